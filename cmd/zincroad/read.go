@@ -1,0 +1,136 @@
+package main
+
+import (
+	"encoding/json"
+	"fmt"
+	"io"
+	"os"
+	"runtime/debug"
+	"slices"
+	"text/tabwriter"
+
+	"github.com/spf13/cobra"
+
+	"zincroad/core/curve"
+	"zincroad/core/trace"
+	"zincroad/core/words"
+	"zincroad/formats/csvlog"
+	"zincroad/formats/intake"
+)
+
+func readCommand() *cobra.Command {
+	var clock, side string
+	var asJSON bool
+	c := &cobra.Command{
+		Use:   "read RUN",
+		Short: "Work out the figures of a run folder, a zip of one, a CSV or a text of typed readings",
+		Args:  cobra.ExactArgs(1),
+		RunE: func(c *cobra.Command, args []string) error {
+			if err := oneOf("--clock", clock, "plug", "power"); err != nil {
+				return err
+			}
+			if err := oneOf("--side", side, "car", "stall"); err != nil {
+				return err
+			}
+			return read(c.OutOrStdout(), c.ErrOrStderr(), args[0], curve.Options{Clock: curve.Clock(clock), Side: trace.Side(side)}, asJSON)
+		},
+	}
+	c.Flags().StringVar(&clock, "clock", "", "count times from plug-in or from first power: plug or power (default: the run's method)")
+	c.Flags().StringVar(&side, "side", "", "whose power to read: car or stall (default: the stall's where it was recorded)")
+	c.Flags().BoolVar(&asJSON, "json", false, "print one JSON object")
+	return c
+}
+
+// oneOf checks a flag's value; a wrong one is bad input.
+func oneOf(flag, value string, allowed ...string) error {
+	if value == "" || slices.Contains(allowed, value) {
+		return nil
+	}
+	fmt.Fprintf(os.Stderr, "%s: %q, expected %s or %s\n", flag, value, allowed[0], allowed[1])
+	return errBadInput
+}
+
+// read prints a run's figures. Rows that were left out go to standard error and
+// make the exit status 2, the figures of the others are printed all the same.
+func read(out, errOut io.Writer, path string, o curve.Options, asJSON bool) error {
+	// A long log is a few large columns; collecting early keeps the second copy of
+	// a column from standing beside the first.
+	debug.SetGCPercent(25)
+	b, err := intake.Path(path, intake.Choices{Side: o.Side})
+	if err != nil {
+		complain(errOut, intake.Refusal(path, err), 0)
+		return errBadInput
+	}
+	reading := curve.Read(b.Run, o)
+	if asJSON {
+		enc := json.NewEncoder(out)
+		enc.SetIndent("", "  ")
+		enc.SetEscapeHTML(false)
+		err = enc.Encode(reading)
+	} else {
+		err = printReading(out, reading)
+	}
+	if err != nil {
+		return fmt.Errorf("printing: %w", err)
+	}
+	if len(b.Faults) > 0 {
+		complain(errOut, b.Faults, b.LeftOut)
+		return errBadInput
+	}
+	return nil
+}
+
+// complain prints one line for each fault.
+func complain(w io.Writer, faults []csvlog.Fault, total int) {
+	for _, f := range faults {
+		fmt.Fprintln(w, f.Error())
+	}
+	if more := total - len(faults); more > 0 {
+		fmt.Fprintf(w, "and %d more\n", more)
+	}
+}
+
+func printReading(w io.Writer, r *curve.Reading) error {
+	for _, f := range r.Findings {
+		fmt.Fprintf(w, "%s (%s)\n", f.Text, f.Confidence)
+	}
+	t := tabwriter.NewWriter(w, 0, 0, 2, ' ', tabwriter.AlignRight)
+	fmt.Fprintf(w, "\ntimes from %s, power of the %s side\n\n", map[curve.Clock]string{curve.PlugClock: "plug-in", curve.PowerClock: "first power"}[r.Clock], r.Side)
+	fmt.Fprintln(t, "post\ttime\t")
+	for _, p := range r.Posts {
+		fmt.Fprintf(t, "%s %%\t%s\t\n", words.Figure(p.SoCPct, 1), words.Clock(p.TS))
+	}
+	if len(r.Windows) > 0 {
+		fmt.Fprintln(t, "\t\t\nwindow\ttime\tenergy\taverage\t")
+	}
+	for _, x := range r.Windows {
+		fmt.Fprintf(t, "%s–%s %%\t%s\t%s\t%s\t\n", words.Figure(x.FromPct, 1), words.Figure(x.ToPct, 1), words.Clock(x.TS), unit(x.EnergyKWh, 1, "kWh"), unit(x.AverageKW, 1, "kW"))
+	}
+	fmt.Fprintln(t, "\t\t")
+	for _, row := range []struct {
+		name  string
+		value *float64
+		unit  string
+	}{
+		{"stall delivered", r.Energy.StallKWh, "kWh"}, {"into the pack", r.Energy.CarKWh, "kWh"},
+		{"loss", r.Energy.LossPct, "%"}, {"bridged", r.Energy.BridgedS, "s"}, {"ramp", r.RampS, "s"},
+		{"delivered for 100 %", r.DeliveredPer100KWh, "kWh"},
+	} {
+		fmt.Fprintf(t, "%s\t%s\t\n", row.name, unit(row.value, 1, row.unit))
+	}
+	if u := r.Usable; u != nil {
+		fmt.Fprintf(t, "usable capacity\t%s kWh (%s to %s)\t\n", words.Fixed(u.Value, 1), words.Fixed(u.Low, 1), unit(u.High, 1, "kWh"))
+	}
+	for _, rec := range r.Recordings {
+		fmt.Fprintf(t, "%s\t%d readings, %d gaps, %d spikes\t\n", rec.File, rec.Readings, rec.Gaps, rec.Spikes)
+	}
+	return t.Flush()
+}
+
+// unit writes a figure with its unit, a dash where there is none.
+func unit(v *float64, decimals int, u string) string {
+	if v == nil {
+		return "–"
+	}
+	return words.Fixed(*v, decimals) + " " + u
+}

@@ -1,0 +1,203 @@
+package curve
+
+import (
+	"fmt"
+	"math"
+
+	"zincroad/core/run"
+	"zincroad/core/trace"
+	"zincroad/core/words"
+)
+
+// What a finding can speak of.
+const (
+	AboutWindow = "window"
+	AboutPeak   = "peak"
+	AboutRamp   = "ramp"
+	AboutEnergy = "energy"
+	AboutGap    = "gap"
+)
+
+// How sure a finding is.
+const (
+	Strong = "strong"
+	Likely = "likely"
+	Unsure = "unsure"
+)
+
+// coarseS is the time between readings from which a run counts as typed: what
+// happened in between is not known.
+const coarseS = 20.0
+
+// findings puts a reading into sentences, the headline first.
+func findings(r *Reading, m *run.Method) []Finding {
+	out := []Finding{}
+	for _, f := range []*Finding{windowFinding(r, m), peakFinding(r), rampFinding(r), energyFinding(r)} {
+		if f != nil {
+			out = append(out, *f)
+		}
+	}
+	for _, g := range r.Gaps {
+		out = append(out, gapFinding(r, g))
+	}
+	return out
+}
+
+// Headline gives the window that a run is known by: the method's, else 10-80,
+// else the one that covers most of the run.
+func (r *Reading) Headline(m *run.Method) (Window, bool) {
+	if from, to, ok := methodWindow(m); ok {
+		if w, ok := r.Window(from, to); ok {
+			return w, true
+		}
+	}
+	if w, ok := r.Window(10, 80); ok {
+		return w, true
+	}
+	var best Window
+	for _, w := range r.Windows {
+		if w.ToPct-w.FromPct > best.ToPct-best.FromPct {
+			best = w
+		}
+	}
+	return best, best.ToPct > 0
+}
+
+func windowFinding(r *Reading, m *run.Method) *Finding {
+	w, ok := r.Headline(m)
+	if !ok {
+		return spanFinding(r)
+	}
+	from, _ := r.Post(w.FromPct)
+	f := &Finding{Kind: AboutWindow, FromS: from, ToS: from + w.TS}
+	f.Text = fmt.Sprintf("%s–%s %% in %s", words.Figure(w.FromPct, 1), words.Figure(w.ToPct, 1), words.Duration(w.TS))
+	f.Evidence = append(f.Evidence, fmt.Sprintf("post %s at %s, post %s at %s after %s",
+		words.Figure(w.FromPct, 1), words.Clock(from), words.Figure(w.ToPct, 1), words.Clock(from+w.TS), r.clockName()))
+	if w.AverageKW != nil {
+		f.Text += fmt.Sprintf(", %s kW on average", words.Figure(*w.AverageKW, 0))
+		f.Evidence = append(f.Evidence, fmt.Sprintf("%s kWh on the %s side", words.Fixed(*w.EnergyKWh, 1), r.Side))
+	}
+	f.Text += "."
+	f.Confidence = r.confidence(f)
+	return f
+}
+
+// spanFinding speaks of a run that covers no listed window.
+func spanFinding(r *Reading) *Finding {
+	if r.SoC == nil || len(r.Legs) == 0 || r.SoC.ToPct <= r.SoC.FromPct {
+		return nil
+	}
+	from, to := r.Legs[0].FromS, r.Legs[len(r.Legs)-1].ToS
+	f := &Finding{Kind: AboutWindow, FromS: from, ToS: to}
+	f.Text = fmt.Sprintf("From %s to %s %% in %s of charging.", words.Figure(r.SoC.FromPct, 1), words.Figure(r.SoC.ToPct, 1), words.Duration(to-from))
+	f.Evidence = []string{"no window from one listed post to another is covered"}
+	f.Confidence = r.confidence(f)
+	return f
+}
+
+func peakFinding(r *Reading) *Finding {
+	p := r.Peak
+	if p == nil {
+		return nil
+	}
+	f := &Finding{Kind: AboutPeak, FromS: p.TS, ToS: p.TS}
+	f.Text = fmt.Sprintf("Peak %s kW", words.Figure(p.KW, 0))
+	f.Evidence = []string{fmt.Sprintf("highest reading %s kW at %s", words.Figure(p.KW, 1), words.Clock(p.TS))}
+	if p.HeldS != nil {
+		f.FromS, f.ToS = p.HeldFromS, p.HeldFromS+*p.HeldS
+		level := *p.SustainedKW * heldShare
+		f.Text += fmt.Sprintf("; %s kW or more held for %s", words.Figure(level, 0), words.Duration(*p.HeldS))
+		if p.HeldFromPct != nil && p.HeldToPct != nil {
+			f.Text += fmt.Sprintf(", from %s to %s %%", words.Figure(*p.HeldFromPct, 0), words.Figure(*p.HeldToPct, 0))
+		}
+		f.Evidence = append(f.Evidence, fmt.Sprintf("highest mean over 10 s %s kW; 95 %% of it is %s kW", words.Figure(*p.SustainedKW, 1), words.Figure(level, 1)))
+	}
+	f.Text += "."
+	f.Confidence = r.confidence(f)
+	return f
+}
+
+func rampFinding(r *Reading) *Finding {
+	if r.RampS == nil || r.IntervalS > coarseS || len(r.Legs) == 0 {
+		return nil
+	}
+	from := r.firstPowerS()
+	f := &Finding{Kind: AboutRamp, FromS: from, ToS: from + *r.RampS}
+	f.Text = fmt.Sprintf("Ramp: %s from first power to nine tenths of its first level.", words.Duration(*r.RampS))
+	if from >= 0.5 {
+		f.Evidence = []string{fmt.Sprintf("first power %s after %s", words.Duration(from), r.clockName())}
+	}
+	f.Confidence = r.confidence(f)
+	return f
+}
+
+// firstPowerS gives the time of first power from the reading's clock zero.
+func (r *Reading) firstPowerS() float64 {
+	return r.FirstPower - r.ZeroS
+}
+
+func energyFinding(r *Reading) *Finding {
+	e := r.Energy
+	f := &Finding{Kind: AboutEnergy}
+	if n := len(r.Legs); n > 0 {
+		f.FromS, f.ToS = r.Legs[0].FromS, r.Legs[n-1].ToS
+	}
+	switch {
+	case e.StallKWh != nil && e.CarKWh != nil && e.LossPct != nil && *e.LossPct < 0:
+		f.Text = fmt.Sprintf("The car counted %s kWh, the stall only %s kWh: one of the two is wrong.", words.Fixed(*e.CarKWh, 1), words.Fixed(*e.StallKWh, 1))
+	case e.StallKWh != nil && e.CarKWh != nil && e.LossPct != nil:
+		f.Text = fmt.Sprintf("%s kWh delivered, %s kWh into the pack: %s %% lost on the way.", words.Fixed(*e.StallKWh, 1), words.Fixed(*e.CarKWh, 1), words.Fixed(*e.LossPct, 1))
+		f.Evidence = append(f.Evidence, "loss over the time that both sides cover")
+	case e.StallKWh != nil:
+		f.Text = fmt.Sprintf("%s kWh delivered; what reached the pack was not logged.", words.Fixed(*e.StallKWh, 1))
+	case e.CarKWh != nil:
+		f.Text = fmt.Sprintf("%s kWh into the pack; what the stall delivered was not logged.", words.Fixed(*e.CarKWh, 1))
+	default:
+		return nil
+	}
+	if u := r.Usable; u != nil && u.High != nil {
+		f.Evidence = append(f.Evidence, fmt.Sprintf("that makes %s kWh for 100 %% (%s to %s)", words.Fixed(u.Value, 1), words.Fixed(u.Low, 1), words.Fixed(*u.High, 1)))
+	}
+	f.Confidence = r.confidence(f)
+	return f
+}
+
+func gapFinding(r *Reading, g trace.Span) Finding {
+	return Finding{
+		Kind: AboutGap, FromS: g.From, ToS: g.To, Confidence: Strong,
+		Text:     fmt.Sprintf("No readings for %s from %s on; bridged by a straight line.", words.Duration(g.Len()), words.Clock(g.From)),
+		Evidence: []string{fmt.Sprintf("readings otherwise come every %s s; posts and energy inside the gap are estimates", words.Figure(r.IntervalS, 1))},
+	}
+}
+
+// confidence says how far a stretch of readings bears a statement: unsure where a
+// gap takes an end of it or more than a tenth of it, likely where a gap or
+// far-apart readings leave room, else strong.
+func (r *Reading) confidence(f *Finding) string {
+	bridged, end := 0.0, false
+	for _, g := range r.Gaps {
+		bridged += math.Max(0, math.Min(g.To, f.ToS)-math.Max(g.From, f.FromS))
+		for _, t := range []float64{f.FromS, f.ToS} {
+			end = end || g.From < t && t < g.To
+		}
+	}
+	switch {
+	case end || bridged > 0.1*(f.ToS-f.FromS) && bridged > 0:
+		f.Evidence = append(f.Evidence, "a gap in the readings touches it")
+		return Unsure
+	case bridged > 0:
+		f.Evidence = append(f.Evidence, "a gap in the readings lies inside it")
+		return Likely
+	case r.IntervalS > coarseS:
+		f.Evidence = append(f.Evidence, fmt.Sprintf("readings %s apart", words.Duration(r.IntervalS)))
+		return Likely
+	}
+	return Strong
+}
+
+func (r *Reading) clockName() string {
+	if r.Clock == PowerClock {
+		return "first power"
+	}
+	return "plug-in"
+}

@@ -1,0 +1,168 @@
+package curve
+
+import (
+	"encoding/json"
+
+	"zincroad/core/trace"
+)
+
+// Reading is what a run says: every figure for one clock and one side. Times are
+// seconds from the clock's zero, energies kWh, powers kW, states of charge
+// percent. A figure that cannot be worked out is nil or an empty list.
+type Reading struct {
+	Format  string     `json:"format"`
+	Clock   Clock      `json:"clock"`
+	Side    trace.Side `json:"side"`
+	Posts   []Post     `json:"posts"`
+	Windows []Window   `json:"windows"`
+	Peak    *Peak      `json:"peak"`
+	RampS   *float64   `json:"ramp_s"`
+	Energy  Energy     `json:"energy"`
+
+	Usable             *Interval `json:"usable_kwh"`
+	DeliveredPer100KWh *float64  `json:"delivered_per_100_kwh"`
+
+	Plateaus   []json.RawMessage `json:"plateaus"`
+	Cliffs     []json.RawMessage `json:"cliffs"`
+	Ceilings   []json.RawMessage `json:"ceilings"`
+	Legs       []Leg             `json:"legs"`
+	Recordings []RecordingNote   `json:"recordings"`
+	Findings   []Finding         `json:"findings"`
+	Cost       json.RawMessage   `json:"cost"`
+	Claims     []json.RawMessage `json:"claims"`
+
+	// What follows is for pages; it is no part of the open format.
+
+	ZeroS        float64      `json:"-"` // clock zero on the run's own clock
+	FirstPower   float64      `json:"-"` // first power of this side on the run's own clock
+	HeadlineSide trace.Side   `json:"-"`
+	Gaps         []trace.Span `json:"-"` // of this side's power, from clock zero
+	Ambient      *float64     `json:"-"` // °C at clock zero, where it was logged
+	Battery      *Battery     `json:"-"`
+	SoC          *SoCSpan     `json:"-"`
+	IntervalS    float64      `json:"-"` // median time between power readings
+}
+
+// Post is the moment at which SoC first reaches a round value.
+type Post struct {
+	SoCPct float64 `json:"soc_pct"`
+	TS     float64 `json:"t_s"`
+}
+
+// Window is the time from one post to another. EnergyKWh and AverageKW are nil
+// where the side's readings do not cover it.
+type Window struct {
+	FromPct   float64  `json:"from_pct"`
+	ToPct     float64  `json:"to_pct"`
+	TS        float64  `json:"t_s"`
+	EnergyKWh *float64 `json:"energy_kwh"`
+	AverageKW *float64 `json:"average_kw"`
+}
+
+// Peak is the highest power and how long it held.
+type Peak struct {
+	KW          float64  `json:"kw"`
+	SustainedKW *float64 `json:"sustained_kw"`
+	TS          float64  `json:"t_s"`
+	SoCPct      *float64 `json:"soc_pct"`
+	HeldS       *float64 `json:"held_s"`
+	HeldFromPct *float64 `json:"held_from_pct"`
+	HeldToPct   *float64 `json:"held_to_pct"`
+
+	HeldFromS float64 `json:"-"` // when the hold began, from clock zero
+}
+
+// Energy is what both sides measured. BridgedS is the time of gaps on the
+// headline side.
+type Energy struct {
+	StallKWh *float64 `json:"stall_kwh"`
+	CarKWh   *float64 `json:"car_kwh"`
+	LossPct  *float64 `json:"loss_pct"`
+	BridgedS *float64 `json:"bridged_s"`
+}
+
+// Interval is a value with the least and the most it can be.
+type Interval struct {
+	Value float64  `json:"value"`
+	Low   float64  `json:"low"`
+	High  *float64 `json:"high"` // nil: no upper end
+}
+
+// Leg is the time between a plug-in and its unplug.
+type Leg struct {
+	FromS     float64  `json:"from_s"`
+	ToS       float64  `json:"to_s"`
+	FromPct   *float64 `json:"from_pct"`
+	ToPct     *float64 `json:"to_pct"`
+	EnergyKWh *float64 `json:"energy_kwh"`
+}
+
+// RecordingNote says what one recording holds. The offset's low and high ends and
+// the grade need clocks that were lined up, and are nil until then.
+type RecordingNote struct {
+	File         string   `json:"file"`
+	Readings     int      `json:"readings"`
+	ClockOffsetS float64  `json:"clock_offset_s"`
+	OffsetLowS   *float64 `json:"offset_low_s"`
+	OffsetHighS  *float64 `json:"offset_high_s"`
+	Gaps         int      `json:"gaps"`
+	Spikes       int      `json:"spikes"`
+	Grade        *string  `json:"grade"`
+}
+
+// Finding is one plain statement and the stretch of the run it speaks of.
+type Finding struct {
+	Text       string  `json:"text"`
+	Confidence string  `json:"confidence"` // strong, likely or unsure
+	FromS      float64 `json:"from_s"`
+	ToS        float64 `json:"to_s"`
+
+	Kind     string   `json:"-"` // window, peak, ramp, energy or gap
+	Evidence []string `json:"-"`
+}
+
+// Battery is the pack's temperature at clock zero and at the end, °C: the
+// coldest cell where it was logged, else the pack's one value.
+type Battery struct {
+	StartC, EndC float64
+	Coldest      bool
+}
+
+// SoCSpan is the state of charge at clock zero and the highest reached.
+type SoCSpan struct{ FromPct, ToPct float64 }
+
+// Format is the name and version of the open format of a reading.
+const Format = "zincroad-reading/1"
+
+func newReading(o Options) *Reading {
+	none := []json.RawMessage{}
+	return &Reading{
+		Format: Format, Clock: o.Clock, Side: o.Side,
+		Posts: []Post{}, Windows: []Window{},
+		Plateaus: none, Cliffs: none, Ceilings: none, Claims: none,
+		Legs: []Leg{}, Recordings: []RecordingNote{}, Findings: []Finding{},
+	}
+}
+
+// Window gives the window between two states of charge, and false where the run
+// does not cover it.
+func (r *Reading) Window(from, to float64) (Window, bool) {
+	for _, w := range r.Windows {
+		if w.FromPct == from && w.ToPct == to {
+			return w, true
+		}
+	}
+	return Window{}, false
+}
+
+// Post gives the time of a post, and false where it was not reached.
+func (r *Reading) Post(soc float64) (float64, bool) {
+	for _, p := range r.Posts {
+		if p.SoCPct == soc {
+			return p.TS, true
+		}
+	}
+	return 0, false
+}
+
+func ptr(v float64) *float64 { return &v }

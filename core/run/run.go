@@ -1,0 +1,175 @@
+// Package run describes one charging session under test: what was measured, with
+// which car, at which stall, by which method and under which conditions. The
+// names of the fields in files are those of the open run.json.
+package run
+
+import (
+	"time"
+
+	"zincroad/core/trace"
+)
+
+// Number is a figure that may be unknown: nil is "not given", which is not zero.
+type Number = *float64
+
+// N makes a known Number.
+func N(v float64) Number { return &v }
+
+// Value gives a Number's value, and false for an unknown one.
+func Value(n Number) (float64, bool) {
+	if n == nil {
+		return 0, false
+	}
+	return *n, true
+}
+
+// Known gives a rating's value and whether it says anything: a rating of zero is
+// "not given".
+func Known(n Number) (float64, bool) {
+	v, ok := Value(n)
+	return v, ok && v > 0
+}
+
+// Run is one charging session under test, from arrival to cable back.
+// Times of recordings and marks are seconds after StartedAt.
+type Run struct {
+	Title      string     `json:"title,omitempty"`
+	StartedAt  time.Time  `json:"started_at,omitzero"`
+	Timezone   string     `json:"timezone,omitempty"`
+	Car        *Car       `json:"car,omitempty"`
+	Stall      *Stall     `json:"stall,omitempty"`
+	Adapter    *Adapter   `json:"adapter,omitempty"`
+	Method     *Method    `json:"method,omitempty"`
+	Conditions *Condition `json:"conditions,omitempty"`
+	Claims     []Claim    `json:"claims,omitempty"`
+	Marks      []Mark     `json:"marks,omitempty"`
+
+	Recordings []*trace.Recording `json:"-"`
+}
+
+// Car is the vehicle under test with the software it ran.
+type Car struct {
+	Name            string  `json:"name,omitempty"`
+	Software        string  `json:"software,omitempty"`
+	Chemistry       string  `json:"chemistry,omitempty"` // NMC, NCA, LFP or other
+	GrossKWh        Number  `json:"gross_kwh,omitempty"`
+	UsableKWh       Number  `json:"usable_kwh,omitempty"`
+	CellsInSeries   Number  `json:"cells_in_series,omitempty"`
+	PackMinV        Number  `json:"pack_min_v,omitempty"`
+	PackNominalV    Number  `json:"pack_nominal_v,omitempty"`
+	PackMaxV        Number  `json:"pack_max_v,omitempty"`
+	MaxKW           Number  `json:"max_kw,omitempty"`
+	MaxA            Number  `json:"max_a,omitempty"`
+	ConverterKW     Number  `json:"converter_kw,omitempty"`
+	BatteryMassKg   Number  `json:"battery_mass_kg,omitempty"`
+	HeaterKW        Number  `json:"heater_kw,omitempty"`
+	WarmC           Number  `json:"warm_c,omitempty"`
+	Preconditioning string  `json:"preconditioning,omitempty"` // none, manual or navigation
+	ConsumptionWhKm Number  `json:"consumption_wh_per_km,omitempty"`
+	RatedRangeKm    Number  `json:"rated_range_km,omitempty"`
+	Envelope        []Point `json:"envelope,omitempty"`
+}
+
+// Point is one point of a car's power against state of charge when warm.
+type Point struct {
+	SoCPct float64 `json:"soc_pct"`
+	KW     float64 `json:"kw"`
+}
+
+// Stall is one place to plug in, with the site it stands on.
+type Stall struct {
+	Site     string  `json:"site,omitempty"`
+	Name     string  `json:"name,omitempty"`
+	RatedKW  Number  `json:"rated_kw,omitempty"`
+	MaxA     Number  `json:"max_a,omitempty"`
+	MinV     Number  `json:"min_v,omitempty"`
+	MaxV     Number  `json:"max_v,omitempty"`
+	SharedKW Number  `json:"shared_kw,omitempty"`
+	Tariff   *Tariff `json:"tariff,omitempty"`
+}
+
+// Tariff is what a session costs, in one currency.
+type Tariff struct {
+	Currency     string `json:"currency,omitempty"`
+	PerKWh       Number `json:"per_kwh,omitempty"`
+	PerMin       []Tier `json:"per_min,omitempty"`
+	SessionFee   Number `json:"session_fee,omitempty"`
+	IdlePerMin   Number `json:"idle_per_min,omitempty"`
+	IdleAfterMin Number `json:"idle_after_min,omitempty"`
+	TaxPct       Number `json:"tax_pct,omitempty"`
+}
+
+// Tier is a price per minute up to a power; the last tier has none.
+type Tier struct {
+	UpToKW Number `json:"up_to_kw,omitempty"`
+	Price  Number `json:"price,omitempty"`
+}
+
+// Adapter stands between the stall's connector and the car's inlet.
+type Adapter struct {
+	Name string `json:"name,omitempty"`
+	MaxA Number `json:"max_a,omitempty"`
+	MaxV Number `json:"max_v,omitempty"`
+}
+
+// Method is what makes runs comparable.
+type Method struct {
+	Name    string `json:"name,omitempty"`
+	FromPct Number `json:"from_pct,omitempty"`
+	ToPct   Number `json:"to_pct,omitempty"`
+	Clock   string `json:"clock,omitempty"`   // plug or power
+	Climate string `json:"climate,omitempty"` // off or on
+}
+
+// Condition is what the run met.
+type Condition struct {
+	AmbientC          Number `json:"ambient_c,omitempty"`
+	BatteryC          Number `json:"battery_c,omitempty"`
+	Preconditioned    string `json:"preconditioned,omitempty"` // none, car, driven or charged
+	PreconditionedMin Number `json:"preconditioned_min,omitempty"`
+	Profile           string `json:"profile,omitempty"` // full or gentle
+	Climate           string `json:"climate,omitempty"` // off or on
+	Weather           string `json:"weather,omitempty"`
+}
+
+// Claim is what a maker or a seller promised.
+type Claim struct {
+	Kind    string `json:"kind"` // window or peak
+	FromPct Number `json:"from_pct,omitempty"`
+	ToPct   Number `json:"to_pct,omitempty"`
+	Minutes Number `json:"minutes,omitempty"`
+	KW      Number `json:"kw,omitempty"`
+}
+
+// Mark is a time-stamped note about something that happened.
+type Mark struct {
+	TS   float64 `json:"t_s"`
+	Kind string  `json:"kind"`
+	Note string  `json:"note,omitempty"`
+}
+
+// The kinds of marks.
+const (
+	PlugIn     = "plug-in"
+	FirstPower = "first-power"
+	Unplug     = "unplug"
+	Stop       = "stop"
+	Attempt    = "attempt"
+	Heater     = "heater"
+	Fan        = "fan"
+	Neighbour  = "neighbour"
+	Note       = "note"
+)
+
+// The words that a field may hold; the files, the forms and the database all
+// check against these.
+var (
+	MarkKinds        = []string{PlugIn, FirstPower, Unplug, Stop, Attempt, Heater, Fan, Neighbour, Note}
+	Chemistries      = []string{"NMC", "NCA", "LFP", "other"}
+	Clocks           = []string{"plug", "power"}
+	Climates         = []string{"off", "on"}
+	Profiles         = []string{"full", "gentle"}
+	Preconditionings = []string{"none", "manual", "navigation"}
+	Preconditioned   = []string{"none", "car", "driven", "charged"}
+	ClaimKinds       = []string{"window", "peak"}
+)

@@ -1,0 +1,181 @@
+package trace
+
+import (
+	"math"
+	"sort"
+)
+
+// Recording is one source's readings in one run, column by column, in the order
+// in which they were recorded. NaN stands for "no value".
+type Recording struct {
+	Name string // file name, or what the tester called it
+	Side Side
+
+	// T is the recording's own clock in seconds; ClockOffsetS is added to it.
+	T            []float64
+	Columns      map[Channel][]float64 // each as long as T
+	ClockOffsetS float64
+
+	SoCResolutionPct  float64 // 0: worked out from the readings
+	PowerTolerancePct float64 // 0: 2 % is taken
+}
+
+// Len is the number of readings.
+func (r *Recording) Len() int { return len(r.T) }
+
+// Has tells whether at least one reading of the channel was taken.
+func (r *Recording) Has(c Channel) bool {
+	for _, v := range r.Columns[c] {
+		if !math.IsNaN(v) {
+			return true
+		}
+	}
+	return false
+}
+
+// OnRunClock gives the recording with its offset applied and its readings in
+// order of time; readings of the same time keep their order. The columns are
+// shared with r where nothing had to move.
+func (r *Recording) OnRunClock() *Recording {
+	out := *r
+	out.ClockOffsetS = 0
+	sorted := sort.Float64sAreSorted(r.T)
+	if sorted && r.ClockOffsetS == 0 {
+		return &out
+	}
+	order := identity(len(r.T))
+	if !sorted {
+		sort.SliceStable(order, func(i, j int) bool { return r.T[order[i]] < r.T[order[j]] })
+		out.Columns = make(map[Channel][]float64, len(r.Columns))
+		for c, col := range r.Columns {
+			out.Columns[c] = pick(col, order)
+		}
+	}
+	out.T = pick(r.T, order)
+	for i := range out.T {
+		out.T[i] += r.ClockOffsetS
+	}
+	return &out
+}
+
+func identity(n int) []int {
+	order := make([]int, n)
+	for i := range order {
+		order[i] = i
+	}
+	return order
+}
+
+func pick(col []float64, order []int) []float64 {
+	out := make([]float64, len(order))
+	for i, j := range order {
+		out[i] = col[j]
+	}
+	return out
+}
+
+// Series gives the readings that have a value in the channel. r must be in
+// order of time. Where every reading has one, the slices are r's own and must
+// not be written to.
+func (r *Recording) Series(c Channel) Series {
+	return compact(r.T, r.Columns[c])
+}
+
+func compact(t, v []float64) Series {
+	if v == nil {
+		return Series{}
+	}
+	n := 0
+	for _, x := range v {
+		if !math.IsNaN(x) {
+			n++
+		}
+	}
+	switch n {
+	case 0:
+		return Series{}
+	case len(v):
+		return Series{T: t, V: v}
+	}
+	s := Series{T: make([]float64, 0, n), V: make([]float64, 0, n)}
+	for i, x := range v {
+		if !math.IsNaN(x) {
+			s.T = append(s.T, t[i])
+			s.V = append(s.V, x)
+		}
+	}
+	return s
+}
+
+// PowerSeries gives the recording's power in kW: as recorded, and for readings
+// without it volts times amperes / 1000. Where volts and amperes never share a
+// reading, the voltage is joined linearly to the times of the amperes.
+func (r *Recording) PowerSeries() Series {
+	power, volts, amps := r.Columns[Power], r.Columns[Voltage], r.Columns[Current]
+	if volts == nil || amps == nil {
+		return r.Series(Power)
+	}
+	if full(power) {
+		return Series{T: r.T, V: power}
+	}
+	col := make([]float64, len(r.T))
+	found := false
+	for i := range col {
+		col[i] = math.NaN()
+		if power != nil {
+			col[i] = power[i]
+		}
+		if math.IsNaN(col[i]) {
+			col[i] = volts[i] * amps[i] / 1000
+		}
+		found = found || !math.IsNaN(col[i])
+	}
+	if found {
+		return compact(r.T, col)
+	}
+	v, a := r.Series(Voltage), r.Series(Current)
+	var s Series
+	for i, t := range a.T {
+		if u, ok := v.At(t); ok {
+			s.T = append(s.T, t)
+			s.V = append(s.V, u*a.V[i]/1000)
+		}
+	}
+	return s
+}
+
+func full(col []float64) bool {
+	for _, x := range col {
+		if math.IsNaN(x) {
+			return false
+		}
+	}
+	return len(col) > 0
+}
+
+// Resolution gives the step of the state of charge in percent: as stated, or 1
+// where every value is whole, else the smallest step between two readings.
+// 0 where there are no two different values.
+func (r *Recording) Resolution() float64 {
+	if r.SoCResolutionPct > 0 {
+		return r.SoCResolutionPct
+	}
+	whole, least, last := true, math.Inf(1), math.NaN()
+	for _, v := range r.Columns[SoC] {
+		if math.IsNaN(v) {
+			continue
+		}
+		whole = whole && v == math.Trunc(v)
+		if d := math.Abs(v - last); d > 1e-9 && d < least {
+			least = d
+		}
+		last = v
+	}
+	switch {
+	case math.IsInf(least, 1):
+		return 0
+	case whole:
+		return 1
+	}
+	return math.Min(least, 1)
+}

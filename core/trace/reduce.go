@@ -1,0 +1,88 @@
+package trace
+
+import (
+	"math"
+	"sort"
+)
+
+// Reduced is a recording thinned out for drawing: the same shape on the same
+// clock with at most a few hundred points. NaN stands for "no value".
+type Reduced struct {
+	T       []float64
+	Columns map[Channel][]float64
+	Gaps    []Span
+}
+
+// Reduce thins a set of series to about four points for each of n slices of
+// time: the first, lowest, highest and last of the leading series in each, so
+// that no peak or dip of it is lost. The other series are joined linearly to
+// those times, not across gaps of their own. lead must be a key of the map.
+func Reduce(series map[Channel]Series, lead Channel, n int) Reduced {
+	main := series[lead]
+	out := Reduced{Columns: map[Channel][]float64{}, Gaps: Gaps(main.T)}
+	keep := extremes(main, n)
+	for _, i := range keep {
+		out.T = append(out.T, main.T[i])
+	}
+	for c, s := range series {
+		if s.Len() == 0 {
+			continue
+		}
+		col := make([]float64, len(keep))
+		limit := GapLimit(s.T)
+		for k, i := range keep {
+			if c == lead {
+				col[k] = main.V[i]
+				continue
+			}
+			col[k] = s.within(main.T[i], limit)
+		}
+		out.Columns[c] = col
+	}
+	return out
+}
+
+// within gives the joined value at t, NaN outside the series and in a stretch
+// without readings longer than limit.
+func (s Series) within(t, limit float64) float64 {
+	v, ok := s.At(t)
+	if !ok {
+		return math.NaN()
+	}
+	if i := sort.SearchFloat64s(s.T, t); i > 0 && i < s.Len() && s.T[i] != t && s.T[i]-s.T[i-1] > limit {
+		return math.NaN()
+	}
+	return v
+}
+
+// extremes gives the indices to keep, in order.
+func extremes(s Series, n int) []int {
+	if s.Len() <= 4*n || n < 1 {
+		return identity(s.Len())
+	}
+	span := s.Span()
+	width := span.Len() / float64(n)
+	var keep []int
+	for from := 0; from < s.Len(); {
+		slice := math.Floor((s.T[from] - span.From) / width)
+		to, lo, hi := from, from, from
+		for to < s.Len() && (to == from || math.Floor((s.T[to]-span.From)/width) == slice) {
+			if s.V[to] < s.V[lo] {
+				lo = to
+			}
+			if s.V[to] > s.V[hi] {
+				hi = to
+			}
+			to++
+		}
+		quad := []int{from, lo, hi, to - 1}
+		sort.Ints(quad)
+		for _, i := range quad {
+			if len(keep) == 0 || keep[len(keep)-1] != i {
+				keep = append(keep, i)
+			}
+		}
+		from = to
+	}
+	return keep
+}

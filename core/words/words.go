@@ -1,0 +1,73 @@
+// Package words writes figures the way testers say them.
+package words
+
+import (
+	"fmt"
+	"math"
+	"strconv"
+)
+
+// Clock writes seconds as minutes and seconds, "24:30", rounded to the second;
+// negative times carry a minus, hours are not split off (a tester says "at 72
+// minutes").
+func Clock(s float64) string {
+	n := int(math.Round(math.Abs(s)))
+	sign := ""
+	if s < 0 && n > 0 {
+		sign = "−"
+	}
+	return fmt.Sprintf("%s%d:%02d", sign, n/60, n%60)
+}
+
+// Duration writes seconds in words, "24 min 30 s", "45 s", "6 min".
+func Duration(s float64) string {
+	n := int(math.Round(math.Abs(s)))
+	switch {
+	case n < 60:
+		return fmt.Sprintf("%d s", n)
+	case n%60 == 0:
+		return fmt.Sprintf("%d min", n/60)
+	}
+	return fmt.Sprintf("%d min %02d s", n/60, n%60)
+}
+
+// Figure writes a number with the given decimals at most, without trailing zeros
+// and with a true minus sign.
+func Figure(v float64, decimals int) string {
+	p := math.Pow(10, float64(decimals))
+	r := math.Round(v*p) / p
+	if r == 0 {
+		return "0"
+	}
+	s := strconv.FormatFloat(math.Abs(r), 'f', -1, 64)
+	if r < 0 {
+		return "−" + s
+	}
+	return s
+}
+
+// Fixed writes a number with exactly the given decimals.
+func Fixed(v float64, decimals int) string {
+	s := strconv.FormatFloat(math.Abs(v), 'f', decimals, 64)
+	if v < 0 && s != strconv.FormatFloat(0, 'f', decimals, 64) {
+		return "−" + s
+	}
+	return s
+}
+
+// Signed is Fixed with a plus sign in front of what is above zero.
+func Signed(v float64, decimals int) string {
+	s := Fixed(v, decimals)
+	if v > 0 && s != Fixed(0, decimals) {
+		return "+" + s
+	}
+	return s
+}
+
+// SignedClock is Clock with a plus sign in front of what is above zero.
+func SignedClock(s float64) string {
+	if math.Round(s) > 0 {
+		return "+" + Clock(s)
+	}
+	return Clock(s)
+}

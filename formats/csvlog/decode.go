@@ -1,0 +1,75 @@
+package csvlog
+
+import (
+	"bytes"
+	"io"
+	"unicode/utf8"
+
+	"golang.org/x/text/encoding/charmap"
+	"golang.org/x/text/encoding/unicode"
+	"golang.org/x/text/transform"
+)
+
+// The encodings that are told apart.
+const (
+	utf8Text    = "utf-8"
+	utf16Text   = "utf-16"
+	windowsText = "windows-1252"
+)
+
+// sniff tells a text's encoding from its beginning: a UTF-16 byte-order mark,
+// valid UTF-8, else the Western one-byte code that spreadsheets write.
+func sniff(head []byte) string {
+	switch {
+	case bytes.HasPrefix(head, []byte{0xff, 0xfe}), bytes.HasPrefix(head, []byte{0xfe, 0xff}):
+		return utf16Text
+	case utf8.Valid(trimPartial(head)):
+		return utf8Text
+	}
+	return windowsText
+}
+
+// trimPartial leaves out a character that the end of the sample cuts in two.
+func trimPartial(b []byte) []byte {
+	for i := 1; i <= 3 && i <= len(b); i++ {
+		if utf8.RuneStart(b[len(b)-i]) {
+			if !utf8.FullRune(b[len(b)-i:]) {
+				return b[:len(b)-i]
+			}
+			break
+		}
+	}
+	return b
+}
+
+// decode gives the text as UTF-8 without a byte-order mark.
+func decode(r io.Reader, encoding string) io.Reader {
+	switch encoding {
+	case utf16Text:
+		return transform.NewReader(r, unicode.UTF16(unicode.LittleEndian, unicode.UseBOM).NewDecoder())
+	case windowsText:
+		return transform.NewReader(r, charmap.Windows1252.NewDecoder())
+	}
+	return &bomSkipper{r: r}
+}
+
+// bomSkipper drops a UTF-8 byte-order mark from the beginning of a text.
+type bomSkipper struct {
+	r    io.Reader
+	past bool
+}
+
+func (b *bomSkipper) Read(p []byte) (int, error) {
+	if b.past || len(p) < 3 {
+		return b.r.Read(p)
+	}
+	b.past = true
+	n, err := io.ReadFull(b.r, p[:3])
+	if err == io.ErrUnexpectedEOF {
+		err = io.EOF
+	}
+	if n == 3 && bytes.Equal(p[:3], []byte{0xef, 0xbb, 0xbf}) {
+		return b.r.Read(p)
+	}
+	return n, err
+}

@@ -1,0 +1,143 @@
+// Package csvlog reads charging logs kept as tables of text: Zinc Road's own CSV
+// files, and the wide tables that logger apps and spreadsheets write.
+//
+// A table has one header row (lines before it are skipped), one column of times
+// and one column for each channel:
+//
+//	t_s,soc_pct,power_kw
+//	0,10.0,0
+//	1,10.0,12.5
+//
+// Guess looks at a file and proposes a Layout, Read reads it with that layout.
+// A row that cannot be read is left out and reported with its line and reason.
+package csvlog
+
+import (
+	"errors"
+	"fmt"
+
+	"zincroad/core/trace"
+	"zincroad/core/units"
+)
+
+// TimeColumn is the channel name of the column of times.
+const TimeColumn trace.Channel = "time"
+
+// TimeFormat says how times are written.
+type TimeFormat string
+
+// The ways of writing times.
+const (
+	Seconds      TimeFormat = "seconds"      // 90.5
+	Minutes      TimeFormat = "minutes"      // 1.508
+	Milliseconds TimeFormat = "milliseconds" // 90500
+	Elapsed      TimeFormat = "elapsed"      // 1:30 or 0:01:30, minutes or hours first
+	ClockTime    TimeFormat = "clock"        // 18:24:10 or 18:24, passing midnight
+	RFC3339      TimeFormat = "rfc3339"      // 2026-02-03T18:24:10Z
+	DateTime     TimeFormat = "date-time"    // 2026-02-03 18:24:10 or 03.02.2026 18:24, without a zone
+	EpochS       TimeFormat = "epoch-s"      // 1770142800
+	EpochMS      TimeFormat = "epoch-ms"     // 1770142800000
+)
+
+// TimeFormats lists them with an example each, for menus.
+var TimeFormats = []struct {
+	Format  TimeFormat
+	Example string
+}{
+	{Seconds, "seconds, 90.5"}, {Minutes, "minutes, 1.508"}, {Milliseconds, "milliseconds, 90500"},
+	{Elapsed, "elapsed, 1:30 or 0:01:30"}, {ClockTime, "time of day, 18:24:10"},
+	{RFC3339, "date, time and zone, 2026-02-03T18:24:10Z"},
+	{DateTime, "date and time, 2026-02-03 18:24:10"},
+	{EpochS, "seconds since 1970"}, {EpochMS, "milliseconds since 1970"},
+}
+
+// Layout says how a table is to be read.
+type Layout struct {
+	Delimiter    string     `json:"delimiter"` // one character
+	DecimalComma bool       `json:"decimal_comma"`
+	HeaderLine   int        `json:"header_line"` // counted from 1
+	Time         TimeFormat `json:"time"`
+	Columns      []Column   `json:"columns"` // one for each column of the table
+	Canonical    bool       `json:"canonical"`
+	Encoding     string     `json:"encoding"` // utf-8, utf-16 or windows-1252
+}
+
+// Column is what one column of the table holds.
+type Column struct {
+	Header  string        `json:"header"`
+	Channel trace.Channel `json:"channel"` // TimeColumn, a channel, or empty: left out
+	Unit    string        `json:"unit"`    // name of the unit it is written in
+	Negate  bool          `json:"negate"`  // written with the opposite sign
+}
+
+// Find gives the index of the column that holds a channel, -1 where none does.
+func (l *Layout) Find(c trace.Channel) int {
+	for i, col := range l.Columns {
+		if col.Channel == c {
+			return i
+		}
+	}
+	return -1
+}
+
+// ErrNotALog is what Guess and Read return, wrapped, for a file that holds no
+// charging log.
+var ErrNotALog = errors.New("no charging log")
+
+// Check tells in one sentence what keeps a layout from being read.
+func (l *Layout) Check() error {
+	seen := map[trace.Channel]string{}
+	for _, c := range l.Columns {
+		if c.Channel == "" {
+			continue
+		}
+		if other, twice := seen[c.Channel]; twice {
+			return fmt.Errorf("columns %q and %q are both read as %s: choose one of them", other, c.Header, c.Channel)
+		}
+		seen[c.Channel] = c.Header
+		if in, ok := trace.Describe(c.Channel); ok {
+			if _, ok := units.Find(in.Units, c.Unit); !ok {
+				return fmt.Errorf("column %q: %q is no unit of %s, expected one of %s", c.Header, c.Unit, in.Name, unitNames(in))
+			}
+		} else if c.Channel != TimeColumn {
+			return fmt.Errorf("column %q: %q is no channel", c.Header, c.Channel)
+		}
+	}
+	if _, ok := seen[TimeColumn]; !ok {
+		return errors.New("no column is read as time: choose one")
+	}
+	_, soc := seen[trace.SoC]
+	_, power := seen[trace.Power]
+	_, volts := seen[trace.Voltage]
+	_, amps := seen[trace.Current]
+	if !l.Canonical && !soc && !power && !(volts && amps) {
+		return errors.New("no column is read as state of charge, as power, or as volts and amps: choose at least one")
+	}
+	return nil
+}
+
+func unitNames(in trace.Info) string {
+	s := ""
+	for i, u := range in.Units {
+		if i > 0 {
+			s += ", "
+		}
+		s += u.Name
+	}
+	return s
+}
+
+// Fault is one thing wrong with a file, at a line counted from 1.
+type Fault struct {
+	File   string `json:"file"`
+	Line   int    `json:"line"`
+	Reason string `json:"reason"`
+}
+
+// Error gives "file:line: reason".
+func (f Fault) Error() string {
+	if f.Line == 0 {
+		return f.File + ": " + f.Reason
+	}
+	return fmt.Sprintf("%s:%d: %s", f.File, f.Line, f.Reason)
+}

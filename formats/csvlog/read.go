@@ -1,0 +1,308 @@
+package csvlog
+
+import (
+	"bufio"
+	"bytes"
+	"encoding/csv"
+	"errors"
+	"fmt"
+	"io"
+	"math"
+	"strings"
+	"time"
+
+	"zincroad/core/trace"
+	"zincroad/core/units"
+)
+
+// MaxFaults is how many faults of one file are kept; the rest are counted.
+const MaxFaults = 1000
+
+// Options of Read; the zero value serves a file on its own.
+type Options struct {
+	File      string         // its name, for faults
+	StartedAt time.Time      // what absolute times count from; zero: the first of them
+	Zone      *time.Location // of dates without a zone; nil: UTC
+	Rows      int            // how many rows are expected, to allocate once; 0: unknown
+}
+
+// Table is what was read: columns in the units that Zinc Road keeps, NaN for no
+// value, in the order of the file.
+type Table struct {
+	T         []float64
+	Columns   map[trace.Channel][]float64
+	StartedAt time.Time // what T counts from, where the file has absolute times
+	Faults    []Fault   // the first MaxFaults
+	LeftOut   int       // rows that were left out
+	Repeats   int       // header rows that came again, passed over
+}
+
+// Recording makes a recording of the table.
+func (t *Table) Recording(name string, side trace.Side) *trace.Recording {
+	return &trace.Recording{Name: name, Side: side, T: t.T, Columns: t.Columns}
+}
+
+// Read reads a table with a layout that passed Check. Rows that cannot be read
+// are left out and listed in Faults. A table without a single good row is
+// ErrNotALog, with the faults in the returned table.
+func Read(r io.Reader, l Layout, o Options) (*Table, error) {
+	if err := l.Check(); err != nil {
+		return nil, fmt.Errorf("reading %s: %w", o.File, err)
+	}
+	p := newReader(l, o)
+	br := bufio.NewReaderSize(decode(r, l.Encoding), 1<<18)
+	if err := p.run(br); err != nil {
+		return nil, fmt.Errorf("reading %s: %w", o.File, err)
+	}
+	p.finish()
+	if len(p.table.T) == 0 {
+		return p.table, fmt.Errorf("%s is %w: not one row below its header could be read", o.File, ErrNotALog)
+	}
+	return p.table, nil
+}
+
+// cellKind says what to do with one column's cells.
+type cellKind struct {
+	header   string
+	time     bool
+	channel  trace.Channel
+	min, max float64
+	shift    float64
+	factor   float64
+	plain    bool      // shift 0, factor 1
+	out      []float64 // the channel's column
+}
+
+type reader struct {
+	layout Layout
+	file   string
+	delim  byte
+	cells  []cellKind
+	times  times
+	header [][]byte
+	table  *Table
+
+	line   int
+	values []float64
+	fields [][]byte
+}
+
+func newReader(l Layout, o Options) *reader {
+	p := &reader{
+		layout: l, file: o.File, delim: l.Delimiter[0],
+		times:  times{format: l.Time, comma: l.DecimalComma, zone: o.Zone, origin: o.StartedAt},
+		table:  &Table{T: make([]float64, 0, o.Rows), Columns: map[trace.Channel][]float64{}},
+		values: make([]float64, len(l.Columns)),
+	}
+	for _, c := range l.Columns {
+		k := cellKind{header: c.Header, time: c.Channel == TimeColumn}
+		if in, ok := trace.Describe(c.Channel); ok {
+			u, _ := units.Find(in.Units, c.Unit)
+			if c.Negate {
+				u.Factor = -u.Factor
+			}
+			k.channel, k.min, k.max, k.shift, k.factor = c.Channel, in.Min, in.Max, u.Shift, u.Factor
+			k.plain = u.Shift == 0 && u.Factor == 1
+			k.out = make([]float64, 0, o.Rows)
+		}
+		p.cells = append(p.cells, k)
+		p.header = append(p.header, []byte(c.Header))
+	}
+	return p
+}
+
+func (p *reader) run(br *bufio.Reader) error {
+	for {
+		line, err := p.next(br)
+		if len(line) > 0 && p.line > p.layout.HeaderLine {
+			if bytes.IndexByte(line, '"') >= 0 {
+				line = bytes.Clone(line)
+				err = p.quoted(br, line, err)
+			} else {
+				p.row(p.split(line), p.line)
+			}
+		}
+		if err == io.EOF {
+			return nil
+		}
+		if err != nil {
+			return err
+		}
+	}
+}
+
+// next gives the next line without its end. It is only good until the next call.
+func (p *reader) next(br *bufio.Reader) ([]byte, error) {
+	p.line++
+	line, err := br.ReadSlice('\n')
+	if errors.Is(err, bufio.ErrBufferFull) {
+		long := bytes.Clone(line)
+		line, err = br.ReadBytes('\n')
+		line = append(long, line...)
+	}
+	return bytes.TrimRight(line, "\r\n"), err
+}
+
+// quoted reads a row with quoted fields, which may span lines.
+func (p *reader) quoted(br *bufio.Reader, line []byte, err error) error {
+	start := p.line
+	for bytes.Count(line, []byte{'"'})%2 == 1 && err == nil && len(line) < 1<<16 {
+		var more []byte
+		more, err = p.next(br)
+		line = append(append(line, '\n'), more...)
+	}
+	c := csv.NewReader(bytes.NewReader(line))
+	c.Comma = rune(p.delim)
+	c.FieldsPerRecord = -1
+	record, bad := c.Read()
+	if bad != nil {
+		p.fault(start, "the quotes of this row do not match")
+		return err
+	}
+	p.fields = p.fields[:0]
+	for _, f := range record {
+		p.fields = append(p.fields, []byte(f))
+	}
+	p.row(p.fields, start)
+	return err
+}
+
+func (p *reader) split(line []byte) [][]byte {
+	p.fields = p.fields[:0]
+	for {
+		i := bytes.IndexByte(line, p.delim)
+		if i < 0 {
+			p.fields = append(p.fields, line)
+			return p.fields
+		}
+		p.fields = append(p.fields, line[:i])
+		line = line[i+1:]
+	}
+}
+
+// row takes one row, or reports why it cannot.
+func (p *reader) row(fields [][]byte, line int) {
+	if len(fields) != len(p.cells) && !p.fits(fields, line) {
+		return
+	}
+	at := math.NaN()
+	for i := range p.cells {
+		k := &p.cells[i]
+		switch {
+		case k.time:
+			t, ok := p.times.parse(fields[i])
+			if !ok {
+				if !p.passOver(fields) {
+					p.fault(line, "%s: %q is no time, expected %s", k.header, clip(fields[i]), p.layout.Time)
+				}
+				return
+			}
+			at = t
+		case k.channel != "":
+			v, ok := parseNumber(fields[i], p.layout.DecimalComma)
+			if !ok {
+				if !p.passOver(fields) {
+					p.fault(line, "%s: %q is no number", k.header, clip(fields[i]))
+				}
+				return
+			}
+			if !k.plain {
+				v = (v + k.shift) * k.factor
+			}
+			if v < k.min || v > k.max {
+				in, _ := trace.Describe(k.channel)
+				p.fault(line, "%s: %s, expected %g to %g %s", k.header, clip(fields[i]), k.min, k.max, in.Unit)
+				return
+			}
+			p.values[i] = v
+		}
+	}
+	p.table.T = append(p.table.T, at)
+	for i := range p.cells {
+		if k := &p.cells[i]; k.channel != "" {
+			k.out = append(k.out, p.values[i])
+		}
+	}
+}
+
+// fits tells whether a row of another length can be read all the same: empty
+// fields behind the last column are passed over. Else it is reported.
+func (p *reader) fits(fields [][]byte, line int) bool {
+	if len(fields) > len(p.cells) && blank(fields[len(p.cells):]) {
+		return true
+	}
+	if !blank(fields) {
+		p.fault(line, "%d fields, expected %d", len(fields), len(p.cells))
+	}
+	return false
+}
+
+// passOver tells whether an unreadable row is no reading at all: empty, or the
+// header again.
+func (p *reader) passOver(fields [][]byte) bool {
+	if blank(fields) {
+		return true
+	}
+	for i, h := range p.header {
+		if !bytes.Equal(bytes.TrimSpace(fields[i]), h) {
+			return false
+		}
+	}
+	p.table.Repeats++
+	return true
+}
+
+func blank(fields [][]byte) bool {
+	for _, f := range fields {
+		if len(bytes.TrimSpace(f)) > 0 {
+			return false
+		}
+	}
+	return true
+}
+
+func (p *reader) fault(line int, format string, args ...any) {
+	p.table.LeftOut++
+	if len(p.table.Faults) < MaxFaults {
+		p.table.Faults = append(p.table.Faults, Fault{p.file, line, fmt.Sprintf(format, args...)})
+	}
+}
+
+// clip shortens a cell for a message.
+func clip(cell []byte) string {
+	s := strings.ToValidUTF8(string(bytes.TrimSpace(cell)), "?")
+	if r := []rune(s); len(r) > 40 {
+		return string(r[:40]) + "…"
+	}
+	return s
+}
+
+// finish hands over the columns; one without a single value is left out.
+func (p *reader) finish() {
+	for _, k := range p.cells {
+		for _, v := range k.out {
+			if !math.IsNaN(v) {
+				p.table.Columns[k.channel] = k.out
+				break
+			}
+		}
+	}
+	switch p.layout.Time {
+	case RFC3339, DateTime, EpochS, EpochMS:
+		p.table.StartedAt = p.times.origin
+	}
+}
+
+// Rows estimates from the beginning of a text how many rows all of it holds, a
+// little too many, so that columns are allocated once.
+func Rows(head []byte, size int64) int {
+	head = head[:min(len(head), sampleBytes)]
+	n := bytes.Count(head, []byte{'\n'})
+	if n == 0 {
+		return 1
+	}
+	if int64(len(head)) >= size {
+		return n + 1
+	}
+	return int(float64(size) / float64(len(head)) * float64(n) * 1.03)
+}

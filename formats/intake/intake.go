@@ -1,0 +1,197 @@
+// Package intake takes in whatever a tester has: a run folder or a zip of one, a
+// CSV, or a text of typed readings, and makes a run of it.
+package intake
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"zincroad/core/run"
+	"zincroad/core/trace"
+	"zincroad/formats/csvlog"
+	"zincroad/formats/runfolder"
+	"zincroad/formats/typed"
+)
+
+// Kind says what a file turned out to be.
+type Kind string
+
+// The kinds of input.
+const (
+	FolderKind Kind = "folder"
+	TableKind  Kind = "table"
+	TypedKind  Kind = "typed"
+)
+
+// Bundle is a run read from a file, with what the file says that the run cannot.
+type Bundle struct {
+	Kind     Kind
+	Run      *run.Run
+	Document []byte         // run.json as it was; nil for a single file
+	Files    []File         // one for each recording, in the run's order
+	Faults   []csvlog.Fault // rows or lines that were left out, with their reasons
+	LeftOut  int            // how many
+	Layout   *csvlog.Layout // of a single table
+	Notes    *typed.Notes   // of typed readings
+}
+
+// File is one recording's file as it came. Bytes is nil when only its readings
+// were wanted.
+type File struct {
+	Name  string
+	Bytes []byte
+}
+
+// Choices are what a tester may set for a single file; the zero value guesses.
+type Choices struct {
+	Side      trace.Side
+	Layout    *csvlog.Layout
+	StartedAt time.Time
+	Zone      *time.Location
+}
+
+// Path reads a run from disk without keeping its files' text.
+func Path(p string, c Choices) (*Bundle, error) {
+	info, err := os.Stat(p)
+	if err != nil {
+		return nil, &runfolder.FaultError{Faults: []csvlog.Fault{{File: p, Reason: "not found or not readable"}}}
+	}
+	if info.IsDir() {
+		return folder(runfolder.OpenPath(p))
+	}
+	f, err := os.Open(p)
+	if err != nil {
+		return nil, &runfolder.FaultError{Faults: []csvlog.Fault{{File: p, Reason: "may not be read"}}}
+	}
+	defer f.Close()
+	b, err := read(f, info.Size(), p, c)
+	if err == nil {
+		for i := range b.Files {
+			b.Files[i].Bytes = nil
+		}
+	}
+	return b, err
+}
+
+// Bytes reads a run from a file's content.
+func Bytes(name string, content []byte, c Choices) (*Bundle, error) {
+	b, err := read(bytes.NewReader(content), int64(len(content)), name, c)
+	if err == nil && b.Kind != FolderKind {
+		b.Files[0].Bytes = content
+	}
+	return b, err
+}
+
+// Refusal gives the faults of an error of this package, one for each thing that is
+// wrong; at least one.
+func Refusal(name string, err error) []csvlog.Fault {
+	var fe *runfolder.FaultError
+	if errors.As(err, &fe) {
+		return fe.Faults
+	}
+	return []csvlog.Fault{{File: name, Reason: strings.TrimPrefix(err.Error(), name+" ")}}
+}
+
+func read(r io.ReaderAt, size int64, name string, c Choices) (*Bundle, error) {
+	head := make([]byte, min(size, 1<<16))
+	if _, err := r.ReadAt(head, 0); err != nil && err != io.EOF {
+		return nil, fmt.Errorf("reading %s: %w", name, err)
+	}
+	if runfolder.IsZip(head) {
+		return folder(runfolder.OpenZip(r, size, name))
+	}
+	if c.Side == "" {
+		c.Side = likelySide(name)
+	}
+	layout := c.Layout
+	if layout == nil {
+		l, err := csvlog.Guess(r, size, name)
+		if err != nil {
+			if b, ok := notes(head, size, name, c); ok {
+				return b, nil
+			}
+			return nil, err
+		}
+		layout = &l
+	}
+	return table(r, size, name, *layout, csvlog.Rows(head, size), c)
+}
+
+// likelySide guesses whose log a file is from its name; most are the car's.
+func likelySide(name string) trace.Side {
+	base := strings.ToLower(filepath.Base(name))
+	if strings.Contains(base, "stall") || strings.Contains(base, "charger") {
+		return trace.StallSide
+	}
+	return trace.CarSide
+}
+
+func folder(f *runfolder.Folder, err error) (*Bundle, error) {
+	if err != nil {
+		return nil, err
+	}
+	b := &Bundle{Kind: FolderKind, Run: f.Run, Document: f.Document, Faults: f.Faults, LeftOut: f.LeftOut}
+	for _, file := range f.Files {
+		b.Files = append(b.Files, File{file.Name, file.Bytes})
+	}
+	return b, nil
+}
+
+func table(r io.ReaderAt, size int64, name string, l csvlog.Layout, rows int, c Choices) (*Bundle, error) {
+	t, err := csvlog.Read(io.NewSectionReader(r, 0, size), l, csvlog.Options{
+		File: filepath.Base(name), StartedAt: c.StartedAt, Zone: c.Zone, Rows: rows,
+	})
+	if err != nil {
+		if t != nil && len(t.Faults) > 0 {
+			return nil, &runfolder.FaultError{Faults: t.Faults}
+		}
+		return nil, err
+	}
+	started := c.StartedAt
+	if started.IsZero() {
+		started = t.StartedAt
+	}
+	base := filepath.Base(name)
+	return &Bundle{
+		Kind: TableKind, Layout: &l, Faults: t.Faults, LeftOut: t.LeftOut,
+		Run:   &run.Run{StartedAt: started, Recordings: []*trace.Recording{t.Recording(base, c.Side)}},
+		Files: []File{{Name: base}},
+	}, nil
+}
+
+// maxTyped is the size up to which a text can be typed readings.
+const maxTyped = 1 << 16
+
+// notes reads typed readings; false where the text holds none.
+func notes(text []byte, size int64, name string, c Choices) (*Bundle, bool) {
+	if size > maxTyped || bytes.IndexByte(text, 0) >= 0 {
+		return nil, false
+	}
+	base := filepath.Base(name)
+	n, err := typed.Parse(string(text), base, c.Side)
+	if err != nil || n.Problems() > n.Recording.Len() {
+		return nil, false
+	}
+	return Typed(n, base, c), true
+}
+
+// Typed makes a run of typed readings.
+func Typed(n *typed.Notes, name string, c Choices) *Bundle {
+	b := &Bundle{
+		Kind: TypedKind, Notes: n, Files: []File{{Name: name}},
+		Run: &run.Run{StartedAt: c.StartedAt, Recordings: []*trace.Recording{n.Recording}, Marks: n.Marks},
+	}
+	for _, l := range n.Lines {
+		if l.Problem != "" {
+			b.Faults = append(b.Faults, csvlog.Fault{File: name, Line: l.Number, Reason: l.Problem})
+			b.LeftOut++
+		}
+	}
+	return b
+}

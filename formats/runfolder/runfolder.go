@@ -1,0 +1,285 @@
+// Package runfolder reads and writes runs as they travel: a folder, or a zip of
+// it, with a run.json and the recordings it names.
+//
+// Keys of run.json that Zinc Road does not know are kept and written back.
+package runfolder
+
+import (
+	"archive/zip"
+	"bytes"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"path"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"zincroad/core/run"
+	"zincroad/core/trace"
+	"zincroad/formats/csvlog"
+)
+
+// Format is the name and version that run.json carries.
+const Format = "zincroad-run/1"
+
+// DocumentName is the file that describes the run.
+const DocumentName = "run.json"
+
+// Limits of what is taken in: no run comes near them, a hostile zip does.
+const (
+	MaxDocument  = 4 << 20
+	MaxRecording = 512 << 20
+)
+
+// File is one recording's file as it travelled.
+type File struct {
+	Name  string
+	Bytes []byte
+	Rows  *csvlog.Table
+}
+
+// Folder is a run with its files.
+type Folder struct {
+	Run      *run.Run
+	Document []byte         // run.json as it was
+	Files    []File         // one for each of Run.Recordings, in its order
+	Faults   []csvlog.Fault // rows that were left out
+	LeftOut  int
+}
+
+// FaultError is what is wrong with a folder, fault by fault. Nothing of it can be
+// used.
+type FaultError struct{ Faults []csvlog.Fault }
+
+// Error gives the faults, one a line.
+func (e *FaultError) Error() string {
+	lines := make([]string, len(e.Faults))
+	for i, f := range e.Faults {
+		lines[i] = f.Error()
+	}
+	return strings.Join(lines, "\n")
+}
+
+func faulty(file string, line int, format string, args ...any) error {
+	return &FaultError{[]csvlog.Fault{{File: file, Line: line, Reason: fmt.Sprintf(format, args...)}}}
+}
+
+// document is run.json with its recordings.
+type document struct {
+	Format string `json:"format"`
+	run.Run
+	Recordings []recording `json:"recordings"`
+}
+
+type recording struct {
+	File              string     `json:"file"`
+	Side              trace.Side `json:"side,omitempty"`
+	ClockOffsetS      float64    `json:"clock_offset_s,omitempty"`
+	SoCResolutionPct  float64    `json:"soc_resolution_pct,omitempty"`
+	PowerTolerancePct float64    `json:"power_tolerance_pct,omitempty"`
+}
+
+// IsZip tells a zip file from its first bytes.
+func IsZip(head []byte) bool { return bytes.HasPrefix(head, []byte("PK\x03\x04")) }
+
+// OpenZip reads a zipped run folder; run.json may stand in one folder inside.
+func OpenZip(r io.ReaderAt, size int64, name string) (*Folder, error) {
+	z, err := zip.NewReader(r, size)
+	if err != nil {
+		return nil, faulty(name, 0, "no readable zip file")
+	}
+	var root fs.FS = z
+	for _, f := range z.File {
+		if path.Base(f.Name) == DocumentName && strings.Count(f.Name, "/") <= 1 {
+			if dir := path.Dir(f.Name); dir != "." {
+				if root, err = fs.Sub(z, dir); err != nil {
+					return nil, faulty(name, 0, "%q is no folder", dir)
+				}
+			}
+			return Open(root, name)
+		}
+	}
+	return nil, faulty(name, 0, "no %s inside", DocumentName)
+}
+
+// Open reads a run folder. name is what faults call it. The error is a
+// *FaultError for everything that is wrong with the files.
+func Open(folder fs.FS, name string) (*Folder, error) {
+	doc, err := readLimited(folder, DocumentName, MaxDocument)
+	if err != nil {
+		return nil, faulty(name, 0, "%s: %s", DocumentName, reason(err))
+	}
+	d, faults := parse(doc)
+	if len(faults) > 0 {
+		return nil, &FaultError{faults}
+	}
+	out := &Folder{Run: &d.Run, Document: doc}
+	var bad []csvlog.Fault
+	for i, rec := range d.Recordings {
+		f, err := readRecording(folder, rec, d.StartedAt, d.Timezone)
+		if err != nil {
+			var fe *FaultError
+			if !errors.As(err, &fe) {
+				return nil, err
+			}
+			bad = append(bad, fe.Faults...)
+			continue
+		}
+		if d.StartedAt.IsZero() && !f.Rows.StartedAt.IsZero() {
+			d.Run.StartedAt = f.Rows.StartedAt
+			d.StartedAt = f.Rows.StartedAt
+		}
+		out.Files = append(out.Files, *f)
+		out.Faults = append(out.Faults, f.Rows.Faults...)
+		out.LeftOut += f.Rows.LeftOut
+		r := f.Rows.Recording(rec.File, d.Recordings[i].Side)
+		r.ClockOffsetS, r.SoCResolutionPct, r.PowerTolerancePct = rec.ClockOffsetS, rec.SoCResolutionPct, rec.PowerTolerancePct
+		out.Run.Recordings = append(out.Run.Recordings, r)
+	}
+	if len(bad) > 0 {
+		return nil, &FaultError{bad}
+	}
+	return out, nil
+}
+
+// OpenPath reads a run folder or a zip of one from disk.
+func OpenPath(p string) (*Folder, error) {
+	info, err := os.Stat(p)
+	if err != nil {
+		return nil, faulty(p, 0, "%s", reason(err))
+	}
+	if info.IsDir() {
+		return Open(os.DirFS(p), p)
+	}
+	f, err := os.Open(p)
+	if err != nil {
+		return nil, faulty(p, 0, "%s", reason(err))
+	}
+	defer f.Close()
+	return OpenZip(f, info.Size(), filepath.Base(p))
+}
+
+func reason(err error) string {
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		return "not found"
+	case errors.Is(err, fs.ErrPermission):
+		return "may not be read"
+	}
+	return err.Error()
+}
+
+func readLimited(folder fs.FS, name string, limit int64) ([]byte, error) {
+	f, err := folder.Open(name)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	b, err := io.ReadAll(io.LimitReader(f, limit+1))
+	if err == nil && int64(len(b)) > limit {
+		err = fmt.Errorf("larger than %d MB", limit>>20)
+	}
+	return b, err
+}
+
+// parse reads a run.json, with every fault and its line.
+func parse(doc []byte) (*document, []csvlog.Fault) {
+	doc = bytes.TrimPrefix(doc, []byte{0xef, 0xbb, 0xbf})
+	faults, lines := check(doc, DocumentName)
+	if len(faults) > 0 {
+		return nil, faults
+	}
+	var d document
+	if err := json.Unmarshal(blankTimes(doc), &d); err != nil {
+		return nil, []csvlog.Fault{{File: DocumentName, Line: 1, Reason: plain(err)}}
+	}
+	return &d, d.contradictions(lines)
+}
+
+// blankTimes reads an empty started_at as not given.
+func blankTimes(doc []byte) []byte {
+	return emptyTime.ReplaceAll(doc, []byte(`"started_at": null`))
+}
+
+// contradictions lists what no single key shows: what is missing, and values that
+// do not go together.
+func (d *document) contradictions(lines map[string]int) (faults []csvlog.Fault) {
+	fault := func(key, format string, args ...any) {
+		faults = append(faults, csvlog.Fault{File: DocumentName, Line: max(1, lines[key]), Reason: fmt.Sprintf(format, args...)})
+	}
+	if d.Format != Format {
+		fault("format", "format: %q, expected %q", d.Format, Format)
+	}
+	if len(d.Recordings) == 0 {
+		fault("recordings", "recordings: expected at least one")
+	}
+	for i := range d.Recordings {
+		rec := &d.Recordings[i]
+		key := fmt.Sprintf("recordings[%d]", i)
+		switch {
+		case rec.File == "":
+			fault(key, "%s.file: expected the name of a CSV file in this folder", key)
+		case !filepath.IsLocal(rec.File) || strings.Contains(rec.File, `\`):
+			fault(key+".file", "%s.file: %q, expected a file inside this folder", key, rec.File)
+		}
+		if rec.Side == "" {
+			rec.Side = trace.CarSide
+		}
+	}
+	if m := d.Method; m != nil && m.FromPct != nil && m.ToPct != nil && *m.FromPct >= *m.ToPct {
+		fault("method.to_pct", "method.to_pct: %g, expected more than from_pct %g", *m.ToPct, *m.FromPct)
+	}
+	for i, c := range d.Claims {
+		if c.Kind == "" {
+			fault(fmt.Sprintf("claims[%d]", i), "claims[%d].kind: expected window or peak", i)
+		}
+	}
+	for i, m := range d.Marks {
+		if m.Kind == "" {
+			fault(fmt.Sprintf("marks[%d]", i), "marks[%d].kind: expected %s", i, orList(run.MarkKinds))
+		}
+	}
+	ordered := func(key string, low, high run.Number, lowName string) {
+		a, ok1 := run.Known(low)
+		b, ok2 := run.Known(high)
+		if ok1 && ok2 && a > b {
+			fault(key, "%s: %g, expected no less than %s %g", key, b, lowName, a)
+		}
+	}
+	if d.Car != nil {
+		ordered("car.pack_max_v", d.Car.PackMinV, d.Car.PackMaxV, "pack_min_v")
+		ordered("car.gross_kwh", d.Car.UsableKWh, d.Car.GrossKWh, "usable_kwh")
+	}
+	if d.Stall != nil {
+		ordered("stall.max_v", d.Stall.MinV, d.Stall.MaxV, "min_v")
+	}
+	return faults
+}
+
+// readRecording reads one CSV of the folder.
+func readRecording(folder fs.FS, rec recording, startedAt time.Time, zone string) (*File, error) {
+	b, err := readLimited(folder, rec.File, MaxRecording)
+	if err != nil {
+		return nil, faulty(rec.File, 0, "%s", reason(err))
+	}
+	l, err := csvlog.Guess(bytes.NewReader(b), int64(len(b)), rec.File)
+	if err != nil {
+		return nil, faulty(rec.File, 0, "%s", strings.TrimPrefix(err.Error(), rec.File+" is "))
+	}
+	loc, err := time.LoadLocation(zone)
+	if err != nil {
+		loc = time.UTC
+	}
+	table, err := csvlog.Read(bytes.NewReader(b), l, csvlog.Options{File: rec.File, StartedAt: startedAt, Zone: loc, Rows: csvlog.Rows(b, int64(len(b)))})
+	if err != nil {
+		if table != nil && len(table.Faults) > 0 {
+			return nil, &FaultError{table.Faults}
+		}
+		return nil, faulty(rec.File, 0, "%s", err)
+	}
+	return &File{Name: rec.File, Bytes: b, Rows: table}, nil
+}
