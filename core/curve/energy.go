@@ -45,7 +45,7 @@ func kwh(p trace.Series, span trace.Span) *float64 {
 
 // gaps lists the gaps of a power series inside a span, from zero.
 func (s *sides) gaps(p trace.Series, span trace.Span, zero float64) []trace.Span {
-	var out []trace.Span
+	out := []trace.Span{}
 	for _, g := range trace.Gaps(p.T) {
 		g = trace.Span{From: math.Max(g.From, span.From) - zero, To: math.Min(g.To, span.To) - zero}
 		if g.From < g.To {

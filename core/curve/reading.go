@@ -31,16 +31,16 @@ type Reading struct {
 	Cost       json.RawMessage   `json:"cost"`
 	Claims     []json.RawMessage `json:"claims"`
 
-	// What follows is for pages; it is no part of the open format.
+	// What follows goes beyond the open format's own keys.
 
-	ZeroS        float64      `json:"-"` // clock zero on the run's own clock
-	FirstPower   float64      `json:"-"` // first power of this side on the run's own clock
-	HeadlineSide trace.Side   `json:"-"`
-	Gaps         []trace.Span `json:"-"` // of this side's power, from clock zero
-	Ambient      *float64     `json:"-"` // °C at clock zero, where it was logged
-	Battery      *Battery     `json:"-"`
-	SoC          *SoCSpan     `json:"-"`
-	IntervalS    float64      `json:"-"` // median time between power readings
+	ZeroS        float64      `json:"zero_s"`        // clock zero on the run's own clock
+	FirstPower   float64      `json:"first_power_s"` // first power of this side on the run's own clock
+	HeadlineSide trace.Side   `json:"headline_side"`
+	Gaps         []trace.Span `json:"gaps"`      // of this side's power, from clock zero
+	Ambient      *float64     `json:"ambient_c"` // °C at clock zero, where it was logged
+	Battery      *Battery     `json:"battery"`
+	SoC          *SoCSpan     `json:"soc"`
+	IntervalS    float64      `json:"interval_s"` // median time between power readings
 }
 
 // Post is the moment at which SoC first reaches a round value.
@@ -69,7 +69,7 @@ type Peak struct {
 	HeldFromPct *float64 `json:"held_from_pct"`
 	HeldToPct   *float64 `json:"held_to_pct"`
 
-	HeldFromS float64 `json:"-"` // when the hold began, from clock zero
+	HeldFromS float64 `json:"held_from_s"` // when the hold began, from clock zero
 }
 
 // Energy is what both sides measured. BridgedS is the time of gaps on the
@@ -117,19 +117,23 @@ type Finding struct {
 	FromS      float64 `json:"from_s"`
 	ToS        float64 `json:"to_s"`
 
-	Kind     string   `json:"-"` // window, peak, ramp, energy or gap
-	Evidence []string `json:"-"`
+	Kind     string   `json:"kind"` // window, peak, ramp, energy or gap
+	Evidence []string `json:"evidence"`
 }
 
 // Battery is the pack's temperature at clock zero and at the end, °C: the
 // coldest cell where it was logged, else the pack's one value.
 type Battery struct {
-	StartC, EndC float64
-	Coldest      bool
+	StartC  float64 `json:"start_c"`
+	EndC    float64 `json:"end_c"`
+	Coldest bool    `json:"coldest"`
 }
 
 // SoCSpan is the state of charge at clock zero and the highest reached.
-type SoCSpan struct{ FromPct, ToPct float64 }
+type SoCSpan struct {
+	FromPct float64 `json:"from_pct"`
+	ToPct   float64 `json:"to_pct"`
+}
 
 // Format is the name and version of the open format of a reading.
 const Format = "zincroad-reading/1"
@@ -140,7 +144,7 @@ func newReading(o Options) *Reading {
 		Format: Format, Clock: o.Clock, Side: o.Side,
 		Posts: []Post{}, Windows: []Window{},
 		Plateaus: none, Cliffs: none, Ceilings: none, Claims: none,
-		Legs: []Leg{}, Recordings: []RecordingNote{}, Findings: []Finding{},
+		Gaps: []trace.Span{}, Legs: []Leg{}, Recordings: []RecordingNote{}, Findings: []Finding{},
 	}
 }
 

@@ -1,16 +1,53 @@
 package trace
 
 import (
+	"encoding/json"
 	"math"
 	"sort"
+	"strconv"
 )
 
 // Reduced is a recording thinned out for drawing: the same shape on the same
 // clock with at most a few hundred points. NaN stands for "no value".
 type Reduced struct {
-	T       []float64
-	Columns map[Channel][]float64
-	Gaps    []Span
+	T       Floats             `json:"t_s"`
+	Columns map[Channel]Floats `json:"columns"`
+	Gaps    []Span             `json:"gaps"`
+}
+
+// Floats is a column in JSON: six significant digits are enough to draw, NaN is null.
+type Floats []float64
+
+// MarshalJSON writes the column as a list.
+func (f Floats) MarshalJSON() ([]byte, error) {
+	b := []byte{'['}
+	for i, v := range f {
+		if i > 0 {
+			b = append(b, ',')
+		}
+		if math.IsNaN(v) || math.IsInf(v, 0) {
+			b = append(b, "null"...)
+			continue
+		}
+		b = strconv.AppendFloat(b, v, 'g', 6, 64)
+	}
+	return append(b, ']'), nil
+}
+
+// UnmarshalJSON reads a list, null as NaN.
+func (f *Floats) UnmarshalJSON(b []byte) error {
+	var list []*float64
+	if err := json.Unmarshal(b, &list); err != nil {
+		return err
+	}
+	*f = make(Floats, len(list))
+	for i, v := range list {
+		(*f)[i] = math.NaN()
+		if v != nil {
+			(*f)[i] = *v
+		}
+	}
+	return nil
 }
 
 // Reduce thins a set of series to about four points for each of n slices of
@@ -19,7 +56,7 @@ type Reduced struct {
 // those times, not across gaps of their own. lead must be a key of the map.
 func Reduce(series map[Channel]Series, lead Channel, n int) Reduced {
 	main := series[lead]
-	out := Reduced{Columns: map[Channel][]float64{}, Gaps: Gaps(main.T)}
+	out := Reduced{Columns: map[Channel]Floats{}, Gaps: Gaps(main.T)}
 	keep := extremes(main, n)
 	for _, i := range keep {
 		out.T = append(out.T, main.T[i])
@@ -28,7 +65,7 @@ func Reduce(series map[Channel]Series, lead Channel, n int) Reduced {
 		if s.Len() == 0 {
 			continue
 		}
-		col := make([]float64, len(keep))
+		col := make(Floats, len(keep))
 		limit := GapLimit(s.T)
 		for k, i := range keep {
 			if c == lead {

@@ -11,7 +11,10 @@ import (
 type Series struct{ T, V []float64 }
 
 // Span is a stretch of time in seconds.
-type Span struct{ From, To float64 }
+type Span struct {
+	From float64 `json:"from_s"`
+	To   float64 `json:"to_s"`
+}
 
 // Len is the span's length in seconds.
 func (s Span) Len() float64 { return s.To - s.From }

@@ -283,3 +283,12 @@ func readRecording(folder fs.FS, rec recording, startedAt time.Time, zone string
 	}
 	return &File{Name: rec.File, Bytes: b, Rows: table}, nil
 }
+
+// Describe reads a run.json alone, without its recordings.
+func Describe(doc []byte) (*run.Run, error) {
+	d, faults := parse(doc)
+	if len(faults) > 0 {
+		return nil, &FaultError{faults}
+	}
+	return &d.Run, nil
+}

@@ -1,0 +1,362 @@
+// Package cluster runs a private PostgreSQL on loopback under a data folder of
+// its own: it makes the cluster when there is none, takes over a server that a
+// crash left running, and stops it when its owner is done.
+package cluster
+
+import (
+	"context"
+	"crypto/rand"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net"
+	"os"
+	"os/exec"
+	"os/user"
+	"path/filepath"
+	"runtime"
+	"sort"
+	"strconv"
+	"strings"
+	"syscall"
+	"time"
+)
+
+// Options of Start; Dir is required.
+type Options struct {
+	Dir string // data folder; made where it is missing
+	// Throwaway gives up durability for speed; for tests only.
+	Throwaway bool
+	Log       *slog.Logger // nil: slog.Default()
+}
+
+// Cluster is a running PostgreSQL.
+type Cluster struct {
+	URL string // for any PostgreSQL client, database postgres
+
+	dir       string
+	pid       int
+	exited    chan struct{} // closed when a server that we started has ended
+	lock      *os.File
+	TakenOver bool // a server left running was found and used
+}
+
+// ErrInUse is returned, wrapped, when another program uses the data folder.
+var ErrInUse = errors.New("already in use")
+
+const (
+	superuser    = "postgres"
+	startTimeout = 60 * time.Second
+	stopTimeout  = 30 * time.Second
+	portTries    = 5
+)
+
+// Start brings the cluster under o.Dir up and waits until it answers.
+func Start(ctx context.Context, o Options) (*Cluster, error) {
+	if o.Log == nil {
+		o.Log = slog.Default()
+	}
+	bin, err := binaries()
+	if err != nil {
+		return nil, err
+	}
+	dir, err := filepath.Abs(o.Dir)
+	if err != nil {
+		return nil, fmt.Errorf("data folder %s: %w", o.Dir, err)
+	}
+	c := &Cluster{dir: dir}
+	if err := c.prepareDir(); err != nil {
+		return nil, err
+	}
+	if err := c.takeLock(); err != nil {
+		return nil, err
+	}
+	password, err := c.password()
+	if err == nil {
+		err = c.bringUp(ctx, bin, password, o)
+	}
+	if err != nil {
+		c.lock.Close()
+		return nil, err
+	}
+	return c, nil
+}
+
+func (c *Cluster) bringUp(ctx context.Context, bin, password string, o Options) error {
+	if _, err := os.Stat(filepath.Join(c.data(), "PG_VERSION")); err != nil {
+		o.Log.Info("making the database", "folder", c.dir)
+		if err := c.initdb(ctx, bin); err != nil {
+			return err
+		}
+	}
+	if pid, port, ok := c.running(bin); ok {
+		o.Log.Info("taking over a PostgreSQL that was left running", "pid", pid, "port", port)
+		c.pid, c.TakenOver = pid, true
+		c.setURL(password, port)
+		return nil
+	}
+	var last error
+	for range portTries {
+		port, err := freePort()
+		if err != nil {
+			return err
+		}
+		if last = c.launch(ctx, bin, port, o); last == nil {
+			c.setURL(password, port)
+			return nil
+		}
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
+	}
+	return last
+}
+
+func (c *Cluster) data() string    { return filepath.Join(c.dir, "data") }
+func (c *Cluster) logFile() string { return filepath.Join(c.dir, "postgres.log") }
+
+func (c *Cluster) setURL(password string, port int) {
+	c.URL = fmt.Sprintf("postgres://%s:%s@127.0.0.1:%d/postgres?sslmode=disable", superuser, password, port)
+}
+
+// binaries finds the newest PostgreSQL of Debian's packages.
+func binaries() (string, error) {
+	found, _ := filepath.Glob("/usr/lib/postgresql/*/bin/postgres")
+	if len(found) == 0 {
+		return "", errors.New("no PostgreSQL found under /usr/lib/postgresql: install Debian's package postgresql-15")
+	}
+	sort.Slice(found, func(i, j int) bool { return version(found[i]) > version(found[j]) })
+	return filepath.Dir(found[0]), nil
+}
+
+func version(path string) int {
+	v, _ := strconv.Atoi(strings.Split(path, "/")[4])
+	return v
+}
+
+// account is the user that PostgreSQL runs as: it refuses to run as root.
+func account() (*syscall.Credential, error) {
+	if os.Geteuid() != 0 {
+		return nil, nil
+	}
+	u, err := user.Lookup("postgres")
+	if err != nil {
+		return nil, fmt.Errorf("running PostgreSQL as root needs a user postgres: %w", err)
+	}
+	uid, _ := strconv.Atoi(u.Uid)
+	gid, _ := strconv.Atoi(u.Gid)
+	return &syscall.Credential{Uid: uint32(uid), Gid: uint32(gid)}, nil
+}
+
+func (c *Cluster) command(bin, name string, args ...string) (*exec.Cmd, error) {
+	cred, err := account()
+	if err != nil {
+		return nil, err
+	}
+	cmd := exec.Command(filepath.Join(bin, name), args...)
+	cmd.Dir = "/" // the working folder may be closed to the user postgres
+	cmd.Env = []string{"LC_ALL=C.UTF-8", "TZ=UTC", "PATH=/usr/bin:/bin"}
+	cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGINT, Credential: cred}
+	return cmd, nil
+}
+
+// prepareDir makes the data folder and hands it to the user postgres.
+func (c *Cluster) prepareDir() error {
+	if err := os.MkdirAll(c.dir, 0o755); err != nil {
+		return fmt.Errorf("making the data folder: %w", err)
+	}
+	cred, err := account()
+	if err != nil || cred == nil {
+		return err
+	}
+	for d := c.dir; d != "/"; d = filepath.Dir(d) {
+		info, err := os.Stat(d)
+		if err != nil {
+			return fmt.Errorf("data folder: %w", err)
+		}
+		if d != c.dir && info.Mode()&0o001 == 0 {
+			return fmt.Errorf("data folder %s: the user postgres cannot pass through %s; choose another with --data", c.dir, d)
+		}
+	}
+	return os.Chown(c.dir, int(cred.Uid), int(cred.Gid))
+}
+
+// Reachable tells whether PostgreSQL could use a folder at this path.
+func Reachable(dir string) bool {
+	if os.Geteuid() != 0 {
+		return true
+	}
+	for d := filepath.Dir(dir); d != "/"; d = filepath.Dir(d) {
+		if info, err := os.Stat(d); err == nil && info.Mode()&0o001 == 0 {
+			return false
+		}
+	}
+	return true
+}
+
+// takeLock makes sure that one program alone owns the cluster.
+func (c *Cluster) takeLock() error {
+	f, err := os.OpenFile(filepath.Join(c.dir, "lock"), os.O_CREATE|os.O_RDWR, 0o600)
+	if err != nil {
+		return fmt.Errorf("data folder: %w", err)
+	}
+	if err := syscall.Flock(int(f.Fd()), syscall.LOCK_EX|syscall.LOCK_NB); err != nil {
+		f.Close()
+		return fmt.Errorf("data folder %s is %w by another Zinc Road", c.dir, ErrInUse)
+	}
+	c.lock = f
+	return nil
+}
+
+// password reads the cluster's password, or makes one for a cluster to come.
+func (c *Cluster) password() (string, error) {
+	path := filepath.Join(c.dir, "password")
+	if b, err := os.ReadFile(path); err == nil {
+		return strings.TrimSpace(string(b)), nil
+	}
+	pw := rand.Text()
+	if err := os.WriteFile(path, []byte(pw+"\n"), 0o600); err != nil {
+		return "", fmt.Errorf("data folder: %w", err)
+	}
+	if cred, _ := account(); cred != nil {
+		if err := os.Chown(path, int(cred.Uid), int(cred.Gid)); err != nil {
+			return "", fmt.Errorf("data folder: %w", err)
+		}
+	}
+	return pw, nil
+}
+
+// initdb makes the cluster beside its place and moves it there when it is whole.
+func (c *Cluster) initdb(ctx context.Context, bin string) error {
+	fresh := c.data() + ".new"
+	if err := os.RemoveAll(fresh); err != nil {
+		return fmt.Errorf("making the database: %w", err)
+	}
+	cmd, err := c.command(bin, "initdb", "-D", fresh, "-U", superuser, "-A", "scram-sha-256",
+		"--pwfile", filepath.Join(c.dir, "password"), "-E", "UTF8", "--locale=C.UTF-8", "--no-sync")
+	if err != nil {
+		return err
+	}
+	if out, err := cmd.CombinedOutput(); err != nil {
+		return fmt.Errorf("making the database: %w\n%s", err, out)
+	}
+	if err := os.Rename(fresh, c.data()); err != nil {
+		return fmt.Errorf("making the database: %w", err)
+	}
+	return ctx.Err()
+}
+
+// running finds a server on this data folder that is already up. The process must
+// be PostgreSQL's and stand in the folder; a stale pid file may name any other.
+func (c *Cluster) running(bin string) (pid, port int, ok bool) {
+	pid, port, ready := c.pidFile()
+	if pid == 0 || !ready {
+		return 0, 0, false
+	}
+	exe, err1 := os.Readlink(fmt.Sprintf("/proc/%d/exe", pid))
+	cwd, err2 := os.Readlink(fmt.Sprintf("/proc/%d/cwd", pid))
+	data, err3 := filepath.EvalSymlinks(c.data())
+	return pid, port, err1 == nil && err2 == nil && err3 == nil && exe == filepath.Join(bin, "postgres") && cwd == data
+}
+
+// pidFile reads postmaster.pid: pid on line 1, port on line 4, status on line 8.
+func (c *Cluster) pidFile() (pid, port int, ready bool) {
+	b, err := os.ReadFile(filepath.Join(c.data(), "postmaster.pid"))
+	if err != nil {
+		return 0, 0, false
+	}
+	lines := strings.Split(string(b), "\n")
+	if len(lines) < 8 {
+		return 0, 0, false
+	}
+	pid, _ = strconv.Atoi(lines[0])
+	port, _ = strconv.Atoi(lines[3])
+	return pid, port, strings.TrimSpace(lines[7]) == "ready"
+}
+
+func freePort() (int, error) {
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		return 0, fmt.Errorf("finding a free port: %w", err)
+	}
+	defer l.Close()
+	return l.Addr().(*net.TCPAddr).Port, nil
+}
+
+// launch starts the server and waits until it is ready.
+func (c *Cluster) launch(ctx context.Context, bin string, port int, o Options) error {
+	args := []string{"-D", c.data(), "-c", "listen_addresses=127.0.0.1", "-c", "port=" + strconv.Itoa(port),
+		"-c", "unix_socket_directories=", "-c", "max_wal_size=2GB"}
+	if o.Throwaway {
+		args = append(args, "-c", "fsync=off", "-c", "synchronous_commit=off", "-c", "full_page_writes=off")
+	}
+	cmd, err := c.command(bin, "postgres", args...)
+	if err != nil {
+		return err
+	}
+	logFile, err := os.OpenFile(c.logFile(), os.O_CREATE|os.O_WRONLY|os.O_TRUNC, 0o644)
+	if err != nil {
+		return fmt.Errorf("starting PostgreSQL: %w", err)
+	}
+	cmd.Stdout, cmd.Stderr = logFile, logFile
+	started := make(chan error, 1)
+	exited := make(chan struct{})
+	go func() {
+		// The server gets its signal when the thread that started it ends, so the
+		// thread stays as long as the server.
+		runtime.LockOSThread()
+		err := cmd.Start()
+		started <- err
+		if err == nil {
+			_ = cmd.Wait()
+		}
+		logFile.Close()
+		close(exited)
+	}()
+	if err := <-started; err != nil {
+		return fmt.Errorf("starting PostgreSQL: %w", err)
+	}
+	c.pid, c.exited = cmd.Process.Pid, exited
+	deadline := time.After(startTimeout)
+	for {
+		if pid, _, ready := c.pidFile(); pid == c.pid && ready {
+			return nil
+		}
+		select {
+		case <-exited:
+			text, _ := os.ReadFile(c.logFile())
+			return fmt.Errorf("PostgreSQL ended at once:\n%s", text)
+		case <-ctx.Done():
+			_ = c.Stop()
+			return ctx.Err()
+		case <-deadline:
+			_ = c.Stop()
+			return fmt.Errorf("PostgreSQL was not ready after %s, see %s", startTimeout, c.logFile())
+		case <-time.After(5 * time.Millisecond):
+		}
+	}
+}
+
+// Stop ends the server in an orderly way and lets the data folder go.
+func (c *Cluster) Stop() error {
+	defer c.lock.Close()
+	// SIGINT: fast shutdown, open transactions are rolled back.
+	if err := syscall.Kill(c.pid, syscall.SIGINT); err != nil && !errors.Is(err, syscall.ESRCH) {
+		return fmt.Errorf("stopping PostgreSQL: %w", err)
+	}
+	deadline := time.Now().Add(stopTimeout)
+	for time.Now().Before(deadline) {
+		if c.exited != nil {
+			select {
+			case <-c.exited:
+				return nil
+			case <-time.After(20 * time.Millisecond):
+			}
+		} else if syscall.Kill(c.pid, 0) != nil {
+			return nil
+		} else {
+			time.Sleep(20 * time.Millisecond)
+		}
+	}
+	return fmt.Errorf("PostgreSQL (pid %d) did not stop within %s", c.pid, stopTimeout)
+}

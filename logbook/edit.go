@@ -1,0 +1,170 @@
+package logbook
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	"gorm.io/gorm"
+	"zincroad/core/run"
+)
+
+// touch counts a change that results depend on.
+func touch(tx *gorm.DB, runID int64) error {
+	res := tx.Exec("UPDATE runs SET revision = revision + 1 WHERE id = ?", runID)
+	if res.Error == nil && res.RowsAffected == 0 {
+		return gorm.ErrRecordNotFound
+	}
+	return res.Error
+}
+
+// SaveDetails stores a run's title, belongings, method and conditions.
+func (b *Book) SaveDetails(ctx context.Context, row *Run) error {
+	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		err := tx.Model(&Run{ID: row.ID}).Select("Title", "StartedAt", "Timezone", "CarID", "SoftwareID", "StallID", "AdapterID",
+			"MethodName", "FromPct", "ToPct", "Clock", "MethodClimate", "AmbientC", "BatteryC", "Preconditioned",
+			"PreconditionedMin", "Profile", "Climate", "Weather").Updates(row).Error
+		if err != nil {
+			return err
+		}
+		return touch(tx, row.ID)
+	})
+	return mapped(fmt.Sprintf("storing run %d", row.ID), err)
+}
+
+// SoftwareOf gives a car's software version of that name, making it where it is new.
+func (b *Book) SoftwareOf(ctx context.Context, carID int64, version string) (int64, error) {
+	s := Software{CarID: carID, Version: version}
+	err := b.db.WithContext(ctx).Where("car_id = ? AND version = ?", carID, version).FirstOrCreate(&s).Error
+	return s.ID, mapped("storing the software version", err)
+}
+
+// SaveMark adds a mark, or changes the one of that ID in the same run.
+func (b *Book) SaveMark(ctx context.Context, m *Mark) error {
+	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		if m.ID != 0 {
+			res := tx.Model(&Mark{}).Where("id = ? AND run_id = ?", m.ID, m.RunID).Updates(map[string]any{"t_s": m.TS, "kind": m.Kind, "note": m.Note})
+			if res.Error == nil && res.RowsAffected == 0 {
+				return gorm.ErrRecordNotFound
+			}
+			if res.Error != nil {
+				return res.Error
+			}
+		} else if err := tx.Create(m).Error; err != nil {
+			return err
+		}
+		return touch(tx, m.RunID)
+	})
+	return mapped("storing the mark", err)
+}
+
+// DeleteMark takes a mark away and gives back what it was, for undoing.
+func (b *Book) DeleteMark(ctx context.Context, runID, id int64) (*Mark, error) {
+	var m Mark
+	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		if err := tx.Where("run_id = ?", runID).First(&m, id).Error; err != nil {
+			return err
+		}
+		if err := tx.Delete(&Mark{}, id).Error; err != nil {
+			return err
+		}
+		return touch(tx, runID)
+	})
+	return &m, mapped("deleting the mark", err)
+}
+
+// DeleteRun puts a run aside; RestoreRun brings it back.
+func (b *Book) DeleteRun(ctx context.Context, id int64) error {
+	res := b.db.WithContext(ctx).Delete(&Run{}, id)
+	if res.Error == nil && res.RowsAffected == 0 {
+		return fmt.Errorf("run %d: %w", id, ErrNotFound)
+	}
+	return mapped(fmt.Sprintf("deleting run %d", id), res.Error)
+}
+
+// RestoreRun brings a deleted run back.
+func (b *Book) RestoreRun(ctx context.Context, id int64) error {
+	res := b.db.WithContext(ctx).Exec("UPDATE runs SET deleted_at = NULL WHERE id = ?", id)
+	if res.Error == nil && res.RowsAffected == 0 {
+		return fmt.Errorf("run %d: %w", id, ErrNotFound)
+	}
+	return mapped(fmt.Sprintf("restoring run %d", id), res.Error)
+}
+
+// Deleted lists the runs that were put aside, the latest first.
+func (b *Book) Deleted(ctx context.Context) ([]Run, error) {
+	var list []Run
+	err := b.db.WithContext(ctx).Unscoped().Preload("Car").Where("deleted_at IS NOT NULL").Order("deleted_at DESC").Limit(20).Find(&list).Error
+	return list, mapped("listing deleted runs", err)
+}
+
+// Count gives the number of runs.
+func (b *Book) Count(ctx context.Context) (int64, error) {
+	var n int64
+	return n, mapped("counting the runs", b.db.WithContext(ctx).Model(&Run{}).Count(&n).Error)
+}
+
+// Arrive keeps a file that waits for the tester's word and gives its number.
+func (b *Book) Arrive(ctx context.Context, name string, content []byte) (int64, error) {
+	packed, err := pack(content)
+	if err != nil {
+		return 0, err
+	}
+	a := Arrival{Name: name, Content: packed, Size: int64(len(content)), Choices: "{}"}
+	return a.ID, mapped("keeping the file", b.db.WithContext(ctx).Create(&a).Error)
+}
+
+// Arrival gives a waiting file with its content.
+func (b *Book) Arrival(ctx context.Context, id int64) (*Arrival, error) {
+	var a Arrival
+	if err := b.db.WithContext(ctx).First(&a, id).Error; err != nil {
+		return nil, mapped("the waiting file", err)
+	}
+	var err error
+	a.Content, err = unpack(a.Content)
+	return &a, err
+}
+
+// Arrivals lists the waiting files without their content, the latest first.
+func (b *Book) Arrivals(ctx context.Context) ([]Arrival, error) {
+	var list []Arrival
+	err := b.db.WithContext(ctx).Omit("content").Order("id DESC").Limit(20).Find(&list).Error
+	return list, mapped("listing the waiting files", err)
+}
+
+// DropArrival forgets a waiting file.
+func (b *Book) DropArrival(ctx context.Context, id int64) error {
+	return mapped("dropping the waiting file", b.db.WithContext(ctx).Delete(&Arrival{}, id).Error)
+}
+
+// arrivalLife is how long a file may wait.
+const arrivalLife = 30 * 24 * time.Hour
+
+// Tidy forgets files that nobody came back for.
+func (b *Book) Tidy(ctx context.Context) error {
+	return mapped("tidying", b.db.WithContext(ctx).Where("created_at < ?", time.Now().Add(-arrivalLife)).Delete(&Arrival{}).Error)
+}
+
+// Words lists the values that the road can be filtered by.
+type Words struct {
+	Cars, Softwares, Stalls, Preconditioned []string
+}
+
+// Words gives what occurs in the logbook's runs.
+func (b *Book) Words(ctx context.Context) (Words, error) {
+	var w Words
+	for _, q := range []struct {
+		into *[]string
+		sql  string
+	}{
+		{&w.Cars, "SELECT DISTINCT c.name FROM runs r JOIN cars c ON c.id = r.car_id WHERE r.deleted_at IS NULL ORDER BY 1"},
+		{&w.Softwares, "SELECT DISTINCT s.version FROM runs r JOIN softwares s ON s.id = r.software_id WHERE r.deleted_at IS NULL ORDER BY 1"},
+		{&w.Stalls, "SELECT DISTINCT t.name || ' ' || s.name FROM runs r JOIN stalls s ON s.id = r.stall_id JOIN sites t ON t.id = s.site_id WHERE r.deleted_at IS NULL ORDER BY 1"},
+	} {
+		if err := b.db.WithContext(ctx).Raw(q.sql).Scan(q.into).Error; err != nil {
+			return w, mapped("listing what occurs", err)
+		}
+	}
+	w.Preconditioned = run.Preconditioned
+	return w, nil
+}

@@ -1,0 +1,170 @@
+package logbook
+
+import (
+	"context"
+	"database/sql"
+	"fmt"
+	"math"
+	"strings"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/stdlib"
+	"gorm.io/gorm"
+
+	"zincroad/core/run"
+	"zincroad/core/trace"
+	"zincroad/formats/runfolder"
+)
+
+// Run gives a run with all that belongs to it but readings. A deleted run is found
+// too; DeletedAt says so.
+func (b *Book) Run(ctx context.Context, id int64) (*Run, error) {
+	var r Run
+	err := b.db.WithContext(ctx).Unscoped().
+		Preload("Car.Softwares", byVersion).Preload("Software").Preload("Stall.Site").Preload("Adapter").
+		Preload("Recordings", func(db *gorm.DB) *gorm.DB { return db.Order("position") }).
+		Preload("Marks", func(db *gorm.DB) *gorm.DB { return db.Order("t_s, id") }).
+		First(&r, id).Error
+	return &r, mapped(fmt.Sprintf("run %d", id), err)
+}
+
+// Load gives a run with its readings, as core reads it.
+func (b *Book) Load(ctx context.Context, row *Run) (*run.Run, error) {
+	r := row.describeOut()
+	for _, rec := range row.Recordings {
+		t, err := b.readings(ctx, rec)
+		if err != nil {
+			return nil, err
+		}
+		r.Recordings = append(r.Recordings, t)
+	}
+	return r, nil
+}
+
+// describeOut puts a run into the words of run.json. Where the run came as a
+// folder, its car, stall and adapter are described as they were described then,
+// as long as the run still belongs to them.
+func (row *Run) describeOut() *run.Run {
+	r := &run.Run{Title: row.Title, Timezone: row.Timezone, Claims: row.Claims}
+	if row.StartedAt != nil {
+		r.StartedAt = row.StartedAt.UTC()
+	}
+	if row.Car != nil {
+		version := ""
+		if row.Software != nil {
+			version = row.Software.Version
+		}
+		r.Car = row.Car.Describe(version)
+	}
+	if row.Stall != nil {
+		r.Stall = row.Stall.Describe()
+	}
+	if a := row.Adapter; a != nil {
+		r.Adapter = &run.Adapter{Name: a.Name, MaxA: a.MaxA, MaxV: a.MaxV}
+	}
+	m := run.Method{Name: row.MethodName, FromPct: row.FromPct, ToPct: row.ToPct, Clock: row.Clock, Climate: row.MethodClimate}
+	if m != (run.Method{}) {
+		r.Method = &m
+	}
+	c := run.Condition{AmbientC: row.AmbientC, BatteryC: row.BatteryC, Preconditioned: row.Preconditioned,
+		PreconditionedMin: row.PreconditionedMin, Profile: row.Profile, Climate: row.Climate, Weather: row.Weather}
+	if c != (run.Condition{}) {
+		r.Conditions = &c
+	}
+	for _, mark := range row.Marks {
+		r.Marks = append(r.Marks, run.Mark{TS: mark.TS, Kind: mark.Kind, Note: mark.Note})
+	}
+	row.asDescribed(r)
+	return r
+}
+
+func (row *Run) asDescribed(r *run.Run) {
+	if row.Document == nil {
+		return
+	}
+	then, err := runfolder.Describe([]byte(*row.Document))
+	if err != nil {
+		return
+	}
+	if then.Car != nil && r.Car != nil && then.Car.Name == r.Car.Name {
+		software := r.Car.Software
+		r.Car = then.Car
+		r.Car.Software = software
+	} else if then.Car != nil && then.Car.Name == "" && r.Car == nil {
+		r.Car = then.Car
+	}
+	if s := then.Stall; s != nil && (r.Stall == nil && s.Site == "" && s.Name == "" || r.Stall != nil && sameStall(s, r.Stall)) {
+		r.Stall = s
+	}
+	if a := then.Adapter; a != nil && (r.Adapter == nil && a.Name == "" || r.Adapter != nil && a.Name == r.Adapter.Name) {
+		r.Adapter = a
+	}
+	if then.Method != nil && r.Method == nil {
+		r.Method = then.Method
+	}
+	if then.Conditions != nil && r.Conditions == nil {
+		r.Conditions = then.Conditions
+	}
+}
+
+func sameStall(a, b *run.Stall) bool {
+	return (a.Site == b.Site || a.Site == "" && b.Site == "unnamed site") && (a.Name == b.Name || a.Name == "" && b.Name == "unnamed")
+}
+
+// readings gives a recording in the order in which it was recorded.
+func (b *Book) readings(ctx context.Context, rec Recording) (*trace.Recording, error) {
+	out := &trace.Recording{
+		Name: rec.Name, Side: trace.Side(rec.Side), ClockOffsetS: rec.ClockOffsetS, SoCResolutionPct: rec.SoCResolutionPct,
+		PowerTolerancePct: rec.PowerTolerancePct, T: make([]float64, 0, rec.Readings), Columns: map[trace.Channel][]float64{},
+	}
+	names := strings.Split(rec.Channels, ",")
+	if rec.Channels == "" {
+		names = nil
+	}
+	columns := make([][]float64, len(names))
+	for i := range columns {
+		columns[i] = make([]float64, 0, rec.Readings)
+	}
+	values := make([]*float64, len(names))
+	var t float64
+	into := []any{&t}
+	for i := range values {
+		into = append(into, &values[i])
+	}
+	// The channels come from this program's own list, never from a file.
+	query := "SELECT " + strings.Join(append([]string{"t_s"}, names...), ", ") + " FROM readings WHERE recording_id = $1 ORDER BY n"
+	err := b.db.WithContext(ctx).Connection(func(c *gorm.DB) error {
+		return c.Statement.ConnPool.(*sql.Conn).Raw(func(driver any) error {
+			rows, err := driver.(*stdlib.Conn).Conn().Query(ctx, query, rec.ID)
+			if err != nil {
+				return err
+			}
+			_, err = pgx.ForEachRow(rows, into, func() error {
+				out.T = append(out.T, t)
+				for i, v := range values {
+					if v == nil {
+						columns[i] = append(columns[i], math.NaN())
+					} else {
+						columns[i] = append(columns[i], *v)
+					}
+				}
+				return nil
+			})
+			return err
+		})
+	})
+	for i, n := range names {
+		out.Columns[trace.Channel(n)] = columns[i]
+	}
+	return out, mapped("reading the readings of "+rec.Name, err)
+}
+
+// File gives a recording's file as it came, with the name it had then.
+func (b *Book) File(ctx context.Context, recordingID int64) (name string, content []byte, canonical bool, err error) {
+	var f recordingFile
+	if err := b.db.WithContext(ctx).First(&f, recordingID).Error; err != nil {
+		return "", nil, false, mapped("the recording's file", err)
+	}
+	content, err = unpack(f.Content)
+	return f.Name, content, f.Canonical, err
+}

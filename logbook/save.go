@@ -1,0 +1,222 @@
+package logbook
+
+import (
+	"bytes"
+	"compress/gzip"
+	"context"
+	"crypto/sha256"
+	"database/sql"
+	"encoding/hex"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"math"
+	"slices"
+	"strings"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/stdlib"
+	"gorm.io/gorm"
+
+	"zincroad/core/run"
+	"zincroad/core/trace"
+	"zincroad/formats/intake"
+	"zincroad/formats/runfolder"
+)
+
+// Fingerprint tells a set of files from every other: the hash over the hashes of
+// their contents, in any order.
+func Fingerprint(files []intake.File) string {
+	sums := make([]string, len(files))
+	for i, f := range files {
+		sum := sha256.Sum256(f.Bytes)
+		sums[i] = hex.EncodeToString(sum[:])
+	}
+	slices.Sort(sums)
+	all := sha256.Sum256([]byte(strings.Join(sums, "\n")))
+	return hex.EncodeToString(all[:])
+}
+
+// Twin finds a run that was made of the same files, newest first.
+func (b *Book) Twin(ctx context.Context, files []intake.File) (*Run, bool, error) {
+	var r Run
+	err := b.db.WithContext(ctx).Preload("Car").Where("fingerprint = ?", Fingerprint(files)).Order("id DESC").First(&r).Error
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return nil, false, nil
+	}
+	return &r, err == nil, mapped("looking for the same file", err)
+}
+
+// Save stores a run with its readings and files, all or nothing, and gives its
+// number. Cars, software, sites, stalls and adapters are found by name or made.
+func (b *Book) Save(ctx context.Context, in *intake.Bundle) (int64, error) {
+	packed := make([][]byte, len(in.Files))
+	for i, f := range in.Files {
+		var err error
+		if packed[i], err = pack(f.Bytes); err != nil {
+			return 0, err
+		}
+	}
+	var id int64
+	err := b.db.WithContext(ctx).Connection(func(c *gorm.DB) error {
+		conn := c.Statement.ConnPool.(*sql.Conn)
+		return c.Transaction(func(tx *gorm.DB) error {
+			row, err := newRun(tx, in)
+			if err != nil {
+				return err
+			}
+			id = row.ID
+			taken := map[string]bool{}
+			for i, rec := range in.Run.Recordings {
+				if err := saveRecording(ctx, tx, conn, in, i, id, packed[i], taken); err != nil {
+					return fmt.Errorf("%s: %w", rec.Name, err)
+				}
+			}
+			return nil
+		})
+	})
+	return id, mapped("storing the run", err)
+}
+
+func newRun(tx *gorm.DB, in *intake.Bundle) (*Run, error) {
+	row := &Run{Revision: 1, Fingerprint: Fingerprint(in.Files)}
+	if in.Document != nil {
+		doc := string(in.Document)
+		row.Document = &doc
+	}
+	if err := row.describe(tx, in.Run); err != nil {
+		return nil, err
+	}
+	for _, m := range in.Run.Marks {
+		row.Marks = append(row.Marks, Mark{TS: m.TS, Kind: m.Kind, Note: m.Note})
+	}
+	return row, tx.Omit("Car", "Software", "Stall", "Adapter", "Recordings").Create(row).Error
+}
+
+// describe takes over everything about a run that is not a reading or a mark.
+func (row *Run) describe(tx *gorm.DB, r *run.Run) error {
+	row.Title, row.Timezone, row.Claims = r.Title, r.Timezone, r.Claims
+	if !r.StartedAt.IsZero() {
+		at := r.StartedAt.UTC()
+		row.StartedAt = &at
+	}
+	if m := r.Method; m != nil {
+		row.MethodName, row.FromPct, row.ToPct, row.Clock, row.MethodClimate = m.Name, m.FromPct, m.ToPct, m.Clock, m.Climate
+	}
+	if c := r.Conditions; c != nil {
+		row.AmbientC, row.BatteryC, row.Preconditioned, row.PreconditionedMin = c.AmbientC, c.BatteryC, c.Preconditioned, c.PreconditionedMin
+		row.Profile, row.Climate, row.Weather = c.Profile, c.Climate, c.Weather
+	}
+	var err error
+	if row.CarID, row.SoftwareID, err = findCar(tx, r.Car); err != nil {
+		return err
+	}
+	if row.StallID, err = findStall(tx, r.Stall); err != nil {
+		return err
+	}
+	row.AdapterID, err = findAdapter(tx, r.Adapter)
+	return err
+}
+
+// saveRecording stores one recording, its readings by COPY, and its file.
+func saveRecording(ctx context.Context, tx *gorm.DB, conn *sql.Conn, in *intake.Bundle, i int, runID int64, packed []byte, taken map[string]bool) error {
+	rec := in.Run.Recordings[i]
+	canonical := in.Kind == intake.FolderKind || in.Layout != nil && in.Layout.Canonical
+	name := rec.Name
+	if in.Kind != intake.FolderKind {
+		name = runfolder.RecordingName(rec.Name, taken)
+	}
+	row := &Recording{
+		RunID: runID, Position: i, Name: name, Side: string(rec.Side), ClockOffsetS: rec.ClockOffsetS,
+		SoCResolutionPct: rec.SoCResolutionPct, PowerTolerancePct: rec.PowerTolerancePct,
+		Channels: strings.Join(columnsOf(rec), ","), Readings: rec.Len(),
+	}
+	if in.Kind != intake.FolderKind {
+		row.LeftOut = in.LeftOut
+	}
+	if in.Layout != nil {
+		text, err := json.Marshal(in.Layout)
+		if err != nil {
+			return fmt.Errorf("layout: %w", err)
+		}
+		s := string(text)
+		row.Layout = &s
+	}
+	if err := tx.Create(row).Error; err != nil {
+		return err
+	}
+	if err := copyReadings(ctx, conn, row.ID, rec); err != nil {
+		return err
+	}
+	return tx.Create(&recordingFile{RecordingID: row.ID, Name: in.Files[i].Name, Content: packed, Canonical: canonical}).Error
+}
+
+// columnsOf lists the channels of a recording in the order of trace.Channels.
+func columnsOf(rec *trace.Recording) []string {
+	var out []string
+	for _, in := range trace.Channels {
+		if rec.Columns[in.Channel] != nil {
+			out = append(out, string(in.Channel))
+		}
+	}
+	return out
+}
+
+// copyReadings writes a recording's readings by COPY on the connection of the
+// transaction that stored the recording.
+func copyReadings(ctx context.Context, conn *sql.Conn, id int64, rec *trace.Recording) error {
+	names := columnsOf(rec)
+	columns := make([][]float64, len(names))
+	for i, n := range names {
+		columns[i] = rec.Columns[trace.Channel(n)]
+	}
+	row := make([]any, 3+len(names))
+	n := 0
+	next := func() ([]any, error) {
+		if n == rec.Len() {
+			return nil, nil
+		}
+		row[0], row[1], row[2] = id, int32(n), rec.T[n]
+		for i, col := range columns {
+			row[3+i] = nil
+			if v := col[n]; !math.IsNaN(v) {
+				row[3+i] = v
+			}
+		}
+		n++
+		return row, nil
+	}
+	return conn.Raw(func(driver any) error {
+		pg := driver.(*stdlib.Conn).Conn()
+		_, err := pg.CopyFrom(ctx, pgx.Identifier{"readings"}, append([]string{"recording_id", "n", "t_s"}, names...), pgx.CopyFromFunc(next))
+		return err
+	})
+}
+
+func pack(content []byte) ([]byte, error) {
+	var out bytes.Buffer
+	z, err := gzip.NewWriterLevel(&out, gzip.BestSpeed)
+	if err == nil {
+		_, err = z.Write(content)
+	}
+	if err == nil {
+		err = z.Close()
+	}
+	if err != nil {
+		return nil, fmt.Errorf("compressing: %w", err)
+	}
+	return out.Bytes(), nil
+}
+
+func unpack(packed []byte) ([]byte, error) {
+	z, err := gzip.NewReader(bytes.NewReader(packed))
+	if err != nil {
+		return nil, fmt.Errorf("unpacking: %w", err)
+	}
+	out, err := io.ReadAll(z)
+	if err != nil {
+		return nil, fmt.Errorf("unpacking: %w", err)
+	}
+	return out, nil
+}
