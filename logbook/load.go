@@ -30,7 +30,7 @@ func (b *Book) Run(ctx context.Context, id int64) (*Run, error) {
 
 // Load gives a run with its readings, as core reads it.
 func (b *Book) Load(ctx context.Context, row *Run) (*run.Run, error) {
-	r := row.describeOut()
+	r := row.Describe()
 	for _, rec := range row.Recordings {
 		t, err := b.readings(ctx, rec)
 		if err != nil {
@@ -41,10 +41,10 @@ func (b *Book) Load(ctx context.Context, row *Run) (*run.Run, error) {
 	return r, nil
 }
 
-// describeOut puts a run into the words of run.json. Where the run came as a
+// Describe puts a run into the words of run.json. Where the run came as a
 // folder, its car, stall and adapter are described as they were described then,
 // as long as the run still belongs to them.
-func (row *Run) describeOut() *run.Run {
+func (row *Run) Describe() *run.Run {
 	r := &run.Run{Title: row.Title, Timezone: row.Timezone, Claims: row.Claims}
 	if row.StartedAt != nil {
 		r.StartedAt = row.StartedAt.UTC()
@@ -167,4 +167,24 @@ func (b *Book) File(ctx context.Context, recordingID int64) (name string, conten
 	}
 	content, err = unpack(f.Content)
 	return f.Name, content, f.Canonical, err
+}
+
+// Parcel gives a run as it travels: with its readings, and with the files of those
+// recordings that can stand in a run folder as they came.
+func (b *Book) Parcel(ctx context.Context, row *Run) (*run.Run, map[string][]byte, error) {
+	full, err := b.Load(ctx, row)
+	if err != nil {
+		return nil, nil, err
+	}
+	files := map[string][]byte{}
+	for _, rec := range row.Recordings {
+		_, content, canonical, err := b.File(ctx, rec.ID)
+		if err != nil {
+			return nil, nil, err
+		}
+		if canonical {
+			files[rec.Name] = content
+		}
+	}
+	return full, files, nil
 }

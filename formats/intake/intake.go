@@ -63,7 +63,7 @@ func Path(p string, c Choices) (*Bundle, error) {
 		return nil, &runfolder.FaultError{Faults: []csvlog.Fault{{File: p, Reason: "not found or not readable"}}}
 	}
 	if info.IsDir() {
-		return folder(runfolder.OpenPath(p))
+		return folder(runfolder.OpenPath(p)) // its files' text is needed to store it
 	}
 	f, err := os.Open(p)
 	if err != nil {

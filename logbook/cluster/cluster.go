@@ -360,3 +360,23 @@ func (c *Cluster) Stop() error {
 	}
 	return fmt.Errorf("PostgreSQL (pid %d) did not stop within %s", c.pid, stopTimeout)
 }
+
+// Attach gives the address of a cluster that another program keeps running on
+// this data folder, and false where none is up.
+func Attach(dir string) (url string, ok bool) {
+	bin, err := binaries()
+	if err != nil {
+		return "", false
+	}
+	if dir, err = filepath.Abs(dir); err != nil {
+		return "", false
+	}
+	c := &Cluster{dir: dir}
+	_, port, up := c.running(bin)
+	password, err := os.ReadFile(filepath.Join(dir, "password"))
+	if !up || err != nil {
+		return "", false
+	}
+	c.setURL(strings.TrimSpace(string(password)), port)
+	return c.URL, true
+}

@@ -1,0 +1,61 @@
+# Zinc Road. "make demo" shows it, "make test" checks it; both install what is missing.
+SHELL := /bin/bash
+.DELETE_ON_ERROR:
+ASSETS := web/static/app.css web/static/app.js web/static/htmx.min.js web/static/archivo.woff2 web/static/icon.svg
+
+.PHONY: demo test build assets bench lint screenshots prerequisites test-prerequisites help clean
+
+help: ## this list
+	@grep -hE '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:[^#]*## /\t/' | expand -t 16
+
+demo: prerequisites build ## install what is missing, build, start PostgreSQL and the program with demo data
+	exec bin/zincroad demo
+
+test: test-prerequisites build ## install what is missing and run every test
+	tools/run-tests
+
+build: bin/zincroad ## the program at bin/zincroad, everything inside
+
+bin/zincroad: $(ASSETS) $(shell find cmd core demo formats logbook web -name '*.go' -o -name '*.html' -o -name '*.sql' -o -path 'web/draw/*.css') go.mod go.sum
+	go build -o $@ ./cmd/zincroad
+
+assets: $(ASSETS)
+
+node_modules/.installed: package.json package-lock.json
+	npm ci --no-audit --no-fund
+	@touch $@
+
+web/static/app.css: node_modules/.installed web/styles/app.css $(wildcard web/templates/*.html)
+	@mkdir -p web/static
+	npm run --silent styles
+web/static/app.js: web/scripts/app.js
+	@mkdir -p web/static
+	cp $< $@
+web/static/icon.svg: web/styles/icon.svg
+	@mkdir -p web/static
+	cp $< $@
+web/static/htmx.min.js: node_modules/.installed
+	@mkdir -p web/static
+	cp node_modules/htmx.org/dist/htmx.min.js $@
+web/static/archivo.woff2: node_modules/.installed
+	@mkdir -p web/static
+	cp node_modules/@fontsource-variable/archivo/files/archivo-latin-standard-normal.woff2 $@
+
+prerequisites:
+	@tools/prerequisites run
+test-prerequisites:
+	@tools/prerequisites test
+
+bench: test-prerequisites build ## measure speed; ratios belong in docs/development.md
+	bench/run
+
+lint: $(ASSETS) ## gofmt, vet and staticcheck
+	@test -z "$$(gofmt -l $$(git ls-files '*.go'))" || { gofmt -l $$(git ls-files '*.go'); exit 1; }
+	go vet ./...
+	go run honnef.co/go/tools/cmd/staticcheck ./...
+
+screenshots: test-prerequisites build ## take the pictures of docs/screenshots anew
+	ZINCROAD_SCREENSHOTS=$(CURDIR)/docs/screenshots go test -count=1 -timeout 5m -run TestScreenshots ./web
+
+clean: ## remove what was built
+	rm -rf bin web/static node_modules

@@ -1,0 +1,230 @@
+package main
+
+import (
+	"context"
+	"crypto/sha256"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"net"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strconv"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"zincroad/demo"
+	"zincroad/logbook"
+	"zincroad/logbook/cluster"
+	"zincroad/web"
+)
+
+const (
+	defaultPort     = 8460
+	portTries       = 20
+	shutdownTimeout = 10 * time.Second
+)
+
+// storage says where the logbook is: any PostgreSQL, or one of the program's own
+// under a data folder.
+type storage struct {
+	databaseURL, data string
+	verbose           bool
+}
+
+func (st *storage) flags(c *cobra.Command) {
+	c.Flags().StringVar(&st.databaseURL, "database-url", os.Getenv("ZINCROAD_DATABASE_URL"), "use this PostgreSQL instead of starting one (or ZINCROAD_DATABASE_URL)")
+	c.Flags().StringVar(&st.data, "data", "", "data folder of the program's own PostgreSQL (default .zincroad here)")
+	c.Flags().BoolVar(&st.verbose, "verbose", false, "log every request")
+}
+
+func (st *storage) log() *slog.Logger {
+	level := slog.LevelInfo
+	if st.verbose {
+		level = slog.LevelDebug
+	}
+	return slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: level}))
+}
+
+// folder gives the data folder. As root, PostgreSQL runs as another user, which
+// must be able to reach it; where it cannot, the folder stands under /var/lib.
+func (st *storage) folder() (string, error) {
+	if st.data != "" {
+		return filepath.Abs(st.data)
+	}
+	here, err := filepath.Abs(".zincroad")
+	if err != nil {
+		return "", fmt.Errorf("data folder: %w", err)
+	}
+	if cluster.Reachable(here) {
+		return here, nil
+	}
+	return fmt.Sprintf("/var/lib/zincroad-%x", sha256.Sum256([]byte(here)))[:30], nil
+}
+
+// open opens the logbook, starting PostgreSQL where none is named or running.
+func (st *storage) open(ctx context.Context, log *slog.Logger, own bool) (*logbook.Book, func(), error) {
+	if st.databaseURL != "" {
+		b, err := logbook.Open(ctx, st.databaseURL, log)
+		if err != nil {
+			return nil, nil, err
+		}
+		return b, func() { b.Close() }, nil
+	}
+	dir, err := st.folder()
+	if err != nil {
+		return nil, nil, err
+	}
+	if !own {
+		if url, up := cluster.Attach(dir); up {
+			b, err := logbook.Open(ctx, url, log)
+			if err != nil {
+				return nil, nil, err
+			}
+			return b, func() { b.Close() }, nil
+		}
+	}
+	c, err := cluster.Start(ctx, cluster.Options{Dir: dir, Log: log})
+	if err != nil {
+		return nil, nil, err
+	}
+	b, err := logbook.Open(ctx, c.URL, log)
+	if err != nil {
+		return nil, nil, errors.Join(err, c.Stop())
+	}
+	return b, func() {
+		b.Close()
+		if err := c.Stop(); err != nil {
+			log.Error("stopping PostgreSQL", "error", err)
+		}
+	}, nil
+}
+
+func serveCommand() *cobra.Command {
+	var st storage
+	var listen string
+	c := &cobra.Command{
+		Use: "serve", Short: "Serve the logbook over HTTP", Args: cobra.NoArgs,
+		RunE: func(c *cobra.Command, _ []string) error {
+			return serve(c.Context(), &st, listen, false)
+		},
+	}
+	st.flags(c)
+	c.Flags().StringVar(&listen, "listen", "", "address to listen on (default 127.0.0.1 and the first free port from 8460)")
+	return c
+}
+
+func demoCommand() *cobra.Command {
+	var st storage
+	var listen string
+	c := &cobra.Command{
+		Use: "demo", Short: "Start PostgreSQL and serve the logbook with demo data", Args: cobra.NoArgs,
+		RunE: func(c *cobra.Command, _ []string) error {
+			return serve(c.Context(), &st, listen, true)
+		},
+	}
+	st.flags(c)
+	c.Flags().StringVar(&listen, "listen", "", "address to listen on (default 127.0.0.1 and the first free port from 8460)")
+	return c
+}
+
+func migrateCommand() *cobra.Command {
+	var st storage
+	c := &cobra.Command{
+		Use: "migrate", Short: "Bring the database's tables up to date", Args: cobra.NoArgs,
+		RunE: func(c *cobra.Command, _ []string) error {
+			_, closeBook, err := st.open(c.Context(), st.log(), false)
+			if err != nil {
+				return err
+			}
+			closeBook()
+			fmt.Fprintln(c.OutOrStdout(), "The tables are up to date.")
+			return nil
+		},
+	}
+	st.flags(c)
+	return c
+}
+
+func serve(ctx context.Context, st *storage, listen string, withDemo bool) error {
+	log := st.log()
+	book, closeBook, err := st.open(ctx, log, true)
+	if err != nil {
+		return err
+	}
+	defer closeBook()
+	if withDemo {
+		if err := loadDemo(ctx, book, os.Stdout); err != nil {
+			return err
+		}
+	}
+	if err := book.Tidy(ctx); err != nil {
+		log.Warn("tidying up", "error", err)
+	}
+	site, err := web.New(book, log)
+	if err != nil {
+		return err
+	}
+	l, err := listenOn(listen)
+	if err != nil {
+		return err
+	}
+	srv := &http.Server{
+		Handler: site.Handler(), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
+		BaseContext: func(net.Listener) context.Context { return context.WithoutCancel(ctx) },
+		ErrorLog:    slog.NewLogLogger(log.Handler(), slog.LevelWarn),
+	}
+	fmt.Printf("Zinc Road is at http://%s/ (Ctrl-C stops it)\n", l.Addr())
+	failed := make(chan error, 1)
+	go func() { failed <- srv.Serve(l) }()
+	select {
+	case err := <-failed:
+		return fmt.Errorf("serving: %w", err)
+	case <-ctx.Done():
+	}
+	fmt.Println("Stopping.")
+	end, cancel := context.WithTimeout(context.WithoutCancel(ctx), shutdownTimeout)
+	defer cancel()
+	if err := srv.Shutdown(end); err != nil {
+		log.Warn("some requests were cut off", "error", err)
+	}
+	return nil
+}
+
+// listenOn opens the wanted address, or the first free port from the usual one.
+func listenOn(address string) (net.Listener, error) {
+	if address != "" {
+		l, err := net.Listen("tcp", address)
+		if err != nil {
+			return nil, fmt.Errorf("listening: %w", err)
+		}
+		return l, nil
+	}
+	var last error
+	for port := defaultPort; port < defaultPort+portTries; port++ {
+		l, err := net.Listen("tcp", "127.0.0.1:"+strconv.Itoa(port))
+		if err == nil {
+			return l, nil
+		}
+		last = err
+	}
+	return nil, fmt.Errorf("listening: %w", last)
+}
+
+// loadDemo fills an empty logbook with the demo's runs.
+func loadDemo(ctx context.Context, book *logbook.Book, out io.Writer) error {
+	n, err := book.Count(ctx)
+	if err != nil || n > 0 {
+		return err
+	}
+	fmt.Fprintln(out, "Loading the demo: the vehicle workshop of the Wend Valley mobile libraries.")
+	loaded := 0
+	if err := demo.Load(ctx, book, func(string) { loaded++ }); err != nil {
+		return err
+	}
+	fmt.Fprintf(out, "%d runs loaded.\n", loaded)
+	return nil
+}

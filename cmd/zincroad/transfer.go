@@ -1,0 +1,165 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"strconv"
+
+	"github.com/spf13/cobra"
+
+	"zincroad/core/trace"
+	"zincroad/formats/csvlog"
+	"zincroad/formats/intake"
+	"zincroad/formats/runfolder"
+	"zincroad/logbook"
+)
+
+func importCommand() *cobra.Command {
+	var st storage
+	var side string
+	var again bool
+	c := &cobra.Command{
+		Use: "import FILE...", Short: "Bring runs into the logbook: run folders, zips, CSVs, texts of typed readings", Args: cobra.MinimumNArgs(1),
+		RunE: func(c *cobra.Command, args []string) error {
+			if err := oneOf("--side", side, "car", "stall"); err != nil {
+				return err
+			}
+			book, closeBook, err := st.open(c.Context(), st.log(), false)
+			if err != nil {
+				return err
+			}
+			defer closeBook()
+			bad := false
+			for _, path := range args {
+				ok, err := importOne(c.Context(), book, path, trace.Side(side), again, c.OutOrStdout(), c.ErrOrStderr())
+				if err != nil {
+					return err
+				}
+				bad = bad || !ok
+			}
+			if bad {
+				return errBadInput
+			}
+			return nil
+		},
+	}
+	st.flags(c)
+	c.Flags().StringVar(&side, "side", "", "whose readings a CSV or text holds: car or stall (default: guessed from its name)")
+	c.Flags().BoolVar(&again, "again", false, "bring a file in even if the logbook has it already")
+	return c
+}
+
+// importOne brings one file in and tells whether all of it was good.
+func importOne(ctx context.Context, book *logbook.Book, path string, side trace.Side, again bool, out, errOut io.Writer) (bool, error) {
+	b, err := bundleOf(path, side)
+	if err != nil {
+		complain(errOut, intake.Refusal(path, err), 0)
+		return false, nil
+	}
+	if twin, found, err := book.Twin(ctx, b.Files); err != nil {
+		return false, err
+	} else if found && !again {
+		fmt.Fprintf(out, "%s is in the logbook already as run %d; --again brings it in once more.\n", path, twin.ID)
+		return true, nil
+	}
+	id, err := book.Save(ctx, b)
+	if err != nil {
+		return false, err
+	}
+	n := 0
+	for _, rec := range b.Run.Recordings {
+		n += rec.Len()
+	}
+	fmt.Fprintf(out, "%s is run %d: %d readings%s.\n", path, id, n, understood(b))
+	complain(errOut, b.Faults, b.LeftOut)
+	return b.LeftOut == 0, nil
+}
+
+func bundleOf(path string, side trace.Side) (*intake.Bundle, error) {
+	info, err := os.Stat(path)
+	if err == nil && info.IsDir() {
+		return intake.Path(path, intake.Choices{Side: side})
+	}
+	content, err := os.ReadFile(path)
+	if err != nil {
+		return nil, &runfolder.FaultError{Faults: []csvlog.Fault{{File: path, Reason: "not found or not readable"}}}
+	}
+	return intake.Bytes(filepath.Base(path), content, intake.Choices{Side: side})
+}
+
+// understood says how a table was read, for the tester to check.
+func understood(b *intake.Bundle) string {
+	if b.Layout == nil || b.Layout.Canonical {
+		return ""
+	}
+	s := fmt.Sprintf(" (times as %s", b.Layout.Time)
+	for _, c := range b.Layout.Columns {
+		if c.Channel != "" && c.Channel != csvlog.TimeColumn {
+			s += fmt.Sprintf("; %q as %s in %s", c.Header, c.Channel, c.Unit)
+			if c.Negate {
+				s += ", sign turned"
+			}
+		}
+	}
+	return s + ")"
+}
+
+func exportCommand() *cobra.Command {
+	var st storage
+	var to string
+	c := &cobra.Command{
+		Use: "export NUMBER", Short: "Write a run as a zipped run folder", Args: cobra.ExactArgs(1),
+		RunE: func(c *cobra.Command, args []string) error {
+			id, err := strconv.ParseInt(args[0], 10, 64)
+			if err != nil {
+				fmt.Fprintf(c.ErrOrStderr(), "%q: expected a run's number\n", args[0])
+				return errBadInput
+			}
+			if to == "" {
+				to = fmt.Sprintf("run-%d.zip", id)
+			}
+			book, closeBook, err := st.open(c.Context(), st.log(), false)
+			if err != nil {
+				return err
+			}
+			defer closeBook()
+			return export(c.Context(), book, id, to, c.OutOrStdout(), c.ErrOrStderr())
+		},
+	}
+	st.flags(c)
+	c.Flags().StringVarP(&to, "output", "o", "", "file to write (default run-NUMBER.zip)")
+	return c
+}
+
+func export(ctx context.Context, book *logbook.Book, id int64, to string, out, errOut io.Writer) (err error) {
+	row, err := book.Run(ctx, id)
+	if errors.Is(err, logbook.ErrNotFound) {
+		fmt.Fprintf(errOut, "run %d is not in this logbook\n", id)
+		return errBadInput
+	}
+	if err != nil {
+		return err
+	}
+	full, files, err := book.Parcel(ctx, row)
+	if err != nil {
+		return err
+	}
+	var original []byte
+	if row.Document != nil {
+		original = []byte(*row.Document)
+	}
+	f, err := os.Create(to)
+	if err != nil {
+		return fmt.Errorf("writing: %w", err)
+	}
+	defer func() { err = errors.Join(err, f.Close()) }()
+	if err := runfolder.WriteZip(f, full, original, files, row.CreatedAt); err != nil {
+		return err
+	}
+	fmt.Fprintln(out, to)
+	return nil
+}

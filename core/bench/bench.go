@@ -1,0 +1,286 @@
+// Package bench lays runs side by side: posts and windows with their differences
+// to a reference run, and the conditions in which the runs differ.
+package bench
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"zincroad/core/curve"
+	"zincroad/core/run"
+	"zincroad/core/words"
+)
+
+// Least and most runs on a bench.
+const (
+	MinRuns = 2
+	MaxRuns = 8
+)
+
+// Entry is one run on the bench.
+type Entry struct {
+	Run     *run.Run // without its recordings
+	Reading *curve.Reading
+}
+
+// Row is one post or window across the runs. A cell is nil where the run has none.
+type Row struct {
+	FromPct, ToPct float64 // equal for a post
+	Cells          []*Cell
+}
+
+// Cell is a time in seconds with its difference to the reference run's, nil for
+// the reference itself and where it has none; AverageKW is nil for posts.
+type Cell struct {
+	TS        float64
+	DeltaS    *float64
+	AverageKW *float64
+}
+
+// Posts lists every post that at least one run reached, in order.
+func Posts(entries []Entry, ref int) []Row {
+	var at []float64
+	for _, e := range entries {
+		for _, p := range e.Reading.Posts {
+			at = append(at, p.SoCPct)
+		}
+	}
+	slices.Sort(at)
+	var rows []Row
+	for _, soc := range slices.Compact(at) {
+		rows = append(rows, row(soc, soc, entries, ref, func(r *curve.Reading) *Cell {
+			t, ok := r.Post(soc)
+			if !ok {
+				return nil
+			}
+			return &Cell{TS: t}
+		}))
+	}
+	return rows
+}
+
+// Windows lists every window that at least one run covers, in order.
+func Windows(entries []Entry, ref int) []Row {
+	var at [][2]float64
+	for _, e := range entries {
+		for _, w := range e.Reading.Windows {
+			at = append(at, [2]float64{w.FromPct, w.ToPct})
+		}
+	}
+	slices.SortFunc(at, func(a, b [2]float64) int { return slices.Compare(a[:], b[:]) })
+	var rows []Row
+	for _, w := range slices.Compact(at) {
+		rows = append(rows, row(w[0], w[1], entries, ref, func(r *curve.Reading) *Cell {
+			x, ok := r.Window(w[0], w[1])
+			if !ok {
+				return nil
+			}
+			return &Cell{TS: x.TS, AverageKW: x.AverageKW}
+		}))
+	}
+	return rows
+}
+
+func row(from, to float64, entries []Entry, ref int, cell func(*curve.Reading) *Cell) Row {
+	out := Row{FromPct: from, ToPct: to}
+	for _, e := range entries {
+		out.Cells = append(out.Cells, cell(e.Reading))
+	}
+	if ref < 0 || ref >= len(entries) || out.Cells[ref] == nil {
+		return out
+	}
+	for i, c := range out.Cells {
+		if c != nil && i != ref {
+			d := c.TS - out.Cells[ref].TS
+			c.DeltaS = &d
+		}
+	}
+	return out
+}
+
+// Condition is one thing that can make runs incomparable, with each run's value
+// in words; "not noted" where a run does not say.
+type Condition struct {
+	Name   string
+	Values []string
+	Same   bool // all runs say the same
+	Known  bool // every run says something
+}
+
+// How far two values may lie apart and still count as the same: thermometers and
+// displays are no better (common practice, no source).
+const (
+	sameTempC = 1.0
+	samePct   = 0.5
+)
+
+const notNoted = "not noted"
+
+// Conditions lists what the runs say about each condition.
+func Conditions(entries []Entry) []Condition {
+	text := func(name string, of func(Entry) string) Condition {
+		c := Condition{Name: name, Same: true, Known: true}
+		for _, e := range entries {
+			v := of(e)
+			if v == "" {
+				v, c.Known = notNoted, false
+			}
+			c.Same = c.Same && (len(c.Values) == 0 || v == c.Values[0])
+			c.Values = append(c.Values, v)
+		}
+		return c
+	}
+	number := func(name, unit string, tolerance float64, of func(Entry) *float64) Condition {
+		c := Condition{Name: name, Same: true, Known: true}
+		low, high := math.Inf(1), math.Inf(-1)
+		for _, e := range entries {
+			v := of(e)
+			if v == nil {
+				c.Known = false
+				c.Values = append(c.Values, notNoted)
+				continue
+			}
+			low, high = math.Min(low, *v), math.Max(high, *v)
+			c.Values = append(c.Values, words.Figure(*v, 1)+" "+unit)
+		}
+		c.Same = c.Known && high-low <= tolerance || !c.Known && low > high
+		return c
+	}
+	return []Condition{
+		text("car", func(e Entry) string { return carOf(e).Name }),
+		text("software", func(e Entry) string { return carOf(e).Software }),
+		text("stall", func(e Entry) string { return stallName(e.Run.Stall) }),
+		text("adapter", func(e Entry) string {
+			if e.Run.Adapter == nil || e.Run.Adapter.Name == "" {
+				return "none"
+			}
+			return e.Run.Adapter.Name
+		}),
+		number("start", "%", samePct, func(e Entry) *float64 {
+			if e.Reading.SoC == nil {
+				return nil
+			}
+			return &e.Reading.SoC.FromPct
+		}),
+		number("outside", "°C", sameTempC, Outside),
+		number("battery at start", "°C", sameTempC, BatteryAtStart),
+		text("preconditioning", func(e Entry) string { return conditionsOf(e).Preconditioned }),
+		text("profile", func(e Entry) string { return conditionsOf(e).Profile }),
+		text("climate", func(e Entry) string { return conditionsOf(e).Climate }),
+		text("whose power", func(e Entry) string { return string(e.Reading.Side) }),
+		text("clock", func(e Entry) string { return string(e.Reading.Clock) }),
+	}
+}
+
+func carOf(e Entry) run.Car {
+	if e.Run.Car == nil {
+		return run.Car{}
+	}
+	return *e.Run.Car
+}
+
+func conditionsOf(e Entry) run.Condition {
+	if e.Run.Conditions == nil {
+		return run.Condition{}
+	}
+	return *e.Run.Conditions
+}
+
+func stallName(s *run.Stall) string {
+	if s == nil {
+		return ""
+	}
+	return strings.TrimSpace(s.Site + " " + s.Name)
+}
+
+// Outside gives the outside temperature: as noted, else as logged at plug-in.
+func Outside(e Entry) *float64 {
+	if c := conditionsOf(e).AmbientC; c != nil {
+		return c
+	}
+	return e.Reading.Ambient
+}
+
+// BatteryAtStart gives the pack's temperature at plug-in: as logged, else as noted.
+func BatteryAtStart(e Entry) *float64 {
+	if b := e.Reading.Battery; b != nil {
+		return &b.StartC
+	}
+	return conditionsOf(e).BatteryC
+}
+
+// Differences puts the conditions into one sentence: what differs, and what some
+// runs do not say.
+func Differences(conditions []Condition) string {
+	var differ, unknown []string
+	for _, c := range conditions {
+		switch {
+		case !c.Same && c.Known:
+			differ = append(differ, fmt.Sprintf("%s (%s)", c.Name, strings.Join(distinct(c.Values), ", ")))
+		case !c.Known:
+			unknown = append(unknown, c.Name)
+		}
+	}
+	s := "The runs differ in nothing that was noted."
+	if len(differ) > 0 {
+		s = "They differ in " + list(differ) + "."
+	}
+	if len(unknown) > 0 {
+		s += " Not noted for every run: " + list(unknown) + "."
+	}
+	return s
+}
+
+func distinct(values []string) []string {
+	var out []string
+	for _, v := range values {
+		if !slices.Contains(out, v) {
+			out = append(out, v)
+		}
+	}
+	return out
+}
+
+func list(items []string) string {
+	if len(items) == 1 {
+		return items[0]
+	}
+	return strings.Join(items[:len(items)-1], ", ") + " and " + items[len(items)-1]
+}
+
+// Headline compares the runs in one sentence over the widest window that all of
+// them cover; empty where there is none.
+func Headline(entries []Entry, names []string) string {
+	rows := Windows(entries, 0)
+	best := -1
+	for i, r := range rows {
+		if slices.Contains(r.Cells, nil) {
+			continue
+		}
+		if best < 0 || r.ToPct-r.FromPct > rows[best].ToPct-rows[best].FromPct ||
+			r.FromPct == 10 && r.ToPct == 80 && rows[best].ToPct-rows[best].FromPct <= 70 {
+			best = i
+		}
+	}
+	if best < 0 {
+		return ""
+	}
+	r := rows[best]
+	fast, slow := 0, 0
+	for i, c := range r.Cells {
+		if c.TS < r.Cells[fast].TS {
+			fast = i
+		}
+		if c.TS > r.Cells[slow].TS {
+			slow = i
+		}
+	}
+	window := fmt.Sprintf("%s–%s %%", words.Figure(r.FromPct, 1), words.Figure(r.ToPct, 1))
+	gap := r.Cells[slow].TS - r.Cells[fast].TS
+	if math.Round(gap) == 0 {
+		return fmt.Sprintf("%s took all of them %s.", window, words.Duration(r.Cells[fast].TS))
+	}
+	return fmt.Sprintf("%s in %s for %s, %s more for %s.", window, words.Duration(r.Cells[fast].TS), names[fast], words.Duration(gap), names[slow])
+}

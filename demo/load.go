@@ -1,0 +1,97 @@
+package demo
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"time"
+
+	"zincroad/core/run"
+	"zincroad/core/trace"
+	"zincroad/formats/intake"
+	"zincroad/formats/runfolder"
+	"zincroad/formats/typed"
+)
+
+// Keeper is what the demo is loaded into.
+type Keeper interface {
+	Save(ctx context.Context, in *intake.Bundle) (int64, error)
+}
+
+// Load stores every run of the scenario, oldest first, and says each title.
+func Load(ctx context.Context, k Keeper, say func(title string)) error {
+	bundles, err := Bundles()
+	if err != nil {
+		return err
+	}
+	for _, b := range bundles {
+		if _, err := k.Save(ctx, b); err != nil {
+			return fmt.Errorf("demo run %q: %w", b.Run.Title, err)
+		}
+		say(b.Run.Title)
+	}
+	return nil
+}
+
+// Bundles gives the runs of the scenario as they would be brought in: each was
+// written as a run folder and read again, the typed one as notes.
+func Bundles() ([]*intake.Bundle, error) {
+	var out []*intake.Bundle
+	for _, e := range entries {
+		z, err := Zip(e.run())
+		if err != nil {
+			return nil, err
+		}
+		b, err := intake.Bytes("demo.zip", z, intake.Choices{})
+		if err != nil {
+			return nil, fmt.Errorf("demo run %q: %w", e.title, err)
+		}
+		out = append(out, b)
+	}
+	notes, err := typed.Parse(typedNotes, "screen notes.txt", trace.StallSide)
+	if err != nil {
+		return nil, fmt.Errorf("demo notes: %w", err)
+	}
+	b := intake.Typed(notes, "screen notes.txt", intake.Choices{})
+	b.Files[0].Bytes = []byte(typedNotes)
+	car, stall := with(larch, "3.0"), copse1
+	b.Run.Title, b.Run.StartedAt, b.Run.Timezone, b.Run.Car, b.Run.Stall = "Fourteen readings off a screen", at("2026-03-18T16:05:00Z"), zone, &car, &stall
+	b.Run.Method = &run.Method{Name: "20-80 stop", FromPct: n(20), ToPct: n(80), Clock: "plug", Climate: "off"}
+	b.Run.Conditions = &run.Condition{AmbientC: n(11), BatteryC: n(17), Preconditioned: "none", Profile: "full", Climate: "off", Weather: "dry"}
+	return append(out, b), nil
+}
+
+const zone = "UTC"
+
+// Zip writes a run as a zipped run folder.
+func Zip(r *run.Run) ([]byte, error) {
+	var out bytes.Buffer
+	err := runfolder.WriteZip(&out, r, nil, nil, time.Date(2026, 1, 1, 0, 0, 0, 0, time.UTC))
+	return out.Bytes(), err
+}
+
+func (e *entry) run() *run.Run {
+	steps, marks := e.session.simulate()
+	s := &e.session
+	profile := "full"
+	if s.gentle {
+		profile = "gentle"
+	}
+	method := &run.Method{Name: "10-80 stop", FromPct: n(e.from), ToPct: n(e.to), Clock: "plug", Climate: "off"}
+	if e.from == 0 {
+		method.Name = "full curve"
+	}
+	r := &run.Run{
+		Title: e.title, StartedAt: at(e.startedAt), Timezone: zone, Car: &s.car, Stall: &s.stall, Method: method,
+		Conditions: &run.Condition{AmbientC: n(s.ambientC), BatteryC: n(s.batteryC), Preconditioned: e.pre, Profile: profile, Climate: "off", Weather: e.weather},
+		Claims:     e.claims, Marks: marks, Recordings: s.record(steps),
+	}
+	if e.preMin > 0 {
+		r.Conditions.PreconditionedMin = n(e.preMin)
+	}
+	return r
+}
+
+// Stalls lists every stall of the scenario, so that those nobody has run at yet
+// are in the logbook too.
+func Stalls() []run.Stall { return stalls }

@@ -1,0 +1,311 @@
+package web
+
+import (
+	"encoding/csv"
+	"errors"
+	"fmt"
+	"net/http"
+	"net/url"
+	"slices"
+	"strconv"
+	"strings"
+
+	"zincroad/core/bench"
+	"zincroad/core/trace"
+	"zincroad/core/words"
+	"zincroad/logbook"
+)
+
+// benchView is the runs laid side by side.
+type benchView struct {
+	IDs        []int64
+	Entries    []benchEntry
+	Ref        int
+	Heading    string
+	Differ     string
+	Conditions []bench.Condition
+	Posts      []bench.Row
+	Windows    []bench.Row
+	Chart      chartView
+	Clocks     []choice
+	Sides      []choice
+	Others     []logbook.RoadRow // runs that could be added
+	CSVHref    string
+	SVGHref    string
+}
+
+type benchEntry struct {
+	Row    *logbook.Run
+	Name   string // short, for the ends of lines
+	Full   string
+	Left   string // the runs without this one
+	RefTo  string // address with this run as the reference
+	IsRef  bool
+	Style  int
+	Window string
+}
+
+// benchRuns gives the runs that the address names, else those that were picked.
+func benchRuns(r *http.Request) []int64 {
+	ids := parseIDs(r.URL.Query().Get("runs"), ",")
+	if len(ids) == 0 {
+		ids = benchOf(r)
+	}
+	return ids[:min(len(ids), bench.MaxRuns)]
+}
+
+func (s *Server) bench(w http.ResponseWriter, r *http.Request) {
+	v, err := s.benchView(r)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.render(w, r, "bench", http.StatusOK, Frame{Title: "Bench", Data: v})
+}
+
+func (s *Server) benchView(r *http.Request) (*benchView, error) {
+	v := &benchView{IDs: benchRuns(r)}
+	var err error
+	if len(v.IDs) < bench.MaxRuns {
+		if v.Others, err = s.benchOthers(r, v.IDs); err != nil {
+			return nil, err
+		}
+	}
+	q := readChartQuery(r.URL.Query())
+	var subjects []subject
+	var entries []bench.Entry
+	var kept []int64
+	for _, id := range v.IDs {
+		row, err := s.book.Run(r.Context(), id)
+		if errors.Is(err, logbook.ErrNotFound) || err == nil && row.DeletedAt.Valid {
+			continue
+		}
+		if err != nil {
+			return nil, err
+		}
+		res, err := s.book.Results(r.Context(), row)
+		if err != nil {
+			return nil, err
+		}
+		kept = append(kept, id)
+		x := res.Reading(q.Clock, q.Side)
+		entries = append(entries, bench.Entry{Run: row.Describe(), Reading: x})
+		subjects = append(subjects, subject{Results: res, Reading: x})
+		v.Entries = append(v.Entries, benchEntry{Row: row, Full: fullName(row), Style: len(v.Entries)})
+	}
+	v.IDs = kept
+	if len(kept) == 0 {
+		return v, nil
+	}
+	v.nameEntries(entries, subjects)
+	v.compare(r, q, entries, subjects)
+	return v, nil
+}
+
+// compare works out what stands on the bench.
+func (v *benchView) compare(r *http.Request, q chartQuery, entries []bench.Entry, subjects []subject) {
+	ref, _ := strconv.ParseInt(r.URL.Query().Get("ref"), 10, 64)
+	v.Ref = max(0, slices.Index(v.IDs, ref))
+	extra := url.Values{"runs": {joinIDs(v.IDs, ",")}}
+	if v.Ref > 0 {
+		extra.Set("ref", fmt.Sprint(v.IDs[v.Ref]))
+	}
+	names := make([]string, len(v.Entries))
+	for i := range v.Entries {
+		e := &v.Entries[i]
+		names[i] = e.Name
+		e.IsRef = i == v.Ref
+		left := slices.Delete(slices.Clone(v.IDs), i, i+1)
+		e.Left = joinIDs(left, ",")
+		to := url.Values{"runs": {joinIDs(v.IDs, ",")}, "ref": {fmt.Sprint(v.IDs[i])}}
+		e.RefTo = "/bench" + q.with("", "", to)
+	}
+	v.Conditions = bench.Conditions(entries)
+	v.Posts, v.Windows = bench.Posts(entries, v.Ref), bench.Windows(entries, v.Ref)
+	v.Heading = fmt.Sprintf("%d runs on the bench.", len(entries))
+	if len(entries) == 1 {
+		v.Heading = "One run on the bench; add another to compare."
+	} else {
+		v.Differ = bench.Differences(v.Conditions)
+		if s := bench.Headline(entries, names); s != "" {
+			v.Heading = s
+		}
+	}
+	v.Chart = chart(subjects, q, extra, fmt.Sprintf("%d runs", len(subjects)))
+	first := subjects[0].Reading
+	v.Clocks = []choice{
+		{"plug-in", q.with("clock", "plug", extra), first.Clock == "plug"},
+		{"first power", q.with("clock", "power", extra), first.Clock == "power"},
+	}
+	v.Sides = []choice{
+		{"stall, else car", q.with("side", "", extra), q.Side == ""},
+		{"car", q.with("side", string(trace.CarSide), extra), q.Side == trace.CarSide},
+		{"stall", q.with("side", string(trace.StallSide), extra), q.Side == trace.StallSide},
+	}
+	v.CSVHref = "/bench.csv" + q.with("", "", extra)
+	v.SVGHref = "/bench/curve.svg" + q.with("", "", extra)
+}
+
+// nameEntries gives each run the shortest name that tells it from the others.
+func (v *benchView) nameEntries(entries []bench.Entry, subjects []subject) {
+	conditions := bench.Conditions(entries)
+	for i := range v.Entries {
+		e := &v.Entries[i]
+		parts := []string{fmt.Sprint(e.Row.ID)}
+		for _, c := range conditions {
+			if c.Same || c.Values[i] == "not noted" || len(parts) > 2 {
+				continue
+			}
+			switch c.Name {
+			case "car", "software", "battery at start", "preconditioning", "profile", "stall":
+				parts = append(parts, c.Values[i])
+			}
+		}
+		e.Name = strings.Join(parts, " ")
+		if r := []rune(e.Name); len(r) > 20 {
+			e.Name = strings.TrimSpace(string(r[:19])) + "…"
+		}
+		subjects[i].Name = e.Name
+	}
+}
+
+// fullName says a run in a line.
+func fullName(row *logbook.Run) string {
+	parts := []string{fmt.Sprintf("Run %d", row.ID)}
+	if row.Car != nil {
+		name := row.Car.Name
+		if row.Software != nil {
+			name += " " + row.Software.Version
+		}
+		parts = append(parts, name)
+	}
+	if row.Stall != nil {
+		parts = append(parts, row.Stall.Site.Name+" "+row.Stall.Name)
+	}
+	if row.Title != "" {
+		parts = append(parts, row.Title)
+	}
+	return strings.Join(parts, " · ")
+}
+
+// benchOthers lists runs to add, newest first.
+func (s *Server) benchOthers(r *http.Request, have []int64) ([]logbook.RoadRow, error) {
+	rows, _, _, err := s.book.Road(r.Context(), logbook.RoadFilter{Limit: 200})
+	if err != nil {
+		return nil, err
+	}
+	return slices.DeleteFunc(rows, func(x logbook.RoadRow) bool { return slices.Contains(have, x.ID) }), nil
+}
+
+func setBench(w http.ResponseWriter, ids []int64) {
+	c := &http.Cookie{Name: "bench", Value: joinIDs(ids, "."), Path: "/", MaxAge: 30 * 86400, SameSite: http.SameSiteLaxMode, HttpOnly: true}
+	if len(ids) == 0 {
+		c.MaxAge = -1
+	}
+	http.SetCookie(w, c)
+}
+
+// pick puts a run on the bench or takes it away.
+func (s *Server) pick(w http.ResponseWriter, r *http.Request) {
+	id, err := strconv.ParseInt(r.FormValue("run"), 10, 64)
+	if err != nil || id < 1 {
+		s.fail(w, r, badRequest("%q is no run", r.FormValue("run")))
+		return
+	}
+	ids := benchOf(r)
+	at := slices.Index(ids, id)
+	switch {
+	case at >= 0:
+		ids = slices.Delete(ids, at, at+1)
+	case len(ids) >= bench.MaxRuns:
+		if !isPart(r) {
+			s.fail(w, r, badRequest("the bench holds %d runs; take one away first", bench.MaxRuns))
+			return
+		}
+	default:
+		ids = append(ids, id)
+	}
+	setBench(w, ids)
+	if isPart(r) {
+		s.part(w, "road", "picked", map[string]any{"ID": id, "Picked": slices.Contains(ids, id), "Count": len(ids), "Full": len(ids) >= bench.MaxRuns})
+		return
+	}
+	back(w, r, "/")
+}
+
+// lay puts the named runs on the bench, with one more where it is asked for.
+func (s *Server) lay(w http.ResponseWriter, r *http.Request) {
+	ids := parseIDs(r.FormValue("runs")+","+r.FormValue("add"), ",")
+	if len(ids) > bench.MaxRuns {
+		s.fail(w, r, badRequest("the bench holds %d runs; take one away first", bench.MaxRuns))
+		return
+	}
+	setBench(w, ids)
+	to := "/bench"
+	if len(ids) > 0 {
+		to += "?runs=" + joinIDs(ids, ",")
+	}
+	http.Redirect(w, r, to, http.StatusSeeOther)
+}
+
+func (s *Server) benchCSV(w http.ResponseWriter, r *http.Request) {
+	v, err := s.benchView(r)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	attach(w, "text/csv; charset=utf-8", "bench.csv")
+	out := csv.NewWriter(w)
+	head := []string{"row"}
+	for _, e := range v.Entries {
+		head = append(head, fmt.Sprintf("run %d t_s", e.Row.ID), fmt.Sprintf("run %d difference_s", e.Row.ID), fmt.Sprintf("run %d average_kw", e.Row.ID))
+	}
+	_ = out.Write(head)
+	cell := func(v *float64, d int) string {
+		if v == nil {
+			return ""
+		}
+		return strconv.FormatFloat(*v, 'f', d, 64)
+	}
+	write := func(name string, row bench.Row) {
+		line := []string{name}
+		for _, c := range row.Cells {
+			if c == nil {
+				line = append(line, "", "", "")
+				continue
+			}
+			line = append(line, cell(&c.TS, 1), cell(c.DeltaS, 1), cell(c.AverageKW, 2))
+		}
+		_ = out.Write(line)
+	}
+	for _, row := range v.Posts {
+		write("post "+words.Figure(row.FromPct, 1), row)
+	}
+	for _, row := range v.Windows {
+		write("window "+words.Figure(row.FromPct, 1)+"-"+words.Figure(row.ToPct, 1), row)
+	}
+	for _, c := range v.Conditions {
+		line := []string{c.Name}
+		for _, value := range c.Values {
+			line = append(line, value, "", "")
+		}
+		_ = out.Write(line)
+	}
+	out.Flush()
+	if err := out.Error(); err != nil {
+		s.log.Warn("sending the bench's table", "error", err)
+	}
+}
+
+func (s *Server) benchSVG(w http.ResponseWriter, r *http.Request) {
+	v, err := s.benchView(r)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	if len(v.Entries) == 0 {
+		s.fail(w, r, badRequest("there is no run on the bench"))
+		return
+	}
+	s.sendSVG(w, r, "bench-curve.svg", v.Chart.SVG, v.Heading)
+}

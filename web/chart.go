@@ -1,0 +1,288 @@
+package web
+
+import (
+	"encoding/json"
+	"fmt"
+	"html/template"
+	"math"
+	"net/url"
+	"strings"
+
+	"zincroad/core/curve"
+	"zincroad/core/trace"
+	"zincroad/core/words"
+	"zincroad/logbook"
+	"zincroad/web/draw"
+)
+
+// channelChoice is a quantity that a curve can show.
+type channelChoice struct {
+	Key, Name, Unit string
+	Channel         trace.Channel
+	FromZero        bool
+	Decimals        int
+}
+
+// cRate is power over usable capacity; it is no channel of a logger.
+const cRate trace.Channel = "c_rate"
+
+var channelChoices = []channelChoice{
+	{"power", "Power", "kW", trace.Power, true, 1},
+	{"c-rate", "C-rate", "1/h", cRate, true, 2},
+	{"volts", "volts", "V", trace.Voltage, false, 1},
+	{"amps", "amps", "A", trace.Current, true, 0},
+	{"coldest", "coldest cell", "°C", trace.BatteryTempMin, false, 1},
+	{"warmest", "warmest cell", "°C", trace.BatteryTempMax, false, 1},
+	{"battery", "battery", "°C", trace.BatteryTemp, false, 1},
+	{"soc", "SoC", "%", trace.SoC, false, 1},
+	{"energy", "energy", "kWh", curve.EnergyAdded, true, 1},
+	{"requested", "requested", "kW", trace.RequestedPower, true, 0},
+	{"heater", "heater", "kW", trace.HeaterPower, true, 1},
+}
+
+// axisChoice is what a curve can be drawn against.
+type axisChoice struct {
+	Key, Name, Long, Unit string
+	Channel               trace.Channel // empty: time
+}
+
+var axisChoices = []axisChoice{
+	{"soc", "SoC", "state of charge", "%", trace.SoC},
+	{"minutes", "minutes", "minutes", "", ""},
+	{"soc-added", "SoC added", "state of charge added", "%", curve.SoCAdded},
+	{"energy-added", "energy added", "energy added", "kWh", curve.EnergyAdded},
+}
+
+// chartQuery is what the address says about a curve.
+type chartQuery struct {
+	Channel, Axis string
+	Clock         curve.Clock
+	Side          trace.Side
+}
+
+func readChartQuery(v url.Values) chartQuery {
+	q := chartQuery{Channel: v.Get("channel"), Axis: v.Get("axis"), Clock: curve.Clock(v.Get("clock")), Side: trace.Side(v.Get("side"))}
+	if q.Clock != curve.PlugClock && q.Clock != curve.PowerClock {
+		q.Clock = ""
+	}
+	if q.Side != trace.CarSide && q.Side != trace.StallSide {
+		q.Side = ""
+	}
+	if q.Axis == "" {
+		q.Axis = "soc"
+	}
+	if q.Channel == "" {
+		q.Channel = "power"
+	}
+	return q
+}
+
+// values gives the query with one key changed, for links.
+func (q chartQuery) with(key, value string, extra url.Values) string {
+	v := url.Values{}
+	for k, list := range extra {
+		v[k] = list
+	}
+	set := func(k, s, standard string) {
+		if k == key {
+			s = value
+		}
+		if s != "" && s != standard {
+			v.Set(k, s)
+		}
+	}
+	set("channel", q.Channel, "power")
+	set("axis", q.Axis, "soc")
+	set("clock", string(q.Clock), "")
+	set("side", string(q.Side), "")
+	return "?" + v.Encode()
+}
+
+// subject is one run to draw.
+type subject struct {
+	Name    string
+	Results *logbook.Results
+	Reading *curve.Reading
+}
+
+// column gives a channel of the subject's reduced curve with the time of each
+// point from clock zero; nil where there is none. Power and energy are of the
+// reading's side; what only the car or only the stall logs is taken from there.
+func (s *subject) column(c trace.Channel) (t, v []float64) {
+	for _, side := range []trace.Side{s.Reading.Side, trace.CarSide, trace.StallSide} {
+		if c == cRate {
+			side = trace.CarSide
+		}
+		red, ok := s.Results.Curves[side]
+		if !ok {
+			continue
+		}
+		v := []float64(red.Columns[c])
+		if c == cRate {
+			v = s.cRate(red)
+		}
+		if !anyValue(v) {
+			continue
+		}
+		t := make([]float64, len(red.T))
+		for i := range t {
+			t[i] = red.T[i] - s.Reading.ZeroS
+		}
+		return t, v
+	}
+	return nil, nil
+}
+
+func anyValue(v []float64) bool {
+	for _, x := range v {
+		if !math.IsNaN(x) {
+			return true
+		}
+	}
+	return false
+}
+
+func (s *subject) cRate(red trace.Reduced) []float64 {
+	u := s.Reading.Usable
+	if u == nil || u.Value <= 0 {
+		return nil
+	}
+	v := make([]float64, len(red.Columns[trace.Power]))
+	for i, kw := range red.Columns[trace.Power] {
+		v[i] = kw / u.Value
+	}
+	return v
+}
+
+// against gives the axis' values at the times of a column. Both come from the same
+// reduced curve wherever they can.
+func (s *subject) against(axis axisChoice, t []float64) []float64 {
+	if axis.Channel == "" {
+		return t
+	}
+	at, v := s.column(axis.Channel)
+	out := make([]float64, len(t))
+	if len(at) == len(t) && (len(t) == 0 || at[0] == t[0] && at[len(at)-1] == t[len(t)-1]) {
+		copy(out, v)
+		return out
+	}
+	series := trace.Series{}
+	for i := range at {
+		if !math.IsNaN(v[i]) {
+			series.T, series.V = append(series.T, at[i]), append(series.V, v[i])
+		}
+	}
+	for i := range t {
+		out[i] = math.NaN()
+		if x, ok := series.At(t[i]); ok {
+			out[i] = x
+		}
+	}
+	return out
+}
+
+// chartView is a curve with the choices around it.
+type chartView struct {
+	SVG      string
+	Channels []choice
+	Axes     []choice
+	Table    []string
+	Data     template.JS // what the reading cursor reads out
+	Channel  channelChoice
+	Axis     axisChoice
+	Missing  []string // names of runs without this channel
+	SVGHref  string
+}
+
+type choice struct {
+	Name, Href string
+	On         bool
+}
+
+// chart draws a channel of the subjects against an axis.
+func chart(subjects []subject, q chartQuery, extra url.Values, title string) chartView {
+	v := chartView{Channel: channelChoices[0], Axis: axisChoices[0]}
+	for _, c := range channelChoices {
+		available := false
+		for i := range subjects {
+			t, _ := subjects[i].column(c.Channel)
+			available = available || t != nil
+		}
+		if !available {
+			continue
+		}
+		if c.Key == q.Channel {
+			v.Channel = c
+		}
+		v.Channels = append(v.Channels, choice{c.Name, q.with("channel", c.Key, extra), c.Key == q.Channel})
+	}
+	for _, a := range axisChoices {
+		if a.Key == q.Axis {
+			v.Axis = a
+		}
+		v.Axes = append(v.Axes, choice{a.Name, q.with("axis", a.Key, extra), a.Key == q.Axis})
+	}
+	k := draw.Curves{
+		Title: fmt.Sprintf("%s: %s against %s", title, v.Channel.Name, v.Axis.Long),
+		XName: v.Axis.Long, XUnit: v.Axis.Unit, YName: v.Channel.Name, YUnit: v.Channel.Unit,
+		Minutes: v.Axis.Channel == "", FromZero: v.Channel.FromZero, Axis: v.Axis.Key,
+	}
+	if v.Axis.Key == "soc" {
+		k.XFrom, k.XTo = 0, 100
+	}
+	for i := range subjects {
+		t, y := subjects[i].column(v.Channel.Channel)
+		if t == nil {
+			v.Missing = append(v.Missing, subjects[i].Name)
+			continue
+		}
+		x := subjects[i].against(v.Axis, t)
+		x, y = trimmed(t, x, y)
+		k.Lines = append(k.Lines, draw.Line{Name: subjects[i].Name, X: x, Y: y, Style: i})
+	}
+	v.SVG = k.SVG()
+	v.Data = cursorData(k, v)
+	return v
+}
+
+// trimmed leaves out what lies before clock zero.
+func trimmed(t, x, y []float64) ([]float64, []float64) {
+	i := 0
+	for i < len(t) && t[i] < -1 {
+		i++
+	}
+	return x[i:], y[i:]
+}
+
+// cursorData puts the lines into JSON for the reading cursor.
+func cursorData(k draw.Curves, v chartView) template.JS {
+	type line struct {
+		Name  string       `json:"name"`
+		X     trace.Floats `json:"x"`
+		Y     trace.Floats `json:"y"`
+		Style int          `json:"style"`
+	}
+	out := struct {
+		Axis     string `json:"axis"`
+		XName    string `json:"x_name"`
+		XUnit    string `json:"x_unit"`
+		Minutes  bool   `json:"minutes"`
+		YName    string `json:"y_name"`
+		YUnit    string `json:"y_unit"`
+		Decimals int    `json:"decimals"`
+		Lines    []line `json:"lines"`
+	}{v.Axis.Key, v.Axis.Name, v.Axis.Unit, k.Minutes, v.Channel.Name, v.Channel.Unit, v.Channel.Decimals, []line{}}
+	for _, l := range k.Lines {
+		out.Lines = append(out.Lines, line{l.Name, l.X, l.Y, l.Style})
+	}
+	b, err := json.Marshal(out)
+	if err != nil {
+		return "{}"
+	}
+	return template.JS(b) //nolint:gosec // made by encoding/json, which escapes < and >
+}
+
+// windowName writes a window, "10–80 %".
+func windowName(from, to float64) string {
+	return strings.TrimSpace(words.Figure(from, 1) + "–" + words.Figure(to, 1) + " %")
+}

@@ -1,0 +1,154 @@
+package draw
+
+import (
+	"fmt"
+	"math"
+	"sort"
+
+	"zincroad/core/words"
+)
+
+// Curves are one or more lines over a common axis.
+type Curves struct {
+	Title        string
+	Lines        []Line
+	XName, XUnit string
+	YName, YUnit string
+	XFrom, XTo   float64 // both 0: from the lines
+	Minutes      bool    // x is in seconds and shown in minutes
+	FromZero     bool    // y begins at zero
+	Height       float64 // 0: 270
+	Axis         string  // what the reading cursor calls the axis
+}
+
+// Line is one run's line; NaN breaks it. Style chooses colour and dash, 0 to 7.
+type Line struct {
+	Name  string
+	X, Y  []float64
+	Style int
+}
+
+// SVG draws the curves.
+func (k *Curves) SVG() string {
+	h := k.Height
+	if h == 0 {
+		h = 270
+	}
+	c := &canvas{w: 880, h: h}
+	xFrom, xTo, yFrom, yTo := k.ranges()
+	x0, x1, base, top := 36.0, 868.0, h-34, 20.0
+	if len(k.Lines) > 1 {
+		x1 = 760 // room for the names at the ends
+	}
+	px := func(v float64) float64 { return x0 + (v-xFrom)/(xTo-xFrom)*(x1-x0) }
+	py := func(v float64) float64 { return base - (v-yFrom)/(yTo-yFrom)*(base-top) }
+
+	c.open("curves", k.Title, fmt.Sprintf(`data-axis="%s" data-x0="%s" data-x1="%s" data-from="%g" data-to="%g" data-y0="%s" data-y1="%s" data-yfrom="%g" data-yto="%g"`,
+		k.Axis, num(x0), num(x1), xFrom, xTo, num(top), num(base), yFrom, yTo))
+	for _, v := range ticks(yFrom, yTo, 5) {
+		if v != yFrom || !k.FromZero {
+			c.line("grid", x0, py(v), x1, py(v))
+		}
+		c.text("axis", "end", x0-6, py(v)+4, words.Figure(v, 2))
+	}
+	c.text("axis", "start", 2, 10, axisName(k.YName, k.YUnit))
+	scale := 1.0
+	if k.Minutes {
+		scale = 60
+	}
+	for _, v := range ticks(xFrom/scale, xTo/scale, 10) {
+		x := px(v * scale)
+		c.line("tick", x, base, x, base+5)
+		c.text("axis-strong", "middle", x, base+16, words.Figure(v, 2))
+	}
+	c.text("axis", "end", x1, base+31, axisName(k.XName, k.XUnit))
+	for _, l := range k.Lines {
+		x, y := make([]float64, len(l.X)), make([]float64, len(l.X))
+		for i := range l.X {
+			x[i], y[i] = px(l.X[i]), py(l.Y[i])
+		}
+		fmt.Fprintf(c, `<path class="series run-%d dash-%d" d="%s"/>`, l.Style, l.Style, path(x, y))
+	}
+	c.line("base", x0, base, x1, base)
+	if len(k.Lines) > 1 {
+		k.names(c, px, py, x1, top, base)
+	}
+	fmt.Fprintf(c, `<line class="cursor" x1="0" x2="0" y1="%s" y2="%s"/>`, num(top-6), num(base))
+	for i := range k.Lines {
+		fmt.Fprintf(c, `<circle class="cursor-dot" data-line="%d" r="4.5"/>`, i)
+	}
+	c.WriteString("</svg>")
+	return c.String()
+}
+
+func axisName(name, unit string) string {
+	if unit == "" {
+		return name
+	}
+	return name + ", " + unit
+}
+
+// ranges gives the ends of both axes.
+func (k *Curves) ranges() (xFrom, xTo, yFrom, yTo float64) {
+	xFrom, xTo = math.Inf(1), math.Inf(-1)
+	yFrom, yTo = math.Inf(1), math.Inf(-1)
+	for _, l := range k.Lines {
+		for i := range l.X {
+			if math.IsNaN(l.X[i]) || math.IsNaN(l.Y[i]) {
+				continue
+			}
+			xFrom, xTo = math.Min(xFrom, l.X[i]), math.Max(xTo, l.X[i])
+			yFrom, yTo = math.Min(yFrom, l.Y[i]), math.Max(yTo, l.Y[i])
+		}
+	}
+	if math.IsInf(xFrom, 1) {
+		xFrom, xTo, yFrom, yTo = 0, 1, 0, 1
+	}
+	if k.XTo > k.XFrom {
+		xFrom, xTo = k.XFrom, k.XTo
+	}
+	if k.FromZero {
+		yFrom, yTo = math.Min(0, yFrom), niceTop(yTo)
+	} else if pad := math.Max((yTo-yFrom)*0.08, 0.5); true {
+		yFrom, yTo = yFrom-pad, yTo+pad
+	}
+	if !(xTo > xFrom) {
+		xTo = xFrom + 1
+	}
+	return xFrom, xTo, yFrom, yTo
+}
+
+// names writes each line's name beside its end, moved apart where they meet.
+func (k *Curves) names(c *canvas, px, py func(float64) float64, x1, top, base float64) {
+	type label struct {
+		line int
+		x, y float64
+	}
+	var labels []label
+	for i, l := range k.Lines {
+		for j := len(l.X) - 1; j >= 0; j-- {
+			if !math.IsNaN(l.X[j]) && !math.IsNaN(l.Y[j]) {
+				labels = append(labels, label{i, px(l.X[j]), py(l.Y[j])})
+				break
+			}
+		}
+	}
+	sort.SliceStable(labels, func(i, j int) bool { return labels[i].y < labels[j].y })
+	last := top - 14
+	for i := range labels {
+		labels[i].y = math.Max(labels[i].y+4, last+14)
+		last = labels[i].y
+	}
+	if over := last - base; over > 0 {
+		next := base + 14
+		for i := len(labels) - 1; i >= 0; i-- {
+			labels[i].y = math.Min(labels[i].y, next-14)
+			next = labels[i].y
+		}
+	}
+	for _, l := range labels {
+		style := k.Lines[l.line].Style
+		fmt.Fprintf(c, `<line class="series run-%d dash-%d" x1="%s" y1="%s" x2="%s" y2="%s"/>`, style, style, num(x1+6), num(l.y-4), num(x1+28), num(l.y-4))
+		c.text(fmt.Sprintf("end-label run-%d", style), "start", x1+33, l.y, k.Lines[l.line].Name)
+	}
+}

@@ -1,0 +1,316 @@
+package draw
+
+import (
+	"fmt"
+	"html"
+	"math"
+
+	"zincroad/core/curve"
+	"zincroad/core/run"
+	"zincroad/core/trace"
+	"zincroad/core/words"
+)
+
+// Strip is a run as a stretch of road: time to the right, power as its height.
+// Times are seconds from clock zero.
+type Strip struct {
+	Title   string
+	T, KW   []float64
+	Posts   []curve.Post
+	Gaps    []trace.Span
+	Marks   []Sign
+	Badges  []Badge
+	FromPct float64 // posts of the headline window stand out
+	ToPct   float64
+	ToS     float64 // right end of the time axis; 0: the run's own end
+	TopKW   float64 // height of the road; 0: from the run's own power
+}
+
+// Sign is a mark at the roadside.
+type Sign struct {
+	TS     float64
+	Letter string
+	Title  string
+}
+
+// Badge numbers the stretch that a finding speaks of.
+type Badge struct {
+	TS     float64
+	Number int
+	Title  string
+}
+
+// SignLetter gives the letter on a mark's sign.
+func SignLetter(kind string) string {
+	switch kind {
+	case run.PlugIn:
+		return "P"
+	case run.FirstPower:
+		return "1"
+	case run.Unplug:
+		return "U"
+	case run.Stop:
+		return "S"
+	case run.Attempt:
+		return "A"
+	case run.Heater:
+		return "H"
+	case run.Fan:
+		return "F"
+	case run.Neighbour:
+		return "N"
+	}
+	return "i"
+}
+
+// plane maps time and power to the canvas.
+type plane struct {
+	x0, x1, base, top float64
+	t0, t1, kw        float64
+}
+
+func (p plane) x(t float64) float64  { return p.x0 + (t-p.t0)/(p.t1-p.t0)*(p.x1-p.x0) }
+func (p plane) y(kw float64) float64 { return p.base - kw/p.kw*(p.base-p.top) }
+
+func (s *Strip) end() float64 {
+	if s.ToS > 0 {
+		return s.ToS
+	}
+	if n := len(s.T); n > 0 {
+		return math.Max(60, s.T[n-1])
+	}
+	return 60
+}
+
+func (s *Strip) topKW() float64 {
+	if s.TopKW > 0 {
+		return s.TopKW
+	}
+	top := 0.0
+	for _, v := range s.KW {
+		top = math.Max(top, v)
+	}
+	return niceTop(top)
+}
+
+// Large draws the strip of a run's own page. It carries what the reading cursor
+// needs: the plot's edges and the times at them.
+func (s *Strip) Large() string {
+	c := &canvas{w: 880, h: 226}
+	p := plane{x0: 36, x1: 868, base: 168, top: 36, t0: math.Min(0, first(s.T)), t1: s.end(), kw: s.topKW()}
+	c.open("strip large", s.Title, fmt.Sprintf(`data-axis="t" data-x0="%s" data-x1="%s" data-from="%g" data-to="%g" data-y0="%s" data-y1="%s"`,
+		num(p.x0), num(p.x1), p.t0, p.t1, num(p.top), num(p.base)))
+	c.WriteString(hatch)
+	for _, kw := range ticks(0, p.kw, 4) {
+		if kw > 0 {
+			c.line("grid", p.x0, p.y(kw), p.x1, p.y(kw))
+			c.text("axis", "end", p.x0-6, p.y(kw)+4, words.Figure(kw, 0))
+		}
+	}
+	c.text("axis", "end", p.x0-6, 14, "kW")
+	s.road(c, p)
+	s.gaps(c, p, true)
+	c.line("base", p.x0, p.base, p.x1, p.base)
+	s.flags(c, p)
+	s.times(c, p)
+	s.signs(c, p)
+	s.badges(c, p)
+	fmt.Fprintf(c, `<line class="cursor" x1="0" x2="0" y1="%s" y2="%s"/><circle class="cursor-dot" r="4.5"/>`, num(p.top-8), num(p.base))
+	c.WriteString("</svg>")
+	return c.String()
+}
+
+const hatch = `<defs><pattern id="gap-hatch" width="6" height="6" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><line class="hatch" x1="0" y1="0" x2="0" y2="6"/></pattern></defs>`
+
+func first(v []float64) float64 {
+	if len(v) == 0 {
+		return 0
+	}
+	return v[0]
+}
+
+// road draws the surface with its edge.
+func (s *Strip) road(c *canvas, p plane) {
+	if len(s.T) == 0 {
+		return
+	}
+	x, y := make([]float64, len(s.T)), make([]float64, len(s.T))
+	for i, t := range s.T {
+		x[i], y[i] = p.x(t), p.y(math.Max(0, s.KW[i]))
+	}
+	line := path(x, y)
+	fmt.Fprintf(c, `<path class="road" d="%sL%s %sL%s %sZ"/><path class="edge" d="%s"/>`,
+		line, num(x[len(x)-1]), num(p.base), num(x[0]), num(p.base), line)
+}
+
+func (s *Strip) gaps(c *canvas, p plane, named bool) {
+	for _, g := range s.Gaps {
+		x0, x1 := p.x(g.From), p.x(g.To)
+		fmt.Fprintf(c, `<rect class="gap" x="%s" y="%s" width="%s" height="%s"><title>no readings from %s to %s</title></rect>`,
+			num(x0), num(p.top), num(x1-x0), num(p.base-p.top), words.Clock(g.From), words.Clock(g.To))
+		if named && x1-x0 > 60 {
+			c.text("gap-label", "middle", (x0+x1)/2, p.top-4, "no readings")
+		}
+	}
+}
+
+// at gives the power on the joined line.
+func (s *Strip) at(t float64) float64 {
+	v, _ := trace.Series{T: s.T, V: s.KW}.At(t)
+	return math.Max(0, v)
+}
+
+// flags draws a post at every SoC that was reached, its flag over the road; flags
+// that would cover each other climb.
+func (s *Strip) flags(c *canvas, p plane) {
+	type box struct{ x, y float64 }
+	var placed []box
+	for _, post := range s.Posts {
+		x := p.x(post.TS)
+		y := math.Min(p.y(s.at(post.TS))-9, p.base-22)
+		for again := true; again; {
+			again = false
+			for _, b := range placed {
+				if math.Abs(b.x-x) < 26 && math.Abs(b.y-y) < 17 {
+					y, again = b.y-17, true
+				}
+			}
+		}
+		y = math.Max(y, 9)
+		placed = append(placed, box{x, y})
+		c.line("post", x, p.base, x, y)
+		class := "flag"
+		if post.SoCPct == s.FromPct || post.SoCPct == s.ToPct {
+			class = "flag-end"
+		}
+		c.rect(class, x-12, y-8, 24, 15, 2)
+		c.text(class+"-text", "middle", x, y+3.5, words.Figure(post.SoCPct, 1))
+	}
+}
+
+// times writes the minute of each post under the road, leaving out those that
+// would run into the one before.
+func (s *Strip) times(c *canvas, p plane) {
+	last := math.Inf(-1)
+	for _, post := range s.Posts {
+		if x := p.x(post.TS); x-last > 34 {
+			c.text("post-time", "middle", x, p.base+15, words.Clock(post.TS))
+			last = x
+		}
+	}
+}
+
+// signs stand under the road, where the marks were made.
+func (s *Strip) signs(c *canvas, p plane) {
+	var row [3]float64
+	for i := range row {
+		row[i] = math.Inf(-1)
+	}
+	for _, m := range s.Marks {
+		x := math.Max(p.x0, math.Min(p.x1, p.x(m.TS)))
+		level := 0
+		for level < len(row)-1 && x-row[level] < 16 {
+			level++
+		}
+		row[level] = x
+		y := p.base + 28 + float64(level)*14
+		fmt.Fprintf(c, `<g><title>%s</title>`, html.EscapeString(m.Title))
+		c.line("sign-stem", x, p.base, x, y-6)
+		c.rect("sign", x-6.5, y-6, 13, 12, 2)
+		c.text("sign-text", "middle", x, y+3.4, m.Letter)
+		c.WriteString("</g>")
+	}
+}
+
+// badges stand in the road, each on the stretch its finding speaks of.
+func (s *Strip) badges(c *canvas, p plane) {
+	last := map[int]float64{}
+	for _, b := range s.Badges {
+		x := math.Max(p.x0+9, math.Min(p.x1-9, p.x(b.TS)))
+		level := 0
+		for v, taken := last[level]; taken && math.Abs(v-x) < 20; v, taken = last[level] {
+			level++
+		}
+		last[level] = x
+		y := p.base - 14 - float64(level)*20
+		fmt.Fprintf(c, `<g><title>%s</title><circle class="badge" cx="%s" cy="%s" r="8"/>`, html.EscapeString(b.Title), num(x), num(y))
+		c.text("badge-text", "middle", x, y+4, fmt.Sprint(b.Number))
+		c.WriteString("</g>")
+	}
+}
+
+// The geometry that the strips of the logbook and their common axis share.
+const (
+	rowW, rowX0, rowX1 = 820.0, 6.0, 806.0
+	rowBase, rowTop    = 58.0, 18.0
+)
+
+// Small draws the strip of one row of the logbook; all rows share ToS and TopKW.
+func (s *Strip) Small() string {
+	c := &canvas{w: rowW, h: 64}
+	p := plane{x0: rowX0, x1: rowX1, base: rowBase, top: rowTop, t0: 0, t1: s.end(), kw: s.topKW()}
+	c.open("strip small", s.Title, "")
+	clipped := *s
+	clipped.T, clipped.KW = fromZero(s.T, s.KW)
+	clipped.road(c, p)
+	clipped.gaps(c, p, false)
+	if n := len(clipped.T); n > 0 {
+		c.line("base", p.x0, p.base, p.x(clipped.T[n-1]), p.base)
+	}
+	last := math.Inf(-1)
+	for i, post := range s.Posts {
+		x := p.x(post.TS)
+		y := p.y(s.at(post.TS))
+		c.line("post", x, p.base, x, y)
+		if x-last < 15 && i > 0 && post.SoCPct != s.ToPct {
+			continue
+		}
+		class := "post-label"
+		if post.SoCPct == s.ToPct {
+			class = "post-label-end"
+		}
+		c.text(class, "middle", math.Max(x, 9), math.Min(y, p.base-9)-4, words.Figure(post.SoCPct, 1))
+		last = x
+	}
+	c.WriteString("</svg>")
+	return c.String()
+}
+
+// fromZero leaves out what lies before clock zero.
+func fromZero(t, v []float64) ([]float64, []float64) {
+	i := 0
+	for i < len(t) && t[i] < 0 {
+		i++
+	}
+	return t[i:], v[i:]
+}
+
+// RoadAxis draws the time axis over the logbook's strips.
+func RoadAxis(toS float64) string {
+	c := &canvas{w: rowW, h: 16}
+	c.open("strip axis-row", "minutes", `aria-hidden="true"`)
+	p := plane{x0: rowX0, x1: rowX1, t0: 0, t1: toS}
+	for i, m := range ticks(0, toS/60, 8) {
+		label := words.Figure(m, 0)
+		anchor := "middle"
+		if i == 0 {
+			label, anchor = "0 min", "start"
+		}
+		c.text("axis", anchor, p.x(m*60), 11, label)
+	}
+	c.WriteString("</svg>")
+	return c.String()
+}
+
+// RoadGrid draws the axis' lines that run through all rows: a picture to be
+// stretched behind them.
+func RoadGrid(toS float64) string {
+	c := &canvas{w: rowW, h: 10}
+	c.open("road-grid", "", `aria-hidden="true" preserveAspectRatio="none"`)
+	p := plane{x0: rowX0, x1: rowX1, t0: 0, t1: toS}
+	for _, m := range ticks(0, toS/60, 8) {
+		c.line("grid", p.x(m*60), 0, p.x(m*60), 10)
+	}
+	c.WriteString("</svg>")
+	return c.String()
+}

@@ -1,0 +1,131 @@
+// Package draw makes the SVG of strips and curves from numbers that core worked
+// out. Its pictures carry classes for the page's colours; Standalone gives them
+// their own, for files.
+package draw
+
+import (
+	_ "embed"
+	"encoding/base64"
+	"fmt"
+	"html"
+	"math"
+	"strconv"
+	"strings"
+)
+
+// canvas collects the elements of one picture.
+type canvas struct {
+	strings.Builder
+	w, h float64
+}
+
+// num writes a coordinate with a tenth of a pixel.
+func num(v float64) string {
+	return strconv.FormatFloat(math.Round(v*10)/10, 'f', -1, 64)
+}
+
+func (c *canvas) open(class, title, attrs string) {
+	fmt.Fprintf(c, `<svg class="%s" viewBox="0 0 %s %s" xmlns="http://www.w3.org/2000/svg" role="img" aria-label="%s" %s>`,
+		class, num(c.w), num(c.h), html.EscapeString(title), attrs)
+}
+
+func (c *canvas) line(class string, x1, y1, x2, y2 float64) {
+	c.WriteString(`<line class="` + class + `" x1="` + num(x1) + `" y1="` + num(y1) + `" x2="` + num(x2) + `" y2="` + num(y2) + `"/>`)
+}
+
+func (c *canvas) rect(class string, x, y, w, h, radius float64) {
+	fmt.Fprintf(c, `<rect class="%s" x="%s" y="%s" width="%s" height="%s" rx="%s"/>`, class, num(x), num(y), num(math.Max(0, w)), num(h), num(radius))
+}
+
+// text writes words; anchor is start, middle or end.
+func (c *canvas) text(class, anchor string, x, y float64, s string) {
+	c.WriteString(`<text class="` + class + `" text-anchor="` + anchor + `" x="` + num(x) + `" y="` + num(y) + `">` + html.EscapeString(s) + `</text>`)
+}
+
+// textWidth estimates how wide a text of the given size will be: Archivo's
+// condensed figures are a little over half as wide as high.
+func textWidth(s string, size float64) float64 {
+	return float64(len([]rune(s))) * size * 0.5
+}
+
+// path writes a line through points, broken where a value is NaN.
+func path(x, y []float64) string {
+	var b strings.Builder
+	pen := false
+	for i := range x {
+		if math.IsNaN(x[i]) || math.IsNaN(y[i]) {
+			pen = false
+			continue
+		}
+		if pen {
+			b.WriteByte('L')
+		} else {
+			b.WriteByte('M')
+		}
+		b.WriteString(num(x[i]))
+		b.WriteByte(' ')
+		b.WriteString(num(y[i]))
+		pen = true
+	}
+	return b.String()
+}
+
+// ticks gives round values from lo to hi, at most n of them.
+func ticks(lo, hi float64, n int) []float64 {
+	if !(hi > lo) || n < 1 {
+		return nil
+	}
+	raw := (hi - lo) / float64(n)
+	size := math.Pow(10, math.Floor(math.Log10(raw)))
+	for _, m := range []float64{1, 2, 5, 10} {
+		if size*m >= raw {
+			size *= m
+			break
+		}
+	}
+	var out []float64
+	for v := math.Ceil(lo/size-1e-9) * size; v <= hi+size*1e-9; v += size {
+		out = append(out, math.Round(v/size)*size)
+	}
+	return out
+}
+
+// niceTop gives a round upper end for an axis from zero.
+func niceTop(v float64) float64 {
+	if !(v > 0) {
+		return 1
+	}
+	t := ticks(0, v*1.02, 4)
+	step := t[1] - t[0]
+	return math.Ceil(v*1.02/step-1e-9) * step
+}
+
+//go:embed standalone.css
+var standaloneCSS string
+
+// Standalone makes a picture that needs no page: with its own colours, a white
+// ground, a caption above it and, where it is given, the font.
+func Standalone(svg, caption string, woff2 []byte) string {
+	style := standaloneCSS
+	if len(woff2) > 0 {
+		style = `@font-face{font-family:"Archivo Variable";src:url(data:font/woff2;base64,` + base64.StdEncoding.EncodeToString(woff2) +
+			`) format("woff2");font-weight:100 900;font-stretch:62% 125%}` + style
+	}
+	start := strings.Index(svg, `viewBox="0 0 `)
+	if start < 0 {
+		return svg
+	}
+	start += len(`viewBox="0 0 `)
+	end := start + strings.IndexByte(svg[start:], '"')
+	var w, h float64
+	if _, err := fmt.Sscan(svg[start:end], &w, &h); err != nil {
+		return svg
+	}
+	const top = 30.0
+	head := fmt.Sprintf(`0 %s %s %s" width="%s" height="%s`, num(-top), num(w), num(h+top), num(w), num(h+top))
+	out := svg[:start-len("0 0 ")] + head + svg[end:]
+	body := strings.IndexByte(out, '>') + 1
+	ground := fmt.Sprintf(`<style>%s</style><rect class="ground" x="0" y="%s" width="%s" height="%s"/><text class="caption" x="8" y="-10">%s</text>`,
+		style, num(-top), num(w), num(h+top), html.EscapeString(caption))
+	return out[:body] + ground + out[body:]
+}

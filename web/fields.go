@@ -1,0 +1,150 @@
+package web
+
+import (
+	"fmt"
+	"math"
+	"net/url"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"zincroad/core/words"
+)
+
+// fields reads a form: what was typed stays, and every fault stands at its field.
+type fields struct {
+	Values url.Values
+	Errors map[string]string
+}
+
+func newFields(v url.Values) *fields {
+	return &fields{Values: v, Errors: map[string]string{}}
+}
+
+func (f *fields) ok() bool { return len(f.Errors) == 0 }
+
+func (f *fields) fault(name, format string, args ...any) {
+	if _, already := f.Errors[name]; !already {
+		f.Errors[name] = fmt.Sprintf(format, args...)
+	}
+}
+
+const maxText = 500
+
+// text reads one line of words.
+func (f *fields) text(name string) string {
+	s := strings.TrimSpace(f.Values.Get(name))
+	if len([]rune(s)) > maxText {
+		f.fault(name, "Longer than %d characters.", maxText)
+	}
+	return strings.ReplaceAll(strings.ToValidUTF8(s, ""), "\x00", "")
+}
+
+// needed reads one line of words that may not be empty.
+func (f *fields) needed(name, what string) string {
+	s := f.text(name)
+	if s == "" {
+		f.fault(name, "%s is needed.", what)
+	}
+	return s
+}
+
+// number reads an optional number; a decimal comma will do.
+func (f *fields) number(name string, min, max float64) *float64 {
+	s := strings.ReplaceAll(strings.TrimSpace(strings.ReplaceAll(f.Values.Get(name), "−", "-")), ",", ".")
+	if s == "" {
+		return nil
+	}
+	v, err := strconv.ParseFloat(s, 64)
+	if err != nil || math.IsNaN(v) || v < min || v > max {
+		f.fault(name, "%q: expected a number from %g to %g.", f.Values.Get(name), min, max)
+		return nil
+	}
+	return &v
+}
+
+// word reads one of some words, or nothing.
+func (f *fields) word(name string, allowed []string) string {
+	s := f.Values.Get(name)
+	if s != "" && !slices.Contains(allowed, s) {
+		f.fault(name, "%q: expected one of %s.", s, strings.Join(allowed, ", "))
+		return ""
+	}
+	return s
+}
+
+// id reads an optional choice of something with a number.
+func (f *fields) id(name string) *int64 {
+	s := f.Values.Get(name)
+	if s == "" {
+		return nil
+	}
+	id, err := strconv.ParseInt(s, 10, 64)
+	if err != nil || id < 1 {
+		f.fault(name, "%q: choose one of the list.", s)
+		return nil
+	}
+	return &id
+}
+
+// zone reads a time zone; empty is UTC.
+func (f *fields) zone(name string) (string, *time.Location) {
+	s := f.text(name)
+	loc, err := time.LoadLocation(s)
+	if err != nil || s == "Local" {
+		f.fault(name, "%q: expected a time zone such as Europe/Lisbon.", s)
+		return "", time.UTC
+	}
+	return s, loc
+}
+
+// inputTime is how a browser's date-and-time field writes.
+const inputTime = "2006-01-02T15:04"
+
+// moment reads an optional date and time in a zone.
+func (f *fields) moment(name string, loc *time.Location) *time.Time {
+	s := strings.TrimSpace(f.Values.Get(name))
+	if s == "" {
+		return nil
+	}
+	for _, layout := range []string{inputTime + ":05", inputTime} {
+		if t, err := time.ParseInLocation(layout, s, loc); err == nil {
+			t = t.UTC()
+			return &t
+		}
+	}
+	f.fault(name, "%q: expected a date and time such as 2026-02-03T18:20.", s)
+	return nil
+}
+
+// minutes reads a time within a run, m:ss or h:mm:ss or seconds.
+func (f *fields) minutes(name string) float64 {
+	s := strings.TrimSpace(strings.ReplaceAll(f.Values.Get(name), "−", "-"))
+	sign, rest := 1.0, s
+	if r, neg := strings.CutPrefix(s, "-"); neg {
+		sign, rest = -1, r
+	}
+	total := 0.0
+	for i, part := range strings.Split(rest, ":") {
+		v, err := strconv.ParseFloat(part, 64)
+		if err != nil || v < 0 || math.IsNaN(v) || math.IsInf(v, 0) || i > 0 && v >= 60 {
+			f.fault(name, "%q: expected minutes and seconds such as 12:30.", s)
+			return 0
+		}
+		total = total*60 + v
+	}
+	if total > 1e6 {
+		f.fault(name, "%q: that is longer than any run.", s)
+	}
+	return sign * total
+}
+
+// windowValues puts the numbers of a form's window in order.
+func (f *fields) window() (from, to *float64) {
+	from, to = f.number("from_pct", 0, 100), f.number("to_pct", 0, 100)
+	if from != nil && to != nil && *from >= *to {
+		f.fault("to_pct", "%s: expected more than the start, %s.", words.Figure(*to, 1), words.Figure(*from, 1))
+	}
+	return from, to
+}

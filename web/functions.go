@@ -1,0 +1,119 @@
+package web
+
+import (
+	"fmt"
+	"html/template"
+	"maps"
+	"slices"
+	"strings"
+	"time"
+
+	"zincroad/core/run"
+	"zincroad/core/words"
+	"zincroad/web/draw"
+)
+
+// functions are what templates may call: words for figures, nothing that decides.
+var functions = template.FuncMap{
+	"clock":    words.Clock,
+	"duration": words.Duration,
+	"dclock":   words.SignedClock,
+	"fig":      func(v float64, d int) string { return words.Figure(v, d) },
+	"fixed":    func(v float64, d int) string { return words.Fixed(v, d) },
+	"signed":   func(v float64, d int) string { return words.Signed(v, d) },
+	"opt": func(v *float64, d int) string {
+		if v == nil {
+			return "–"
+		}
+		return words.Fixed(*v, d)
+	},
+	"plain": plainNumber,
+	"when":  when,
+	"svg":   func(s string) template.HTML { return template.HTML(s) }, //nolint:gosec // made by package draw, which escapes
+	"dict": func(kv ...any) (map[string]any, error) {
+		if len(kv)%2 != 0 {
+			return nil, fmt.Errorf("dict: odd number of values")
+		}
+		m := map[string]any{}
+		for i := 0; i < len(kv); i += 2 {
+			m[fmt.Sprint(kv[i])] = kv[i+1]
+		}
+		return m, nil
+	},
+	"add":      func(a, b int) int { return a + b },
+	"join":     strings.Join,
+	"upper":    strings.ToUpper,
+	"sub":      func(a, b float64) float64 { return a - b },
+	"ids":      func(ids []int64) string { return joinIDs(ids, ",") },
+	"letter":   draw.SignLetter,
+	"markname": markName,
+	"precond":  preconditionedName,
+	"waited":   waited,
+	"tariff":   tariffName,
+	"words": func(of string) []string {
+		return map[string][]string{"climate": run.Climates, "preconditioned": run.Preconditioned, "profile": run.Profiles}[of]
+	},
+	"definitions": func() [][2]string {
+		var out [][2]string
+		for _, name := range slices.Sorted(maps.Keys(definitionTexts)) {
+			out = append(out, definitionTexts[name])
+		}
+		return out
+	},
+	"num64": func(p *int64) int64 {
+		if p == nil {
+			return 0
+		}
+		return *p
+	},
+}
+
+// plainNumber writes an optional number for a form's field.
+func plainNumber(v *float64) string {
+	if v == nil {
+		return ""
+	}
+	return strings.ReplaceAll(words.Figure(*v, 3), "−", "-")
+}
+
+// when writes a time in the run's own zone.
+func when(t *time.Time, zone string) string {
+	if t == nil {
+		return "no date"
+	}
+	return local(*t, zone).Format("2 Jan 2006, 15:04")
+}
+
+func local(t time.Time, zone string) time.Time {
+	if loc, err := time.LoadLocation(zone); err == nil {
+		return t.In(loc)
+	}
+	return t.UTC()
+}
+
+// tariffName says a tariff in a few words.
+func tariffName(t *run.Tariff) string {
+	if t == nil {
+		return ""
+	}
+	var parts []string
+	add := func(n run.Number, unit string) {
+		if v, ok := run.Known(n); ok {
+			parts = append(parts, words.Fixed(v, 2)+" "+unit)
+		}
+	}
+	add(t.PerKWh, "per kWh")
+	for _, tier := range t.PerMin {
+		unit := "per min"
+		if kw, ok := run.Known(tier.UpToKW); ok {
+			unit += " up to " + words.Figure(kw, 0) + " kW"
+		}
+		add(tier.Price, unit)
+	}
+	add(t.SessionFee, "a session")
+	add(t.IdlePerMin, "per idle min")
+	if len(parts) == 0 {
+		return t.Currency
+	}
+	return t.Currency + " " + strings.Join(parts, ", ")
+}

@@ -1,0 +1,257 @@
+package web
+
+import (
+	"errors"
+	"fmt"
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+
+	"github.com/go-chi/chi/v5"
+
+	"zincroad/core/run"
+	"zincroad/logbook"
+)
+
+func (s *Server) garageRoutes(r chi.Router) {
+	r.Get("/", s.garage)
+	r.Get("/cars/new", s.car)
+	r.Get("/cars/{id}", s.car)
+	r.Post("/cars", s.saveCar)
+	r.Post("/cars/{id}/delete", s.deleteCar)
+	r.Post("/cars/{id}/software", s.addSoftware)
+	r.Post("/software/{id}/delete", s.deleteSoftware)
+	r.Post("/adapters", s.saveAdapter)
+	r.Post("/adapters/{id}/delete", s.deleteAdapter)
+}
+
+type garageView struct {
+	Cars     []logbook.Car
+	Adapters []logbook.Adapter
+	*fields  // of the adapter form
+}
+
+func (s *Server) garage(w http.ResponseWriter, r *http.Request) {
+	s.showGarage(w, r, http.StatusOK, newFields(url.Values{}))
+}
+
+func (s *Server) showGarage(w http.ResponseWriter, r *http.Request, status int, f *fields) {
+	v := garageView{fields: f}
+	var err error
+	if v.Cars, err = s.book.Cars(r.Context()); err == nil {
+		v.Adapters, err = s.book.Adapters(r.Context())
+	}
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.render(w, r, "garage", status, Frame{Title: "Garage", Data: v})
+}
+
+// carField is one number of a car's form.
+type carField struct {
+	Name, Label, Unit string
+	Min, Max          float64
+	of                func(*logbook.Car) **float64
+}
+
+var carFields = []carField{
+	{"gross_kwh", "Gross capacity", "kWh", 0, 2000, func(c *logbook.Car) **float64 { return &c.GrossKWh }},
+	{"usable_kwh", "Usable capacity", "kWh", 0, 2000, func(c *logbook.Car) **float64 { return &c.UsableKWh }},
+	{"cells_in_series", "Cells in series", "", 0, 2000, func(c *logbook.Car) **float64 { return &c.CellsInSeries }},
+	{"pack_min_v", "Pack, lowest", "V", 0, 2000, func(c *logbook.Car) **float64 { return &c.PackMinV }},
+	{"pack_nominal_v", "Pack, nominal", "V", 0, 2000, func(c *logbook.Car) **float64 { return &c.PackNominalV }},
+	{"pack_max_v", "Pack, highest", "V", 0, 2000, func(c *logbook.Car) **float64 { return &c.PackMaxV }},
+	{"max_kw", "Car's power limit", "kW", 0, 5000, func(c *logbook.Car) **float64 { return &c.MaxKW }},
+	{"max_a", "Car's current limit", "A", 0, 5000, func(c *logbook.Car) **float64 { return &c.MaxA }},
+	{"converter_kw", "Converter for low-voltage stalls", "kW", 0, 5000, func(c *logbook.Car) **float64 { return &c.ConverterKW }},
+	{"battery_mass_kg", "Battery mass", "kg", 0, 20000, func(c *logbook.Car) **float64 { return &c.BatteryMassKg }},
+	{"heater_kw", "Battery heater", "kW", 0, 100, func(c *logbook.Car) **float64 { return &c.HeaterKW }},
+	{"warm_c", "Warm from", "°C", -60, 150, func(c *logbook.Car) **float64 { return &c.WarmC }},
+	{"consumption_wh_per_km", "Observed consumption", "Wh/km", 0, 10000, func(c *logbook.Car) **float64 { return &c.ConsumptionWhKm }},
+	{"rated_range_km", "Rated range", "km", 0, 5000, func(c *logbook.Car) **float64 { return &c.RatedRangeKm }},
+}
+
+type carView struct {
+	*fields
+	Car         *logbook.Car
+	CarFields   []carField
+	Chemistries []string
+	Preconds    []string
+	NewSoftware string
+}
+
+func (s *Server) car(w http.ResponseWriter, r *http.Request) {
+	c := &logbook.Car{}
+	if chi.URLParam(r, "id") != "" {
+		id, err := idParam(r, "id")
+		if err == nil {
+			c, err = s.book.Car(r.Context(), id)
+		}
+		if err != nil {
+			s.fail(w, r, err)
+			return
+		}
+	}
+	s.showCar(w, r, http.StatusOK, c, newFields(carValues(c)))
+}
+
+func carValues(c *logbook.Car) url.Values {
+	v := url.Values{"id": {strconv.FormatInt(c.ID, 10)}, "name": {c.Name}, "chemistry": {c.Chemistry}, "preconditioning": {c.Preconditioning}, "note": {c.Note}}
+	for _, f := range carFields {
+		v.Set(f.Name, plainNumber(*f.of(c)))
+	}
+	var lines []string
+	for _, p := range c.Envelope {
+		lines = append(lines, plainNumber(&p.SoCPct)+" "+plainNumber(&p.KW))
+	}
+	v.Set("envelope", strings.Join(lines, "\n"))
+	return v
+}
+
+func (s *Server) showCar(w http.ResponseWriter, r *http.Request, status int, c *logbook.Car, f *fields) {
+	title := c.Name
+	if c.ID == 0 {
+		title = "A new car"
+	}
+	s.render(w, r, "car", status, Frame{Title: title, Page: "garage", Data: carView{fields: f, Car: c, CarFields: carFields,
+		Chemistries: run.Chemistries, Preconds: run.Preconditionings}})
+}
+
+func (s *Server) saveCar(w http.ResponseWriter, r *http.Request) {
+	if err := r.ParseForm(); err != nil {
+		s.fail(w, r, badRequest("the form could not be read"))
+		return
+	}
+	f := newFields(r.PostForm)
+	c := &logbook.Car{}
+	if id, _ := strconv.ParseInt(r.PostForm.Get("id"), 10, 64); id > 0 {
+		var err error
+		if c, err = s.book.Car(r.Context(), id); err != nil {
+			s.fail(w, r, err)
+			return
+		}
+	}
+	readCar(f, c)
+	if f.ok() {
+		err := s.book.SaveCar(r.Context(), c)
+		switch {
+		case errors.Is(err, logbook.ErrTaken):
+			f.fault("name", "Another car has this name.")
+		case err != nil:
+			s.fail(w, r, err)
+			return
+		default:
+			http.Redirect(w, r, fmt.Sprintf("/garage/cars/%d", c.ID), http.StatusSeeOther)
+			return
+		}
+	}
+	s.showCar(w, r, http.StatusUnprocessableEntity, c, f)
+}
+
+func readCar(f *fields, c *logbook.Car) {
+	c.Name = f.needed("name", "A name")
+	c.Note = f.text("note")
+	c.Chemistry = f.word("chemistry", run.Chemistries)
+	c.Preconditioning = f.word("preconditioning", run.Preconditionings)
+	for _, cf := range carFields {
+		*cf.of(c) = f.number(cf.Name, cf.Min, cf.Max)
+	}
+	if c.PackMinV != nil && c.PackMaxV != nil && *c.PackMinV > *c.PackMaxV {
+		f.fault("pack_max_v", "Expected no less than the lowest pack voltage, %g V.", *c.PackMinV)
+	}
+	if c.GrossKWh != nil && c.UsableKWh != nil && *c.UsableKWh > *c.GrossKWh {
+		f.fault("usable_kwh", "Expected no more than the gross capacity, %g kWh.", *c.GrossKWh)
+	}
+	c.Envelope = nil
+	for i, line := range strings.Split(strings.ReplaceAll(f.Values.Get("envelope"), "\r", ""), "\n") {
+		parts := strings.FieldsFunc(line, func(r rune) bool { return strings.ContainsRune(" \t;%", r) })
+		if len(parts) == 0 {
+			continue
+		}
+		var p run.Point
+		var err1, err2 error = nil, errors.New("missing")
+		p.SoCPct, err1 = strconv.ParseFloat(strings.ReplaceAll(parts[0], ",", "."), 64)
+		if len(parts) > 1 {
+			p.KW, err2 = strconv.ParseFloat(strings.ReplaceAll(parts[1], ",", "."), 64)
+		}
+		if err1 != nil || err2 != nil || !(p.SoCPct >= 0 && p.SoCPct <= 100) || !(p.KW >= 0 && p.KW <= 5000) {
+			f.fault("envelope", "Line %d: expected a state of charge and a power, such as 50 120.", i+1)
+			continue
+		}
+		if n := len(c.Envelope); n > 0 && c.Envelope[n-1].SoCPct >= p.SoCPct {
+			f.fault("envelope", "Line %d: the states of charge must climb.", i+1)
+		}
+		c.Envelope = append(c.Envelope, p)
+	}
+}
+
+func (s *Server) deleteCar(w http.ResponseWriter, r *http.Request) {
+	s.remove(w, r, "/garage", "runs were made with this car; a car with runs stays", s.book.DeleteCar)
+}
+
+func (s *Server) addSoftware(w http.ResponseWriter, r *http.Request) {
+	id, err := idParam(r, "id")
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	c, err := s.book.Car(r.Context(), id)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	f := newFields(carValues(c))
+	f.Values.Set("version", r.FormValue("version"))
+	f.Values.Set("software_note", r.FormValue("software_note"))
+	sw := &logbook.Software{CarID: id, Version: f.needed("version", "A version"), Note: f.text("software_note")}
+	if f.ok() {
+		err := s.book.SaveSoftware(r.Context(), sw)
+		switch {
+		case errors.Is(err, logbook.ErrTaken):
+			f.fault("version", "This car has that version already.")
+		case err != nil:
+			s.fail(w, r, err)
+			return
+		default:
+			http.Redirect(w, r, fmt.Sprintf("/garage/cars/%d", id), http.StatusSeeOther)
+			return
+		}
+	}
+	s.showCar(w, r, http.StatusUnprocessableEntity, c, f)
+}
+
+func (s *Server) deleteSoftware(w http.ResponseWriter, r *http.Request) {
+	s.remove(w, r, "/garage", "runs were made with this software; it stays", s.book.DeleteSoftware)
+}
+
+func (s *Server) saveAdapter(w http.ResponseWriter, r *http.Request) {
+	if err := r.ParseForm(); err != nil {
+		s.fail(w, r, badRequest("the form could not be read"))
+		return
+	}
+	f := newFields(r.PostForm)
+	a := &logbook.Adapter{Name: f.needed("name", "A name"), MaxA: f.number("max_a", 0, 5000), MaxV: f.number("max_v", 0, 2000)}
+	if id := f.id("id"); id != nil {
+		a.ID = *id
+	}
+	if f.ok() {
+		err := s.book.SaveAdapter(r.Context(), a)
+		switch {
+		case errors.Is(err, logbook.ErrTaken):
+			f.fault("name", "Another adapter has this name.")
+		case err != nil:
+			s.fail(w, r, err)
+			return
+		default:
+			http.Redirect(w, r, "/garage#adapters", http.StatusSeeOther)
+			return
+		}
+	}
+	s.showGarage(w, r, http.StatusUnprocessableEntity, f)
+}
+
+func (s *Server) deleteAdapter(w http.ResponseWriter, r *http.Request) {
+	s.remove(w, r, "/garage#adapters", "runs were made with this adapter; it stays", s.book.DeleteAdapter)
+}

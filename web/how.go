@@ -1,0 +1,127 @@
+package web
+
+import (
+	"fmt"
+	"net/http"
+
+	"github.com/go-chi/chi/v5"
+
+	"zincroad/core/curve"
+	"zincroad/core/trace"
+	"zincroad/core/words"
+	"zincroad/logbook"
+)
+
+// howView explains one figure with the run's own numbers.
+type howView struct {
+	Run        *logbook.Run
+	Name       string
+	Definition string
+	Numbers    []string
+	Finding    *curve.Finding
+}
+
+// definitionTexts are the definitions in a sentence each; docs/definitions.md has
+// them with formula and source.
+var definitionTexts = map[string][2]string{
+	"window":   {"Window", "The time from one post to another. A post is the first moment at which the state of charge, joined by straight lines between readings, reaches a round value; nothing is extrapolated."},
+	"average":  {"Average power", "The energy of a window over its time, on the side shown."},
+	"peak":     {"Peak", "The highest reading, spikes left out; the highest mean over any 10 s; and the longest time at 95 % or more of that mean. A dip of 2 s or less does not break it, a gap does."},
+	"ramp":     {"Ramp", "Seconds from first power (1 kW) to the first reading at 90 % of the highest power within the first 180 s after it."},
+	"energy":   {"Energy", "The area under the power of one side while charging, by the trapezoid rule. A stretch without readings longer than 30 s and ten times the median interval is a gap: it is bridged by a straight line and counted."},
+	"loss":     {"Loss", "Stall energy less car energy, over stall energy, in the time that both sides cover."},
+	"capacity": {"Usable capacity", "Car-side energy over the state of charge gained, times 100, where 20 points or more are covered. The interval takes the display's resolution at both ends and the tolerance of the car's power."},
+	"gap":      {"Gap", "A stretch without readings longer than 30 s and than ten times the median interval between readings."},
+}
+
+func (s *Server) how(w http.ResponseWriter, r *http.Request) {
+	row, res, err := s.loadRun(r)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	figure := chi.URLParam(r, "figure")
+	text, ok := definitionTexts[figure]
+	if !ok {
+		s.fail(w, r, fmt.Errorf("the figure %q: %w", figure, logbook.ErrNotFound))
+		return
+	}
+	q := readChartQuery(r.URL.Query())
+	x := res.Reading(q.Clock, q.Side)
+	v := howView{Run: row, Name: text[0], Definition: text[1], Numbers: numbersFor(figure, row, x)}
+	for i, f := range x.Findings {
+		if f.Kind == figure {
+			v.Finding = &x.Findings[i]
+			break
+		}
+	}
+	if isPart(r) {
+		s.part(w, "how", "explained", v)
+		return
+	}
+	s.render(w, r, "how", http.StatusOK, Frame{Title: v.Name, Page: "run", Run: row, Data: v})
+}
+
+// numbersFor puts a definition's terms with the run's own numbers into lines.
+func numbersFor(figure string, row *logbook.Run, x *curve.Reading) []string {
+	var out []string
+	say := func(format string, args ...any) { out = append(out, fmt.Sprintf(format, args...)) }
+	if span := x.SoC; span != nil && (figure == "window" || figure == "capacity") {
+		say("state of charge %s %% at plug-in, %s %% at the most", words.Figure(span.FromPct, 2), words.Figure(span.ToPct, 2))
+	}
+	switch figure {
+	case "window", "average":
+		for _, w := range x.Windows {
+			line := fmt.Sprintf("%s: %s = %s s", windowName(w.FromPct, w.ToPct), words.Clock(w.TS), words.Figure(w.TS, 1))
+			if w.EnergyKWh != nil && w.AverageKW != nil {
+				line += fmt.Sprintf("; %s kWh × 3600 / %s s = %s kW", words.Fixed(*w.EnergyKWh, 3), words.Figure(w.TS, 1), words.Fixed(*w.AverageKW, 2))
+			}
+			say("%s", line)
+		}
+	case "peak":
+		if p := x.Peak; p != nil {
+			say("highest reading %s kW at %s", words.Figure(p.KW, 2), words.Clock(p.TS))
+			if p.SustainedKW != nil && p.HeldS != nil {
+				say("highest mean over 10 s: %s kW; 95 %% of it: %s kW", words.Figure(*p.SustainedKW, 2), words.Figure(*p.SustainedKW*0.95, 2))
+				say("held from %s to %s = %s s", words.Clock(p.HeldFromS), words.Clock(p.HeldFromS+*p.HeldS), words.Figure(*p.HeldS, 1))
+			}
+		}
+	case "ramp":
+		if x.RampS != nil {
+			say("first power %s after clock zero; ramp %s s", words.Clock(x.FirstPower-x.ZeroS), words.Figure(*x.RampS, 1))
+		}
+	case "energy", "loss":
+		e := x.Energy
+		if e.StallKWh != nil {
+			say("stall: %s kWh", words.Fixed(*e.StallKWh, 3))
+		}
+		if e.CarKWh != nil {
+			say("car: %s kWh", words.Fixed(*e.CarKWh, 3))
+		}
+		if e.LossPct != nil {
+			say("loss: %s %%", words.Fixed(*e.LossPct, 2))
+		}
+		if e.BridgedS != nil {
+			say("bridged: %s s", words.Figure(*e.BridgedS, 1))
+		}
+	case "capacity":
+		if u := x.Usable; u != nil {
+			line := fmt.Sprintf("%s kWh, at least %s", words.Fixed(u.Value, 2), words.Fixed(u.Low, 2))
+			if u.High != nil {
+				line += ", at most " + words.Fixed(*u.High, 2)
+			}
+			say("%s", line)
+		}
+	case "gap":
+		limit := max(trace.GapFloorS, trace.GapFactor*x.IntervalS)
+		say("readings every %s s, so a gap is longer than %s s", words.Figure(x.IntervalS, 2), words.Figure(limit, 1))
+		for _, g := range x.Gaps {
+			say("%s to %s", words.Clock(g.From), words.Clock(g.To))
+		}
+	}
+	say("side: %s; times from %s", x.Side, clockName(x.Clock))
+	for _, rec := range row.Recordings {
+		say("recording %s: %d readings, %s side", rec.Name, rec.Readings, rec.Side)
+	}
+	return out
+}

@@ -1,0 +1,279 @@
+package web
+
+import (
+	"fmt"
+	"net/http"
+	"net/url"
+	"slices"
+	"strconv"
+	"strings"
+
+	"zincroad/core/run"
+	"zincroad/core/words"
+	"zincroad/logbook"
+	"zincroad/web/draw"
+)
+
+// roadPage is how many runs are drawn at once; more follow as one scrolls.
+const roadPage = 40
+
+type roadView struct {
+	Query   roadQuery
+	Words   logbook.Words
+	Total   int
+	Rows    []roadRow
+	Axis    string
+	Grid    string
+	Next    string // where the next rows are, empty at the end
+	Empty   bool   // no run in the logbook at all
+	Deleted []logbook.Run
+}
+
+// roadQuery is the filter as it stands in the address.
+type roadQuery struct {
+	Car, Software, Stall, Preconditioned, Ambient, Text, GroupBy, Sort string
+	Offset                                                             int
+}
+
+// option is one entry of a menu.
+type option struct{ Value, Label string }
+
+// Groups, Sorts, Bands and Preconds are the road's menus.
+func (roadView) Groups() []option {
+	return []option{{"", "nothing"}, {"car", "car"}, {"software", "software"}, {"stall", "stall"}, {"preconditioned", "preconditioning"}}
+}
+
+func (roadView) Sorts() []option {
+	return []option{{"", "newest"}, {"oldest", "oldest"}, {"fastest", "fastest window"}, {"peak", "peak"}, {"average", "average"}}
+}
+
+func (roadView) Bands() []option {
+	var out []option
+	for _, b := range ambientBands {
+		out = append(out, option{b.Name, b.Label})
+	}
+	return out
+}
+
+func (roadView) Preconds() []option {
+	var out []option
+	for _, p := range run.Preconditioned {
+		out = append(out, option{p, preconditionedName(p)})
+	}
+	return out
+}
+
+// Pre says in words how the row's pack was warmed.
+func (r roadRow) Pre() string {
+	if r.Preconditioned == "" {
+		return ""
+	}
+	return preconditionedName(r.Preconditioned)
+}
+
+// Battery is the pack's temperature at the start: as logged, else as noted.
+func (r roadRow) Battery() *float64 {
+	if r.Strip.BatteryC != nil {
+		return r.Strip.BatteryC
+	}
+	return r.BatteryC
+}
+
+type roadRow struct {
+	logbook.RoadRow
+	Group  string // heading over the first row of a group
+	SVG    string
+	Picked bool
+	Window string
+}
+
+// ambientBands are the choices of outside temperature, in °C.
+var ambientBands = []struct {
+	Name, Label string
+	From, Below *float64
+}{
+	{"frost", "below 0 °C", nil, ptr(0)},
+	{"cold", "0 to 10 °C", ptr(0), ptr(10)},
+	{"mild", "10 to 20 °C", ptr(10), ptr(20)},
+	{"warm", "20 °C and more", ptr(20), nil},
+}
+
+func ptr(v float64) *float64 { return &v }
+
+func readRoadQuery(v url.Values) roadQuery {
+	q := roadQuery{
+		Car: v.Get("car"), Software: v.Get("software"), Stall: v.Get("stall"), Preconditioned: v.Get("pre"),
+		Ambient: v.Get("ambient"), Text: strings.TrimSpace(v.Get("q")), GroupBy: v.Get("group"), Sort: v.Get("sort"),
+	}
+	q.Offset, _ = strconv.Atoi(v.Get("from"))
+	q.Offset = max(0, q.Offset)
+	return q
+}
+
+func (q roadQuery) filter() logbook.RoadFilter {
+	f := logbook.RoadFilter{Car: q.Car, Software: q.Software, Stall: q.Stall, Preconditioned: q.Preconditioned,
+		Text: q.Text, GroupBy: q.GroupBy, Sort: q.Sort, Offset: q.Offset, Limit: roadPage}
+	for _, b := range ambientBands {
+		if b.Name == q.Ambient {
+			f.AmbientFrom, f.AmbientBelow = b.From, b.Below
+		}
+	}
+	return f
+}
+
+// address gives the page's own address for the rows from an offset.
+func (q roadQuery) address(offset int) string {
+	v := url.Values{}
+	for name, value := range map[string]string{"car": q.Car, "software": q.Software, "stall": q.Stall, "pre": q.Preconditioned,
+		"ambient": q.Ambient, "q": q.Text, "group": q.GroupBy, "sort": q.Sort} {
+		if value != "" {
+			v.Set(name, value)
+		}
+	}
+	if offset > 0 {
+		v.Set("from", strconv.Itoa(offset))
+	}
+	return "/?" + v.Encode()
+}
+
+// Filtered tells whether the query leaves anything out.
+func (q roadQuery) Filtered() bool {
+	return q.Car+q.Software+q.Stall+q.Preconditioned+q.Ambient+q.Text != ""
+}
+
+func (s *Server) road(w http.ResponseWriter, r *http.Request) {
+	q := readRoadQuery(r.URL.Query())
+	view, err := s.roadView(r, q)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	if isPart(r) && q.Offset > 0 {
+		s.part(w, "road", "rows", view)
+		return
+	}
+	f := Frame{Title: "Road", Data: view}
+	if id, err := strconv.ParseInt(r.URL.Query().Get("gone"), 10, 64); err == nil {
+		f.Notice = &Notice{Text: fmt.Sprintf("Run %d is put aside.", id), Undo: fmt.Sprintf("/runs/%d/restore", id)}
+	}
+	s.render(w, r, "road", http.StatusOK, f)
+}
+
+func (s *Server) roadView(r *http.Request, q roadQuery) (*roadView, error) {
+	rows, total, longest, err := s.book.Road(r.Context(), q.filter())
+	if err != nil {
+		return nil, err
+	}
+	v := &roadView{Query: q, Total: total}
+	if v.Words, err = s.book.Words(r.Context()); err != nil {
+		return nil, err
+	}
+	if v.Deleted, err = s.book.Deleted(r.Context()); err != nil {
+		return nil, err
+	}
+	v.Empty = total == 0 && !q.Filtered()
+	toS := axisEnd(longest)
+	v.Axis, v.Grid = draw.RoadAxis(toS), draw.RoadGrid(toS)
+	picked := benchOf(r)
+	top := 0.0
+	for _, row := range rows {
+		if row.PeakKW != nil {
+			top = max(top, *row.PeakKW)
+		}
+	}
+	group := ""
+	for i, row := range rows {
+		strip := draw.Strip{Title: stripTitle(row), T: row.Strip.T, KW: row.Strip.KW, Posts: row.Strip.Posts, Gaps: row.Strip.Gaps,
+			FromPct: row.Strip.WindowFrom, ToPct: row.Strip.WindowTo, ToS: toS, TopKW: max(50, top*1.04)}
+		x := roadRow{RoadRow: row, SVG: strip.Small(), Picked: slices.Contains(picked, row.ID)}
+		if row.Strip.WindowTo > 0 {
+			x.Window = words.Figure(row.Strip.WindowFrom, 1) + "–" + words.Figure(row.Strip.WindowTo, 1) + " %"
+		}
+		if g := groupName(q.GroupBy, row); q.GroupBy != "" && (g != group || i == 0) {
+			x.Group, group = g, g
+		}
+		v.Rows = append(v.Rows, x)
+	}
+	if q.Offset+len(rows) < total {
+		v.Next = q.address(q.Offset + len(rows))
+	}
+	return v, nil
+}
+
+// axisEnd rounds the longest run up to the axis' end: room for the last label.
+func axisEnd(longestS float64) float64 {
+	return max(600, longestS*1.02)
+}
+
+// stripTitle names a strip for those who do not see it.
+func stripTitle(row logbook.RoadRow) string {
+	name := row.Car
+	if name == "" {
+		name = "run"
+	}
+	return strings.TrimSpace(fmt.Sprintf("Run %d, %s: %s", row.ID, name, row.Strip.Finding))
+}
+
+func groupName(by string, row logbook.RoadRow) string {
+	switch by {
+	case "car":
+		return or(row.Car, "no car noted")
+	case "software":
+		return strings.TrimSpace(or(row.Car, "no car noted") + " " + row.Software)
+	case "stall":
+		return or(strings.TrimSpace(row.Site+" "+row.Stall), "no stall noted")
+	case "preconditioned":
+		return preconditionedName(row.Preconditioned)
+	}
+	return ""
+}
+
+func or(s, otherwise string) string {
+	if s == "" {
+		return otherwise
+	}
+	return s
+}
+
+// preconditionedName says in words how the pack was warmed.
+func preconditionedName(v string) string {
+	switch v {
+	case "none":
+		return "not preconditioned"
+	case "car":
+		return "preconditioned by the car"
+	case "driven":
+		return "warmed by driving"
+	case "charged":
+		return "warm from an earlier charge"
+	}
+	return "preconditioning not noted"
+}
+
+// benchOf gives the runs picked for the bench; they travel in a cookie, so that
+// any copy of the program can answer.
+func benchOf(r *http.Request) []int64 {
+	c, err := r.Cookie("bench")
+	if err != nil {
+		return nil
+	}
+	return parseIDs(c.Value, ".")
+}
+
+func parseIDs(s, sep string) []int64 {
+	var out []int64
+	for _, part := range strings.Split(s, sep) {
+		if id, err := strconv.ParseInt(part, 10, 64); err == nil && id > 0 && !slices.Contains(out, id) {
+			out = append(out, id)
+		}
+	}
+	return out
+}
+
+func joinIDs(ids []int64, sep string) string {
+	parts := make([]string, len(ids))
+	for i, id := range ids {
+		parts[i] = strconv.FormatInt(id, 10)
+	}
+	return strings.Join(parts, sep)
+}

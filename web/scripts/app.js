@@ -1,0 +1,272 @@
+// Zinc Road in the browser: the reading cursor, keys, dropped files, dialogs.
+// Pages work without it; it only saves steps.
+(() => {
+  'use strict';
+  const $ = (sel, root) => (root || document).querySelector(sel);
+  const $$ = (sel, root) => Array.from((root || document).querySelectorAll(sel));
+
+  // ---- figures -----------------------------------------------------------
+  const minutes = (s) => {
+    const n = Math.round(Math.abs(s));
+    return (s < 0 && n ? '−' : '') + Math.floor(n / 60) + ':' + String(n % 60).padStart(2, '0');
+  };
+  const figure = (v, d) => v.toFixed(d).replace('-', '−');
+
+  // ---- the reading cursor --------------------------------------------------
+  const plotOf = (svg) => {
+    const d = svg.dataset;
+    const f = (k) => parseFloat(d[k]);
+    return { axis: d.axis, x0: f('x0'), x1: f('x1'), from: f('from'), to: f('to'), y0: f('y0'), y1: f('y1'), yfrom: f('yfrom'), yto: f('yto') };
+  };
+  const xOf = (p, v) => p.x0 + (v - p.from) / (p.to - p.from) * (p.x1 - p.x0);
+  const vOf = (p, x) => p.from + (x - p.x0) / (p.x1 - p.x0) * (p.to - p.from);
+  const svgX = (svg, clientX) => {
+    const m = svg.getScreenCTM();
+    return (clientX - m.e) / m.a;
+  };
+  const place = (svg, x) => {
+    const line = $('.cursor', svg);
+    line.setAttribute('x1', x); line.setAttribute('x2', x); line.classList.add('on');
+  };
+  const hide = (svg) => $$('.cursor, .cursor-dot', svg).forEach((e) => e.classList.remove('on'));
+  const dot = (svg, i, x, y) => {
+    const c = $$('.cursor-dot', svg)[i];
+    if (!c) return;
+    const ok = Number.isFinite(x) && Number.isFinite(y);
+    c.classList.toggle('on', ok);
+    if (ok) { c.setAttribute('cx', x); c.setAttribute('cy', y); }
+  };
+  const nearest = (list, v) => {
+    let best = -1, d = Infinity;
+    for (let i = 0; i < list.length; i++) {
+      if (list[i] === null) continue;
+      const e = Math.abs(list[i] - v);
+      if (e < d) { d = e; best = i; }
+    }
+    return best;
+  };
+
+  let stop = null; // removes the listeners of the cursor before
+  function cursor() {
+    const data = $('script[data-cursor]');
+    if (!data) return;
+    if (stop) stop();
+    const gone = new AbortController();
+    stop = () => gone.abort();
+    const d = JSON.parse(data.textContent || '{}');
+    const svgs = $$('svg.large, svg.curves');
+    const box = $('[data-readout]'), hint = $('[data-readhint]');
+    const say = (text) => { box.textContent = text; box.hidden = !text; if (hint) hint.hidden = !!text; };
+    const off = () => { svgs.forEach(hide); say(''); };
+    const run = data.dataset.cursor === 'run';
+    let at = -1; // index on a run, axis value on a bench
+
+    const showRun = (i) => {
+      if (i < 0 || i >= d.t.length) return;
+      at = i;
+      for (const svg of svgs) {
+        const p = plotOf(svg);
+        const strip = p.axis === 't';
+        const v = strip ? d.t[i] : (d.x || [])[i];
+        if (v === null || v === undefined) { hide(svg); continue; }
+        const x = xOf(p, v);
+        place(svg, x);
+        if (!strip && d.y && d.y[i] !== null) dot(svg, 0, x, p.y1 - (d.y[i] - p.yfrom) / (p.yto - p.yfrom) * (p.y1 - p.y0));
+      }
+      const parts = [minutes(d.t[i])];
+      for (const c of d.columns || []) {
+        if (c.v[i] !== null) parts.push(c.name + ' ' + figure(c.v[i], c.decimals) + ' ' + c.unit);
+      }
+      say(parts.join(' · '));
+      speak(parts.slice(0, 3).join(', '), i, d.t.length - 1);
+    };
+    const valueAt = (line, v) => {
+      for (let i = 1; i < line.x.length; i++) {
+        const a = line.x[i - 1], b = line.x[i];
+        if (a === null || b === null || line.y[i - 1] === null || line.y[i] === null) continue;
+        if (a <= v && v <= b) return b === a ? line.y[i] : line.y[i - 1] + (line.y[i] - line.y[i - 1]) * (v - a) / (b - a);
+      }
+      return null;
+    };
+    const showBench = (v) => {
+      const svg = svgs[0], p = plotOf(svg);
+      v = Math.max(p.from, Math.min(p.to, v));
+      at = v;
+      place(svg, xOf(p, v));
+      const parts = [d.minutes ? minutes(v) : figure(v, 1) + ' ' + d.x_unit];
+      d.lines.forEach((l, i) => {
+        const y = valueAt(l, v);
+        dot(svg, i, xOf(p, v), y === null ? NaN : p.y1 - (y - p.yfrom) / (p.yto - p.yfrom) * (p.y1 - p.y0));
+        if (y !== null) parts.push(l.name + ': ' + figure(y, d.decimals) + ' ' + d.y_unit);
+      });
+      say(parts.join(' · '));
+      speak(parts.join(', '), Math.round((v - p.from) / (p.to - p.from) * 100), 100);
+    };
+    const speak = (text, now, max) => svgs.forEach((s) => {
+      s.setAttribute('aria-valuetext', text); s.setAttribute('aria-valuenow', now); s.setAttribute('aria-valuemax', max);
+    });
+
+    const pointAt = (svg, e) => {
+      const p = plotOf(svg), v = vOf(p, svgX(svg, e.clientX));
+      if (run) showRun(nearest(p.axis === 't' ? d.t : d.x || [], v)); else showBench(v);
+    };
+    const step = (svg, e) => {
+      const n = run ? d.t.length - 1 : 100;
+      const p = plotOf(svg), unit = (p.to - p.from) / 100;
+      const far = e.shiftKey ? 10 : 1;
+      const moves = { ArrowRight: far, ArrowUp: far, ArrowLeft: -far, ArrowDown: -far };
+      if (e.key === 'Escape') { off(); return; }
+      if (e.key === 'Home' || e.key === 'End') {
+        if (run) showRun(e.key === 'Home' ? 0 : n); else showBench(e.key === 'Home' ? p.from : p.to);
+      } else if (e.key in moves) {
+        if (run) showRun(Math.max(0, Math.min(n, (at < 0 ? 0 : at) + moves[e.key])));
+        else showBench((at < p.from ? p.from : at) + moves[e.key] * unit);
+      } else return;
+      e.preventDefault();
+    };
+    for (const svg of svgs) {
+      const opt = { signal: gone.signal };
+      svg.setAttribute('tabindex', '0');
+      svg.setAttribute('role', 'slider');
+      svg.setAttribute('aria-valuemin', '0');
+      speak('no reading chosen', 0, 100);
+      svg.addEventListener('pointermove', (e) => pointAt(svg, e), opt);
+      svg.addEventListener('pointerdown', (e) => pointAt(svg, e), opt);
+      svg.addEventListener('pointerleave', (e) => { if (e.pointerType === 'mouse' && document.activeElement !== svg) off(); }, opt);
+      svg.addEventListener('keydown', (e) => step(svg, e), opt);
+    }
+    $$('[data-goto]').forEach((b) => b.addEventListener('click', () => {
+      showRun(nearest(d.t, parseFloat(b.dataset.goto)));
+      if (svgs[0]) svgs[0].focus();
+    }, { signal: gone.signal }));
+  }
+
+  // ---- pictures as PNG -------------------------------------------------------
+  async function savePNG(link) {
+    const svg = await (await fetch(link.href)).text();
+    const doc = new DOMParser().parseFromString(svg, 'image/svg+xml').documentElement;
+    const w = parseFloat(doc.getAttribute('width')), h = parseFloat(doc.getAttribute('height')), scale = 2;
+    const img = new Image();
+    const url = URL.createObjectURL(new Blob([svg], { type: 'image/svg+xml' }));
+    img.src = url;
+    await img.decode();
+    const canvas = document.createElement('canvas');
+    canvas.width = w * scale; canvas.height = h * scale;
+    canvas.getContext('2d').drawImage(img, 0, 0, canvas.width, canvas.height);
+    URL.revokeObjectURL(url);
+    const blob = await new Promise((done) => canvas.toBlob(done, 'image/png'));
+    const a = document.createElement('a');
+    a.href = URL.createObjectURL(blob); a.download = link.dataset.png;
+    a.click();
+    link.dataset.saved = blob.size;
+    setTimeout(() => URL.revokeObjectURL(a.href), 10000);
+  }
+
+  // ---- dropped files -----------------------------------------------------------
+  function send(file) {
+    const body = new FormData();
+    body.append('file', file);
+    const x = new XMLHttpRequest();
+    x.open('POST', '/desk/files');
+    const bar = $('#file-progress');
+    x.upload.onprogress = (e) => { if (bar && e.lengthComputable) { bar.hidden = false; bar.value = 100 * e.loaded / e.total; } };
+    x.onload = () => {
+      if (x.responseURL && x.status < 400) { location.href = x.responseURL; return; }
+      document.open(); document.write(x.responseText); document.close();
+      history.replaceState(null, '', '/desk');
+    };
+    x.onerror = () => alert('The file did not get through; nothing was stored.');
+    x.send(body);
+  }
+  const dropping = () => ['road', 'desk'].includes(document.body.dataset.page);
+  document.addEventListener('dragover', (e) => {
+    if (!dropping() || !e.dataTransfer || !Array.from(e.dataTransfer.types).includes('Files')) return;
+    e.preventDefault();
+    $('#drop').hidden = false;
+  });
+  document.addEventListener('dragleave', (e) => { if (!e.relatedTarget) $('#drop').hidden = true; });
+  document.addEventListener('drop', (e) => {
+    if (!dropping() || !e.dataTransfer || !e.dataTransfer.files.length) return;
+    e.preventDefault();
+    $('#drop').hidden = true;
+    send(e.dataTransfer.files[0]);
+  });
+
+  // ---- dialogs, theme ------------------------------------------------------------
+  const night = () => {
+    const t = document.documentElement.dataset.theme;
+    return t ? t === 'night' : matchMedia('(prefers-color-scheme: dark)').matches;
+  };
+  const pressTheme = () => { const b = $(`[data-theme-to="${night() ? 'day' : 'night'}"]`); if (b) b.click(); };
+
+  document.addEventListener('submit', (e) => {
+    $$('[data-back]', e.target).forEach((i) => { i.value = location.pathname + location.search; });
+    if (e.target.id === 'file-form') {
+      const f = $('#file').files[0];
+      if (f) { e.preventDefault(); send(f); }
+    }
+  });
+  document.addEventListener('click', async (e) => {
+    const open = e.target.closest('[data-open]');
+    if (open) { $('#' + open.dataset.open).showModal(); return; }
+    const how = e.target.closest('a[data-how]');
+    if (how && !e.ctrlKey && !e.metaKey) {
+      e.preventDefault();
+      const text = await (await fetch(how.href + location.search, { headers: { 'HX-Request': 'true' } })).text();
+      $('#how-text').innerHTML = text;
+      $('#how').showModal();
+      return;
+    }
+    const png = e.target.closest('a[data-png]');
+    if (png) { e.preventDefault(); savePNG(png); }
+  });
+
+  // ---- keys -------------------------------------------------------------------
+  const rows = () => $$('[data-row]');
+  function walk(d) {
+    const list = rows();
+    if (!list.length) return;
+    const here = list.findIndex((r) => r.contains(document.activeElement));
+    const next = list[Math.max(0, Math.min(list.length - 1, here < 0 ? 0 : here + d))];
+    $('a.label', next).focus();
+    next.scrollIntoView({ block: 'nearest' });
+  }
+  document.addEventListener('keydown', (e) => {
+    if (e.ctrlKey || e.metaKey || e.altKey || $('dialog[open]')) return;
+    if (e.target.closest('input, textarea, select')) return;
+    const pages = { r: '/', d: '/desk', b: '/bench', g: '/garage', s: '/sites' };
+    if (e.key in pages) location.href = pages[e.key];
+    else if (e.key === '?') $('#keys').showModal();
+    else if (e.key === 'n') pressTheme();
+    else if (e.key === 'j') walk(1);
+    else if (e.key === 'k') walk(-1);
+    else if (e.key === 'x') {
+      const row = e.target.closest('[data-row]');
+      const b = row && $('.pick button', row);
+      if (b) b.click();
+    } else if (e.key === '/') {
+      const f = $('#find');
+      if (f) f.focus(); else location.href = '/?find';
+    } else return;
+    e.preventDefault();
+  });
+
+  document.addEventListener('htmx:afterSwap', (e) => {
+    const row = e.target.closest && e.target.closest('[data-row]');
+    if (row) row.classList.toggle('picked', $('.pick button', row).getAttribute('aria-pressed') === 'true');
+  });
+  document.addEventListener('htmx:load', (e) => {
+    const el = e.detail.elt;
+    if (el.classList && el.classList.contains('pick')) {
+      const row = el.closest('[data-row]'), b = $('button', el);
+      if (row) row.classList.toggle('picked', b.getAttribute('aria-pressed') === 'true');
+      b.focus();
+    }
+    if (el.id === 'curve') { cursor(); const on = $('.choices a[aria-current]', el); if (on) on.focus({ preventScroll: true }); }
+  });
+  document.addEventListener('DOMContentLoaded', () => {
+    cursor();
+    if (new URLSearchParams(location.search).has('find') && $('#find')) $('#find').focus();
+    document.documentElement.dataset.ready = 'yes';
+  });
+})();

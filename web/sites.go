@@ -1,0 +1,244 @@
+package web
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net/http"
+	"net/url"
+	"strconv"
+
+	"github.com/go-chi/chi/v5"
+
+	"zincroad/core/run"
+	"zincroad/logbook"
+)
+
+func (s *Server) siteRoutes(r chi.Router) {
+	r.Get("/", s.sites)
+	r.Post("/", s.saveSite)
+	r.Post("/{id}/delete", s.deleteSite)
+	r.Get("/{id}/stalls/new", s.newStall)
+	r.Get("/stalls/{id}", s.stall)
+	r.Post("/stalls", s.saveStall)
+	r.Post("/stalls/{id}/delete", s.deleteStall)
+}
+
+// remove deletes something by the number in the address; what is still in use
+// stays, and the page says why.
+func (s *Server) remove(w http.ResponseWriter, r *http.Request, to, inUse string, del func(context.Context, int64) error) {
+	id, err := idParam(r, "id")
+	if err == nil {
+		err = del(r.Context(), id)
+	}
+	switch {
+	case errors.Is(err, logbook.ErrInUse):
+		s.fail(w, r, badRequest("%s", inUse))
+	case err != nil:
+		s.fail(w, r, err)
+	default:
+		http.Redirect(w, r, to, http.StatusSeeOther)
+	}
+}
+
+type sitesView struct {
+	Sites []logbook.Site
+	*fields
+}
+
+func (s *Server) sites(w http.ResponseWriter, r *http.Request) {
+	s.showSites(w, r, http.StatusOK, newFields(url.Values{}))
+}
+
+func (s *Server) showSites(w http.ResponseWriter, r *http.Request, status int, f *fields) {
+	list, err := s.book.Sites(r.Context())
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.render(w, r, "sites", status, Frame{Title: "Sites", Data: sitesView{list, f}})
+}
+
+func (s *Server) saveSite(w http.ResponseWriter, r *http.Request) {
+	if err := r.ParseForm(); err != nil {
+		s.fail(w, r, badRequest("the form could not be read"))
+		return
+	}
+	f := newFields(r.PostForm)
+	site := &logbook.Site{Name: f.needed("name", "A name"), Note: f.text("note")}
+	if id := f.id("id"); id != nil {
+		site.ID = *id
+	}
+	if f.ok() {
+		err := s.book.SaveSite(r.Context(), site)
+		switch {
+		case errors.Is(err, logbook.ErrTaken):
+			f.fault("name", "Another site has this name.")
+		case err != nil:
+			s.fail(w, r, err)
+			return
+		default:
+			http.Redirect(w, r, fmt.Sprintf("/sites#site-%d", site.ID), http.StatusSeeOther)
+			return
+		}
+	}
+	s.showSites(w, r, http.StatusUnprocessableEntity, f)
+}
+
+func (s *Server) deleteSite(w http.ResponseWriter, r *http.Request) {
+	s.remove(w, r, "/sites", "this site still has stalls; take them away first", s.book.DeleteSite)
+}
+
+type stallView struct {
+	*fields
+	Stall *logbook.Stall
+	Tiers int
+}
+
+func (s *Server) newStall(w http.ResponseWriter, r *http.Request) {
+	id, err := idParam(r, "id")
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	site, err := s.book.Site(r.Context(), id)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	st := &logbook.Stall{SiteID: site.ID, Site: site}
+	s.showStall(w, r, http.StatusOK, st, newFields(stallValues(st)))
+}
+
+func (s *Server) stall(w http.ResponseWriter, r *http.Request) {
+	id, err := idParam(r, "id")
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	st, err := s.book.Stall(r.Context(), id)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.showStall(w, r, http.StatusOK, st, newFields(stallValues(st)))
+}
+
+func (s *Server) showStall(w http.ResponseWriter, r *http.Request, status int, st *logbook.Stall, f *fields) {
+	title := "A new stall"
+	if st.ID != 0 {
+		title = st.Site.Name + ", stall " + st.Name
+	}
+	s.render(w, r, "stall", status, Frame{Title: title, Page: "sites", Data: stallView{f, st, tariffTiers}})
+}
+
+// tariffTiers is how many power tiers the form offers.
+const tariffTiers = 3
+
+// tariffNumbers are the single numbers of a tariff's form.
+func tariffNumbers(t *run.Tariff) map[string]*run.Number {
+	return map[string]*run.Number{"per_kwh": &t.PerKWh, "session_fee": &t.SessionFee, "idle_per_min": &t.IdlePerMin,
+		"idle_after_min": &t.IdleAfterMin, "tax_pct": &t.TaxPct}
+}
+
+func stallValues(st *logbook.Stall) url.Values {
+	v := url.Values{"id": {strconv.FormatInt(st.ID, 10)}, "site": {strconv.FormatInt(st.SiteID, 10)}, "name": {st.Name}, "note": {st.Note},
+		"rated_kw": {plainNumber(st.RatedKW)}, "max_a": {plainNumber(st.MaxA)}, "min_v": {plainNumber(st.MinV)},
+		"max_v": {plainNumber(st.MaxV)}, "shared_kw": {plainNumber(st.SharedKW)}}
+	if t := st.Tariff; t != nil {
+		v.Set("currency", t.Currency)
+		for name, n := range tariffNumbers(t) {
+			v.Set(name, plainNumber(*n))
+		}
+		for i, tier := range t.PerMin {
+			v.Set(fmt.Sprintf("tier%d_up_to", i), plainNumber(tier.UpToKW))
+			v.Set(fmt.Sprintf("tier%d_price", i), plainNumber(tier.Price))
+		}
+	}
+	return v
+}
+
+func (s *Server) saveStall(w http.ResponseWriter, r *http.Request) {
+	if err := r.ParseForm(); err != nil {
+		s.fail(w, r, badRequest("the form could not be read"))
+		return
+	}
+	f := newFields(r.PostForm)
+	st := &logbook.Stall{}
+	siteID, _ := strconv.ParseInt(r.PostForm.Get("site"), 10, 64)
+	site, err := s.book.Site(r.Context(), siteID)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	if id, _ := strconv.ParseInt(r.PostForm.Get("id"), 10, 64); id > 0 {
+		if st, err = s.book.Stall(r.Context(), id); err != nil {
+			s.fail(w, r, err)
+			return
+		}
+	}
+	st.SiteID, st.Site = site.ID, site
+	readStall(f, st)
+	if f.ok() {
+		err := s.book.SaveStall(r.Context(), st)
+		switch {
+		case errors.Is(err, logbook.ErrTaken):
+			f.fault("name", "Another stall of this site has this name.")
+		case err != nil:
+			s.fail(w, r, err)
+			return
+		default:
+			http.Redirect(w, r, fmt.Sprintf("/sites#site-%d", site.ID), http.StatusSeeOther)
+			return
+		}
+	}
+	s.showStall(w, r, http.StatusUnprocessableEntity, st, f)
+}
+
+func readStall(f *fields, st *logbook.Stall) {
+	st.Name, st.Note = f.needed("name", "A name or number"), f.text("note")
+	st.RatedKW, st.MaxA = f.number("rated_kw", 0, 5000), f.number("max_a", 0, 5000)
+	st.MinV, st.MaxV = f.number("min_v", 0, 2000), f.number("max_v", 0, 2000)
+	st.SharedKW = f.number("shared_kw", 0, 5000)
+	if st.MinV != nil && st.MaxV != nil && *st.MinV > *st.MaxV {
+		f.fault("max_v", "Expected no less than the lowest voltage, %g V.", *st.MinV)
+	}
+	t := &run.Tariff{Currency: f.text("currency")}
+	priced := false
+	for name, n := range tariffNumbers(t) {
+		*n = f.number(name, 0, 1e6)
+		priced = priced || *n != nil
+	}
+	if t.TaxPct != nil && *t.TaxPct > 100 {
+		f.fault("tax_pct", "Expected a percentage from 0 to 100.")
+	}
+	last := 0.0
+	for i := range tariffTiers {
+		upTo, price := f.number(fmt.Sprintf("tier%d_up_to", i), 0, 5000), f.number(fmt.Sprintf("tier%d_price", i), 0, 1e6)
+		if price == nil {
+			if upTo != nil {
+				f.fault(fmt.Sprintf("tier%d_price", i), "This tier has no price.")
+			}
+			continue
+		}
+		if upTo != nil {
+			if *upTo <= last {
+				f.fault(fmt.Sprintf("tier%d_up_to", i), "Expected more than the tier before, %g kW.", last)
+			}
+			last = *upTo
+		}
+		t.PerMin = append(t.PerMin, run.Tier{UpToKW: upTo, Price: price})
+		priced = true
+	}
+	st.Tariff = nil
+	if priced || t.Currency != "" {
+		st.Tariff = t
+	}
+	if priced && t.Currency == "" {
+		f.fault("currency", "A price needs a currency, such as EUR.")
+	}
+}
+
+func (s *Server) deleteStall(w http.ResponseWriter, r *http.Request) {
+	s.remove(w, r, "/sites", "runs were made at this stall; it stays", s.book.DeleteStall)
+}
