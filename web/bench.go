@@ -113,7 +113,10 @@ func (v *benchView) compare(r *http.Request, q chartQuery, entries []bench.Entry
 	names := make([]string, len(v.Entries))
 	for i := range v.Entries {
 		e := &v.Entries[i]
-		names[i] = e.Name
+		names[i] = "run " + strings.Replace(e.Name, " · ", " (", 1)
+		if strings.Contains(e.Name, " · ") {
+			names[i] += ")"
+		}
 		e.IsRef = i == v.Ref
 		left := slices.Delete(slices.Clone(v.IDs), i, i+1)
 		e.Left = joinIDs(left, ",")
@@ -146,27 +149,41 @@ func (v *benchView) compare(r *http.Request, q chartQuery, entries []bench.Entry
 	v.SVGHref = "/bench/curve.svg" + q.with("", "", extra)
 }
 
-// nameEntries gives each run the shortest name that tells it from the others.
+// nameEntries gives each run a short name: its number, its car where cars differ,
+// and else what tells the runs apart best.
 func (v *benchView) nameEntries(entries []bench.Entry, subjects []subject) {
+	telling, most := -1, 1
 	conditions := bench.Conditions(entries)
+	for i, c := range conditions {
+		if n := distinct(c.Values); slices.Contains(tellingConditions, c.Name) && (n > most || c.Name == "car" && n > 1) {
+			telling, most = i, n
+		}
+		if c.Name == "car" && most > 1 {
+			break
+		}
+	}
 	for i := range v.Entries {
 		e := &v.Entries[i]
-		parts := []string{fmt.Sprint(e.Row.ID)}
-		for _, c := range conditions {
-			if c.Same || c.Values[i] == "not noted" || len(parts) > 2 {
-				continue
-			}
-			switch c.Name {
-			case "car", "software", "battery at start", "preconditioning", "profile", "stall":
-				parts = append(parts, c.Values[i])
-			}
+		e.Name = fmt.Sprint(e.Row.ID)
+		if telling >= 0 {
+			e.Name += " · " + conditions[telling].Values[i]
 		}
-		e.Name = strings.Join(parts, " ")
-		if r := []rune(e.Name); len(r) > 20 {
-			e.Name = strings.TrimSpace(string(r[:19])) + "…"
+		if r := []rune(e.Name); len(r) > 19 {
+			e.Name = strings.TrimSpace(string(r[:18])) + "…"
 		}
 		subjects[i].Name = e.Name
 	}
+}
+
+// tellingConditions can name a run on the bench.
+var tellingConditions = []string{"car", "profile", "software", "stall", "preconditioning", "battery at start"}
+
+func distinct(values []string) int {
+	seen := map[string]bool{}
+	for _, v := range values {
+		seen[v] = true
+	}
+	return len(seen)
 }
 
 // fullName says a run in a line.

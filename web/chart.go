@@ -230,6 +230,9 @@ func chart(subjects []subject, q chartQuery, extra url.Values, title string) cha
 	if v.Axis.Key == "soc" {
 		k.XFrom, k.XTo = 0, 100
 	}
+	if len(subjects) > 1 {
+		k.Height = 300
+	}
 	for i := range subjects {
 		t, y := subjects[i].column(v.Channel.Channel)
 		if t == nil {

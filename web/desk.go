@@ -250,7 +250,7 @@ func (s *Server) arrivalView(r *http.Request, form url.Values) (*arrivalView, er
 	if err != nil {
 		return nil, err
 	}
-	v := &arrivalView{Arrival: a, editView: &editView{fields: newFields(form)}}
+	v := &arrivalView{Arrival: a, editView: &editView{fields: newFields(form), Arriving: true}}
 	if err := s.choices(r.Context(), v.editView); err != nil {
 		return nil, err
 	}

@@ -21,7 +21,7 @@ type editView struct {
 	Kinds    []string
 	Marks    []markRow
 	NewMark  markRow
-	Saved    bool
+	Arriving bool // a file that is being brought in may name a new car
 }
 
 type markRow struct {

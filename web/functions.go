@@ -15,21 +15,27 @@ import (
 
 // functions are what templates may call: words for figures, nothing that decides.
 var functions = template.FuncMap{
-	"clock":    words.Clock,
-	"duration": words.Duration,
-	"dclock":   words.SignedClock,
-	"fig":      func(v float64, d int) string { return words.Figure(v, d) },
-	"fixed":    func(v float64, d int) string { return words.Fixed(v, d) },
-	"signed":   func(v float64, d int) string { return words.Signed(v, d) },
+	"clock":    func(v any) string { return words.Clock(deref(v)) },
+	"duration": func(v any) string { return words.Duration(deref(v)) },
+	"dclock":   func(v any) string { return words.SignedClock(deref(v)) },
+	"fig":      func(v any, d int) string { return words.Figure(deref(v), d) },
+	"fixed":    func(v any, d int) string { return words.Fixed(deref(v), d) },
 	"opt": func(v *float64, d int) string {
 		if v == nil {
 			return "–"
 		}
 		return words.Fixed(*v, d)
 	},
-	"plain": plainNumber,
-	"when":  when,
-	"svg":   func(s string) template.HTML { return template.HTML(s) }, //nolint:gosec // made by package draw, which escapes
+	"last": func(s []string) string {
+		if len(s) == 0 {
+			return ""
+		}
+		return s[len(s)-1]
+	},
+	"positive": func(v *float64) bool { return v != nil && *v > 0 },
+	"plain":    plainNumber,
+	"when":     when,
+	"svg":      func(s string) template.HTML { return template.HTML(s) }, //nolint:gosec // made by package draw, which escapes
 	"dict": func(kv ...any) (map[string]any, error) {
 		if len(kv)%2 != 0 {
 			return nil, fmt.Errorf("dict: odd number of values")
@@ -60,12 +66,19 @@ var functions = template.FuncMap{
 		}
 		return out
 	},
-	"num64": func(p *int64) int64 {
-		if p == nil {
-			return 0
+}
+
+// deref takes a number or a pointer to one, which templates check with "with".
+func deref(v any) float64 {
+	switch x := v.(type) {
+	case float64:
+		return x
+	case *float64:
+		if x != nil {
+			return *x
 		}
-		return *p
-	},
+	}
+	return 0
 }
 
 // plainNumber writes an optional number for a form's field.

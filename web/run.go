@@ -46,7 +46,7 @@ type runView struct {
 	Row      *logbook.Run
 	Reading  *curve.Reading
 	Query    chartQuery
-	Heading  string
+	Heading  curve.Finding
 	Rest     []finding
 	Facts    []fact
 	Strip    string
@@ -121,8 +121,8 @@ func (s *Server) runView(r *http.Request, query url.Values) (*runView, error) {
 	v.Headline, _ = x.Headline(described.Method)
 	entry := bench.Entry{Run: described, Reading: x}
 	v.Start, v.Outside = bench.BatteryAtStart(entry), bench.Outside(entry)
-	v.Facts = factsOf(row, v, res.Reading("", ""))
-	v.Heading, v.Rest = headingOf(row, x)
+	v.Facts = factsOf(row, v)
+	v.Heading, v.Rest = headingOf(x)
 	sub := subject{Name: fmt.Sprintf("Run %d", row.ID), Results: res, Reading: x}
 	v.Strip = largeStrip(row, x, &sub, v.Rest).Large()
 	v.Chart, v.Cursor = runChart(&sub, q, row)
@@ -143,31 +143,19 @@ func (s *Server) runView(r *http.Request, query url.Values) (*runView, error) {
 }
 
 // headingOf takes the first finding as the page's heading; the others are numbered.
-func headingOf(row *logbook.Run, x *curve.Reading) (string, []finding) {
+func headingOf(x *curve.Reading) (curve.Finding, []finding) {
 	if len(x.Findings) == 0 {
-		return "Nothing can be said about this run yet: it has no power and no state of charge.", nil
+		return curve.Finding{Text: "Nothing can be said about this run yet: it has no power and no state of charge.", Confidence: curve.Strong}, nil
 	}
 	var rest []finding
-	heading := ""
-	for _, f := range x.Findings {
-		if heading == "" && f.Kind == curve.AboutWindow {
-			heading = f.Text
-			continue
-		}
-		rest = append(rest, finding{f, len(rest) + 1})
+	for i, f := range x.Findings[1:] {
+		rest = append(rest, finding{f, i + 1})
 	}
-	if heading == "" {
-		heading = x.Findings[0].Text
-		rest = rest[1:]
-		for i := range rest {
-			rest[i].Number = i + 1
-		}
-	}
-	return heading, rest
+	return x.Findings[0], rest
 }
 
 // factsOf is the line above the heading: car, stall and conditions.
-func factsOf(row *logbook.Run, v *runView, head *curve.Reading) []fact {
+func factsOf(row *logbook.Run, v *runView) []fact {
 	var out []fact
 	if row.Car != nil {
 		f := fact{Strong: row.Car.Name}
@@ -201,7 +189,7 @@ func factsOf(row *logbook.Run, v *runView, head *curve.Reading) []fact {
 	if row.Climate != "" {
 		out = append(out, fact{"", "climate " + row.Climate})
 	}
-	return append(out, fact{"", "clock from " + clockName(v.Reading.Clock)}, fact{string(v.Reading.Side) + " side", ""})
+	return out
 }
 
 func clockName(c curve.Clock) string {
@@ -463,6 +451,7 @@ func captionOf(v *runView) string {
 	for _, f := range v.Facts {
 		parts = append(parts, strings.TrimSpace(f.Strong+" "+f.Text))
 	}
+	parts = append(parts, "clock from "+clockName(v.Reading.Clock), string(v.Reading.Side)+" side")
 	if v.Row.StartedAt != nil {
 		parts = append(parts, v.Row.StartedAt.Format(time.DateOnly))
 	}

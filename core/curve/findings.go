@@ -123,7 +123,7 @@ func rampFinding(r *Reading) *Finding {
 	}
 	from := r.firstPowerS()
 	f := &Finding{Kind: AboutRamp, FromS: from, ToS: from + *r.RampS}
-	f.Text = fmt.Sprintf("Ramp: %s from first power to nine tenths of its first level.", words.Duration(*r.RampS))
+	f.Text = fmt.Sprintf("Ramp: %s from first power to nine tenths of the first 3 minutes' best.", words.Duration(*r.RampS))
 	if from >= 0.5 {
 		f.Evidence = []string{fmt.Sprintf("first power %s after %s", words.Duration(from), r.clockName())}
 	}

@@ -17,7 +17,7 @@ type Curves struct {
 	XFrom, XTo   float64 // both 0: from the lines
 	Minutes      bool    // x is in seconds and shown in minutes
 	FromZero     bool    // y begins at zero
-	Height       float64 // 0: 270
+	Height       float64 // 0: 238
 	Axis         string  // what the reading cursor calls the axis
 }
 
@@ -32,7 +32,7 @@ type Line struct {
 func (k *Curves) SVG() string {
 	h := k.Height
 	if h == 0 {
-		h = 270
+		h = 238
 	}
 	c := &canvas{w: 880, h: h}
 	xFrom, xTo, yFrom, yTo := k.ranges()
@@ -126,8 +126,17 @@ func (k *Curves) names(c *canvas, px, py func(float64) float64, x1, top, base fl
 	}
 	var labels []label
 	for i, l := range k.Lines {
+		// A line that falls to nothing at its end is named where it still stood.
+		settled := math.Inf(-1)
+		if k.FromZero {
+			for _, y := range l.Y {
+				if !math.IsNaN(y) {
+					settled = math.Max(settled, y*0.2)
+				}
+			}
+		}
 		for j := len(l.X) - 1; j >= 0; j-- {
-			if !math.IsNaN(l.X[j]) && !math.IsNaN(l.Y[j]) {
+			if !math.IsNaN(l.X[j]) && !math.IsNaN(l.Y[j]) && l.Y[j] >= settled {
 				labels = append(labels, label{i, px(l.X[j]), py(l.Y[j])})
 				break
 			}

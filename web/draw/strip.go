@@ -86,11 +86,7 @@ func (s *Strip) topKW() float64 {
 	if s.TopKW > 0 {
 		return s.TopKW
 	}
-	top := 0.0
-	for _, v := range s.KW {
-		top = math.Max(top, v)
-	}
-	return niceTop(top)
+	return niceTop(maxOf(s.KW))
 }
 
 // Large draws the strip of a run's own page. It carries what the reading cursor
@@ -253,7 +249,9 @@ func (s *Strip) Small() string {
 	clipped := *s
 	clipped.T, clipped.KW = fromZero(s.T, s.KW)
 	clipped.road(c, p)
-	clipped.gaps(c, p, false)
+	low := p
+	low.top = p.y(maxOf(s.KW))
+	clipped.gaps(c, low, false)
 	if n := len(clipped.T); n > 0 {
 		c.line("base", p.x0, p.base, p.x(clipped.T[n-1]), p.base)
 	}
@@ -274,6 +272,14 @@ func (s *Strip) Small() string {
 	}
 	c.WriteString("</svg>")
 	return c.String()
+}
+
+func maxOf(v []float64) float64 {
+	top := 0.0
+	for _, x := range v {
+		top = math.Max(top, x)
+	}
+	return top
 }
 
 // fromZero leaves out what lies before clock zero.

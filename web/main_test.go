@@ -1,0 +1,154 @@
+package web_test
+
+import (
+	"context"
+	"fmt"
+	"net/http/httptest"
+	"os"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/require"
+
+	"zincroad/demo"
+	"zincroad/logbook"
+	"zincroad/logbook/logbooktest"
+	"zincroad/web"
+)
+
+var (
+	server  *logbooktest.Server
+	browser context.Context // one browser for all tests, one tab for each
+)
+
+func TestMain(m *testing.M) {
+	code, err := setUp(m)
+	if err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		code = 1
+	}
+	os.Exit(code)
+}
+
+func setUp(m *testing.M) (int, error) {
+	var err error
+	if server, err = logbooktest.Start(); err != nil {
+		return 1, err
+	}
+	defer server.Stop()
+	// No look-ups: nothing but this machine is ever asked.
+	opts := append(chromedp.DefaultExecAllocatorOptions[:],
+		chromedp.Flag("host-resolver-rules", "MAP * ~NOTFOUND , EXCLUDE 127.0.0.1 , EXCLUDE localhost"))
+	alloc, stop := chromedp.NewExecAllocator(context.Background(), opts...)
+	defer stop()
+	ctx, quit := chromedp.NewContext(alloc)
+	defer quit()
+	if err := chromedp.Do(ctx); err != nil {
+		return 1, fmt.Errorf("starting the browser: %w", err)
+	}
+	browser = ctx
+	return m.Run(), nil
+}
+
+// site is a server with its logbook, and a tab that looks at it.
+type site struct {
+	*testing.T
+	book *logbook.Book
+	url  string
+	tab  context.Context
+
+	mu   sync.Mutex
+	said []string // what the console complained about
+}
+
+const patience = 20 * time.Second
+
+func newSite(t *testing.T, width, height int64, withDemo bool) *site {
+	t.Helper()
+	book := server.Book(t)
+	if withDemo {
+		require.NoError(t, demo.Load(context.Background(), book, func(string) {}))
+	}
+	return newSiteOn(t, book, width, height)
+}
+
+func newSiteOn(t *testing.T, book *logbook.Book, width, height int64) *site {
+	t.Helper()
+	srv, err := web.New(book, logbooktest.Quiet())
+	require.NoError(t, err)
+	ts := httptest.NewServer(srv.Handler())
+	tab, shut := chromedp.NewContext(browser, chromedp.WithNewBrowserContext())
+	s := &site{T: t, book: book, url: ts.URL, tab: tab}
+	t.Cleanup(func() {
+		shut()
+		ts.CloseClientConnections()
+		ts.Close()
+	})
+	messages := chromedp.Console(tab)
+	go func() {
+		for m, err := range messages {
+			if err != nil {
+				return
+			}
+			if m.Type == chromedp.ConsoleError || m.IsException() {
+				s.mu.Lock()
+				s.said = append(s.said, m.String()+" "+m.URL)
+				s.mu.Unlock()
+			}
+		}
+	}()
+	require.NoError(t, chromedp.Do(tab, chromedp.EmulateViewport(width, height)))
+	return s
+}
+
+// do runs browser actions within a time that fits all of them.
+func (s *site) do(actions ...chromedp.Action[chromedp.Void]) {
+	s.Helper()
+	ctx, cancel := context.WithTimeout(s.tab, patience)
+	defer cancel()
+	require.NoError(s, chromedp.Do(ctx, actions...))
+}
+
+// open goes to a page and waits for its script.
+func (s *site) open(path string) {
+	s.Helper()
+	s.do(chromedp.Navigate(s.url+path), chromedp.WaitVisible(chromedp.CSS("html[data-ready] h1")))
+}
+
+// quiet fails the test when the console complained.
+func (s *site) quiet() {
+	s.Helper()
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	require.Empty(s, s.said, "the browser's console")
+}
+
+// eval gives the value of an expression in the page.
+func eval[T any](s *site, js string) T {
+	s.Helper()
+	ctx, cancel := context.WithTimeout(s.tab, patience)
+	defer cancel()
+	v, err := chromedp.Run(ctx, chromedp.Evaluate[T](js, chromedp.EvalAwaitPromise))
+	require.NoError(s, err, js)
+	return v
+}
+
+// await waits until an expression in the page is true.
+func (s *site) await(js string) {
+	s.Helper()
+	ctx, cancel := context.WithTimeout(s.tab, patience)
+	defer cancel()
+	_, err := chromedp.Run(ctx, chromedp.Poll[bool](js, chromedp.WithPollingTimeout(patience)))
+	require.NoError(s, err, js)
+}
+
+func (s *site) picture(path string) {
+	s.Helper()
+	ctx, cancel := context.WithTimeout(s.tab, patience)
+	defer cancel()
+	png, err := chromedp.Run(ctx, chromedp.CaptureScreenshot())
+	require.NoError(s, err)
+	require.NoError(s, os.WriteFile(path, png, 0o644))
+}

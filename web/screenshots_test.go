@@ -1,0 +1,46 @@
+package web_test
+
+import (
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/require"
+)
+
+// TestScreenshots takes the pictures of docs/screenshots; make screenshots runs it.
+func TestScreenshots(t *testing.T) {
+	dir := os.Getenv("ZINCROAD_SCREENSHOTS")
+	if dir == "" {
+		t.Skip("ZINCROAD_SCREENSHOTS is not set")
+	}
+	require.NoError(t, os.MkdirAll(dir, 0o755))
+	s := newSite(t, 1280, 800, true)
+	shot := func(path, name string, before ...chromedp.Action[chromedp.Void]) {
+		s.open(path)
+		if len(before) > 0 {
+			s.do(before...)
+		}
+		eval[bool](s, "document.fonts.ready.then(() => true)")
+		s.picture(filepath.Join(dir, name+".png"))
+	}
+	shot("/?group=car", "road")
+	shot("/runs/1", "run")
+	shot("/runs/11", "run-replug", chromedp.Focus(chromedp.CSS("svg.large")))
+	shot("/runs/18", "run-gap")
+	shot("/bench?runs=1,2,5,6&ref=2", "bench")
+	shot("/garage", "garage")
+	shot("/sites", "sites")
+	shot("/desk", "desk", chromedp.SendKeys(chromedp.CSS("#readings"), "0:00 plug-in\n3:10 12% 118kW 21C\n5:02 399V 250A 15 %\n7:00 118\n21:50 fans at full\n"),
+		chromedp.WaitVisible(chromedp.CSS("#answers li.bad")))
+	s.open("/desk")
+	sample, err := filepath.Abs("../docs/samples/spreadsheet.csv")
+	require.NoError(t, err)
+	s.do(chromedp.SetUploadFiles(chromedp.CSS("#file"), []string{sample}), chromedp.Click(chromedp.CSS("#file-form button")), chromedp.WaitVisible(chromedp.CSS("#understood")))
+	s.picture(filepath.Join(dir, "import.png"))
+	s.do(chromedp.Click(chromedp.CSS("[data-theme-to=night]")), chromedp.WaitVisible(chromedp.CSS("html[data-theme=night] h1")))
+	shot("/runs/2", "run-night")
+	shot("/?group=car", "road-night")
+	s.quiet()
+}
