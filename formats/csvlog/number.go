@@ -5,6 +5,7 @@ import (
 	"math"
 	"strconv"
 	"strings"
+	"unicode"
 )
 
 // noValue lists what loggers and spreadsheets write where they have no value.
@@ -73,7 +74,7 @@ func parseSlow(cell []byte, comma bool) (float64, bool) {
 	for end > 0 && !(s[end-1] >= '0' && s[end-1] <= '9' || s[end-1] == '.' || s[end-1] == ',') {
 		end--
 	}
-	if len(s)-end > 5 {
+	if len(s)-end > 5 || !isUnit(s[end:]) {
 		return 0, false
 	}
 	s = s[:end]
@@ -92,4 +93,14 @@ func parseSlow(cell []byte, comma bool) (float64, bool) {
 		return 0, false
 	}
 	return v, true
+}
+
+// isUnit tells whether what stands behind a number can be a unit.
+func isUnit(s string) bool {
+	for _, r := range s {
+		if !unicode.IsLetter(r) && !strings.ContainsRune("%‰°/", r) {
+			return false
+		}
+	}
+	return true
 }

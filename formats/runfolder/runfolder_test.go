@@ -1,0 +1,183 @@
+package runfolder
+
+import (
+	"archive/zip"
+	"bytes"
+	"errors"
+	"io"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"testing/fstest"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zincroad/core/run"
+	"zincroad/core/trace"
+)
+
+const sample = `{
+  "format": "zincroad-run/1",
+  "title": "Cold soak",
+  "workshop_job": 4711,
+  "started_at": "2026-02-03T18:20:00Z", "timezone": "Europe/Lisbon",
+  "car": {"name": "Tamarack 78", "software": "2.4", "usable_kwh": 75, "paint": "green", "pack_min_v": 280, "pack_max_v": 403},
+  "conditions": {"ambient_c": 0, "preconditioned": "none"},
+  "recordings": [{"file": "car.csv", "side": "car", "clock_offset_s": -2.5, "logger": "old phone"}],
+  "marks": [{"t_s": 0, "kind": "plug-in", "by": "the tester"}]
+}
+`
+
+func folder(doc string, files map[string]string) fstest.MapFS {
+	m := fstest.MapFS{DocumentName: {Data: []byte(doc)}}
+	for name, text := range files {
+		m[name] = &fstest.MapFile{Data: []byte(text)}
+	}
+	return m
+}
+
+var carCSV = map[string]string{"car.csv": "t_s,soc_pct,power_kw,cabin_mood\n0,10,0,fine\n60,11.50,120,fine\n"}
+
+func TestOpen(t *testing.T) {
+	f, err := Open(folder(sample, carCSV), "run")
+	require.NoError(t, err)
+	r := f.Run
+	assert.Equal(t, "Tamarack 78", r.Car.Name)
+	assert.Equal(t, 0.0, *r.Conditions.AmbientC, "zero degrees is a temperature")
+	assert.Nil(t, r.Car.MaxKW)
+	require.Len(t, r.Recordings, 1)
+	assert.Equal(t, -2.5, r.Recordings[0].ClockOffsetS)
+	assert.Equal(t, []float64{10, 11.5}, r.Recordings[0].Columns[trace.SoC])
+	assert.Equal(t, []run.Mark{{TS: 0, Kind: run.PlugIn}}, r.Marks)
+}
+
+// Written back unchanged, a run folder is the same to the byte.
+func TestRoundTripIsIdentical(t *testing.T) {
+	f, err := Open(folder(sample, carCSV), "run")
+	require.NoError(t, err)
+	var b bytes.Buffer
+	require.NoError(t, WriteZip(&b, f.Run, f.Document, map[string][]byte{"car.csv": f.Files[0].Bytes}, time.Now()))
+	z, err := zip.NewReader(bytes.NewReader(b.Bytes()), int64(b.Len()))
+	require.NoError(t, err)
+	want := map[string]string{DocumentName: sample, "car.csv": carCSV["car.csv"]}
+	require.Len(t, z.File, len(want))
+	for _, file := range z.File {
+		r, err := file.Open()
+		require.NoError(t, err)
+		text, err := io.ReadAll(r)
+		require.NoError(t, err)
+		assert.Equal(t, want[file.Name], string(text))
+	}
+}
+
+// What Zinc Road does not know stays when what it knows is changed.
+func TestUnknownKeysSurviveAnEdit(t *testing.T) {
+	f, err := Open(folder(sample, carCSV), "run")
+	require.NoError(t, err)
+	f.Run.Conditions.AmbientC = run.N(-3)
+	f.Run.Title = ""
+	f.Run.Car.Software = "2.5"
+	doc, err := Document(f.Run, f.Document)
+	require.NoError(t, err)
+	text := string(doc)
+	for _, kept := range []string{`"workshop_job": 4711`, `"paint": "green"`, `"logger": "old phone"`, `"by": "the tester"`, `"ambient_c": -3`, `"software": "2.5"`} {
+		assert.Contains(t, text, kept)
+	}
+	assert.NotContains(t, text, "Cold soak")
+	again, err := Open(folder(text, carCSV), "run")
+	require.NoError(t, err)
+	assert.Equal(t, -3.0, *again.Run.Conditions.AmbientC)
+}
+
+// Each malformed document names the file, the line, the key and what was expected.
+func TestFaultsOfRunJSON(t *testing.T) {
+	for _, c := range []struct {
+		name, from, to string
+		want           []string
+	}{
+		{"wrong sign", `"usable_kwh": 75`, `"usable_kwh": -75`, []string{"run.json:6: car.usable_kwh: -75, expected 0 to 2000"}},
+		{"wrong size", `"ambient_c": 0`, `"ambient_c": 400`, []string{"run.json:7: conditions.ambient_c: 400, expected -60 to 70"}},
+		{"text for a number", `"usable_kwh": 75`, `"usable_kwh": "75"`, []string{`run.json:6: car.usable_kwh: "75", expected a number`}},
+		{"unknown word", `"none"`, `"lukewarm"`, []string{`run.json:7: conditions.preconditioned: "lukewarm", expected none, car, driven or charged`}},
+		{"unknown mark", `"plug-in"`, `"boom"`, []string{`run.json:9: marks[0].kind: "boom", expected plug-in`}},
+		{"two at once", `"usable_kwh": 75, "paint": "green", "pack_min_v": 280`, `"usable_kwh": -1, "paint": "green", "pack_min_v": -2`,
+			[]string{"car.usable_kwh: -1", "car.pack_min_v: -2"}},
+		{"minimum above maximum", `"pack_min_v": 280`, `"pack_min_v": 480`, []string{"run.json:6: car.pack_max_v: 403, expected no less than pack_min_v 480"}},
+		{"no date", `2026-02-03T18:20:00Z`, `yesterday`, []string{`run.json:5: started_at: "yesterday", expected a time such as`}},
+		{"no zone", `Europe/Lisbon`, `Wend/Valley`, []string{`timezone: "Wend/Valley", expected a time zone`}},
+		{"other format", `zincroad-run/1`, `zincroad-run/9`, []string{`run.json:2: format: "zincroad-run/9", expected "zincroad-run/1"`}},
+		{"no recordings", `[{"file": "car.csv", "side": "car", "clock_offset_s": -2.5, "logger": "old phone"}]`, `[]`, []string{"run.json:8: recordings: expected at least one"}},
+		{"a way out of the folder", `"car.csv"`, `"../../etc/passwd"`, []string{"recordings[0].file", "expected a file inside this folder"}},
+		{"a file that is not there", `"car.csv"`, `"gone.csv"`, []string{"gone.csv: not found"}},
+		{"cut off", `"marks": [{"t_s": 0, "kind": "plug-in", "by": "the tester"}]`, `"marks": [`, []string{"no valid JSON"}},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			require.Contains(t, sample, c.from)
+			_, err := Open(folder(strings.Replace(sample, c.from, c.to, 1), carCSV), "run")
+			var fe *FaultError
+			require.True(t, errors.As(err, &fe), "%v", err)
+			require.Len(t, fe.Faults, max(1, len(fe.Faults)))
+			for _, w := range c.want {
+				assert.Contains(t, err.Error(), w)
+			}
+		})
+	}
+	_, err := Open(fstest.MapFS{}, "empty")
+	assert.EqualError(t, err, "empty: run.json: not found")
+}
+
+func TestRatingOfZeroIsNotGiven(t *testing.T) {
+	_, err := Open(folder(strings.Replace(sample, `"pack_max_v": 403`, `"pack_max_v": 0`, 1), carCSV), "run")
+	assert.NoError(t, err)
+}
+
+func TestZipWithAFolderInside(t *testing.T) {
+	var b bytes.Buffer
+	z := zip.NewWriter(&b)
+	for name, text := range map[string]string{"cold soak/run.json": sample, "cold soak/car.csv": carCSV["car.csv"]} {
+		w, err := z.Create(name)
+		require.NoError(t, err)
+		_, err = io.WriteString(w, text)
+		require.NoError(t, err)
+	}
+	require.NoError(t, z.Close())
+	f, err := OpenZip(bytes.NewReader(b.Bytes()), int64(b.Len()), "x.zip")
+	require.NoError(t, err)
+	assert.Equal(t, "Cold soak", f.Run.Title)
+	_, err = OpenZip(bytes.NewReader(b.Bytes()[:40]), 40, "x.zip")
+	assert.EqualError(t, err, "x.zip: no readable zip file")
+}
+
+func TestFolderOnDisk(t *testing.T) {
+	dir := t.TempDir()
+	require.NoError(t, os.WriteFile(filepath.Join(dir, DocumentName), []byte(sample), 0o644))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "car.csv"), []byte(carCSV["car.csv"]), 0o644))
+	f, err := OpenPath(dir)
+	require.NoError(t, err)
+	assert.Equal(t, 2, f.Run.Recordings[0].Len())
+}
+
+func TestRecordingName(t *testing.T) {
+	taken := map[string]bool{}
+	assert.Equal(t, "screen-notes.csv", RecordingName("screen notes.txt", taken))
+	assert.Equal(t, "screen-notes-2.csv", RecordingName("screen notes.csv", taken))
+	assert.Equal(t, "etc-passwd.csv", RecordingName("../../etc/passwd", taken))
+	assert.Equal(t, "recording.csv", RecordingName("???", taken))
+}
+
+func FuzzOpen(f *testing.F) {
+	f.Add([]byte(sample), []byte(carCSV["car.csv"]))
+	f.Add([]byte(`{"format":"zincroad-run/1","recordings":[{"file":"car.csv"}],"car":null,"marks":[null]}`), []byte("t_s,soc_pct\n1,2\n"))
+	f.Fuzz(func(t *testing.T, doc, csv []byte) {
+		in, err := Open(fstest.MapFS{DocumentName: {Data: doc}, "car.csv": {Data: csv}}, "f")
+		if err != nil {
+			return
+		}
+		if _, err := Document(in.Run, in.Document); err != nil {
+			t.Fatal(err)
+		}
+	})
+}
