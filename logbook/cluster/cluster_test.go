@@ -1,0 +1,97 @@
+package cluster
+
+import (
+	"context"
+	"database/sql"
+	"log/slog"
+	"os"
+	"path/filepath"
+	"syscall"
+	"testing"
+	"time"
+
+	_ "github.com/jackc/pgx/v5/stdlib" // the driver
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+func dataDir(t *testing.T) string {
+	t.Helper()
+	dir, err := os.MkdirTemp("/dev/shm", "zincroad-cluster-")
+	if err != nil {
+		dir, err = os.MkdirTemp("", "zincroad-cluster-")
+	}
+	require.NoError(t, err)
+	require.NoError(t, os.Chmod(dir, 0o755))
+	t.Cleanup(func() { os.RemoveAll(dir) })
+	return filepath.Join(dir, "pg")
+}
+
+func start(t *testing.T, dir string) *Cluster {
+	t.Helper()
+	c, err := Start(context.Background(), Options{Dir: dir, Throwaway: true, Log: slog.New(slog.DiscardHandler)})
+	require.NoError(t, err)
+	return c
+}
+
+func query(t *testing.T, url, q string) int {
+	t.Helper()
+	db, err := sql.Open("pgx", url)
+	require.NoError(t, err)
+	defer db.Close()
+	var n int
+	require.NoError(t, db.QueryRow(q).Scan(&n))
+	return n
+}
+
+func TestLifeOfACluster(t *testing.T) {
+	dir := dataDir(t)
+	c := start(t, dir)
+	require.Equal(t, 7, query(t, c.URL, "SELECT 7"))
+	query(t, c.URL, "WITH x AS (SELECT 1) SELECT count(*) FROM x")
+
+	_, err := Start(context.Background(), Options{Dir: dir, Log: slog.New(slog.DiscardHandler)})
+	require.ErrorIs(t, err, ErrInUse, "one owner at a time")
+	url, up := Attach(dir)
+	require.True(t, up)
+	assert.Equal(t, 3, query(t, url, "SELECT 3"))
+
+	// The owner is gone without stopping its server: the next one takes it over.
+	require.NoError(t, c.lock.Close())
+	again := start(t, dir)
+	assert.True(t, again.TakenOver)
+	assert.Equal(t, c.pid, again.pid)
+	assert.Equal(t, 5, query(t, again.URL, "SELECT 5"))
+	require.NoError(t, again.Stop())
+	_, up = Attach(dir)
+	assert.False(t, up)
+
+	// Killed outright, it leaves its pid file: the next start is not fooled.
+	c = start(t, dir)
+	assert.False(t, c.TakenOver)
+	require.NoError(t, syscall.Kill(c.pid, syscall.SIGKILL))
+	<-c.exited
+	require.NoError(t, c.lock.Close())
+	c = start(t, dir)
+	assert.False(t, c.TakenOver)
+	assert.Equal(t, 1, query(t, c.URL, "SELECT 1"))
+	require.NoError(t, c.Stop())
+}
+
+func TestPasswordIsNeededAndPrivate(t *testing.T) {
+	dir := dataDir(t)
+	c := start(t, dir)
+	defer c.Stop()
+	info, err := os.Stat(filepath.Join(dir, "password"))
+	require.NoError(t, err)
+	assert.Equal(t, os.FileMode(0o600), info.Mode().Perm())
+	bare := &Cluster{}
+	_, port, _ := c.pidFile()
+	bare.setURL("wrong", port)
+	db, err := sql.Open("pgx", bare.URL)
+	require.NoError(t, err)
+	defer db.Close()
+	ctx, cancel := context.WithTimeout(context.Background(), 5*time.Second)
+	defer cancel()
+	require.Error(t, db.PingContext(ctx))
+}

@@ -1,0 +1,315 @@
+package logbook_test
+
+import (
+	"archive/zip"
+	"bytes"
+	"context"
+	"fmt"
+	"io"
+	"math"
+	"os"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zincroad/core/curve"
+	"zincroad/core/run"
+	"zincroad/core/trace"
+	"zincroad/demo"
+	"zincroad/formats/intake"
+	"zincroad/formats/runfolder"
+	"zincroad/logbook"
+	"zincroad/logbook/logbooktest"
+)
+
+var server *logbooktest.Server
+
+func TestMain(m *testing.M) {
+	var err error
+	if server, err = logbooktest.Start(); err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		os.Exit(1)
+	}
+	code := m.Run()
+	if err := server.Stop(); err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		code = 1
+	}
+	os.Exit(code)
+}
+
+var ctx = context.Background()
+
+func bundle(t testing.TB, i int) *intake.Bundle {
+	t.Helper()
+	list, err := demo.Bundles()
+	require.NoError(t, err)
+	return list[i]
+}
+
+func TestWhatIsStoredComesBack(t *testing.T) {
+	b := server.Book(t)
+	in := bundle(t, 0)
+	in.Run.Recordings[0].Columns[trace.SoC][3] = math.NaN()
+	id, err := b.Save(ctx, in)
+	require.NoError(t, err)
+	row, err := b.Run(ctx, id)
+	require.NoError(t, err)
+	out, err := b.Load(ctx, row)
+	require.NoError(t, err)
+	require.Len(t, out.Recordings, len(in.Run.Recordings))
+	for i, want := range in.Run.Recordings {
+		got := out.Recordings[i]
+		assert.Equal(t, want.T, got.T)
+		require.Len(t, got.Columns, len(want.Columns))
+		for c, col := range want.Columns {
+			assert.Equal(t, fmt.Sprint(col), fmt.Sprint(got.Columns[c]), "%s", c)
+		}
+		assert.Equal(t, want.Side, got.Side)
+		assert.Equal(t, want.SoCResolutionPct, got.SoCResolutionPct)
+	}
+	assert.Equal(t, in.Run.Marks, out.Marks)
+	assert.Equal(t, in.Run.Car, out.Car)
+	assert.Equal(t, in.Run.Stall, out.Stall)
+	assert.Equal(t, in.Run.Method, out.Method)
+	assert.Equal(t, in.Run.Conditions, out.Conditions)
+	assert.Equal(t, in.Run.Claims, out.Claims)
+	assert.Equal(t, in.Run.StartedAt, out.StartedAt)
+}
+
+// A run folder comes back to the byte, file by file.
+func TestRunFolderComesBackIdentical(t *testing.T) {
+	b := server.Book(t)
+	in := bundle(t, 10)
+	id, err := b.Save(ctx, in)
+	require.NoError(t, err)
+	row, err := b.Run(ctx, id)
+	require.NoError(t, err)
+	full, files, err := b.Parcel(ctx, row)
+	require.NoError(t, err)
+	var out bytes.Buffer
+	require.NoError(t, runfolder.WriteZip(&out, full, []byte(*row.Document), files, row.CreatedAt))
+	z, err := zip.NewReader(bytes.NewReader(out.Bytes()), int64(out.Len()))
+	require.NoError(t, err)
+	want := map[string][]byte{runfolder.DocumentName: in.Document}
+	for _, f := range in.Files {
+		want[f.Name] = f.Bytes
+	}
+	require.Len(t, z.File, len(want))
+	for _, f := range z.File {
+		r, err := f.Open()
+		require.NoError(t, err)
+		got, err := io.ReadAll(r)
+		require.NoError(t, err)
+		assert.Equal(t, string(want[f.Name]), string(got), f.Name)
+	}
+}
+
+// Typed readings and foreign tables travel as a run folder too, and say the same
+// when they are read again.
+func TestTypedRunTravelsAsARunFolder(t *testing.T) {
+	b := server.Book(t)
+	in := bundle(t, 19)
+	require.Equal(t, intake.TypedKind, in.Kind)
+	id, err := b.Save(ctx, in)
+	require.NoError(t, err)
+	row, err := b.Run(ctx, id)
+	require.NoError(t, err)
+	full, files, err := b.Parcel(ctx, row)
+	require.NoError(t, err)
+	var out bytes.Buffer
+	require.NoError(t, runfolder.WriteZip(&out, full, nil, files, row.CreatedAt))
+	again, err := intake.Bytes("x.zip", out.Bytes(), intake.Choices{})
+	require.NoError(t, err)
+	want, got := curve.Read(in.Run, curve.Options{}), curve.Read(again.Run, curve.Options{})
+	assert.Equal(t, want.Posts, got.Posts)
+	assert.Equal(t, want.Windows, got.Windows)
+	assert.Equal(t, want.Energy, got.Energy)
+}
+
+func TestTheSameFilesAreNoticed(t *testing.T) {
+	b := server.Book(t)
+	in := bundle(t, 1)
+	_, found, err := b.Twin(ctx, in.Files)
+	require.NoError(t, err)
+	assert.False(t, found)
+	id, err := b.Save(ctx, in)
+	require.NoError(t, err)
+	twin, found, err := b.Twin(ctx, bundle(t, 1).Files)
+	require.NoError(t, err)
+	require.True(t, found)
+	assert.Equal(t, id, twin.ID)
+	_, found, err = b.Twin(ctx, bundle(t, 2).Files)
+	require.NoError(t, err)
+	assert.False(t, found)
+	require.NoError(t, b.DeleteRun(ctx, id))
+	_, found, err = b.Twin(ctx, in.Files)
+	require.NoError(t, err)
+	assert.False(t, found, "a run that was put aside does not count")
+}
+
+// All or nothing: a run that breaks a rule in its last mark leaves no trace.
+func TestSaveIsAllOrNothing(t *testing.T) {
+	b := server.Book(t)
+	in := bundle(t, 0)
+	in.Run.Recordings[1].Side = "roof"
+	_, err := b.Save(ctx, in)
+	require.ErrorIs(t, err, logbook.ErrRefused)
+	n, err := b.Count(ctx)
+	require.NoError(t, err)
+	assert.Zero(t, n)
+	cars, err := b.Cars(ctx)
+	require.NoError(t, err)
+	assert.Empty(t, cars, "not even the car")
+}
+
+func TestGarageFillsWhatItDoesNotKnowAndKeepsTheRest(t *testing.T) {
+	b := server.Book(t)
+	car := &logbook.Car{Name: "Tamarack 78", MaxKW: run.N(111)}
+	require.NoError(t, b.SaveCar(ctx, car))
+	id, err := b.Save(ctx, bundle(t, 0))
+	require.NoError(t, err)
+	kept, err := b.Car(ctx, car.ID)
+	require.NoError(t, err)
+	assert.Equal(t, 111.0, *kept.MaxKW, "what the garage says stays")
+	assert.Equal(t, 75.0, *kept.UsableKWh, "what it did not know is taken over")
+	require.Len(t, kept.Softwares, 1)
+	row, err := b.Run(ctx, id)
+	require.NoError(t, err)
+	assert.Equal(t, 200.0, *row.Describe().Car.MaxKW, "the run says what it said")
+
+	require.ErrorIs(t, b.DeleteCar(ctx, car.ID), logbook.ErrInUse)
+	require.ErrorIs(t, b.SaveCar(ctx, &logbook.Car{Name: "Tamarack 78"}), logbook.ErrTaken)
+	require.ErrorIs(t, b.SaveCar(ctx, &logbook.Car{Name: "x", MaxKW: run.N(-1)}), logbook.ErrRefused)
+	require.ErrorIs(t, b.DeleteSoftware(ctx, kept.Softwares[0].ID), logbook.ErrInUse)
+	_, err = b.Car(ctx, 999)
+	require.ErrorIs(t, err, logbook.ErrNotFound)
+}
+
+// Results belong to a revision: a moved mark is seen at once, also by another copy
+// of the program on the same database.
+func TestResultsFollowEdits(t *testing.T) {
+	url := server.URL(t)
+	open := func() *logbook.Book {
+		b, err := logbook.Open(ctx, url, logbooktest.Quiet())
+		require.NoError(t, err)
+		t.Cleanup(func() { b.Close() })
+		return b
+	}
+	b, other := open(), open()
+	id, err := b.Save(ctx, bundle(t, 0))
+	require.NoError(t, err)
+	post := func(b *logbook.Book) float64 {
+		row, err := b.Run(ctx, id)
+		require.NoError(t, err)
+		res, err := b.Results(ctx, row)
+		require.NoError(t, err)
+		v, ok := res.Reading("", "").Post(20)
+		require.True(t, ok)
+		return v
+	}
+	before := post(b)
+	row, err := b.Run(ctx, id)
+	require.NoError(t, err)
+	m := row.Marks[0]
+	require.Equal(t, run.PlugIn, m.Kind)
+	m.TS += 7
+	require.NoError(t, b.SaveMark(ctx, &m))
+	assert.InDelta(t, before-7, post(other), 1e-6)
+	assert.InDelta(t, before-7, post(b), 1e-6, "and from what was kept")
+
+	gone, err := b.DeleteMark(ctx, id, m.ID)
+	require.NoError(t, err)
+	assert.InDelta(t, before, post(other), 1e-6, "without the mark the earliest reading counts")
+	gone.ID = 0
+	require.NoError(t, b.SaveMark(ctx, gone))
+	assert.InDelta(t, before-7, post(b), 1e-6)
+	require.ErrorIs(t, b.SaveMark(ctx, &logbook.Mark{ID: 9999, RunID: id, Kind: run.Note}), logbook.ErrNotFound)
+}
+
+func TestRoad(t *testing.T) {
+	b := server.Book(t)
+	require.NoError(t, demo.Load(ctx, b, func(string) {}))
+	count := func(f logbook.RoadFilter) int {
+		rows, total, _, err := b.Road(ctx, f)
+		require.NoError(t, err)
+		if f.Limit == 0 {
+			require.Len(t, rows, total)
+		}
+		return total
+	}
+	assert.Equal(t, 20, count(logbook.RoadFilter{}))
+	assert.Equal(t, 8, count(logbook.RoadFilter{Car: "Tamarack 78"}))
+	assert.Equal(t, 1, count(logbook.RoadFilter{Software: "2.3"}))
+	assert.Equal(t, 2, count(logbook.RoadFilter{Stall: "Copse Lane Quarry 1"}))
+	assert.Equal(t, 3, count(logbook.RoadFilter{Preconditioned: "driven", Car: "Osier 88"}))
+	assert.Equal(t, 1, count(logbook.RoadFilter{AmbientBelow: run.N(0)}))
+	assert.Equal(t, 4, count(logbook.RoadFilter{AmbientFrom: run.N(10)}), "10, 11, 13 and 11 °C")
+	assert.Equal(t, 1, count(logbook.RoadFilter{Text: "neighbour cabinet"}))
+	assert.Equal(t, 0, count(logbook.RoadFilter{Text: "100%_"}), "wildcards are letters")
+
+	rows, _, longest, err := b.Road(ctx, logbook.RoadFilter{Sort: "fastest"})
+	require.NoError(t, err)
+	for i := 1; i < len(rows); i++ {
+		assert.LessOrEqual(t, *rows[i-1].WindowS, *rows[i].WindowS)
+	}
+	for _, r := range rows {
+		assert.LessOrEqual(t, r.LengthS, longest)
+		assert.NotEmpty(t, r.Strip.T)
+	}
+	grouped, _, _, err := b.Road(ctx, logbook.RoadFilter{GroupBy: "car", Limit: 7, Offset: 7})
+	require.NoError(t, err)
+	require.Len(t, grouped, 7)
+	for i := 1; i < len(grouped); i++ {
+		assert.LessOrEqual(t, grouped[i-1].Car, grouped[i].Car)
+	}
+}
+
+func TestDeleteAndRestore(t *testing.T) {
+	b := server.Book(t)
+	id, err := b.Save(ctx, bundle(t, 3))
+	require.NoError(t, err)
+	require.NoError(t, b.DeleteRun(ctx, id))
+	require.ErrorIs(t, b.DeleteRun(ctx, id), logbook.ErrNotFound)
+	_, total, _, err := b.Road(ctx, logbook.RoadFilter{})
+	require.NoError(t, err)
+	assert.Zero(t, total)
+	aside, err := b.Deleted(ctx)
+	require.NoError(t, err)
+	require.Len(t, aside, 1)
+	require.NoError(t, b.RestoreRun(ctx, id))
+	_, total, _, err = b.Road(ctx, logbook.RoadFilter{})
+	require.NoError(t, err)
+	assert.Equal(t, 1, total)
+	require.ErrorIs(t, b.RestoreRun(ctx, 999), logbook.ErrNotFound)
+}
+
+func TestArrivalsWait(t *testing.T) {
+	b := server.Book(t)
+	id, err := b.Arrive(ctx, "log.csv", []byte("t_s,soc_pct\n0,1\n"))
+	require.NoError(t, err)
+	a, err := b.Arrival(ctx, id)
+	require.NoError(t, err)
+	assert.Equal(t, "t_s,soc_pct\n0,1\n", string(a.Content))
+	list, err := b.Arrivals(ctx)
+	require.NoError(t, err)
+	require.Len(t, list, 1)
+	assert.Empty(t, list[0].Content)
+	require.NoError(t, b.Tidy(ctx))
+	require.NoError(t, b.DropArrival(ctx, id))
+	_, err = b.Arrival(ctx, id)
+	require.ErrorIs(t, err, logbook.ErrNotFound)
+}
+
+func TestSaveGivesUpWithItsContext(t *testing.T) {
+	b := server.Book(t)
+	short, cancel := context.WithTimeout(ctx, time.Nanosecond)
+	defer cancel()
+	_, err := b.Save(short, bundle(t, 0))
+	require.ErrorIs(t, err, context.DeadlineExceeded)
+	n, err := b.Count(ctx)
+	require.NoError(t, err)
+	assert.Zero(t, n)
+}
