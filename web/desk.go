@@ -18,6 +18,7 @@ import (
 
 	"zincroad/core/run"
 	"zincroad/core/trace"
+	"zincroad/core/units"
 	"zincroad/core/words"
 	"zincroad/formats/csvlog"
 	"zincroad/formats/intake"
@@ -325,8 +326,11 @@ func (v *arrivalView) layoutOf(form url.Values) *csvlog.Layout {
 	for i := range n {
 		p := "c" + strconv.Itoa(i) + "_"
 		c := csvlog.Column{Header: form.Get(p + "header"), Channel: trace.Channel(form.Get(p + "channel")), Unit: form.Get(p + "unit"), Negate: form.Get(p+"sign") == "turned"}
-		if in, ok := trace.Describe(c.Channel); ok && c.Unit == "" {
-			c.Unit = in.Units[0].Name
+		if in, ok := trace.Describe(c.Channel); ok {
+			// Read as another channel, the old one's unit means nothing.
+			if _, known := units.Find(in.Units, c.Unit); !known {
+				c.Unit = in.Units[0].Name
+			}
 		}
 		l.Columns = append(l.Columns, c)
 	}

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"net/http/httptest"
 	"os"
+	"strings"
 	"sync"
 	"testing"
 	"time"
@@ -38,6 +39,15 @@ func setUp(m *testing.M) (int, error) {
 		return 1, err
 	}
 	defer server.Stop()
+	if err := server.Prepare(demoBook, func(b *logbook.Book) error {
+		if err := demo.Load(context.Background(), b, func(string) {}); err != nil {
+			return err
+		}
+		_, _, _, err := b.Road(context.Background(), logbook.RoadFilter{})
+		return err
+	}); err != nil {
+		return 1, err
+	}
 	// No look-ups: nothing but this machine is ever asked.
 	opts := append(chromedp.DefaultExecAllocatorOptions[:],
 		chromedp.Flag("host-resolver-rules", "MAP * ~NOTFOUND , EXCLUDE 127.0.0.1 , EXCLUDE localhost"))
@@ -63,19 +73,23 @@ type site struct {
 	said []string // what the console complained about
 }
 
+// demoBook is the prepared database with the demo's runs.
+const demoBook = "zincroad_demo"
+
+// newBook gives an empty logbook, or one with the demo's runs.
+func newBook(t testing.TB, withDemo bool) *logbook.Book {
+	t.Helper()
+	if withDemo {
+		return server.BookFrom(t, demoBook)
+	}
+	return server.Book(t)
+}
+
 const patience = 20 * time.Second
 
 func newSite(t *testing.T, width, height int64, withDemo bool) *site {
 	t.Helper()
-	book := server.Book(t)
-	if withDemo {
-		require.NoError(t, demo.Load(context.Background(), book, func(string) {}))
-	}
-	return newSiteOn(t, book, width, height)
-}
-
-func newSiteOn(t *testing.T, book *logbook.Book, width, height int64) *site {
-	t.Helper()
+	book := newBook(t, withDemo)
 	srv, err := web.New(book, logbooktest.Quiet())
 	require.NoError(t, err)
 	ts := httptest.NewServer(srv.Handler())
@@ -92,7 +106,9 @@ func newSiteOn(t *testing.T, book *logbook.Book, width, height int64) *site {
 			if err != nil {
 				return
 			}
-			if m.Type == chromedp.ConsoleError || m.IsException() {
+			// A form that comes back with its faults is no fault of the page.
+			refused := strings.Contains(m.String(), "status of 422")
+			if (m.Type == chromedp.ConsoleError || m.IsException()) && !refused {
 				s.mu.Lock()
 				s.said = append(s.said, m.String()+" "+m.URL)
 				s.mu.Unlock()
@@ -135,13 +151,21 @@ func eval[T any](s *site, js string) T {
 	return v
 }
 
-// await waits until an expression in the page is true.
+// await waits until an expression in the page is true, also across navigations.
 func (s *site) await(js string) {
 	s.Helper()
 	ctx, cancel := context.WithTimeout(s.tab, patience)
 	defer cancel()
-	_, err := chromedp.Run(ctx, chromedp.Poll[bool](js, chromedp.WithPollingTimeout(patience)))
-	require.NoError(s, err, js)
+	var last error
+	for ctx.Err() == nil {
+		ok, err := chromedp.Run(ctx, chromedp.Evaluate[bool]("!!("+js+")"))
+		if err == nil && ok {
+			return
+		}
+		last = err
+		time.Sleep(20 * time.Millisecond)
+	}
+	require.Fail(s, "never true: "+js, "%v", last)
 }
 
 func (s *site) picture(path string) {

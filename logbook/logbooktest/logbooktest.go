@@ -5,6 +5,7 @@ package logbooktest
 import (
 	"context"
 	"database/sql"
+	"errors"
 	"fmt"
 	"io"
 	"log/slog"
@@ -82,20 +83,39 @@ func (s *Server) exec(ctx context.Context, query string) error {
 	return err
 }
 
+// Prepare fills a database once, from which BookFrom makes copies. Whoever fills it
+// must be done with the logbook when fill returns.
+func (s *Server) Prepare(name string, fill func(*logbook.Book) error) error {
+	ctx := context.Background()
+	if err := s.exec(ctx, fmt.Sprintf("CREATE DATABASE %s TEMPLATE %s STRATEGY FILE_COPY", name, template)); err != nil {
+		return err
+	}
+	b, err := logbook.Open(ctx, s.url(name), Quiet())
+	if err != nil {
+		return err
+	}
+	return errors.Join(fill(b), b.Close())
+}
+
+// BookFrom gives a copy of a prepared logbook that goes when the test ends.
+func (s *Server) BookFrom(t testing.TB, prepared string) *logbook.Book {
+	t.Helper()
+	b, err := logbook.Open(context.Background(), s.urlFrom(t, prepared), Quiet())
+	require.NoError(t, err)
+	t.Cleanup(func() { _ = b.Close() })
+	return b
+}
+
 // URL gives a fresh, empty database that goes when the test ends.
-func (s *Server) URL(t testing.TB) string {
+func (s *Server) URL(t testing.TB) string { return s.urlFrom(t, template) }
+
+func (s *Server) urlFrom(t testing.TB, from string) string {
 	t.Helper()
 	name := fmt.Sprintf("test_%d", s.made.Add(1))
-	require.NoError(t, s.exec(context.Background(), fmt.Sprintf("CREATE DATABASE %s TEMPLATE %s STRATEGY FILE_COPY", name, template)))
+	require.NoError(t, s.exec(context.Background(), fmt.Sprintf("CREATE DATABASE %s TEMPLATE %s STRATEGY FILE_COPY", name, from)))
 	t.Cleanup(func() { _ = s.exec(context.Background(), "DROP DATABASE "+name+" WITH (FORCE)") })
 	return s.url(name)
 }
 
 // Book gives a fresh, empty logbook that goes when the test ends.
-func (s *Server) Book(t testing.TB) *logbook.Book {
-	t.Helper()
-	b, err := logbook.Open(context.Background(), s.URL(t), Quiet())
-	require.NoError(t, err)
-	t.Cleanup(func() { _ = b.Close() })
-	return b
-}
+func (s *Server) Book(t testing.TB) *logbook.Book { return s.BookFrom(t, template) }

@@ -144,8 +144,7 @@
   // ---- pictures as PNG -------------------------------------------------------
   async function savePNG(link) {
     const svg = await (await fetch(link.href)).text();
-    const doc = new DOMParser().parseFromString(svg, 'image/svg+xml').documentElement;
-    const w = parseFloat(doc.getAttribute('width')), h = parseFloat(doc.getAttribute('height')), scale = 2;
+    const size = svg.match(/ width="([\d.]+)" height="([\d.]+)"/), w = +size[1], h = +size[2], scale = 2;
     const img = new Image();
     const url = URL.createObjectURL(new Blob([svg], { type: 'image/svg+xml' }));
     img.src = url;
@@ -223,10 +222,12 @@
 
   // ---- keys -------------------------------------------------------------------
   const rows = () => $$('[data-row]');
+  let lastRow = ''; // where the focus was, should what had it be drawn anew
+  document.addEventListener('focusin', (e) => { const r = e.target.closest('[data-row]'); if (r) lastRow = r.id; });
   function walk(d) {
     const list = rows();
     if (!list.length) return;
-    const here = list.findIndex((r) => r.contains(document.activeElement));
+    const here = list.findIndex((r) => r.contains(document.activeElement) || r.id === lastRow && document.activeElement === document.body);
     const next = list[Math.max(0, Math.min(list.length - 1, here < 0 ? 0 : here + d))];
     $('a.label', next).focus();
     next.scrollIntoView({ block: 'nearest' });
@@ -241,7 +242,7 @@
     else if (e.key === 'j') walk(1);
     else if (e.key === 'k') walk(-1);
     else if (e.key === 'x') {
-      const row = e.target.closest('[data-row]');
+      const row = e.target.closest('[data-row]') || (lastRow && document.getElementById(lastRow));
       const b = row && $('.pick button', row);
       if (b) b.click();
     } else if (e.key === '/') {
@@ -260,7 +261,7 @@
     if (el.classList && el.classList.contains('pick')) {
       const row = el.closest('[data-row]'), b = $('button', el);
       if (row) row.classList.toggle('picked', b.getAttribute('aria-pressed') === 'true');
-      b.focus();
+      if (document.activeElement === document.body) b.focus();
     }
     if (el.id === 'curve') { cursor(); const on = $('.choices a[aria-current]', el); if (on) on.focus({ preventScroll: true }); }
   });

@@ -1,0 +1,288 @@
+package web_test
+
+import (
+	"context"
+	"encoding/json"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+func css(s string) chromedp.CSS { return chromedp.CSS(s) }
+
+func (s *site) text(sel string) string {
+	s.Helper()
+	return eval[string](s, `document.querySelector(`+quote(sel)+`).textContent.trim()`)
+}
+
+func quote(v string) string {
+	b, _ := json.Marshal(v)
+	return string(b)
+}
+
+func sample(t *testing.T, name string) string {
+	t.Helper()
+	p, err := filepath.Abs(filepath.Join("../docs/samples", name))
+	require.NoError(t, err)
+	return p
+}
+
+// Each sample, brought in through the page: the run's page within three actions.
+func TestSamplesDroppedIntoThePage(t *testing.T) {
+	s := newSite(t, 1280, 800, false)
+	s.open("/")
+	assert.Equal(t, "No runs yet", s.text("h1"))
+	for _, c := range []struct {
+		file    string
+		confirm bool
+		heading string
+	}{
+		{"run-folder.zip", false, "10–80 %"}, {"zincroad.csv", true, "10–80 %"}, {"spreadsheet.csv", true, "10–80 %"}, {"screen-notes.txt", true, "20–80 %"},
+	} {
+		s.open("/desk")
+		s.do(chromedp.SetUploadFiles(css("#file"), []string{sample(t, c.file)}), chromedp.Click(css("#file-form button")))
+		if c.confirm {
+			s.do(chromedp.WaitVisible(css("#understood")))
+			assert.Contains(t, s.text("#understood"), "readings over", c.file)
+			s.do(chromedp.Click(css(".what .primary")))
+		}
+		s.do(chromedp.WaitVisible(css("h1.finding")))
+		assert.Contains(t, s.text("h1.finding"), c.heading, c.file)
+	}
+	s.quiet()
+}
+
+// A file dropped on the Road lands where the form would send it.
+func TestDropOnTheRoad(t *testing.T) {
+	s := newSite(t, 1280, 800, false)
+	s.open("/")
+	eval[bool](s, `(() => {
+		const d = new DataTransfer();
+		d.items.add(new File(["t_s,soc_pct,power_kw\n0,10,100\n600,30,100\n1800,70,90\n"], "night.csv"));
+		document.dispatchEvent(new DragEvent("dragover", {dataTransfer: d, cancelable: true}));
+		const shown = !document.getElementById("drop").hidden;
+		document.dispatchEvent(new DragEvent("drop", {dataTransfer: d, cancelable: true}));
+		return shown;
+	})()`)
+	s.do(chromedp.WaitVisible(css("#understood")))
+	assert.Contains(t, s.text("h1"), "night.csv")
+	s.quiet()
+}
+
+// Every guess can be changed, and the sample rows follow at once.
+func TestGuessesCanBeChanged(t *testing.T) {
+	s := newSite(t, 1280, 800, false)
+	s.open("/desk")
+	s.do(chromedp.SetUploadFiles(css("#file"), []string{sample(t, "spreadsheet.csv")}), chromedp.Click(css("#file-form button")), chromedp.WaitVisible(css("table.sample")))
+	assert.Equal(t, "turned", eval[string](s, `document.querySelector('[name=c4_sign]').value`), "amps below zero while charging")
+	assert.Equal(t, "°F", eval[string](s, `document.querySelector('[name=c5_unit]').value`))
+	assert.Contains(t, s.text("#understood .lead"), "battery 26 °C")
+	eval[bool](s, `(() => { const u = document.querySelector('[name=c5_unit]'); u.value = "°C"; u.dispatchEvent(new Event("change", {bubbles: true})); return true; })()`)
+	s.await(`document.querySelector("#understood .lead").textContent.includes("battery 79 °C")`)
+	eval[bool](s, `(() => { const u = document.querySelector('[name=c1_channel]'); u.value = "power_kw"; u.dispatchEvent(new Event("change", {bubbles: true})); return true; })()`)
+	s.await(`document.querySelector("#understood .bad") && document.querySelector("#understood .bad").textContent.includes("both read as power_kw")`)
+	s.quiet()
+}
+
+func TestWhatIsNoLogIsRefusedAndNothingStored(t *testing.T) {
+	s := newSite(t, 1280, 800, false)
+	letter := filepath.Join(t.TempDir(), "letter.csv")
+	require.NoError(t, os.WriteFile(letter, []byte("Dear workshop,\nthe van is ready.\n"), 0o644))
+	s.open("/desk")
+	s.do(chromedp.SetUploadFiles(css("#file"), []string{letter}), chromedp.Click(css("#file-form button")), chromedp.WaitVisible(css(".notice.bad")))
+	assert.Contains(t, s.text(".notice.bad"), "nothing was stored")
+	list, err := s.book.Arrivals(context.Background())
+	require.NoError(t, err)
+	assert.Empty(t, list)
+}
+
+// Typing: each line is answered, then the run's page with what was typed beside it.
+func TestTypingReadings(t *testing.T) {
+	s := newSite(t, 1280, 800, false)
+	s.open("/desk")
+	s.do(chromedp.SendKeys(css("#readings"), "0:00 plug-in\n3:10 20% 118kW 21C\n7:00 118\n13:00 50% 110kW\n23:00 80% 70kW\n"))
+	s.await(`document.querySelectorAll("#answers li").length >= 5 && document.querySelector("#answers li.bad")`)
+	assert.Equal(t, "3:10 · SoC 20 % · power 118 kW · battery 21 °C", s.text("#answers li:nth-child(2)"))
+	assert.Contains(t, s.text("#answers li.bad"), "118 has no unit")
+	s.do(chromedp.Click(css("form.typed .primary")), chromedp.WaitVisible(css("#understood")))
+	assert.Contains(t, s.text("#understood .faults"), "118 has no unit")
+	s.do(chromedp.SendKeys(css("#f-new_car"), "Larch 52"), chromedp.SendKeys(css("#f-software"), "3.0"), chromedp.SetValue(css("#f-from_pct"), "90"))
+	s.do(chromedp.Click(css(".what .primary")), chromedp.WaitVisible(css("#e-to_pct")))
+	assert.Equal(t, "Larch 52", eval[string](s, `document.querySelector("#f-new_car").value`), "what was typed stays after a fault")
+	s.do(chromedp.SetValue(css("#f-from_pct"), "20"), chromedp.Click(css(".what .primary")), chromedp.WaitVisible(css("h1.finding")))
+	// Post 20 is where the notes start, at plug-in's zero; post 80 at 23:00.
+	assert.Contains(t, s.text("h1.finding"), "20–80 % in 23 min")
+	assert.Contains(t, s.text(".facts"), "Larch 52")
+	s.quiet()
+}
+
+func TestRunPage(t *testing.T) {
+	s := newSite(t, 1280, 800, true)
+	s.open("/runs/1")
+	before := s.text("h1.finding")
+	assert.Contains(t, before, "10–80 % in ")
+
+	// Channel and axis change in place, with the address.
+	s.do(chromedp.Click(css(`.choices a[href*="channel=volts"]`)))
+	s.await(`document.querySelector("svg.curves").getAttribute("aria-label").includes("volts against state of charge")`)
+	s.do(chromedp.Click(css(`.choices a[href*="axis=minutes"]`)))
+	s.await(`document.querySelector("svg.curves").getAttribute("aria-label").includes("volts against minutes")`)
+	assert.Contains(t, eval[string](s, "location.search"), "channel=volts")
+
+	// The reading cursor by keyboard, shared by strip and curve.
+	s.do(chromedp.Focus(css("svg.large")), chromedp.KeyEvent(kb.Home), chromedp.KeyEvent(kb.ArrowRight))
+	s.await(`!document.querySelector("[data-readout]").hidden`)
+	first := s.text("[data-readout]")
+	s.do(chromedp.KeyEvent(kb.ArrowRight, chromedp.KeyModifiers(8)))
+	s.await(`document.querySelector("[data-readout]").textContent !== ` + quote(first))
+	assert.Equal(t, 2, eval[int](s, `document.querySelectorAll(".cursor.on").length`), "in the strip and in the curve")
+	assert.Equal(t, 1, eval[int](s, `document.querySelectorAll("svg.curves .cursor-dot.on").length`))
+	s.do(chromedp.KeyEvent(kb.Escape))
+	s.await(`document.querySelectorAll(".cursor.on").length === 0`)
+
+	// And by pointer.
+	eval[bool](s, `(() => { const e = document.querySelector("svg.curves"), r = e.getBoundingClientRect();
+		e.dispatchEvent(new PointerEvent("pointermove", {clientX: r.left + r.width / 2, clientY: r.top + 50, bubbles: true})); return true; })()`)
+	s.await(`document.querySelector("[data-readout]").textContent.includes("kW")`)
+
+	// A figure can be asked how it was worked out.
+	s.do(chromedp.Click(css(`a[data-how][href$="/how/loss"]`)), chromedp.WaitVisible(css("#how[open] .numbers")))
+	assert.Contains(t, s.text("#how-text"), "loss: ")
+	s.do(chromedp.KeyEvent(kb.Escape))
+
+	// The clock from first power.
+	s.do(chromedp.Click(css(`.facts a[href*="clock=power"]`)))
+	s.await(`document.querySelector("h1.finding") && document.querySelector('.facts a[href*="clock=power"][aria-current]')`)
+	s.quiet()
+}
+
+func TestConditionsAndMarksInPlace(t *testing.T) {
+	s := newSite(t, 1280, 800, true)
+	s.open("/runs/2")
+	post := s.text("table.posts tr:nth-child(2) td:nth-child(3)")
+	s.do(chromedp.Click(css("#conditions .edit")), chromedp.WaitVisible(css("#f-weather")))
+	s.do(chromedp.SetValue(css("#f-weather"), "hail"), chromedp.SetValue(css("#f-ambient_c"), "900"), chromedp.Click(css("#conditions .primary")), chromedp.WaitVisible(css("#e-ambient_c")))
+	assert.Equal(t, "hail", eval[string](s, `document.querySelector("#f-weather").value`))
+	s.do(chromedp.SetValue(css("#f-ambient_c"), "−2,5"), chromedp.Click(css("#conditions .primary")), chromedp.WaitVisible(css("dl.conditions")))
+	assert.Contains(t, s.text("dl.conditions"), "−2.5 °C, hail")
+
+	s.open("/runs/2/edit")
+	n := eval[int](s, `document.querySelectorAll(".markform").length`)
+	s.do(chromedp.SetValue(css(".markform:last-child input[name=time]"), "12:30"), chromedp.SetValue(css(".markform:last-child input[name=note]"), "rain begins"),
+		chromedp.Click(css(".markform:last-child button")))
+	s.await(`document.querySelectorAll(".markform").length === ` + quoteInt(n+1))
+	assert.Contains(t, s.text(".marks"), "12:30 rain begins")
+	// The plug-in mark goes, comes back by undo, and moves every post.
+	s.do(chromedp.SetValue(css(".markform input[name=time]"), "0:10"), chromedp.Click(css(".markform button")))
+	s.await(`document.querySelector("table.posts tr:nth-child(2) td:nth-child(3)").textContent.trim() !== ` + quote(post))
+	s.do(chromedp.Click(css(`.markform button[aria-label^="Delete"]`)), chromedp.WaitVisible(css(".notice button")))
+	assert.Equal(t, post, s.text("table.posts tr:nth-child(2) td:nth-child(3)"))
+	s.do(chromedp.Click(css(".notice button")))
+	s.await(`!document.querySelector(".notice") && document.querySelector("table.posts tr:nth-child(2) td:nth-child(3)").textContent.trim() !== ` + quote(post))
+	s.quiet()
+}
+
+func quoteInt(n int) string {
+	b, _ := json.Marshal(n)
+	return string(b)
+}
+
+func TestDeleteAndUndo(t *testing.T) {
+	s := newSite(t, 1280, 800, true)
+	s.open("/runs/3")
+	s.do(chromedp.Click(css(`form[action="/runs/3/delete"] button`)), chromedp.WaitVisible(css(".notice button")))
+	assert.Equal(t, "19", s.text("#total"))
+	assert.Contains(t, s.text(".notice"), "Run 3 is put aside.")
+	s.do(chromedp.Click(css(".notice button")), chromedp.WaitVisible(css("h1.finding")))
+	s.open("/")
+	assert.Equal(t, "20", s.text("#total"))
+	s.quiet()
+}
+
+// The road by keyboard alone: walk, pick three, bench; then filter and group.
+func TestRoadAndBenchByKeyboard(t *testing.T) {
+	s := newSite(t, 1280, 800, true)
+	s.open("/")
+	for i := range 3 {
+		s.do(chromedp.KeyEvent("j"), chromedp.KeyEvent("x"))
+		s.await(`document.querySelector("#bench-count").textContent.trim() === ` + quote(string(rune('1'+i))))
+	}
+	assert.Equal(t, 3, eval[int](s, `document.querySelectorAll(".row.picked").length`))
+	s.do(chromedp.KeyEvent("b"), chromedp.WaitVisible(css("html[data-ready] .bench-table")))
+	assert.Equal(t, 3, eval[int](s, `document.querySelectorAll("svg.curves path.series").length`))
+	assert.Contains(t, s.text(".facts"), "They differ in ")
+	s.do(chromedp.Click(css(`.on-bench li:nth-child(2) a[href*="ref="]`)))
+	s.await(`document.querySelector(".on-bench li:nth-child(2) b") !== null`)
+	s.do(chromedp.Click(css(`.choices a[href*="axis=minutes"]`)))
+	s.await(`document.querySelector("svg.curves").getAttribute("aria-label").includes("against minutes")`)
+	s.do(chromedp.Focus(css("svg.curves")), chromedp.KeyEvent(kb.Home), chromedp.KeyEvent(kb.ArrowRight), chromedp.KeyEvent(kb.ArrowRight), chromedp.KeyEvent(kb.ArrowRight))
+	s.await(`document.querySelector("[data-readout]").textContent.includes(" kW")`)
+	s.do(chromedp.Click(css(".on-bench .inline-form button")))
+	s.await(`document.querySelectorAll(".on-bench li").length === 2`)
+	assert.Equal(t, "2", s.text("#bench-count"))
+
+	s.do(chromedp.KeyEvent("r"), chromedp.WaitVisible(css("html[data-ready] #filter")))
+	// The browser's remote keyboard sends the character although the key was taken.
+	s.do(chromedp.KeyEvent("/"), chromedp.SetValue(css("#find"), ""), chromedp.KeyEvent("neighbour"))
+	s.await(`document.querySelector("#total").textContent === "1"`)
+	s.open("/?group=car")
+	assert.Equal(t, 6, eval[int](s, `document.querySelectorAll("h2.group").length`))
+	s.do(chromedp.KeyEvent("?"), chromedp.WaitVisible(css("#keys[open]")))
+	s.quiet()
+}
+
+// Every page passes axe-core by day and by night, wide and narrow, and none of them
+// is broader than a phone.
+func TestAccessibility(t *testing.T) {
+	axe, err := os.ReadFile("../node_modules/axe-core/axe.min.js")
+	require.NoError(t, err, "npm ci brings axe-core")
+	s := newSite(t, 1280, 800, true)
+	s.open("/desk")
+	s.do(chromedp.SetUploadFiles(css("#file"), []string{sample(t, "spreadsheet.csv")}), chromedp.Click(css("#file-form button")), chromedp.WaitVisible(css("#understood")))
+	arrival := eval[string](s, "location.pathname")
+	pages := []string{"/", "/?group=car", "/runs/1", "/runs/18", "/runs/1/edit", "/bench?runs=1,2,3,4,5,6,7,8", "/bench", "/desk", arrival, "/garage", "/garage/cars/1",
+		"/sites", "/sites/stalls/1", "/definitions", "/runs/1/how/peak", "/no-such-page"}
+	for _, theme := range []string{"day", "night"} {
+		s.open("/desk")
+		if eval[bool](s, `getComputedStyle(document.querySelector("[data-theme-to=`+theme+`]")).display !== "none"`) {
+			s.do(chromedp.Click(css("[data-theme-to="+theme+"]")), chromedp.WaitVisible(css("html[data-theme="+theme+"] h1")))
+		}
+		for _, page := range pages {
+			s.do(chromedp.Navigate(s.url+page), chromedp.WaitVisible(css("html[data-ready] h1, html[data-ready] h2")))
+			eval[bool](s, string(axe)+"; true")
+			found := eval[[]string](s, `axe.run(document, {runOnly: ["wcag2a", "wcag2aa", "wcag21aa", "wcag22aa"]}).then(r => r.violations.map(v => v.id + ": " + v.nodes.map(n => n.target + " " + n.failureSummary).slice(0, 3).join(" | ")))`)
+			assert.Empty(t, found, "%s by %s", page, theme)
+		}
+	}
+	s.do(chromedp.EmulateViewport(390, 844))
+	for _, page := range pages {
+		s.do(chromedp.Navigate(s.url+page), chromedp.WaitVisible(css("html[data-ready] h1, html[data-ready] h2")))
+		assert.LessOrEqual(t, eval[int](s, "document.documentElement.scrollWidth"), 390, page)
+	}
+}
+
+// Pictures leave the page as SVG with their conditions, and as PNG.
+func TestPicturesAsFiles(t *testing.T) {
+	s := newSite(t, 1280, 800, true)
+	for _, path := range []string{"/runs/1/strip.svg", "/runs/1/curve.svg?channel=amps", "/bench/curve.svg?runs=1,2"} {
+		resp, err := http.Get(s.url + path)
+		require.NoError(t, err)
+		b := new(strings.Builder)
+		_, err = copyTo(b, resp)
+		require.NoError(t, err)
+		assert.Equal(t, "image/svg+xml", resp.Header.Get("Content-Type"))
+		assert.Contains(t, b.String(), "@font-face")
+		assert.Contains(t, b.String(), `class="caption"`)
+	}
+	s.open("/runs/1")
+	s.do(chromedp.Click(css(`a[data-png="run-1-curve.png"]`)))
+	s.await(`+document.querySelector('a[data-png="run-1-curve.png"]').dataset.saved > 5000`)
+	s.quiet()
+}

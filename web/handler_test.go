@@ -1,0 +1,222 @@
+package web_test
+
+import (
+	"archive/zip"
+	"bytes"
+	"context"
+	"encoding/csv"
+	"fmt"
+	"io"
+	"mime/multipart"
+	"net/http"
+	"net/http/httptest"
+	"net/url"
+	"os"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zincroad/demo"
+	"zincroad/logbook"
+	"zincroad/logbook/logbooktest"
+	"zincroad/web"
+)
+
+func copyTo(w io.Writer, resp *http.Response) (int64, error) {
+	defer resp.Body.Close()
+	return io.Copy(w, resp.Body)
+}
+
+// desk is a handler with its logbook, without a browser.
+func handler(t testing.TB, withDemo bool) (http.Handler, *logbook.Book) {
+	t.Helper()
+	book := newBook(t, withDemo)
+	s, err := web.New(book, logbooktest.Quiet())
+	require.NoError(t, err)
+	return s.Handler(), book
+}
+
+func get(h http.Handler, path string) *httptest.ResponseRecorder {
+	w := httptest.NewRecorder()
+	h.ServeHTTP(w, httptest.NewRequest(http.MethodGet, path, nil))
+	return w
+}
+
+func post(h http.Handler, path string, v url.Values) *httptest.ResponseRecorder {
+	r := httptest.NewRequest(http.MethodPost, path, strings.NewReader(v.Encode()))
+	r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+	w := httptest.NewRecorder()
+	h.ServeHTTP(w, r)
+	return w
+}
+
+func TestEveryPageAnswers(t *testing.T) {
+	h, _ := handler(t, true)
+	for path, status := range map[string]int{
+		"/": 200, "/?group=stall&sort=peak&ambient=cold": 200, "/?from=1000": 200, "/runs/1": 200, "/runs/1?clock=power&side=car&channel=c-rate&axis=energy-added": 200,
+		"/runs/1?channel=nonsense&axis=nonsense&clock=x&side=y": 200, "/runs/20": 200, "/runs/1/edit": 200, "/bench": 200, "/bench?runs=1": 200,
+		"/bench?runs=1,2,3,4,5,6,7,8,9,10": 200, "/bench?runs=99999": 200, "/bench.csv?runs=1,2": 200, "/desk": 200, "/garage": 200, "/garage/cars/1": 200, "/garage/cars/new": 200,
+		"/sites": 200, "/sites/stalls/1": 200, "/sites/1/stalls/new": 200, "/definitions": 200, "/runs/1/how/capacity": 200, "/healthz": 200, "/static/app.css": 200,
+		"/runs/999": 404, "/runs/x": 404, "/runs/1/how/nonsense": 404, "/nowhere": 404, "/desk/arrivals/77": 404, "/garage/cars/88": 404, "/bench/curve.svg": 400,
+	} {
+		w := get(h, path)
+		assert.Equal(t, status, w.Code, "%s: %.200s", path, w.Body)
+		assert.NotContains(t, w.Body.String(), "<nil>", path)
+		assert.NotContains(t, w.Body.String(), "NaN", path)
+	}
+}
+
+func TestFormsFromElsewhereAreRefused(t *testing.T) {
+	h, book := handler(t, true)
+	r := httptest.NewRequest(http.MethodPost, "/runs/1/delete", nil)
+	r.Header.Set("Sec-Fetch-Site", "cross-site")
+	w := httptest.NewRecorder()
+	h.ServeHTTP(w, r)
+	assert.Equal(t, http.StatusForbidden, w.Code)
+	row, err := book.Run(context.Background(), 1)
+	require.NoError(t, err)
+	assert.False(t, row.DeletedAt.Valid)
+	w = post(h, "/night", url.Values{"theme": {"night"}, "back": {"//elsewhere.example/"}})
+	assert.Equal(t, "/", w.Header().Get("Location"), "back leads nowhere else")
+}
+
+func TestRoadComesInPieces(t *testing.T) {
+	h, book := handler(t, false)
+	bundles, err := demo.Bundles()
+	require.NoError(t, err)
+	for i := range 90 {
+		_, err := book.Save(context.Background(), bundles[18+i%2])
+		require.NoError(t, err)
+	}
+	body := get(h, "/").Body.String()
+	assert.Equal(t, 40, strings.Count(body, "data-row"))
+	assert.Contains(t, body, `<span id="total">90</span>`)
+	r := httptest.NewRequest(http.MethodGet, "/?from=80", nil)
+	r.Header.Set("HX-Request", "true")
+	w := httptest.NewRecorder()
+	h.ServeHTTP(w, r)
+	assert.Equal(t, 10, strings.Count(w.Body.String(), "data-row"))
+	assert.NotContains(t, w.Body.String(), "<html")
+	assert.NotContains(t, w.Body.String(), "More runs")
+}
+
+func upload(t *testing.T, h http.Handler, name string, content []byte) *httptest.ResponseRecorder {
+	t.Helper()
+	var b bytes.Buffer
+	m := multipart.NewWriter(&b)
+	f, err := m.CreateFormFile("file", name)
+	require.NoError(t, err)
+	_, err = f.Write(content)
+	require.NoError(t, err)
+	require.NoError(t, m.Close())
+	r := httptest.NewRequest(http.MethodPost, "/desk/files", &b)
+	r.Header.Set("Content-Type", m.FormDataContentType())
+	w := httptest.NewRecorder()
+	h.ServeHTTP(w, r)
+	return w
+}
+
+// A run folder goes in at once, comes out the same, and the second time is noticed.
+func TestRunFolderInAndOut(t *testing.T) {
+	h, _ := handler(t, false)
+	content, err := os.ReadFile("../docs/samples/run-folder.zip")
+	require.NoError(t, err)
+	w := upload(t, h, "run-folder.zip", content)
+	require.Equal(t, http.StatusSeeOther, w.Code, w.Body)
+	require.Equal(t, "/runs/1", w.Header().Get("Location"))
+	out := get(h, "/runs/1/folder.zip").Body.Bytes()
+	assert.Equal(t, contents(t, content), contents(t, out))
+
+	w = upload(t, h, "run-folder.zip", content)
+	require.Contains(t, w.Header().Get("Location"), "/desk/arrivals/")
+	page := get(h, w.Header().Get("Location"))
+	assert.Contains(t, page.Body.String(), "The same file is in the logbook as")
+	keep := w.Header().Get("Location") + "/keep"
+	assert.Equal(t, http.StatusUnprocessableEntity, post(h, keep, url.Values{}).Code)
+	assert.Equal(t, "/runs/2", post(h, keep, url.Values{"again": {"yes"}}).Header().Get("Location"))
+}
+
+func contents(t *testing.T, z []byte) map[string]string {
+	t.Helper()
+	r, err := zip.NewReader(bytes.NewReader(z), int64(len(z)))
+	require.NoError(t, err)
+	out := map[string]string{}
+	for _, f := range r.File {
+		rc, err := f.Open()
+		require.NoError(t, err)
+		b, err := io.ReadAll(rc)
+		require.NoError(t, err)
+		out[f.Name] = string(b)
+	}
+	return out
+}
+
+func TestBrokenFolderNamesEveryFault(t *testing.T) {
+	h, book := handler(t, false)
+	var b bytes.Buffer
+	z := zip.NewWriter(&b)
+	f, err := z.Create("run.json")
+	require.NoError(t, err)
+	fmt.Fprint(f, "{\"format\":\"zincroad-run/1\",\n\"car\":{\"max_kw\":-1},\n\"recordings\":[{\"file\":\"a.csv\"}]}")
+	require.NoError(t, z.Close())
+	w := upload(t, h, "x.zip", b.Bytes())
+	assert.Equal(t, http.StatusUnprocessableEntity, w.Code)
+	assert.Contains(t, w.Body.String(), "car.max_kw: -1, expected 0 to 5000")
+	assert.Contains(t, w.Body.String(), "line 2")
+	n, err := book.Count(context.Background())
+	require.NoError(t, err)
+	assert.Zero(t, n)
+}
+
+func TestGarageAndSitesForms(t *testing.T) {
+	h, book := handler(t, false)
+	car := url.Values{"id": {"0"}, "name": {"Whitebeam 60"}, "chemistry": {"LFP"}, "usable_kwh": {"58,5"}, "pack_min_v": {"400"}, "pack_max_v": {"300"}, "envelope": {"10 90\n50"}}
+	w := post(h, "/garage/cars", car)
+	assert.Equal(t, http.StatusUnprocessableEntity, w.Code)
+	body := w.Body.String()
+	assert.Contains(t, body, "Expected no less than the lowest pack voltage, 400 V.")
+	assert.Contains(t, body, "Line 2: expected a state of charge and a power")
+	assert.Contains(t, body, `value="Whitebeam 60"`, "what was typed stays")
+	car.Set("pack_max_v", "450")
+	car.Set("envelope", "10 90\n50 80")
+	w = post(h, "/garage/cars", car)
+	require.Equal(t, http.StatusSeeOther, w.Code, w.Body)
+	cars, err := book.Cars(context.Background())
+	require.NoError(t, err)
+	require.Len(t, cars, 1)
+	assert.Equal(t, 58.5, *cars[0].UsableKWh)
+	assert.Len(t, cars[0].Envelope, 2)
+	assert.Contains(t, post(h, "/garage/cars", car).Body.String(), "Another car has this name.")
+	assert.Equal(t, http.StatusSeeOther, post(h, "/garage/cars/1/software", url.Values{"version": {"1.0"}}).Code)
+	assert.Contains(t, post(h, "/garage/cars/1/software", url.Values{"version": {"1.0"}}).Body.String(), "has that version already")
+
+	assert.Equal(t, http.StatusSeeOther, post(h, "/sites", url.Values{"name": {"Lime Kiln"}}).Code)
+	stall := url.Values{"site": {"1"}, "name": {"1"}, "rated_kw": {"150"}, "min_v": {"500"}, "max_v": {"200"}, "tier0_up_to": {"90"}, "tier0_price": {"0.3"}, "tier1_up_to": {"60"}, "tier1_price": {"0.5"}}
+	body = post(h, "/sites/stalls", stall).Body.String()
+	assert.Contains(t, body, "Expected no less than the lowest voltage, 500 V.")
+	assert.Contains(t, body, "Expected more than the tier before, 90 kW.")
+	assert.Contains(t, body, "A price needs a currency")
+	stall.Set("max_v", "920")
+	stall.Set("tier1_up_to", "")
+	stall.Set("currency", "EUR")
+	require.Equal(t, http.StatusSeeOther, post(h, "/sites/stalls", stall).Code)
+	assert.Contains(t, get(h, "/sites").Body.String(), "EUR 0.30 per min up to 90 kW, 0.50 per min")
+	assert.Equal(t, http.StatusBadRequest, post(h, "/sites/1/delete", nil).Code, "a site with stalls stays")
+}
+
+func TestBenchTableAsCSV(t *testing.T) {
+	h, _ := handler(t, true)
+	rows, err := csv.NewReader(get(h, "/bench.csv?runs=1,2&ref=2").Body).ReadAll()
+	require.NoError(t, err)
+	by := map[string][]string{}
+	for _, r := range rows {
+		by[r[0]] = r
+	}
+	require.Contains(t, by, "window 10-80")
+	require.Contains(t, by, "post 50")
+	assert.Equal(t, []string{"software", "2.4", "", "", "2.4", "", ""}, by["software"])
+	assert.Empty(t, by["window 10-80"][5], "the reference has no difference")
+	assert.NotEmpty(t, by["window 10-80"][2])
+}
