@@ -230,7 +230,10 @@ func TestRoadAndBenchByKeyboard(t *testing.T) {
 
 	s.do(chromedp.KeyEvent("r"), chromedp.WaitVisible(css("html[data-ready] #filter")))
 	// The browser's remote keyboard sends the character although the key was taken.
-	s.do(chromedp.KeyEvent("/"), chromedp.SetValue(css("#find"), ""), chromedp.KeyEvent("neighbour"))
+	s.do(chromedp.KeyEvent("/"))
+	s.await(`document.activeElement.id === "find"`)
+	eval[string](s, `document.activeElement.value = ""`)
+	s.do(chromedp.KeyEvent("neighbour"))
 	s.await(`document.querySelector("#total").textContent === "1"`)
 	s.open("/?group=car")
 	assert.Equal(t, 6, eval[int](s, `document.querySelectorAll("h2.group").length`))

@@ -47,10 +47,11 @@ type sides struct {
 	socRes     float64
 	tolerance  float64 // of car-side power, percent
 	marks      []run.Mark
+	medians    map[*float64]float64 // median interval of a series, by its first time
 }
 
 func prepare(r *run.Run) *sides {
-	s := &sides{power: map[trace.Side]trace.Series{}, tolerance: 2}
+	s := &sides{medians: map[*float64]float64{}, power: map[trace.Side]trace.Series{}, tolerance: 2}
 	power := map[trace.Side][]trace.Series{}
 	soc := map[trace.Side][]trace.Series{}
 	res := map[trace.Side]float64{}
@@ -93,6 +94,23 @@ func prepare(r *run.Run) *sides {
 		return 0
 	})
 	return s
+}
+
+// interval gives the median interval of readings at these times, worked out once.
+func (s *sides) interval(t []float64) float64 {
+	if len(t) == 0 {
+		return 0
+	}
+	m, known := s.medians[&t[0]]
+	if !known {
+		m = trace.MedianInterval(t)
+		s.medians[&t[0]] = m
+	}
+	return m
+}
+
+func (s *sides) gapLimit(t []float64) float64 {
+	return math.Max(trace.GapFloorS, trace.GapFactor*s.interval(t))
 }
 
 // headline is the stall's side where its power was recorded, else the car's.
@@ -235,9 +253,10 @@ func (s *sides) read(r *run.Run, o Options) *Reading {
 	out.FirstPower, _ = firstPower(cut(power, span))
 	clean := trace.WithoutUpwardSpikes(cut(power, span))
 
-	out.Posts = s.posts(r.Method, plug, zero)
-	out.Windows = s.windows(r.Method, power, plug, zero)
-	out.Peak = s.peak(clean, zero)
+	posts, at := s.posts(r.Method, plug, zero)
+	out.Posts = posts
+	out.Windows = windows(r.Method, at, power, zero)
+	out.Peak = s.peak(clean, s.gapLimit(power.T), zero)
 	out.RampS = ramp(clean)
 	out.Energy = s.energy(plug)
 	out.Gaps = s.gaps(power, span, zero)
@@ -246,7 +265,7 @@ func (s *sides) read(r *run.Run, o Options) *Reading {
 	out.Recordings = s.notes(r)
 	out.Ambient, out.Battery = s.temperatures(plug)
 	out.SoC = s.socSpan(plug)
-	out.IntervalS = trace.MedianInterval(power.T)
+	out.IntervalS = s.interval(power.T)
 	out.Findings = findings(out, r.Method)
 	return out
 }

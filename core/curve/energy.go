@@ -46,7 +46,7 @@ func kwh(p trace.Series, span trace.Span) *float64 {
 // gaps lists the gaps of a power series inside a span, from zero.
 func (s *sides) gaps(p trace.Series, span trace.Span, zero float64) []trace.Span {
 	out := []trace.Span{}
-	for _, g := range trace.Gaps(p.T) {
+	for _, g := range trace.GapsOver(p.T, s.gapLimit(p.T)) {
 		g = trace.Span{From: math.Max(g.From, span.From) - zero, To: math.Min(g.To, span.To) - zero}
 		if g.From < g.To {
 			out = append(out, g)
@@ -158,7 +158,7 @@ func (s *sides) notes(r *run.Run) []RecordingNote {
 		spikes, _ := trace.Spikes(s.each[i])
 		out = append(out, RecordingNote{
 			File: rec.Name, Readings: rec.Len(), ClockOffsetS: r.Recordings[i].ClockOffsetS,
-			Gaps: len(trace.Gaps(t)), Spikes: len(spikes),
+			Gaps: len(trace.GapsOver(t, s.gapLimit(t))), Spikes: len(spikes),
 		})
 	}
 	return out

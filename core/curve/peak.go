@@ -19,7 +19,7 @@ const (
 
 // peak works out the highest reading, the highest mean over 10 s, and the longest
 // time at 95 % of that mean or more. p is without spikes and on the run's clock.
-func (s *sides) peak(p trace.Series, zero float64) *Peak {
+func (s *sides) peak(p trace.Series, gapLimit, zero float64) *Peak {
 	i := p.Max()
 	if i < 0 || p.V[i] < PowerFloorKW {
 		return nil
@@ -30,7 +30,7 @@ func (s *sides) peak(p trace.Series, zero float64) *Peak {
 		return out
 	}
 	out.SustainedKW = &mean
-	held := longestAbove(p, mean*heldShare, heldDipS)
+	held := longestAbove(p, mean*heldShare, heldDipS, gapLimit)
 	out.HeldS = ptr(held.Len())
 	out.HeldFromS = held.From - zero
 	out.HeldFromPct, out.HeldToPct = s.socAt(held.From), s.socAt(held.To)
@@ -57,67 +57,62 @@ func highestMean(p trace.Series, w float64) (float64, bool) {
 	if n < 2 || p.T[n-1]-p.T[0] < w {
 		return 0, false
 	}
-	start, end := walker{p: p}, walker{p: p}
 	last := p.T[n-1] - w
-	best := math.Inf(-1)
-	i, j := 0, 0 // next reading for the start, and for the end
-	prevArea, prevRate, prevT := 0.0, 0.0, p.T[0]
-	for t := p.T[0]; ; {
-		a0, v0 := start.to(t)
-		a1, v1 := end.to(t + w)
-		area, rate := a1-a0, v1-v0
-		best = math.Max(best, area/w)
-		if prevRate > 0 && rate < 0 {
-			x := (t - prevT) * prevRate / (prevRate - rate)
-			best = math.Max(best, (prevArea+prevRate*x/2)/w)
+	t, i, j := p.T[0], 0, 0 // the stretch begins in segment i and ends in segment j
+	for j+2 < n && p.T[j+1] <= t+w {
+		j++
+	}
+	area, v0 := p.Integral(t, t+w), p.V[0]
+	v1, _ := p.At(t + w)
+	best := area
+	for t < last {
+		toStart, toEnd := p.T[i+1]-t, p.T[j+1]-(t+w)
+		dt := last - t
+		if toStart < dt {
+			dt = toStart
 		}
-		prevArea, prevRate, prevT = area, rate, t
-		if t >= last {
-			return best, true
+		if toEnd < dt {
+			dt = toEnd
 		}
-		for i < n && p.T[i] <= t {
+		if dt < 0 {
+			dt = 0
+		}
+		next0, next1 := v0, v1
+		if dt > 0 {
+			next0 += (p.V[i+1] - v0) * (dt / toStart)
+			next1 += (p.V[j+1] - v1) * (dt / toEnd)
+		}
+		if rate, after := v1-v0, next1-next0; rate > 0 && after < 0 {
+			if top := area + rate*dt*rate/(rate-after)/2; top > best {
+				best = top
+			}
+		}
+		area += (v1 + next1 - v0 - next0) / 2 * dt
+		if area > best {
+			best = area
+		}
+		t, v0, v1 = t+dt, next0, next1
+		if toStart <= dt {
+			if i+2 >= n {
+				break
+			}
 			i++
+			v0 = p.V[i]
 		}
-		for j < n && p.T[j]-w <= t {
+		if toEnd <= dt {
+			if j+2 >= n {
+				break
+			}
 			j++
+			v1 = p.V[j]
 		}
-		next := last
-		if i < n {
-			next = math.Min(next, p.T[i])
-		}
-		if j < n {
-			next = math.Min(next, p.T[j]-w)
-		}
-		t = math.Max(next, math.Nextafter(t, math.Inf(1)))
 	}
-}
-
-// walker sums the area under a series up to ever later times.
-type walker struct {
-	p   trace.Series
-	i   int     // segment: from reading i to i+1
-	sum float64 // area up to reading i
-}
-
-// to gives the area up to t and the value there; t must not go back.
-func (w *walker) to(t float64) (area, value float64) {
-	p := w.p
-	for w.i+2 < p.Len() && p.T[w.i+1] <= t {
-		w.sum += (p.V[w.i] + p.V[w.i+1]) / 2 * (p.T[w.i+1] - p.T[w.i])
-		w.i++
-	}
-	t0, v0, t1, v1 := p.T[w.i], p.V[w.i], p.T[w.i+1], p.V[w.i+1]
-	t = math.Min(t, t1)
-	v := v1
-	if t1 > t0 {
-		v = v0 + (v1-v0)*((t-t0)/(t1-t0))
-	}
-	return w.sum + (v0+v)/2*(t-t0), v
+	return best / w, true
 }
 
 // longestAbove gives the longest stretch of the joined line at or above a level;
 // a dip of at most dipS does not break it, a gap does. The first of equals.
-func longestAbove(p trace.Series, level, dipS float64) trace.Span {
+func longestAbove(p trace.Series, level, dipS, gapLimit float64) trace.Span {
 	var best, now trace.Span
 	open := false
 	add := func(s trace.Span, joined bool) {
@@ -130,10 +125,9 @@ func longestAbove(p trace.Series, level, dipS float64) trace.Span {
 			best = now
 		}
 	}
-	limit := trace.GapLimit(p.T)
 	broken := false // a gap since the last stretch
 	for i := 0; i < p.Len(); i++ {
-		if i == 0 || p.T[i]-p.T[i-1] > limit {
+		if i == 0 || p.T[i]-p.T[i-1] > gapLimit {
 			broken = true
 			if p.V[i] >= level {
 				add(trace.Span{From: p.T[i], To: p.T[i]}, false)

@@ -1,6 +1,7 @@
 package curve
 
 import (
+	"math"
 	"slices"
 	"sort"
 
@@ -23,33 +24,46 @@ func (s *sides) charging(plug float64) trace.Series {
 	return trace.Series{T: s.soc.T[i:], V: s.soc.V[i:]}
 }
 
-// post gives the time at which the state of charge reaches p, from zero.
+// reached gives the time from zero at which the state of charge reaches each of
+// some ascending values.
 //
-// Special cases are: a run that starts at exactly p has it at 0; a run that
-// starts above p, or never gets there, has none.
-func post(soc trace.Series, p, zero float64) (float64, bool) {
-	if soc.Len() > 0 && soc.V[0] == p {
-		return 0, true
+// Special cases are: a run that starts at exactly a value has it at 0; one that
+// starts above it, or never gets there, has none.
+func (s *sides) reached(ascending []float64, plug, zero float64) map[float64]float64 {
+	soc := s.charging(plug)
+	out := map[float64]float64{}
+	for i, t := range soc.FirstReachAll(ascending) {
+		switch v := ascending[i]; {
+		case soc.Len() > 0 && soc.V[0] == v:
+			out[v] = 0
+		case !math.IsNaN(t):
+			out[v] = t - zero
+		}
 	}
-	t, ok := soc.FirstReach(p)
-	return t - zero, ok
+	return out
 }
 
-// posts lists every 10 % that was reached and the method's from and to.
-func (s *sides) posts(m *run.Method, plug, zero float64) []Post {
-	at := []float64{0, 10, 20, 30, 40, 50, 60, 70, 80, 90, 100}
+// posts lists every 10 % that was reached and the method's from and to; at holds
+// the times of these and of the ends of every window.
+func (s *sides) posts(m *run.Method, plug, zero float64) (posts []Post, at map[float64]float64) {
+	listed := []float64{0, 10, 20, 30, 40, 50, 60, 70, 80, 90, 100}
 	if from, to, ok := methodWindow(m); ok {
-		at = append(at, from, to)
+		listed = append(listed, from, to)
 	}
-	slices.Sort(at)
-	soc := s.charging(plug)
-	posts := []Post{}
-	for _, p := range slices.Compact(at) {
-		if t, ok := post(soc, p, zero); ok {
+	all := slices.Clone(listed)
+	for _, w := range standardWindows {
+		all = append(all, w[0], w[1])
+	}
+	slices.Sort(listed)
+	slices.Sort(all)
+	at = s.reached(slices.Compact(all), plug, zero)
+	posts = []Post{}
+	for _, p := range slices.Compact(listed) {
+		if t, ok := at[p]; ok {
 			posts = append(posts, Post{p, t})
 		}
 	}
-	return posts
+	return posts, at
 }
 
 func methodWindow(m *run.Method) (from, to float64, ok bool) {
@@ -61,17 +75,16 @@ func methodWindow(m *run.Method) (from, to float64, ok bool) {
 
 // windows lists the standard windows and the method's own, as far as the run
 // covers them, in order of their ends.
-func (s *sides) windows(m *run.Method, power trace.Series, plug, zero float64) []Window {
+func windows(m *run.Method, at map[float64]float64, power trace.Series, zero float64) []Window {
 	wanted := slices.Clone(standardWindows)
 	if from, to, ok := methodWindow(m); ok && !slices.Contains(wanted, [2]float64{from, to}) {
 		wanted = append(wanted, [2]float64{from, to})
 	}
 	slices.SortFunc(wanted, func(a, b [2]float64) int { return slices.Compare(a[:], b[:]) })
-	soc := s.charging(plug)
 	out := []Window{}
 	for _, w := range wanted {
-		from, ok1 := post(soc, w[0], zero)
-		to, ok2 := post(soc, w[1], zero)
+		from, ok1 := at[w[0]]
+		to, ok2 := at[w[1]]
 		if ok1 && ok2 {
 			out = append(out, window(power, w[0], w[1], from, to, zero))
 		}

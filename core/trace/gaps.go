@@ -76,7 +76,11 @@ func GapLimit(t []float64) float64 {
 
 // Gaps lists the stretches without readings, in order of time.
 func Gaps(t []float64) []Span {
-	limit := GapLimit(t)
+	return GapsOver(t, GapLimit(t))
+}
+
+// GapsOver lists the stretches without readings that are longer than limit.
+func GapsOver(t []float64, limit float64) []Span {
 	var gaps []Span
 	for i := 1; i < len(t); i++ {
 		if t[i]-t[i-1] > limit {

@@ -100,6 +100,33 @@ func (s Series) FirstReach(v float64) (float64, bool) {
 	return 0, false
 }
 
+// FirstReachAll gives FirstReach for each of some ascending values in one pass, NaN
+// where there is none.
+func (s Series) FirstReachAll(ascending []float64) []float64 {
+	out := make([]float64, len(ascending))
+	k := 0
+	for k < len(out) && (len(s.V) == 0 || s.V[0] > ascending[k]) {
+		out[k] = math.NaN()
+		k++
+	}
+	for i, x := range s.V {
+		for ; k < len(out) && x >= ascending[k]; k++ {
+			if i == 0 {
+				out[k] = s.T[0]
+			} else {
+				out[k] = crossing(s.T[i-1], s.V[i-1], s.T[i], x, ascending[k])
+			}
+		}
+		if k == len(out) {
+			break
+		}
+	}
+	for ; k < len(out); k++ {
+		out[k] = math.NaN()
+	}
+	return out
+}
+
 // crossing gives the time at which the line through two points has the value v.
 func crossing(t0, v0, t1, v1, v float64) float64 {
 	if v1 == v0 {

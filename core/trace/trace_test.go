@@ -112,6 +112,12 @@ func TestFirstReach(t *testing.T) {
 			assert.InDelta(t, c.at, at, 1e-12, "%g", c.v)
 		}
 	}
+	all := s.FirstReachAll([]float64{9, 10, 11, 12, 13, 20, 20.1})
+	assert.True(t, math.IsNaN(all[0]) && math.IsNaN(all[6]))
+	for i, v := range []float64{10, 11, 12, 13, 20} {
+		at, _ := s.FirstReach(v)
+		assert.Equal(t, at, all[i+1])
+	}
 }
 
 // Gaps are longer than the larger of 30 s and ten times the median interval.

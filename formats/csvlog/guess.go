@@ -10,6 +10,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"unicode"
 
 	"zincroad/core/trace"
 	"zincroad/core/units"
@@ -215,6 +216,9 @@ func nameColumns(headers []string) []Column {
 func channelOf(header string) trace.Channel {
 	if in, ok := trace.Describe(trace.Channel(header)); ok {
 		return in.Channel
+	}
+	if !strings.ContainsFunc(header, unicode.IsLetter) {
+		return ""
 	}
 	name := strings.ToLower(header)
 	bare := strings.TrimSpace(bracketed.ReplaceAllString(name, " "))

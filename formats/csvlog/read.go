@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"io"
 	"math"
+	"slices"
 	"strings"
 	"time"
 
@@ -82,18 +83,21 @@ type reader struct {
 	header [][]byte
 	table  *Table
 
+	plain  bool // rows can be tried by fast
 	line   int
-	values []float64
+	n      int       // rows taken
+	at     []float64 // their times; like the cells' columns, longer than n
 	fields [][]byte
 }
 
 func newReader(l Layout, o Options) *reader {
 	p := &reader{
 		layout: l, file: o.File, delim: l.Delimiter[0],
-		times:  times{format: l.Time, comma: l.DecimalComma, zone: o.Zone, origin: o.StartedAt},
-		table:  &Table{T: make([]float64, 0, o.Rows), Columns: map[trace.Channel][]float64{}},
-		values: make([]float64, len(l.Columns)),
+		times: times{format: l.Time, comma: l.DecimalComma, zone: o.Zone, origin: o.StartedAt},
+		table: &Table{Columns: map[trace.Channel][]float64{}},
+		at:    make([]float64, o.Rows),
 	}
+	p.plain = l.Time == Seconds && !l.DecimalComma
 	for _, c := range l.Columns {
 		k := cellKind{header: c.Header, time: c.Channel == TimeColumn}
 		if in, ok := trace.Describe(c.Channel); ok {
@@ -103,7 +107,7 @@ func newReader(l Layout, o Options) *reader {
 			}
 			k.channel, k.min, k.max, k.shift, k.factor = c.Channel, in.Min, in.Max, u.Shift, u.Factor
 			k.plain = u.Shift == 0 && u.Factor == 1
-			k.out = make([]float64, 0, o.Rows)
+			k.out = make([]float64, o.Rows)
 		}
 		p.cells = append(p.cells, k)
 		p.header = append(p.header, []byte(c.Header))
@@ -113,8 +117,11 @@ func newReader(l Layout, o Options) *reader {
 
 func (p *reader) run(br *bufio.Reader) error {
 	for {
-		line, err := p.next(br)
-		if len(line) > 0 && p.line > p.layout.HeaderLine {
+		whole, err := p.next(br)
+		if p.line <= p.layout.HeaderLine || p.plain && p.fast(whole) {
+			whole = nil
+		}
+		if line := trimEnd(whole); len(line) > 0 {
 			if bytes.IndexByte(line, '"') >= 0 {
 				line = bytes.Clone(line)
 				err = p.quoted(br, line, err)
@@ -131,17 +138,19 @@ func (p *reader) run(br *bufio.Reader) error {
 	}
 }
 
-// next gives the next line without its end. It is only good until the next call.
+// next gives the next line with its end. It is only good until the next call.
 func (p *reader) next(br *bufio.Reader) ([]byte, error) {
 	p.line++
 	line, err := br.ReadSlice('\n')
-	if errors.Is(err, bufio.ErrBufferFull) {
+	if err != nil && errors.Is(err, bufio.ErrBufferFull) {
 		long := bytes.Clone(line)
 		line, err = br.ReadBytes('\n')
 		line = append(long, line...)
 	}
-	return bytes.TrimRight(line, "\r\n"), err
+	return line, err
 }
+
+func trimEnd(line []byte) []byte { return bytes.TrimRight(line, "\r\n") }
 
 // quoted reads a row with quoted fields, which may span lines.
 func (p *reader) quoted(br *bufio.Reader, line []byte, err error) error {
@@ -149,7 +158,7 @@ func (p *reader) quoted(br *bufio.Reader, line []byte, err error) error {
 	for bytes.Count(line, []byte{'"'})%2 == 1 && err == nil && len(line) < 1<<16 {
 		var more []byte
 		more, err = p.next(br)
-		line = append(append(line, '\n'), more...)
+		line = append(append(line, '\n'), trimEnd(more)...)
 	}
 	c := csv.NewReader(bytes.NewReader(line))
 	c.Comma = rune(p.delim)
@@ -180,11 +189,76 @@ func (p *reader) split(line []byte) [][]byte {
 	}
 }
 
+// fast takes a row of plain decimals, with its line end, in one pass over its
+// bytes. It gives up, with nothing taken, on anything that row must judge.
+func (p *reader) fast(line []byte) bool {
+	if n := len(line); n == 0 || line[n-1] != '\n' {
+		return false
+	}
+	p.room()
+	at, pos, last := math.NaN(), 0, len(p.cells)-1
+	for i := range p.cells {
+		k := &p.cells[i]
+		neg := line[pos] == '-'
+		if neg {
+			pos++
+		}
+		mantissa, begin := uint64(0), pos
+		for ; line[pos]-'0' <= 9; pos++ {
+			mantissa = mantissa*10 + uint64(line[pos]-'0')
+		}
+		digits, fraction := pos-begin, 0
+		if line[pos] == '.' {
+			pos++
+			begin = pos
+			for ; line[pos]-'0' <= 9; pos++ {
+				mantissa = mantissa*10 + uint64(line[pos]-'0')
+			}
+			fraction = pos - begin
+			digits += fraction
+		}
+		if i == last && line[pos] == '\r' {
+			pos++
+		}
+		if i < last && line[pos] != p.delim || i == last && pos != len(line)-1 || digits > 15 {
+			return false
+		}
+		pos++
+		v := float64(mantissa)
+		if digits == 0 {
+			if neg || fraction > 0 || k.time {
+				return false
+			}
+			v = math.NaN()
+		} else if fraction > 0 {
+			v /= powersOfTen[fraction]
+		}
+		if neg {
+			v = -v
+		}
+		if k.time {
+			at = v
+		} else if k.channel != "" {
+			if !k.plain {
+				v = (v + k.shift) * k.factor
+			}
+			if v < k.min || v > k.max {
+				return false
+			}
+			k.out[p.n] = v
+		}
+	}
+	p.at[p.n] = at
+	p.n++
+	return true
+}
+
 // row takes one row, or reports why it cannot.
 func (p *reader) row(fields [][]byte, line int) {
 	if len(fields) != len(p.cells) && !p.fits(fields, line) {
 		return
 	}
+	p.room()
 	at := math.NaN()
 	for i := range p.cells {
 		k := &p.cells[i]
@@ -214,13 +288,23 @@ func (p *reader) row(fields [][]byte, line int) {
 				p.fault(line, "%s: %s, expected %g to %g %s", k.header, clip(fields[i]), k.min, k.max, in.Unit)
 				return
 			}
-			p.values[i] = v
+			k.out[p.n] = v
 		}
 	}
-	p.table.T = append(p.table.T, at)
+	p.at[p.n] = at
+	p.n++
+}
+
+// room makes place for one more row.
+func (p *reader) room() {
+	if p.n < len(p.at) {
+		return
+	}
+	more := max(1024, len(p.at)/4)
+	p.at = append(p.at, make([]float64, more)...)
 	for i := range p.cells {
 		if k := &p.cells[i]; k.channel != "" {
-			k.out = append(k.out, p.values[i])
+			k.out = append(k.out, make([]float64, more)...)
 		}
 	}
 }
@@ -279,12 +363,14 @@ func clip(cell []byte) string {
 
 // finish hands over the columns; one without a single value is left out.
 func (p *reader) finish() {
+	p.table.T = p.at[:p.n]
 	for _, k := range p.cells {
-		for _, v := range k.out {
-			if !math.IsNaN(v) {
-				p.table.Columns[k.channel] = k.out
-				break
-			}
+		if k.channel == "" {
+			continue
+		}
+		column := k.out[:p.n]
+		if slices.ContainsFunc(column, func(v float64) bool { return !math.IsNaN(v) }) {
+			p.table.Columns[k.channel] = column
 		}
 	}
 	switch p.layout.Time {

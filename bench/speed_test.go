@@ -1,0 +1,214 @@
+// Package bench measures speed; make bench runs it and prints the ratios.
+package bench
+
+import (
+	"bufio"
+	"context"
+	"database/sql"
+	"encoding/csv"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"sort"
+	"strconv"
+	"syscall"
+	"testing"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/stretchr/testify/require"
+
+	"zincroad/demo"
+	"zincroad/logbook"
+	"zincroad/logbook/logbooktest"
+	"zincroad/web"
+)
+
+const rows = 1_000_000
+
+func only(t *testing.T) {
+	t.Helper()
+	if os.Getenv("ZINCROAD_BENCH") == "" {
+		t.Skip("make bench runs this")
+	}
+}
+
+// bigCSV writes a million readings with eight channels: a session stretched out.
+func bigCSV(t *testing.T) string {
+	t.Helper()
+	path := filepath.Join(os.TempDir(), "zincroad-bench-1e6.csv")
+	if info, err := os.Stat(path); err == nil && info.Size() > 1e7 {
+		return path
+	}
+	f, err := os.Create(path)
+	require.NoError(t, err)
+	w := bufio.NewWriterSize(f, 1<<20)
+	fmt.Fprintln(w, "t_s,soc_pct,power_kw,current_a,voltage_v,battery_temp_min_c,battery_temp_max_c,heater_kw,ambient_c")
+	for i := range rows {
+		x := float64(i) / rows
+		kw := 150 - 90*x + float64(i%7)*0.1
+		if i < 100 {
+			kw = 0
+		}
+		v := 340 + 60*x
+		fmt.Fprintf(w, "%.2f,%.4f,%.2f,%.1f,%.1f,%.1f,%.1f,%.1f,%.1f\n", float64(i)*0.01, 10+75*x, kw, kw*1000/v, v, 18+10*x, 21+14*x, 0.0, 4.5)
+	}
+	require.NoError(t, w.Flush())
+	require.NoError(t, f.Close())
+	return path
+}
+
+func median(d []time.Duration) time.Duration {
+	sort.Slice(d, func(i, j int) bool { return d[i] < d[j] })
+	return d[len(d)/2]
+}
+
+// zincroad read against a pandas script that works out the same figures.
+func TestReadAgainstPandas(t *testing.T) {
+	only(t)
+	path := bigCSV(t)
+	run := func(name string, args ...string) (time.Duration, int64, []byte) {
+		var took []time.Duration
+		var rss int64
+		var out []byte
+		for range 5 {
+			c := exec.Command(name, args...)
+			began := time.Now()
+			var err error
+			out, err = c.Output()
+			require.NoError(t, err, name)
+			took = append(took, time.Since(began))
+			rss = max(rss, c.ProcessState.SysUsage().(*syscall.Rusage).Maxrss)
+		}
+		return median(took), rss, out
+	}
+	own, ownRSS, text := run("../bin/zincroad", "read", path, "--json")
+	pandas, pandasRSS, other := run("/usr/bin/python3", "-I", "pandas_read.py", path)
+	var a struct {
+		Energy struct {
+			CarKWh float64 `json:"car_kwh"`
+		} `json:"energy"`
+		Posts []struct {
+			SoC float64 `json:"soc_pct"`
+			T   float64 `json:"t_s"`
+		} `json:"posts"`
+	}
+	var b struct {
+		Energy float64             `json:"energy"`
+		Posts  map[string]*float64 `json:"posts"`
+	}
+	require.NoError(t, json.Unmarshal(text, &a))
+	require.NoError(t, json.Unmarshal(other, &b))
+	require.InEpsilon(t, b.Energy, a.Energy.CarKWh, 1e-9, "both work out the same")
+	require.InDelta(t, *b.Posts["80"], a.Posts[len(a.Posts)-1].T, 1e-6)
+	fmt.Printf("read, 1e6 rows: zincroad %v, %d MiB; pandas %v, %d MiB; ratio %.1f\n", own, ownRSS>>10, pandas, pandasRSS>>10, float64(pandas)/float64(own))
+}
+
+// Import against the least it could take: encoding/csv walking the file, and a COPY
+// of the same rows.
+func TestImportAgainstWalkAndCopy(t *testing.T) {
+	only(t)
+	path := bigCSV(t)
+	s, err := logbooktest.Start()
+	require.NoError(t, err)
+	defer s.Stop()
+
+	began := time.Now()
+	f, err := os.Open(path)
+	require.NoError(t, err)
+	c := csv.NewReader(bufio.NewReaderSize(f, 1<<20))
+	c.ReuseRecord = true
+	for err == nil {
+		_, err = c.Read()
+	}
+	require.ErrorIs(t, err, io.EOF)
+	f.Close()
+	walk := time.Since(began)
+
+	var source [][]any
+	f, err = os.Open(path)
+	require.NoError(t, err)
+	c = csv.NewReader(f)
+	_, err = c.Read()
+	require.NoError(t, err)
+	for i := 0; ; i++ {
+		rec, err := c.Read()
+		if err == io.EOF {
+			break
+		}
+		row := []any{int64(1), int32(i)}
+		for _, cell := range rec {
+			v, err := strconv.ParseFloat(cell, 64)
+			require.NoError(t, err)
+			row = append(row, v)
+		}
+		source = append(source, row)
+	}
+	f.Close()
+	url := s.URL(t)
+	conn, err := pgx.Connect(context.Background(), url)
+	require.NoError(t, err)
+	_, err = conn.Exec(context.Background(), "CREATE TABLE twin (LIKE readings INCLUDING ALL)")
+	require.NoError(t, err)
+	columns := []string{"recording_id", "n", "t_s", "soc_pct", "power_kw", "current_a", "voltage_v", "battery_temp_min_c", "battery_temp_max_c", "heater_kw", "ambient_c"}
+	began = time.Now()
+	_, err = conn.CopyFrom(context.Background(), pgx.Identifier{"twin"}, columns, pgx.CopyFromRows(source))
+	require.NoError(t, err)
+	copied := time.Since(began)
+	conn.Close(context.Background())
+	source = nil
+
+	began = time.Now()
+	out, err := exec.Command("../bin/zincroad", "import", "--database-url="+url, path).CombinedOutput()
+	require.NoError(t, err, string(out))
+	took := time.Since(began)
+	db, err := sql.Open("pgx", url)
+	require.NoError(t, err)
+	defer db.Close()
+	var n int
+	require.NoError(t, db.QueryRow("SELECT count(*) FROM readings").Scan(&n))
+	require.Equal(t, rows, n)
+	fmt.Printf("import, 1e6 rows: %v; walk %v + COPY %v; ratio %.2f\n", took, walk, copied, float64(took)/float64(walk+copied))
+}
+
+// Road with 500 runs and Bench with 8, over HTTP.
+func TestPagesOverHTTP(t *testing.T) {
+	only(t)
+	s, err := logbooktest.Start()
+	require.NoError(t, err)
+	defer s.Stop()
+	book := s.Book(t)
+	bundles, err := demo.Bundles()
+	require.NoError(t, err)
+	for i := range 500 {
+		_, err := book.Save(context.Background(), bundles[i%len(bundles)])
+		require.NoError(t, err)
+	}
+	_, _, _, err = book.Road(context.Background(), logbook.RoadFilter{Limit: 1})
+	require.NoError(t, err)
+	srv, err := web.New(book, logbooktest.Quiet())
+	require.NoError(t, err)
+	ts := httptest.NewServer(srv.Handler())
+	defer ts.Close()
+	for _, path := range []string{"/", "/?group=car&sort=fastest", "/?q=fulling", "/bench?runs=1,2,3,4,5,6,7,8", "/runs/1", "/static/app.css"} {
+		var took []time.Duration
+		size := 0
+		for range 30 {
+			began := time.Now()
+			resp, err := http.Get(ts.URL + path)
+			require.NoError(t, err)
+			b, err := io.ReadAll(resp.Body)
+			require.NoError(t, err)
+			resp.Body.Close()
+			require.Equal(t, 200, resp.StatusCode)
+			took = append(took, time.Since(began))
+			size = len(b)
+		}
+		fmt.Printf("GET %-28s median %v, slowest %v, %d kB\n", path, median(took), took[len(took)-1], size>>10)
+	}
+}
