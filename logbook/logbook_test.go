@@ -4,6 +4,7 @@ import (
 	"archive/zip"
 	"bytes"
 	"context"
+	"database/sql"
 	"fmt"
 	"io"
 	"math"
@@ -311,5 +312,27 @@ func TestSaveGivesUpWithItsContext(t *testing.T) {
 	require.ErrorIs(t, err, context.DeadlineExceeded)
 	n, err := b.Count(ctx)
 	require.NoError(t, err)
+	assert.Zero(t, n)
+}
+
+// Readings belong to a recording, whoever writes them, and go with it.
+func TestReadingsBelongToARecording(t *testing.T) {
+	url := server.URL(t)
+	b, err := logbook.Open(ctx, url, logbooktest.Quiet())
+	require.NoError(t, err)
+	defer b.Close()
+	id, err := b.Save(ctx, bundle(t, 19))
+	require.NoError(t, err)
+	db, err := sql.Open("pgx", url)
+	require.NoError(t, err)
+	defer db.Close()
+	_, err = db.Exec("INSERT INTO readings (recording_id, n, t_s) VALUES (4711, 0, 0)")
+	require.ErrorContains(t, err, "readings without a recording")
+	_, err = db.Exec("UPDATE readings SET recording_id = 4711")
+	require.ErrorContains(t, err, "readings without a recording")
+	_, err = db.Exec("DELETE FROM runs WHERE id = $1", id)
+	require.NoError(t, err)
+	var n int
+	require.NoError(t, db.QueryRow("SELECT count(*) FROM readings").Scan(&n))
 	assert.Zero(t, n)
 }

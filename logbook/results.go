@@ -106,6 +106,7 @@ func (b *Book) workOut(ctx context.Context, row *Run) (*result, error) {
 	if head.Peak != nil {
 		out.PeakKW = &head.Peak.KW
 	}
+	out.Finding = strip.Finding
 	if n := len(strip.T); n > 0 {
 		out.LengthS = max(0, strip.T[n-1])
 	}
@@ -250,7 +251,7 @@ func (f RoadFilter) where() (string, []any) {
 		add(true, "r.ambient_c >= ?", *f.AmbientFrom)
 	}
 	for _, w := range strings.Fields(f.Text) {
-		add(true, "concat_ws(' ', r.title, c.name, sw.version, s.name, st.name, r.weather, r.method_name, x.strip::json->>'finding') ILIKE ?", "%"+likeEscape(w)+"%")
+		add(true, "concat_ws(' ', r.title, c.name, sw.version, s.name, st.name, r.weather, r.method_name, x.finding) ILIKE ?", "%"+likeEscape(w)+"%")
 	}
 	return " WHERE " + strings.Join(parts, " AND "), args
 }

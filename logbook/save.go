@@ -11,12 +11,9 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"math"
 	"slices"
 	"strings"
 
-	"github.com/jackc/pgx/v5"
-	"github.com/jackc/pgx/v5/stdlib"
 	"gorm.io/gorm"
 
 	"zincroad/core/run"
@@ -51,12 +48,9 @@ func (b *Book) Twin(ctx context.Context, files []intake.File) (*Run, bool, error
 // Save stores a run with its readings and files, all or nothing, and gives its
 // number. Cars, software, sites, stalls and adapters are found by name or made.
 func (b *Book) Save(ctx context.Context, in *intake.Bundle) (int64, error) {
-	packed := make([][]byte, len(in.Files))
+	packed := make([]func() ([]byte, error), len(in.Files))
 	for i, f := range in.Files {
-		var err error
-		if packed[i], err = pack(f.Bytes); err != nil {
-			return 0, err
-		}
+		packed[i] = packing(f.Bytes)
 	}
 	var id int64
 	err := b.db.WithContext(ctx).Connection(func(c *gorm.DB) error {
@@ -120,7 +114,7 @@ func (row *Run) describe(tx *gorm.DB, r *run.Run) error {
 }
 
 // saveRecording stores one recording, its readings by COPY, and its file.
-func saveRecording(ctx context.Context, tx *gorm.DB, conn *sql.Conn, in *intake.Bundle, i int, runID int64, packed []byte, taken map[string]bool) error {
+func saveRecording(ctx context.Context, tx *gorm.DB, conn *sql.Conn, in *intake.Bundle, i int, runID int64, packed func() ([]byte, error), taken map[string]bool) error {
 	rec := in.Run.Recordings[i]
 	canonical := in.Kind == intake.FolderKind || in.Layout != nil && in.Layout.Canonical
 	name := rec.Name
@@ -149,7 +143,11 @@ func saveRecording(ctx context.Context, tx *gorm.DB, conn *sql.Conn, in *intake.
 	if err := copyReadings(ctx, conn, row.ID, rec); err != nil {
 		return err
 	}
-	return tx.Create(&recordingFile{RecordingID: row.ID, Name: in.Files[i].Name, Content: packed, Canonical: canonical}).Error
+	content, err := packed()
+	if err != nil {
+		return err
+	}
+	return tx.Create(&recordingFile{RecordingID: row.ID, Name: in.Files[i].Name, Content: content, Canonical: canonical}).Error
 }
 
 // columnsOf lists the channels of a recording in the order of trace.Channels.
@@ -163,35 +161,22 @@ func columnsOf(rec *trace.Recording) []string {
 	return out
 }
 
-// copyReadings writes a recording's readings by COPY on the connection of the
-// transaction that stored the recording.
-func copyReadings(ctx context.Context, conn *sql.Conn, id int64, rec *trace.Recording) error {
-	names := columnsOf(rec)
-	columns := make([][]float64, len(names))
-	for i, n := range names {
-		columns[i] = rec.Columns[trace.Channel(n)]
+// packing compresses while the readings are on their way; the result is asked for
+// when it is needed.
+func packing(content []byte) func() ([]byte, error) {
+	type result struct {
+		packed []byte
+		err    error
 	}
-	row := make([]any, 3+len(names))
-	n := 0
-	next := func() ([]any, error) {
-		if n == rec.Len() {
-			return nil, nil
-		}
-		row[0], row[1], row[2] = id, int32(n), rec.T[n]
-		for i, col := range columns {
-			row[3+i] = nil
-			if v := col[n]; !math.IsNaN(v) {
-				row[3+i] = v
-			}
-		}
-		n++
-		return row, nil
+	done := make(chan result, 1)
+	go func() {
+		packed, err := pack(content)
+		done <- result{packed, err}
+	}()
+	return func() ([]byte, error) {
+		r := <-done
+		return r.packed, r.err
 	}
-	return conn.Raw(func(driver any) error {
-		pg := driver.(*stdlib.Conn).Conn()
-		_, err := pg.CopyFrom(ctx, pgx.Identifier{"readings"}, append([]string{"recording_id", "n", "t_s"}, names...), pgx.CopyFromFunc(next))
-		return err
-	})
 }
 
 func pack(content []byte) ([]byte, error) {

@@ -157,6 +157,7 @@ type result struct {
 	PeakKW     *float64 `gorm:"column:peak_kw"`
 	AverageKW  *float64 `gorm:"column:average_kw"`
 	LengthS    float64
+	Finding    string
 	Strip      string
 	Readings   string
 	Curves     string

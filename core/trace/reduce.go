@@ -1,7 +1,8 @@
 package trace
 
 import (
-	"encoding/json"
+	"bytes"
+	"fmt"
 	"math"
 	"sort"
 	"strconv"
@@ -36,16 +37,25 @@ func (f Floats) MarshalJSON() ([]byte, error) {
 
 // UnmarshalJSON reads a list, null as NaN.
 func (f *Floats) UnmarshalJSON(b []byte) error {
-	var list []*float64
-	if err := json.Unmarshal(b, &list); err != nil {
-		return err
+	inner, ok := bytes.CutPrefix(bytes.TrimSpace(b), []byte{'['})
+	inner, closed := bytes.CutSuffix(inner, []byte{']'})
+	if !ok || !closed {
+		return fmt.Errorf("%.20q: expected a list of numbers", b)
 	}
-	*f = make(Floats, len(list))
-	for i, v := range list {
-		(*f)[i] = math.NaN()
-		if v != nil {
-			(*f)[i] = *v
+	*f = make(Floats, 0, bytes.Count(inner, []byte{','})+1)
+	if len(bytes.TrimSpace(inner)) == 0 {
+		return nil
+	}
+	for item := range bytes.SplitSeq(inner, []byte{','}) {
+		item = bytes.TrimSpace(item)
+		v := math.NaN()
+		if string(item) != "null" {
+			var err error
+			if v, err = strconv.ParseFloat(string(item), 64); err != nil {
+				return fmt.Errorf("%.20q: expected a number", item)
+			}
 		}
+		*f = append(*f, v)
 	}
 	return nil
 }

@@ -255,6 +255,12 @@ func TestFloatsInJSON(t *testing.T) {
 	assert.Equal(t, `[1,null,0.123457]`, string(b))
 	var f Floats
 	require.NoError(t, f.UnmarshalJSON(b))
+	require.Len(t, f, 3)
+	assert.Error(t, f.UnmarshalJSON([]byte(`[1,"x"]`)))
+	assert.Error(t, f.UnmarshalJSON([]byte(`{}`)))
+	require.NoError(t, f.UnmarshalJSON([]byte(`[]`)))
+	assert.Empty(t, f)
+	require.NoError(t, f.UnmarshalJSON(b))
 	assert.True(t, math.IsNaN(f[1]))
 	assert.Equal(t, 1.0, f[0])
 }
