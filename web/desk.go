@@ -2,7 +2,6 @@ package web
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -58,8 +57,8 @@ func (s *Server) showDesk(w http.ResponseWriter, r *http.Request, status int, v 
 	s.render(w, r, "desk", status, Frame{Title: "Desk", Data: v})
 }
 
-// takeFile takes a dropped file. A run folder goes straight into the logbook; a
-// table or typed readings wait for the tester's word.
+// takeFile takes a dropped file. A run folder without a fault goes straight into the
+// logbook; everything else waits for the tester's word.
 func (s *Server) takeFile(w http.ResponseWriter, r *http.Request) {
 	name, content, err := upload(w, r)
 	if err != nil {
@@ -71,7 +70,7 @@ func (s *Server) takeFile(w http.ResponseWriter, r *http.Request) {
 		s.refuse(w, r, name, intake.Refusal(name, err))
 		return
 	}
-	if b.Kind == intake.FolderKind {
+	if b.Kind == intake.FolderKind && b.LeftOut == 0 {
 		if twin, found, err := s.book.Twin(r.Context(), b.Files); err != nil {
 			s.fail(w, r, err)
 			return
@@ -81,7 +80,7 @@ func (s *Server) takeFile(w http.ResponseWriter, r *http.Request) {
 				s.fail(w, r, err)
 				return
 			}
-			goTo(w, r, fmt.Sprintf("/runs/%d?%s", id, leftOutQuery(b)))
+			goTo(w, r, fmt.Sprintf("/runs/%d", id))
 			return
 		} else {
 			s.log.Info("the same files again", "run", twin.ID)
@@ -95,16 +94,8 @@ func (s *Server) takeFile(w http.ResponseWriter, r *http.Request) {
 	goTo(w, r, fmt.Sprintf("/desk/arrivals/%d", id))
 }
 
-func leftOutQuery(b *intake.Bundle) string {
-	if b.LeftOut == 0 {
-		return ""
-	}
-	return "left_out=" + strconv.Itoa(b.LeftOut)
-}
-
 // goTo sends the browser on, also from a script's request.
 func goTo(w http.ResponseWriter, r *http.Request, to string) {
-	to = strings.TrimSuffix(to, "?")
 	if isPart(r) {
 		w.Header().Set("HX-Redirect", to)
 		return
@@ -436,8 +427,7 @@ func (s *Server) keepArrival(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
-	to := fmt.Sprintf("/runs/%d?%s", id, leftOutQuery(v.Bundle))
-	http.Redirect(w, r, strings.TrimSuffix(to, "?"), http.StatusSeeOther)
+	http.Redirect(w, r, fmt.Sprintf("/runs/%d", id), http.StatusSeeOther)
 }
 
 // newCar checks the name of a car that the garage does not have yet.
@@ -493,16 +483,7 @@ func (s *Server) dropArrival(w http.ResponseWriter, r *http.Request) {
 	http.Redirect(w, r, "/desk", http.StatusSeeOther)
 }
 
-// LayoutJSON is the guess as a test or a curious tester may want it.
-func (v *arrivalView) LayoutJSON() string {
-	if v.Bundle == nil || v.Bundle.Layout == nil {
-		return ""
-	}
-	b, _ := json.Marshal(v.Bundle.Layout)
-	return string(b)
-}
-
-// Waited says how long a file has been waiting, in words.
+// waited says how long a file has been waiting, in words.
 func waited(t time.Time) string {
 	return words.Duration(time.Since(t).Seconds())
 }
