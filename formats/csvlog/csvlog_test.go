@@ -44,6 +44,21 @@ func TestOwnHeaders(t *testing.T) {
 	assert.Equal(t, []float64{60}, table.T, "absolute times count from the run's start")
 }
 
+// Every channel can stand in a file under its own name, in the kept unit.
+func TestEveryChannelUnderItsOwnName(t *testing.T) {
+	head, row := "t_s", "0"
+	for i, in := range trace.Channels {
+		head += "," + string(in.Channel)
+		row += fmt.Sprintf(",%d.5", i+1)
+	}
+	table, l := read(t, head+"\n"+row+"\n", Options{})
+	assert.True(t, l.Canonical)
+	require.Len(t, table.Columns, len(trace.Channels))
+	for i, in := range trace.Channels {
+		assert.Equal(t, []float64{float64(i) + 1.5}, table.Columns[in.Channel], "%s", in.Channel)
+	}
+}
+
 // Own headers keep their meaning to the letter: no sign is turned.
 func TestOwnHeadersAreNeverGuessedAt(t *testing.T) {
 	table, _ := read(t, "t_s,soc_pct,current_a,voltage_v\n0,10,-5,400\n1,11,-5,400\n", Options{})

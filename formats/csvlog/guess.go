@@ -44,6 +44,11 @@ func Guess(r io.ReaderAt, size int64, file string) (Layout, error) {
 	}
 	rows := records(lines[l.HeaderLine:], l.Delimiter)
 	if l.Canonical {
+		for i, c := range l.Columns {
+			if in, ok := trace.Describe(c.Channel); ok {
+				l.Columns[i].Unit = in.Units[0].Name
+			}
+		}
 		l.Time = Seconds
 		if l.Columns[l.Find(TimeColumn)].Header == "time" {
 			l.Time = RFC3339

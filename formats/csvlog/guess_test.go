@@ -1,0 +1,136 @@
+package csvlog
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+
+	"zincroad/core/trace"
+)
+
+// Headers as testers' spreadsheets and loggers write them, in their own words; the
+// last column of the table is what a tester would say that they hold.
+func TestHeadersAreNamed(t *testing.T) {
+	for _, c := range []struct {
+		header  string
+		channel trace.Channel
+		unit    string
+	}{
+		{"t_s", TimeColumn, ""}, {"Time", TimeColumn, ""}, {"time (s)", TimeColumn, ""}, {"Elapsed [min]", TimeColumn, ""},
+		{"Timestamp", TimeColumn, ""}, {"Clock time", TimeColumn, ""}, {"Uhrzeit", TimeColumn, ""}, {"Zeit", TimeColumn, ""},
+		{"SOC", trace.SoC, ""}, {"Battery SOC (%)", trace.SoC, "%"}, {"State of charge", trace.SoC, ""}, {"soc_pct", trace.SoC, "%"},
+		{"Charging power [kW]", trace.Power, "kW"}, {"Power (W)", trace.Power, "W"}, {"kW", trace.Power, ""}, {"DC power", trace.Power, ""}, {"Leistung kW", trace.Power, "kW"},
+		{"Current (A)", trace.Current, "A"}, {"Amps", trace.Current, ""}, {"Pack current", trace.Current, ""}, {"Strom A", trace.Current, "A"},
+		{"Voltage", trace.Voltage, ""}, {"Pack volts (V)", trace.Voltage, "V"}, {"Spannung V", trace.Voltage, "V"},
+		{"Requested power kW", trace.RequestedPower, "kW"}, {"Requested current A", trace.RequestedAmps, "A"},
+		{"Coldest cell (°F)", trace.BatteryTempMin, "°F"}, {"Min cell temp [C]", trace.BatteryTempMin, "°C"}, {"Battery temp max", trace.BatteryTempMax, ""},
+		{"Battery temperature", trace.BatteryTemp, ""}, {"Temp", trace.BatteryTemp, ""}, {"Inlet temperature C", trace.InletTemp, "°C"},
+		{"Outside temp", trace.AmbientTemp, ""}, {"Ambient °C", trace.AmbientTemp, "°C"},
+		{"Energy delivered kWh", trace.Energy, "kWh"}, {"Wh", trace.Energy, ""}, {"Heater power W", trace.HeaterPower, "W"}, {"Aux kW", trace.AuxPower, "kW"}, {"Cost", trace.Cost, ""},
+		{"Odometer", "", ""}, {"Remarks", "", ""}, {"12.5", "", ""}, {"", "", ""},
+	} {
+		col := nameColumns([]string{c.header})[0]
+		assert.Equal(t, c.channel, col.Channel, c.header)
+		assert.Equal(t, c.unit, col.Unit, c.header)
+	}
+}
+
+// Two columns for one quantity: the first has it, the other is left for the tester.
+func TestAQuantityIsTakenOnce(t *testing.T) {
+	cols := nameColumns([]string{"Time", "SOC (%)", "SOC displayed (%)", "Power kW"})
+	assert.Equal(t, trace.SoC, cols[1].Channel)
+	assert.Empty(t, cols[2].Channel)
+}
+
+func TestTimesOfEachFormat(t *testing.T) {
+	for _, c := range []struct {
+		format TimeFormat
+		cells  []string
+		want   []float64
+	}{
+		{Seconds, []string{"-5", "0.25", "1e2"}, []float64{-5, 0.25, 100}},
+		{Minutes, []string{"1.5"}, []float64{90}},
+		{Milliseconds, []string{"1500"}, []float64{1.5}},
+		{Elapsed, []string{"0:30", "75:30", "1:15:30", "-0:10", "0:30.5", "2:00,5"}, []float64{30, 4530, 4530, -10, 30.5, 120.5}},
+		{ClockTime, []string{"22:00", "23:59:59", "00:00:01", "01:00"}, []float64{0, 7199, 7201, 10800}},
+		{RFC3339, []string{"2026-02-03T18:20:00Z", "2026-02-03 18:20:01.5Z", "2026-02-03T19:20:00+01:00"}, []float64{0, 1.5, 0}},
+		{DateTime, []string{"2026-02-03 18:20:00", "2026-02-03 18:21:00"}, []float64{0, 60}},
+		{DateTime, []string{"3.2.2026 18:20", "4.2.2026 18:20"}, []float64{0, 86400}},
+		{DateTime, []string{"13/02/2026 18:20", "13/02/2026 18:21"}, []float64{0, 60}},
+		{EpochS, []string{"1770142800", "1770142801.5"}, []float64{0, 1.5}},
+	} {
+		p := times{format: c.format}
+		for i, cell := range c.cells {
+			got, ok := p.parse([]byte(cell))
+			assert.True(t, ok, "%s %s", c.format, cell)
+			assert.InDelta(t, c.want[i], got, 1e-6, "%s %s", c.format, cell)
+		}
+	}
+	for format, cells := range map[TimeFormat][]string{
+		Seconds: {"", "NaN", "1:30", "soon"}, Elapsed: {"90", "1:75", "1:2:3:4", "a:10", "1.5:10"}, ClockTime: {"25:00", "-1:00"},
+		RFC3339: {"2026-02-03", "18:20"}, DateTime: {"2026-13-03 18:20:00", "yesterday"}, EpochS: {"", "x"},
+	} {
+		for _, cell := range cells {
+			p := times{format: format}
+			_, ok := p.parse([]byte(cell))
+			assert.False(t, ok, "%s %q", format, cell)
+		}
+	}
+}
+
+// A date without a zone on the night of the clock change: wall clock times an hour
+// apart in name are two hours apart in truth.
+func TestWallClockOverTheClockChange(t *testing.T) {
+	lisbon, err := time.LoadLocation("Europe/Lisbon")
+	assert.NoError(t, err)
+	p := times{format: DateTime, zone: lisbon}
+	first, _ := p.parse([]byte("2026-10-25 00:30:00"))
+	second, _ := p.parse([]byte("2026-10-25 02:30:00"))
+	assert.InDelta(t, 3*3600, second-first, 1e-9)
+}
+
+// The sign of the amps is settled where the car charges, also in a log that begins
+// with a long drive.
+func TestSignIsSettledWhereTheCarCharges(t *testing.T) {
+	var b strings.Builder
+	b.WriteString("Time,SOC,Current (A),Voltage (V)\n")
+	row := func(i int, soc, amps float64) { fmt.Fprintf(&b, "%d,%.3f,%.1f,380\n", i, soc, amps) }
+	soc := 60.0
+	for i := range 6000 {
+		soc -= 0.008
+		row(i, soc, 60) // discharging is positive here
+	}
+	for i := 6000; i < 7200; i++ {
+		soc += 0.04
+		row(i, soc, -300)
+	}
+	table, l := read(t, b.String(), Options{Rows: 10})
+	assert.True(t, l.Columns[2].Negate)
+	amps := table.Columns[trace.Current]
+	assert.Equal(t, -60.0, amps[0])
+	assert.Equal(t, 300.0, amps[7100])
+	assert.Len(t, table.T, 7200, "more rows than were expected")
+}
+
+// Rows with anything unusual in them give what plain rows give.
+func TestPlainAndUnusualRowsAgree(t *testing.T) {
+	plain, _ := read(t, "t_s,soc_pct,power_kw,note\n0,10,-0.5,1\n1.25,10.5,150,2\n2,,120.125,3\n", Options{})
+	for name, text := range map[string]string{
+		"quotes":                 "t_s,soc_pct,power_kw,note\n\"0\",10,-0.5,1\n1.25,\"10.5\",150,2\n2,\"\",120.125,3\n",
+		"spaces":                 "t_s,soc_pct,power_kw,note\n 0, 10,-0.5 ,1\n1.25 ,10.5,150,2\n2, ,120.125,3\n",
+		"CRLF":                   "t_s,soc_pct,power_kw,note\r\n0,10,-0.5,1\r\n1.25,10.5,150,2\r\n2,,120.125,3\r\n",
+		"no last end":            "t_s,soc_pct,power_kw,note\n0,10,-0.5,1\n1.25,10.5,150,2\n2,,120.125,3",
+		"words":                  "t_s,soc_pct,power_kw,note\n0,10,-0.5,fine\n1.25,10.5,150,\"still, fine\"\n2,,120.125,\n",
+		"empty fields":           "t_s,soc_pct,power_kw,note\n0,10,-0.5,1,\n1.25,10.5,150,2,,\n2,,120.125,3\n",
+		"exponents":              "t_s,soc_pct,power_kw,note\n0e0,1e1,-5e-1,1\n1.25,10.5,1.5e2,2\n2,NaN,120.125,3\n",
+		"many digits":            "t_s,soc_pct,power_kw,note\n0.0000000000000000,10,-0.5,1\n1.25,10.5000000000000000000,150,2\n2,,120.12500000000000000,3\n",
+		"a quote over two lines": "t_s,soc_pct,power_kw,note\n0,10,-0.5,\"first\nsecond\"\n1.25,10.5,150,2\n2,,120.125,3\n",
+	} {
+		got, _ := read(t, text, Options{})
+		assert.Equal(t, fmt.Sprint(plain.T, plain.Columns), fmt.Sprint(got.T, got.Columns), name)
+		assert.Empty(t, got.Faults, name)
+	}
+}
