@@ -9,6 +9,7 @@ import (
 	"io"
 	"math"
 	"os"
+	"strings"
 	"testing"
 	"time"
 
@@ -335,4 +336,113 @@ func TestReadingsBelongToARecording(t *testing.T) {
 	var n int
 	require.NoError(t, db.QueryRow("SELECT count(*) FROM readings").Scan(&n))
 	assert.Zero(t, n)
+}
+
+func TestSitesStallsAndAdapters(t *testing.T) {
+	b := server.Book(t)
+	site := &logbook.Site{Name: "Lime Kiln", Note: "behind the gate"}
+	require.NoError(t, b.SaveSite(ctx, site))
+	require.ErrorIs(t, b.SaveSite(ctx, &logbook.Site{Name: "Lime Kiln"}), logbook.ErrTaken)
+	require.ErrorIs(t, b.SaveSite(ctx, &logbook.Site{}), logbook.ErrRefused, "a site has a name")
+
+	tariff := &run.Tariff{Currency: "EUR", PerMin: []run.Tier{{UpToKW: run.N(90), Price: run.N(0.3)}, {Price: run.N(0.6)}}}
+	stall := &logbook.Stall{SiteID: site.ID, Name: "2", RatedKW: run.N(150), MinV: run.N(200), MaxV: run.N(920), Tariff: tariff}
+	require.NoError(t, b.SaveStall(ctx, stall))
+	require.ErrorIs(t, b.SaveStall(ctx, &logbook.Stall{SiteID: site.ID, Name: "2"}), logbook.ErrTaken)
+	require.ErrorIs(t, b.SaveStall(ctx, &logbook.Stall{SiteID: 99, Name: "1"}), logbook.ErrInUse, "a stall stands at a site")
+	require.ErrorIs(t, b.SaveStall(ctx, &logbook.Stall{SiteID: site.ID, Name: "3", MinV: run.N(500), MaxV: run.N(200)}), logbook.ErrRefused)
+	kept, err := b.Stall(ctx, stall.ID)
+	require.NoError(t, err)
+	assert.Equal(t, tariff, kept.Tariff)
+	assert.Equal(t, "Lime Kiln", kept.Site.Name)
+	assert.Equal(t, &run.Stall{Site: "Lime Kiln", Name: "2", RatedKW: run.N(150), MinV: run.N(200), MaxV: run.N(920), Tariff: tariff}, kept.Describe())
+
+	// A run at a stall that the sites know fills in what they do not, and nothing else.
+	in := bundle(t, 5)
+	in.Run.Stall = &run.Stall{Site: "Lime Kiln", Name: "2", RatedKW: run.N(175), MaxA: run.N(400)}
+	id, err := b.Save(ctx, in)
+	require.NoError(t, err)
+	kept, err = b.Stall(ctx, stall.ID)
+	require.NoError(t, err)
+	assert.Equal(t, 150.0, *kept.RatedKW)
+	assert.Equal(t, 400.0, *kept.MaxA)
+	row, err := b.Run(ctx, id)
+	require.NoError(t, err)
+	assert.Equal(t, stall.ID, *row.StallID)
+	require.ErrorIs(t, b.DeleteStall(ctx, stall.ID), logbook.ErrInUse)
+	require.ErrorIs(t, b.DeleteSite(ctx, site.ID), logbook.ErrInUse)
+	empty := &logbook.Site{Name: "Slate Pit"}
+	require.NoError(t, b.SaveSite(ctx, empty))
+	require.NoError(t, b.DeleteSite(ctx, empty.ID))
+	sites, err := b.Sites(ctx)
+	require.NoError(t, err)
+	require.Len(t, sites, 1)
+
+	adapter := &logbook.Adapter{Name: "short lead", MaxA: run.N(300), MaxV: run.N(500)}
+	require.NoError(t, b.SaveAdapter(ctx, adapter))
+	require.ErrorIs(t, b.SaveAdapter(ctx, &logbook.Adapter{Name: "short lead"}), logbook.ErrTaken)
+	list, err := b.Adapters(ctx)
+	require.NoError(t, err)
+	require.Len(t, list, 1)
+	row.AdapterID = &adapter.ID
+	require.NoError(t, b.SaveDetails(ctx, row))
+	require.ErrorIs(t, b.DeleteAdapter(ctx, adapter.ID), logbook.ErrInUse)
+}
+
+// Details are stored as they are, also what was emptied; software belongs to its car.
+func TestSaveDetails(t *testing.T) {
+	b := server.Book(t)
+	id, err := b.Save(ctx, bundle(t, 1))
+	require.NoError(t, err)
+	other := &logbook.Car{Name: "Whitebeam 60"}
+	require.NoError(t, b.SaveCar(ctx, other))
+	row, err := b.Run(ctx, id)
+	require.NoError(t, err)
+	before := row.Revision
+	row.Weather, row.AmbientC, row.FromPct, row.ToPct = "hail", nil, run.N(20), run.N(70)
+	require.NoError(t, b.SaveDetails(ctx, row))
+	row, err = b.Run(ctx, id)
+	require.NoError(t, err)
+	assert.Equal(t, "hail", row.Weather)
+	assert.Nil(t, row.AmbientC)
+	assert.Greater(t, row.Revision, before, "results are worked out anew")
+	res, err := b.Results(ctx, row)
+	require.NoError(t, err)
+	assert.Equal(t, "20–70 %", strings.Join(strings.Fields(res.Reading("", "").Findings[0].Text)[:2], " "))
+
+	row.CarID = &other.ID // with the software of the car before
+	require.ErrorIs(t, b.SaveDetails(ctx, row), logbook.ErrInUse)
+	again, err := b.SoftwareOf(ctx, other.ID, "0.9")
+	require.NoError(t, err)
+	same, err := b.SoftwareOf(ctx, other.ID, "0.9")
+	require.NoError(t, err)
+	assert.Equal(t, again, same)
+	row.SoftwareID = &again
+	require.NoError(t, b.SaveDetails(ctx, row))
+	row.ID = 999
+	require.ErrorIs(t, b.SaveDetails(ctx, row), logbook.ErrNotFound)
+}
+
+// An edited run leaves with its edit and with what was never known here.
+func TestEditedRunFolderKeepsTheRest(t *testing.T) {
+	b := server.Book(t)
+	in := bundle(t, 2)
+	in.Document = []byte(strings.Replace(string(in.Document), `"format"`, `"job": 4711, "format"`, 1))
+	id, err := b.Save(ctx, in)
+	require.NoError(t, err)
+	row, err := b.Run(ctx, id)
+	require.NoError(t, err)
+	row.Weather = "hail"
+	require.NoError(t, b.SaveDetails(ctx, row))
+	row, err = b.Run(ctx, id)
+	require.NoError(t, err)
+	full, _, err := b.Parcel(ctx, row)
+	require.NoError(t, err)
+	doc, err := runfolder.Document(full, []byte(*row.Document))
+	require.NoError(t, err)
+	assert.Contains(t, string(doc), `"weather": "hail"`)
+	assert.Contains(t, string(doc), `"job": 4711`)
+	then, err := runfolder.Describe(doc)
+	require.NoError(t, err)
+	assert.Equal(t, in.Run.Car, then.Car)
 }

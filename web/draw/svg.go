@@ -42,12 +42,6 @@ func (c *canvas) text(class, anchor string, x, y float64, s string) {
 	c.WriteString(`<text class="` + class + `" text-anchor="` + anchor + `" x="` + num(x) + `" y="` + num(y) + `">` + html.EscapeString(s) + `</text>`)
 }
 
-// textWidth estimates how wide a text of the given size will be: Archivo's
-// condensed figures are a little over half as wide as high.
-func textWidth(s string, size float64) float64 {
-	return float64(len([]rune(s))) * size * 0.5
-}
-
 // path writes a line through points, broken where a value is NaN.
 func path(x, y []float64) string {
 	var b strings.Builder
