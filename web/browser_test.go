@@ -288,4 +288,21 @@ func TestPicturesAsFiles(t *testing.T) {
 	s.do(chromedp.Click(css(`a[data-png="run-1-curve.png"]`)))
 	s.await(`+document.querySelector('a[data-png="run-1-curve.png"]').dataset.saved > 5000`)
 	s.quiet()
+	// Drawn from the file alone, without the page: white ground, and little ink on it.
+	ground := eval[[]float64](s, `(async () => {
+		const img = new Image();
+		img.src = URL.createObjectURL(new Blob([await (await fetch("/runs/1/strip.svg")).text()], {type: "image/svg+xml"}));
+		await img.decode();
+		const c = document.createElement("canvas"); c.width = img.width; c.height = img.height;
+		const g = c.getContext("2d"); g.drawImage(img, 0, 0);
+		const d = g.getImageData(0, 0, c.width, c.height).data;
+		let white = 0, dark = 0;
+		for (let i = 0; i < d.length; i += 4) { if (d[i] > 250) white++; if (d[i] < 60) dark++; }
+		return [white / (d.length / 4), dark / (d.length / 4)];
+	})()`)
+	assert.Greater(t, ground[0], 0.3, "white")
+	assert.Less(t, ground[1], 0.1, "ink")
+	assert.Greater(t, ground[1], 0.001, "ink")
+	s.do(chromedp.Navigate(s.url + "/runs/1/strip.svg?show"))
+	assert.Equal(t, "rgb(255, 255, 255)", eval[string](s, `getComputedStyle(document.querySelector(".ground")).fill`), "opened on its own it has its colours")
 }

@@ -437,6 +437,8 @@ func (s *Server) picture(w http.ResponseWriter, r *http.Request, what string, of
 
 // sendSVG sends a picture that needs no page; with ?show it is shown, else saved.
 func (s *Server) sendSVG(w http.ResponseWriter, r *http.Request, name, svg, caption string) {
+	// The picture brings its own styles and font, and nothing else.
+	w.Header().Set("Content-Security-Policy", "default-src 'none'; style-src 'unsafe-inline'; font-src data:; frame-ancestors 'none'")
 	if r.URL.Query().Has("show") {
 		w.Header().Set("Content-Type", "image/svg+xml")
 	} else {

@@ -218,6 +218,12 @@ func TestStandaloneCarriesFontColoursAndCaption(t *testing.T) {
 	assert.Contains(t, svg, "--yellow:#f4b800")
 	assert.Contains(t, svg, `Tamarack 78 &amp; &#34;cold&#34;`)
 	assert.NotContains(t, svg, "http://127", "it needs no page")
+	long := elements(t, Standalone(strip().Large(), strings.Repeat("word ", 40), nil))
+	for _, x := range long["text"] {
+		if x["class"] == "caption" {
+			assert.LessOrEqual(t, number(t, x["font-size"])*0.5*200, 864.0, "a long caption is set smaller")
+		}
+	}
 }
 
 // Every kind of mark has a sign, and no two that matter share a letter.

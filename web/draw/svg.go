@@ -119,7 +119,9 @@ func Standalone(svg, caption string, woff2 []byte) string {
 	head := fmt.Sprintf(`0 %s %s %s" width="%s" height="%s`, num(-top), num(w), num(h+top), num(w), num(h+top))
 	out := svg[:start-len("0 0 ")] + head + svg[end:]
 	body := strings.IndexByte(out, '>') + 1
-	ground := fmt.Sprintf(`<style>%s</style><rect class="ground" x="0" y="%s" width="%s" height="%s"/><text class="caption" x="8" y="-10">%s</text>`,
-		style, num(-top), num(w), num(h+top), html.EscapeString(caption))
+	// A long caption is set smaller: a letter is about half as wide as high.
+	size := math.Min(14, (w-16)/(0.5*float64(len([]rune(caption))+1)))
+	ground := fmt.Sprintf(`<style>%s</style><rect class="ground" x="0" y="%s" width="%s" height="%s"/><text class="caption" font-size="%s" x="8" y="-10">%s</text>`,
+		style, num(-top), num(w), num(h+top), num(size), html.EscapeString(caption))
 	return out[:body] + ground + out[body:]
 }
