@@ -266,6 +266,9 @@ func (s *sides) read(r *run.Run, o Options) *Reading {
 	out.Ambient, out.Battery = s.temperatures(plug)
 	out.SoC = s.socSpan(plug)
 	out.IntervalS = s.interval(power.T)
+	if power.Len() < 2 {
+		out.IntervalS = s.interval(s.soc.T)
+	}
 	out.Findings = findings(out, r.Method)
 	return out
 }

@@ -121,5 +121,8 @@ func TestARunWithoutPowerSpeaksOfItsWindowOnly(t *testing.T) {
 	w, ok := x.Window(10, 80)
 	require.True(t, ok)
 	assert.Nil(t, w.AverageKW)
+	assert.Equal(t, Strong, x.Findings[0].Confidence)
+	x = Read(of(rec(trace.CarSide, 120, points{{0, 10}, {3600, 80}}, nil)), Options{})
+	assert.Equal(t, Likely, x.Findings[0].Confidence, "two minutes between displays")
 	assert.InDelta(t, 3600, w.TS, 1e-9)
 }

@@ -40,7 +40,7 @@ type Reading struct {
 	Ambient      *float64     `json:"ambient_c"` // °C at clock zero, where it was logged
 	Battery      *Battery     `json:"battery"`
 	SoC          *SoCSpan     `json:"soc"`
-	IntervalS    float64      `json:"interval_s"` // median time between power readings
+	IntervalS    float64      `json:"interval_s"` // median time between power readings, else between those of SoC
 }
 
 // Post is the moment at which SoC first reaches a round value.
