@@ -216,11 +216,11 @@ func (s *Server) arrival(w http.ResponseWriter, r *http.Request) {
 
 // lookAgain shows what the file says under changed guesses.
 func (s *Server) lookAgain(w http.ResponseWriter, r *http.Request) {
-	if err := r.ParseForm(); err != nil {
-		s.fail(w, r, badRequest("the form could not be read"))
+	f, ok := s.form(w, r)
+	if !ok {
 		return
 	}
-	v, err := s.arrivalView(r, r.PostForm)
+	v, err := s.arrivalView(r, f.Values)
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -400,11 +400,11 @@ func quick(rec *trace.Recording) []string {
 
 // keepArrival brings the file in under the form's choices.
 func (s *Server) keepArrival(w http.ResponseWriter, r *http.Request) {
-	if err := r.ParseForm(); err != nil {
-		s.fail(w, r, badRequest("the form could not be read"))
+	f, ok := s.form(w, r)
+	if !ok {
 		return
 	}
-	v, err := s.arrivalView(r, r.PostForm)
+	v, err := s.arrivalView(r, f.Values)
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -414,7 +414,7 @@ func (s *Server) keepArrival(w http.ResponseWriter, r *http.Request) {
 		readDetails(v.fields, &row)
 		v.newCar()
 	}
-	again := r.PostForm.Get("again") == "yes"
+	again := f.Values.Get("again") == "yes"
 	if v.Twin != nil && !again {
 		v.fault("again", "This file is in the logbook already; say so if you want it twice.")
 	}

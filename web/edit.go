@@ -141,15 +141,10 @@ func readDetails(f *fields, row *logbook.Run) {
 }
 
 func (s *Server) saveDetails(w http.ResponseWriter, r *http.Request) {
-	row, err := s.rowOf(r)
-	if err == nil {
-		err = r.ParseForm()
-	}
-	if err != nil {
-		s.fail(w, r, err)
+	row, f, ok := s.formOf(w, r)
+	if !ok {
 		return
 	}
-	f := newFields(r.PostForm)
 	readDetails(f, row)
 	if !f.ok() {
 		s.showEdit(w, r, http.StatusUnprocessableEntity, f, nil)
@@ -176,15 +171,10 @@ func (s *Server) storeDetails(ctx context.Context, f *fields, row *logbook.Run) 
 }
 
 func (s *Server) saveMark(w http.ResponseWriter, r *http.Request) {
-	row, err := s.rowOf(r)
-	if err == nil {
-		err = r.ParseForm()
-	}
-	if err != nil {
-		s.fail(w, r, err)
+	row, f, ok := s.formOf(w, r)
+	if !ok {
 		return
 	}
-	f := newFields(r.PostForm)
 	m := logbook.Mark{RunID: row.ID, TS: f.minutes("time"), Kind: f.word("kind", run.MarkKinds), Note: f.text("note")}
 	if id := f.id("mark"); id != nil {
 		m.ID = *id

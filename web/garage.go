@@ -120,11 +120,10 @@ func (s *Server) showCar(w http.ResponseWriter, r *http.Request, status int, c *
 }
 
 func (s *Server) saveCar(w http.ResponseWriter, r *http.Request) {
-	if err := r.ParseForm(); err != nil {
-		s.fail(w, r, badRequest("the form could not be read"))
+	f, ok := s.form(w, r)
+	if !ok {
 		return
 	}
-	f := newFields(r.PostForm)
 	c := &logbook.Car{}
 	if id, _ := strconv.ParseInt(r.PostForm.Get("id"), 10, 64); id > 0 {
 		var err error
@@ -134,20 +133,12 @@ func (s *Server) saveCar(w http.ResponseWriter, r *http.Request) {
 		}
 	}
 	readCar(f, c)
-	if f.ok() {
+	if !s.keep(w, r, f, "name", "Another car has this name.", func() (string, error) {
 		err := s.book.SaveCar(r.Context(), c)
-		switch {
-		case errors.Is(err, logbook.ErrTaken):
-			f.fault("name", "Another car has this name.")
-		case err != nil:
-			s.fail(w, r, err)
-			return
-		default:
-			http.Redirect(w, r, fmt.Sprintf("/garage/cars/%d", c.ID), http.StatusSeeOther)
-			return
-		}
+		return fmt.Sprintf("/garage/cars/%d", c.ID), err
+	}) {
+		s.showCar(w, r, http.StatusUnprocessableEntity, c, f)
 	}
-	s.showCar(w, r, http.StatusUnprocessableEntity, c, f)
 }
 
 func readCar(f *fields, c *logbook.Car) {
@@ -206,20 +197,12 @@ func (s *Server) addSoftware(w http.ResponseWriter, r *http.Request) {
 	f.Values.Set("version", r.FormValue("version"))
 	f.Values.Set("software_note", r.FormValue("software_note"))
 	sw := &logbook.Software{CarID: id, Version: f.needed("version", "A version"), Note: f.text("software_note")}
-	if f.ok() {
+	if !s.keep(w, r, f, "version", "This car has that version already.", func() (string, error) {
 		err := s.book.SaveSoftware(r.Context(), sw)
-		switch {
-		case errors.Is(err, logbook.ErrTaken):
-			f.fault("version", "This car has that version already.")
-		case err != nil:
-			s.fail(w, r, err)
-			return
-		default:
-			http.Redirect(w, r, fmt.Sprintf("/garage/cars/%d", id), http.StatusSeeOther)
-			return
-		}
+		return fmt.Sprintf("/garage/cars/%d", id), err
+	}) {
+		s.showCar(w, r, http.StatusUnprocessableEntity, c, f)
 	}
-	s.showCar(w, r, http.StatusUnprocessableEntity, c, f)
 }
 
 func (s *Server) deleteSoftware(w http.ResponseWriter, r *http.Request) {
@@ -227,29 +210,20 @@ func (s *Server) deleteSoftware(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) saveAdapter(w http.ResponseWriter, r *http.Request) {
-	if err := r.ParseForm(); err != nil {
-		s.fail(w, r, badRequest("the form could not be read"))
+	f, ok := s.form(w, r)
+	if !ok {
 		return
 	}
-	f := newFields(r.PostForm)
 	a := &logbook.Adapter{Name: f.needed("name", "A name"), MaxA: f.number("max_a", 0, 5000), MaxV: f.number("max_v", 0, 2000)}
 	if id := f.id("id"); id != nil {
 		a.ID = *id
 	}
-	if f.ok() {
+	if !s.keep(w, r, f, "name", "Another adapter has this name.", func() (string, error) {
 		err := s.book.SaveAdapter(r.Context(), a)
-		switch {
-		case errors.Is(err, logbook.ErrTaken):
-			f.fault("name", "Another adapter has this name.")
-		case err != nil:
-			s.fail(w, r, err)
-			return
-		default:
-			http.Redirect(w, r, "/garage#adapters", http.StatusSeeOther)
-			return
-		}
+		return "/garage#adapters", err
+	}) {
+		s.showGarage(w, r, http.StatusUnprocessableEntity, f)
 	}
-	s.showGarage(w, r, http.StatusUnprocessableEntity, f)
 }
 
 func (s *Server) deleteAdapter(w http.ResponseWriter, r *http.Request) {

@@ -60,29 +60,20 @@ func (s *Server) showSites(w http.ResponseWriter, r *http.Request, status int, f
 }
 
 func (s *Server) saveSite(w http.ResponseWriter, r *http.Request) {
-	if err := r.ParseForm(); err != nil {
-		s.fail(w, r, badRequest("the form could not be read"))
+	f, ok := s.form(w, r)
+	if !ok {
 		return
 	}
-	f := newFields(r.PostForm)
 	site := &logbook.Site{Name: f.needed("name", "A name"), Note: f.text("note")}
 	if id := f.id("id"); id != nil {
 		site.ID = *id
 	}
-	if f.ok() {
+	if !s.keep(w, r, f, "name", "Another site has this name.", func() (string, error) {
 		err := s.book.SaveSite(r.Context(), site)
-		switch {
-		case errors.Is(err, logbook.ErrTaken):
-			f.fault("name", "Another site has this name.")
-		case err != nil:
-			s.fail(w, r, err)
-			return
-		default:
-			http.Redirect(w, r, fmt.Sprintf("/sites#site-%d", site.ID), http.StatusSeeOther)
-			return
-		}
+		return fmt.Sprintf("/sites#site-%d", site.ID), err
+	}) {
+		s.showSites(w, r, http.StatusUnprocessableEntity, f)
 	}
-	s.showSites(w, r, http.StatusUnprocessableEntity, f)
 }
 
 func (s *Server) deleteSite(w http.ResponseWriter, r *http.Request) {
@@ -159,11 +150,10 @@ func stallValues(st *logbook.Stall) url.Values {
 }
 
 func (s *Server) saveStall(w http.ResponseWriter, r *http.Request) {
-	if err := r.ParseForm(); err != nil {
-		s.fail(w, r, badRequest("the form could not be read"))
+	f, ok := s.form(w, r)
+	if !ok {
 		return
 	}
-	f := newFields(r.PostForm)
 	st := &logbook.Stall{}
 	siteID, _ := strconv.ParseInt(r.PostForm.Get("site"), 10, 64)
 	site, err := s.book.Site(r.Context(), siteID)
@@ -179,20 +169,12 @@ func (s *Server) saveStall(w http.ResponseWriter, r *http.Request) {
 	}
 	st.SiteID, st.Site = site.ID, site
 	readStall(f, st)
-	if f.ok() {
+	if !s.keep(w, r, f, "name", "Another stall of this site has this name.", func() (string, error) {
 		err := s.book.SaveStall(r.Context(), st)
-		switch {
-		case errors.Is(err, logbook.ErrTaken):
-			f.fault("name", "Another stall of this site has this name.")
-		case err != nil:
-			s.fail(w, r, err)
-			return
-		default:
-			http.Redirect(w, r, fmt.Sprintf("/sites#site-%d", site.ID), http.StatusSeeOther)
-			return
-		}
+		return fmt.Sprintf("/sites#site-%d", site.ID), err
+	}) {
+		s.showStall(w, r, http.StatusUnprocessableEntity, st, f)
 	}
-	s.showStall(w, r, http.StatusUnprocessableEntity, st, f)
 }
 
 func readStall(f *fields, st *logbook.Stall) {
