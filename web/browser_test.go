@@ -88,6 +88,13 @@ func TestGuessesCanBeChanged(t *testing.T) {
 	s.await(`document.querySelector("#understood .lead").textContent.includes("battery 79 °C")`)
 	eval[bool](s, `(() => { const u = document.querySelector('[name=c1_channel]'); u.value = "power_kw"; u.dispatchEvent(new Event("change", {bubbles: true})); return true; })()`)
 	s.await(`document.querySelector("#understood .bad") && document.querySelector("#understood .bad").textContent.includes("both read as power_kw")`)
+	// Another delimiter makes other columns; the right one brings the guesses back.
+	eval[bool](s, `(() => { const u = document.querySelector('[name=delimiter]'); u.value = ","; u.dispatchEvent(new Event("change", {bubbles: true})); return true; })()`)
+	s.await(`document.querySelector("#understood .bad") && document.querySelector('[name=was_delimiter]').value === ","`)
+	eval[bool](s, `(() => { const u = document.querySelector('[name=delimiter]'); u.value = ";"; u.dispatchEvent(new Event("change", {bubbles: true})); return true; })()`)
+	s.await(`!document.querySelector("#understood .bad") && document.querySelector("#understood .lead").textContent.includes("battery 26 °C")`)
+	eval[bool](s, `(() => { const u = document.querySelector('[name=header_line]'); u.value = "900"; u.dispatchEvent(new Event("change", {bubbles: true})); return true; })()`)
+	s.await(`document.querySelector("#e-header_line") && document.querySelector("#e-header_line").textContent.includes("no line 900")`)
 	s.quiet()
 }
 

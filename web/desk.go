@@ -1,6 +1,7 @@
 package web
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -250,7 +251,7 @@ func (s *Server) arrivalView(r *http.Request, form url.Values) (*arrivalView, er
 		v.Values = url.Values{"timezone": {"UTC"}}
 	}
 	var choices intake.Choices
-	layout := v.layoutOf(form)
+	layout := v.layoutOf(form, a)
 	choices.Layout = layout
 	choices.Side = trace.Side(v.word("side", []string{"car", "stall"}))
 	_, choices.Zone = v.zone("timezone")
@@ -298,7 +299,7 @@ func (v *arrivalView) take(b *intake.Bundle, form url.Values) {
 }
 
 // layoutOf reads the changed guesses of a table; nil keeps the guess.
-func (v *arrivalView) layoutOf(form url.Values) *csvlog.Layout {
+func (v *arrivalView) layoutOf(form url.Values, a *logbook.Arrival) *csvlog.Layout {
 	n, err := strconv.Atoi(form.Get("columns"))
 	if err != nil || n < 1 || n > 500 {
 		return nil
@@ -313,6 +314,15 @@ func (v *arrivalView) layoutOf(form url.Values) *csvlog.Layout {
 	}
 	if len(l.Delimiter) != 1 {
 		l.Delimiter = ","
+	}
+	if l.Delimiter != form.Get("was_delimiter") || form.Get("header_line") != form.Get("was_header_line") {
+		// Other columns: what they hold is guessed anew.
+		anew, err := csvlog.GuessWith(bytes.NewReader(a.Content), int64(len(a.Content)), a.Name, l.Delimiter, header)
+		if err != nil && len(anew.Columns) == 0 {
+			v.fault("header_line", "%s", sentence(err.Error()))
+		} else {
+			return &anew
+		}
 	}
 	for i := range n {
 		p := "c" + strconv.Itoa(i) + "_"

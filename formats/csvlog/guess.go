@@ -42,6 +42,29 @@ func Guess(r io.ReaderAt, size int64, file string) (Layout, error) {
 	if !l.findHeader(lines) {
 		return l, fmt.Errorf("%s is %w: no row names a column of times and columns for state of charge, power, or volts and amps", file, ErrNotALog)
 	}
+	return l, l.fill(r, size, file, lines)
+}
+
+// GuessWith is Guess for a tester who knows which line names the columns and what
+// stands between them.
+func GuessWith(r io.ReaderAt, size int64, file, delimiter string, headerLine int) (Layout, error) {
+	head := make([]byte, min(size, sampleBytes))
+	if _, err := r.ReadAt(head, 0); err != nil && err != io.EOF {
+		return Layout{}, fmt.Errorf("reading %s: %w", file, err)
+	}
+	l := Layout{Encoding: sniff(head), Delimiter: delimiter, HeaderLine: headerLine}
+	lines := sampleLines(head, l.Encoding, size > sampleBytes)
+	if headerLine < 1 || headerLine > len(lines) {
+		return l, fmt.Errorf("%s has no line %d among its first %d", file, headerLine, len(lines))
+	}
+	l.Columns = nameColumns(fieldsOf(lines[headerLine-1], delimiter))
+	l.Canonical = delimiter == "," && canonical(l.Columns)
+	return l, l.fill(r, size, file, lines)
+}
+
+// fill decides what the header leaves open, from the lines of the sample and from
+// stretches further on.
+func (l *Layout) fill(r io.ReaderAt, size int64, file string, lines []string) error {
 	rows := records(lines[l.HeaderLine:], l.Delimiter)
 	if l.Canonical {
 		for i, c := range l.Columns {
@@ -53,7 +76,7 @@ func Guess(r io.ReaderAt, size int64, file string) (Layout, error) {
 		if l.Columns[l.Find(TimeColumn)].Header == "time" {
 			l.Time = RFC3339
 		}
-		return l, nil
+		return nil
 	}
 	for k := int64(1); k < sampleStretches && l.Encoding != utf16Text; k++ {
 		if at := size / sampleStretches * k; at > sampleBytes {
@@ -66,9 +89,9 @@ func Guess(r io.ReaderAt, size int64, file string) (Layout, error) {
 	}
 	l.settle(rows)
 	if err := l.Check(); err != nil {
-		return l, fmt.Errorf("%s is %w: %v", file, ErrNotALog, err)
+		return fmt.Errorf("%s is %w: %v", file, ErrNotALog, err)
 	}
-	return l, nil
+	return nil
 }
 
 // sampleLines decodes a stretch of text into lines; partial says that the end
@@ -379,6 +402,9 @@ func chargesNegative(v, soc []float64) bool {
 // first in the order below.
 func (l *Layout) timeFormat(rows [][]string) TimeFormat {
 	i := l.Find(TimeColumn)
+	if i < 0 {
+		return Seconds
+	}
 	header := strings.ToLower(l.Columns[i].Header)
 	var cells []string
 	for _, row := range rows[:min(len(rows), 200)] {

@@ -92,6 +92,22 @@ func TestWallClockOverTheClockChange(t *testing.T) {
 	assert.InDelta(t, 3*3600, second-first, 1e-9)
 }
 
+// A tester who knows better says which line names the columns and what is between.
+func TestGuessWith(t *testing.T) {
+	text := "Time,SOC,Power kW\nsec;%;kW\nTime;SOC;Power kW\n0;10,5;100\n5;11,5;110\n"
+	l, err := GuessWith(strings.NewReader(text), int64(len(text)), "x.csv", ";", 3)
+	assert.NoError(t, err)
+	assert.True(t, l.DecimalComma)
+	table, err := Read(strings.NewReader(text), l, Options{File: "x.csv"})
+	assert.NoError(t, err)
+	assert.Equal(t, []float64{10.5, 11.5}, table.Columns[trace.SoC])
+	l, err = GuessWith(strings.NewReader(text), int64(len(text)), "x.csv", "|", 3)
+	assert.ErrorIs(t, err, ErrNotALog)
+	assert.Len(t, l.Columns, 1, "what was found is shown all the same")
+	_, err = GuessWith(strings.NewReader(text), int64(len(text)), "x.csv", ";", 30)
+	assert.ErrorContains(t, err, "no line 30")
+}
+
 // The sign of the amps is settled where the car charges, also in a log that begins
 // with a long drive.
 func TestSignIsSettledWhereTheCarCharges(t *testing.T) {
