@@ -23,12 +23,9 @@ type channelChoice struct {
 	Decimals        int
 }
 
-// cRate is power over usable capacity; it is no channel of a logger.
-const cRate trace.Channel = "c_rate"
-
 var channelChoices = []channelChoice{
 	{"power", "Power", "kW", trace.Power, true, 1},
-	{"c-rate", "C-rate", "1/h", cRate, true, 2},
+	{"c-rate", "C-rate", "1/h", curve.CRate, true, 2},
 	{"volts", "volts", "V", trace.Voltage, false, 1},
 	{"amps", "amps", "A", trace.Current, true, 0},
 	{"coldest", "coldest cell", "°C", trace.BatteryTempMin, false, 1},
@@ -110,17 +107,11 @@ type subject struct {
 // reading's side; what only the car or only the stall logs is taken from there.
 func (s *subject) column(c trace.Channel) (t, v []float64) {
 	for _, side := range []trace.Side{s.Reading.Side, trace.CarSide, trace.StallSide} {
-		if c == cRate {
-			side = trace.CarSide
-		}
 		red, ok := s.Results.Curves[side]
 		if !ok {
 			continue
 		}
 		v := []float64(red.Columns[c])
-		if c == cRate {
-			v = s.cRate(red)
-		}
 		if !anyValue(v) {
 			continue
 		}
@@ -140,18 +131,6 @@ func anyValue(v []float64) bool {
 		}
 	}
 	return false
-}
-
-func (s *subject) cRate(red trace.Reduced) []float64 {
-	u := s.Reading.Usable
-	if u == nil || u.Value <= 0 {
-		return nil
-	}
-	v := make([]float64, len(red.Columns[trace.Power]))
-	for i, kw := range red.Columns[trace.Power] {
-		v[i] = kw / u.Value
-	}
-	return v
 }
 
 // against gives the axis' values at the times of a column. Both come from the same

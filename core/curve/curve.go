@@ -16,7 +16,7 @@ import (
 
 // Version is the version of the arithmetic. Results kept elsewhere carry it and
 // are worked out anew when it changes.
-const Version = 1
+const Version = 2
 
 // PowerFloorKW is the power from which a car counts as charging.
 const PowerFloorKW = 1.0

@@ -456,6 +456,44 @@ func TestReduceForDrawing(t *testing.T) {
 	assert.NotContains(t, Reduce(simple(), 20), trace.StallSide)
 }
 
+// Common practice, no source: 119 kW into a pack of 84 to 90 kWh is close to 1.4 C.
+func TestCRate(t *testing.T) {
+	for _, c := range []struct{ usable, want float64 }{{84, 119 / 84.0}, {90, 119 / 90.0}} {
+		// 60 points of the pack at 119 kW take as long as 60 % of it holds.
+		end := 0.6 * c.usable / 119 * 3600
+		red := Reduce(of(rec(trace.CarSide, 1, points{{0, 20}, {end, 80}}, points{{0, 119}, {end, 119}})), 50)
+		got := red[trace.CarSide].Columns[CRate]
+		require.NotEmpty(t, got)
+		assert.InDelta(t, c.want, got[len(got)/2], 0.002)
+		assert.InDelta(t, 1.4, got[len(got)/2], 0.1)
+	}
+	// Without 20 points of SoC there is no capacity, and from the stall's side none either.
+	short := Reduce(of(rec(trace.CarSide, 1, points{{0, 20}, {600, 30}}, points{{0, 119}, {600, 119}})), 50)
+	assert.NotContains(t, short[trace.CarSide].Columns, CRate)
+	stall := Reduce(of(rec(trace.StallSide, 1, points{{0, 20}, {1200, 80}}, points{{0, 119}, {1200, 119}})), 50)
+	assert.NotContains(t, stall[trace.StallSide].Columns, CRate)
+}
+
+// A run read from both sides: the car's C-rate stays the car's, and the state of charge
+// that both curves share is the car's.
+func TestReduceOfBothSides(t *testing.T) {
+	car := rec(trace.CarSide, 1, points{{0, 10}, {1800, 70}}, points{{0, 100}, {1800, 100}})
+	stall := rec(trace.StallSide, 5, points{{0, 10}, {1800, 69}}, points{{0, 104}, {1800, 104}})
+	red := Reduce(of(car, stall), 50)
+	require.Len(t, red, 2)
+	last := func(side trace.Side, c trace.Channel) float64 {
+		col := red[side].Columns[c]
+		require.NotEmpty(t, col, "%s %s", side, c)
+		return col[len(col)-1]
+	}
+	assert.InDelta(t, 70, last(trace.StallSide, trace.SoC), 1e-9)
+	assert.InDelta(t, 60, last(trace.StallSide, SoCAdded), 1e-9)
+	assert.InDelta(t, 52, last(trace.StallSide, EnergyAdded), 1e-9)
+	assert.InDelta(t, 50, last(trace.CarSide, EnergyAdded), 1e-9)
+	assert.InDelta(t, 100/(50/0.6), last(trace.CarSide, CRate), 1e-9)
+	assert.NotContains(t, red[trace.StallSide].Columns, CRate)
+}
+
 func BenchmarkRead7200Readings8Channels(b *testing.B) {
 	r := simple()
 	r.Recordings = []*trace.Recording{rec(trace.CarSide, 0.25, points{{0, 10}, {20, 10}, {1800, 82}}, points{{0, 0}, {20, 0}, {60, 150}, {900, 140}, {1800, 60}})}

@@ -10,6 +10,7 @@ import (
 const (
 	EnergyAdded trace.Channel = "energy_added_kwh" // since the first reading while charging
 	SoCAdded    trace.Channel = "soc_added_pct"    // since plug-in
+	CRate       trace.Channel = "c_rate"           // car-side power over usable capacity, 1/h
 )
 
 // Reduce gives each side's channels thinned out for drawing, on the run's own
@@ -40,6 +41,9 @@ func Reduce(r *run.Run, n int) map[trace.Side]trace.Reduced {
 		if p := s.power[side]; p.Len() > 0 {
 			series[trace.Power] = p
 			series[EnergyAdded] = cumulated(p, s.session(p, plug).From)
+			if usable, _ := s.capacity(plug); usable != nil && side == trace.CarSide {
+				series[CRate] = cRate(p, usable.Value)
+			}
 		} else {
 			lead = trace.SoC
 		}
@@ -51,6 +55,16 @@ func Reduce(r *run.Run, n int) map[trace.Side]trace.Reduced {
 			series[SoCAdded] = added(s.charging(plug), plug)
 		}
 		out[side] = trace.Reduce(series, lead, n)
+	}
+	return out
+}
+
+// cRate gives power over usable capacity, kW over kWh: the share of the pack that an
+// hour at that power would fill.
+func cRate(p trace.Series, usableKWh float64) trace.Series {
+	out := trace.Series{T: p.T, V: make([]float64, p.Len())}
+	for i, kw := range p.V {
+		out.V[i] = kw / usableKWh
 	}
 	return out
 }
