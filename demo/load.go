@@ -91,7 +91,3 @@ func (e *entry) run() *run.Run {
 	}
 	return r
 }
-
-// Stalls lists every stall of the scenario, so that those nobody has run at yet
-// are in the logbook too.
-func Stalls() []run.Stall { return stalls }

@@ -60,9 +60,6 @@ var (
 	copse1   = run.Stall{Site: "Copse Lane Quarry", Name: "1", RatedKW: n(50), MaxA: n(125), MinV: n(200), MaxV: n(500)}
 )
 
-// Stalls lists every stall, run at or not.
-var stalls = []run.Stall{fulling1, fulling3, fulling4, tannery1, tannery2, weigh2, weigh4, copse1}
-
 // entry is one run of the demo: a session and what the tester wrote beside it.
 type entry struct {
 	title     string

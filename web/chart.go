@@ -133,31 +133,19 @@ func anyValue(v []float64) bool {
 	return false
 }
 
-// against gives the axis' values at the times of a column. Both come from the same
-// reduced curve wherever they can.
+// against gives the axis' values at the times of a column, NaN where there is none.
 func (s *subject) against(axis axisChoice, t []float64) []float64 {
 	if axis.Channel == "" {
 		return t
 	}
-	at, v := s.column(axis.Channel)
-	out := make([]float64, len(t))
-	if len(at) == len(t) && (len(t) == 0 || at[0] == t[0] && at[len(at)-1] == t[len(t)-1]) {
-		copy(out, v)
-		return out
+	if v := s.values(axis.Channel, t); v != nil {
+		return v
 	}
-	series := trace.Series{}
-	for i := range at {
-		if !math.IsNaN(v[i]) {
-			series.T, series.V = append(series.T, at[i]), append(series.V, v[i])
-		}
+	none := make([]float64, len(t))
+	for i := range none {
+		none[i] = math.NaN()
 	}
-	for i := range t {
-		out[i] = math.NaN()
-		if x, ok := series.At(t[i]); ok {
-			out[i] = x
-		}
-	}
-	return out
+	return none
 }
 
 // chartView is a curve with the choices around it.

@@ -120,27 +120,20 @@ func (f *fields) moment(name string, loc *time.Location) *time.Time {
 
 // minutes reads a time within a run, m:ss or h:mm:ss or seconds.
 func (f *fields) minutes(name string) float64 {
-	s := strings.TrimSpace(strings.ReplaceAll(f.Values.Get(name), "−", "-"))
-	sign, rest := 1.0, s
-	if r, neg := strings.CutPrefix(s, "-"); neg {
-		sign, rest = -1, r
+	typed := strings.TrimSpace(f.Values.Get(name))
+	v, ok := words.ParseClock(typed, false)
+	if !ok && !strings.Contains(typed, ":") {
+		seconds, err := strconv.ParseFloat(strings.ReplaceAll(typed, "−", "-"), 64)
+		v, ok = seconds, err == nil
 	}
-	total := 0.0
-	for i, part := range strings.Split(rest, ":") {
-		v, err := strconv.ParseFloat(part, 64)
-		if err != nil || v < 0 || math.IsNaN(v) || math.IsInf(v, 0) || i > 0 && v >= 60 {
-			f.fault(name, "%q: expected minutes and seconds such as 12:30.", s)
-			return 0
-		}
-		total = total*60 + v
+	if !ok || math.IsNaN(v) || math.Abs(v) > 1e6 {
+		f.fault(name, "%q: expected minutes and seconds such as 12:30.", typed)
+		return 0
 	}
-	if total > 1e6 {
-		f.fault(name, "%q: that is longer than any run.", s)
-	}
-	return sign * total
+	return v
 }
 
-// windowValues puts the numbers of a form's window in order.
+// window reads the two ends of a window, which must be in order.
 func (f *fields) window() (from, to *float64) {
 	from, to = f.number("from_pct", 0, 100), f.number("to_pct", 0, 100)
 	if from != nil && to != nil && *from >= *to {

@@ -82,7 +82,7 @@ func numbersFor(figure string, row *logbook.Run, x *curve.Reading) []string {
 		if p := x.Peak; p != nil {
 			say("highest reading %s kW at %s", words.Figure(p.KW, 2), words.Clock(p.TS))
 			if p.SustainedKW != nil && p.HeldS != nil {
-				say("highest mean over 10 s: %s kW; 95 %% of it: %s kW", words.Figure(*p.SustainedKW, 2), words.Figure(*p.SustainedKW*0.95, 2))
+				say("highest mean over 10 s: %s kW; 95 %% of it: %s kW", words.Figure(*p.SustainedKW, 2), words.Figure(*p.SustainedKW*curve.HeldShare, 2))
 				say("held from %s to %s = %s s", words.Clock(p.HeldFromS), words.Clock(p.HeldFromS+*p.HeldS), words.Figure(*p.HeldS, 1))
 			}
 		}
@@ -113,8 +113,7 @@ func numbersFor(figure string, row *logbook.Run, x *curve.Reading) []string {
 			say("%s", line)
 		}
 	case "gap":
-		limit := max(trace.GapFloorS, trace.GapFactor*x.IntervalS)
-		say("readings every %s s, so a gap is longer than %s s", words.Figure(x.IntervalS, 2), words.Figure(limit, 1))
+		say("readings every %s s, so a gap is longer than %s s", words.Figure(x.IntervalS, 2), words.Figure(trace.GapLimitFor(x.IntervalS), 1))
 		for _, g := range x.Gaps {
 			say("%s to %s", words.Clock(g.From), words.Clock(g.To))
 		}

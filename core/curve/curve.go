@@ -110,7 +110,7 @@ func (s *sides) interval(t []float64) float64 {
 }
 
 func (s *sides) gapLimit(t []float64) float64 {
-	return math.Max(trace.GapFloorS, trace.GapFactor*s.interval(t))
+	return trace.GapLimitFor(s.interval(t))
 }
 
 // headline is the stall's side where its power was recorded, else the car's.

@@ -364,7 +364,6 @@ func TestWindowEnergyNeedsReadings(t *testing.T) {
 	require.True(t, ok)
 	assert.Nil(t, w.EnergyKWh)
 	assert.Nil(t, w.AverageKW)
-	w, _ = x.Window(50, 80)
 	w, ok = x.Window(30, 80)
 	require.True(t, ok)
 	assert.Nil(t, w.EnergyKWh, "it ends 150 s after the last reading under load")

@@ -102,10 +102,10 @@ func peakFinding(r *Reading) *Finding {
 	}
 	f := &Finding{Kind: AboutPeak, FromS: p.TS, ToS: p.TS}
 	f.Text = fmt.Sprintf("Peak %s kW", words.Figure(p.KW, 0))
-	f.Evidence = []string{fmt.Sprintf("highest reading %s kW at %s", words.Figure(p.KW, 1), words.Clock(p.TS))}
+	f.Evidence = []string{fmt.Sprintf("highest reading %s kW at %s, %s side", words.Figure(p.KW, 1), words.Clock(p.TS), r.Side)}
 	if p.HeldS != nil {
 		f.FromS, f.ToS = p.HeldFromS, p.HeldFromS+*p.HeldS
-		level := *p.SustainedKW * heldShare
+		level := *p.SustainedKW * HeldShare
 		f.Text += fmt.Sprintf("; %s kW or more held for %s", words.Figure(level, 0), words.Duration(*p.HeldS))
 		if p.HeldFromPct != nil && p.HeldToPct != nil {
 			f.Text += fmt.Sprintf(", from %s to %s %%", words.Figure(*p.HeldFromPct, 0), words.Figure(*p.HeldToPct, 0))

@@ -7,10 +7,12 @@ import (
 	"zincroad/core/trace"
 )
 
+// HeldShare is the share of the sustained power from which a peak counts as held.
+const HeldShare = 0.95
+
 // The parts of the peak and of the ramp, as defined in docs/definitions.md.
 const (
 	sustainedS  = 10.0 // length of the mean
-	heldShare   = 0.95 // of the sustained power
 	heldDipS    = 2.0  // a dip this short does not break the hold
 	rampWindowS = 180.0
 	rampShare   = 0.90
@@ -30,7 +32,7 @@ func (s *sides) peak(p trace.Series, gapLimit, zero float64) *Peak {
 		return out
 	}
 	out.SustainedKW = &mean
-	held := longestAbove(p, mean*heldShare, heldDipS, gapLimit)
+	held := longestAbove(p, mean*HeldShare, heldDipS, gapLimit)
 	out.HeldS = ptr(held.Len())
 	out.HeldFromS = held.From - zero
 	out.HeldFromPct, out.HeldToPct = s.socAt(held.From), s.socAt(held.To)

@@ -70,8 +70,11 @@ func medianOfThree(a, b, c float64) float64 {
 
 // GapLimit gives the longest stretch in seconds that is no gap in readings at
 // these times.
-func GapLimit(t []float64) float64 {
-	return math.Max(GapFloorS, GapFactor*MedianInterval(t))
+func GapLimit(t []float64) float64 { return GapLimitFor(MedianInterval(t)) }
+
+// GapLimitFor gives the same for a median interval in seconds.
+func GapLimitFor(interval float64) float64 {
+	return math.Max(GapFloorS, GapFactor*interval)
 }
 
 // Gaps lists the stretches without readings, in order of time.

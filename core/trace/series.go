@@ -82,26 +82,9 @@ func (s Series) Integral(from, to float64) float64 {
 	return sum
 }
 
-// FirstReach gives the first time at which the joined line reaches v from below,
-// and false where it starts above v or never gets there.
-func (s Series) FirstReach(v float64) (float64, bool) {
-	if len(s.V) == 0 || s.V[0] > v {
-		return 0, false
-	}
-	for i, x := range s.V {
-		if x < v {
-			continue
-		}
-		if i == 0 {
-			return s.T[0], true
-		}
-		return crossing(s.T[i-1], s.V[i-1], s.T[i], x, v), true
-	}
-	return 0, false
-}
-
-// FirstReachAll gives FirstReach for each of some ascending values in one pass, NaN
-// where there is none.
+// FirstReachAll gives the first time at which the joined line reaches each of some
+// ascending values from below, in one pass; NaN where it starts above one or never
+// gets there.
 func (s Series) FirstReachAll(ascending []float64) []float64 {
 	out := make([]float64, len(ascending))
 	k := 0

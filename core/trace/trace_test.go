@@ -97,27 +97,13 @@ func TestAtAndIntegralSpecialCases(t *testing.T) {
 	assert.False(t, ok)
 }
 
-func TestFirstReach(t *testing.T) {
+func TestFirstReachAll(t *testing.T) {
 	s := Series{T: []float64{0, 10, 20, 30}, V: []float64{10, 12, 11, 20}}
-	for _, c := range []struct {
-		v, at float64
-		ok    bool
-	}{
-		{10, 0, true}, {11, 5, true}, {12, 10, true}, {13, 20 + 10*2.0/9, true}, {20, 30, true},
-		{9, 0, false}, {20.1, 0, false},
-	} {
-		at, ok := s.FirstReach(c.v)
-		assert.Equal(t, c.ok, ok, "%g", c.v)
-		if ok {
-			assert.InDelta(t, c.at, at, 1e-12, "%g", c.v)
-		}
-	}
-	all := s.FirstReachAll([]float64{9, 10, 11, 12, 13, 20, 20.1})
-	assert.True(t, math.IsNaN(all[0]) && math.IsNaN(all[6]))
-	for i, v := range []float64{10, 11, 12, 13, 20} {
-		at, _ := s.FirstReach(v)
-		assert.Equal(t, at, all[i+1])
-	}
+	got := s.FirstReachAll([]float64{9, 10, 11, 12, 13, 20, 20.1})
+	assert.True(t, math.IsNaN(got[0]), "it starts above")
+	assert.True(t, math.IsNaN(got[6]), "it never gets there")
+	assert.InDeltaSlice(t, []float64{0, 5, 10, 20 + 10*2.0/9, 30}, got[1:6], 1e-12)
+	assert.True(t, math.IsNaN(Series{}.FirstReachAll([]float64{1})[0]))
 }
 
 // Gaps are longer than the larger of 30 s and ten times the median interval.

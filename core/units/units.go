@@ -11,9 +11,6 @@ const JoulesPerKWh = 3.6e6
 // KJPerKWh is the same in kilojoules, the unit of kilowatts times seconds.
 const KJPerKWh = JoulesPerKWh / 1000
 
-// MetresPerMile is the international mile (NIST SP 811, B.6).
-const MetresPerMile = 1609.344
-
 // A Unit turns a number as it was written into the unit that is kept:
 // kept = (written + Shift) * Factor.
 type Unit struct {
@@ -49,6 +46,3 @@ func Find(list []Unit, name string) (Unit, bool) {
 
 // KWhFromKJ turns kilowatts times seconds into kilowatt-hours.
 func KWhFromKJ(kj float64) float64 { return kj / KJPerKWh }
-
-// KmFromMiles turns international miles into kilometres.
-func KmFromMiles(miles float64) float64 { return miles * MetresPerMile / 1000 }

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 	"strconv"
+	"strings"
 )
 
 // Clock writes seconds as minutes and seconds, "24:30", rounded to the second;
@@ -55,19 +56,36 @@ func Fixed(v float64, decimals int) string {
 	return s
 }
 
-// Signed is Fixed with a plus sign in front of what is above zero.
-func Signed(v float64, decimals int) string {
-	s := Fixed(v, decimals)
-	if v > 0 && s != Fixed(0, decimals) {
-		return "+" + s
-	}
-	return s
-}
-
 // SignedClock is Clock with a plus sign in front of what is above zero.
 func SignedClock(s float64) string {
 	if math.Round(s) > 0 {
 		return "+" + Clock(s)
 	}
 	return Clock(s)
+}
+
+// ParseClock reads h:mm:ss, m:ss or, where two parts mean hours and minutes, h:mm,
+// and gives seconds. The last part may have decimals; all but the first must be
+// under 60; a minus stands before the whole. False for anything else.
+func ParseClock(s string, hours bool) (float64, bool) {
+	sign := 1.0
+	if rest, ok := strings.CutPrefix(strings.Replace(s, "−", "-", 1), "-"); ok {
+		s, sign = rest, -1
+	}
+	parts := strings.Split(strings.Replace(s, ",", ".", 1), ":")
+	if len(parts) < 2 || len(parts) > 3 {
+		return 0, false
+	}
+	total := 0.0
+	for i, part := range parts {
+		v, err := strconv.ParseFloat(part, 64)
+		if err != nil || v < 0 || !(part[0] >= '0' && part[0] <= '9') || i > 0 && v >= 60 || i < len(parts)-1 && v != math.Trunc(v) {
+			return 0, false
+		}
+		total = total*60 + v
+	}
+	if hours && len(parts) == 2 {
+		total *= 60
+	}
+	return sign * total, true
 }

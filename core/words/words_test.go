@@ -19,8 +19,22 @@ func TestWords(t *testing.T) {
 	assert.Equal(t, "120", Figure(119.96, 1))
 	assert.Equal(t, "0", Figure(-0.04, 1))
 	assert.Equal(t, "0.0", Fixed(-0.04, 1))
-	assert.Equal(t, "+2.0", Signed(2, 1))
-	assert.Equal(t, "0.0", Signed(0.04, 1))
 	assert.Equal(t, "+1:05", SignedClock(65))
 	assert.Equal(t, "−1:05", SignedClock(-65))
+}
+
+// What Clock writes, ParseClock reads, to the second.
+func TestParseClock(t *testing.T) {
+	for _, v := range []float64{0, 5, 59, 60, 3599, 4325, -65} {
+		got, ok := ParseClock(Clock(v), false)
+		assert.True(t, ok)
+		assert.Equal(t, v, got)
+	}
+	got, ok := ParseClock("18:24", true)
+	assert.True(t, ok)
+	assert.Equal(t, 18*3600+24*60.0, got)
+	for _, s := range []string{"", ":", "90", "1:60", "1:2:3:4", "1.5:00", "a:00", "1:-5", "0x1:00", "1:Inf"} {
+		_, ok := ParseClock(s, false)
+		assert.False(t, ok, s)
+	}
 }

@@ -14,6 +14,7 @@ import (
 
 	"zincroad/core/trace"
 	"zincroad/core/units"
+	"zincroad/core/words"
 )
 
 // Sampling: a layout is guessed from the beginning of a file, and signs and
@@ -444,7 +445,7 @@ func isClock(cells []string, header string) bool {
 	}
 	for _, c := range cells {
 		parts := strings.Split(c, ":")
-		v, ok := colonSeconds(c, true)
+		v, ok := words.ParseClock(c, true)
 		if !ok {
 			continue
 		}

@@ -3,9 +3,10 @@ package csvlog
 import (
 	"bytes"
 	"math"
-	"strconv"
 	"strings"
 	"time"
+
+	"zincroad/core/words"
 )
 
 // dateLayouts are the ways of writing a date and time without a zone. A date with
@@ -43,7 +44,7 @@ func (p *times) parse(cell []byte) (float64, bool) {
 	case Milliseconds:
 		return p.number(cell, 1e-3)
 	case Elapsed:
-		return colonSeconds(string(bytes.TrimSpace(cell)), false)
+		return words.ParseClock(string(bytes.TrimSpace(cell)), false)
 	case ClockTime:
 		return p.clock(string(bytes.TrimSpace(cell)))
 	case EpochS, EpochMS:
@@ -105,7 +106,7 @@ func (p *times) absolute(s string) (time.Time, bool) {
 
 // clock reads a time of day; a step back by more than twelve hours is midnight.
 func (p *times) clock(s string) (float64, bool) {
-	v, ok := colonSeconds(s, true)
+	v, ok := words.ParseClock(s, true)
 	if !ok || v < 0 || v >= 86400 {
 		return 0, false
 	}
@@ -118,29 +119,4 @@ func (p *times) clock(s string) (float64, bool) {
 	}
 	p.lastClock = v
 	return v + p.days*86400 - p.firstClock, true
-}
-
-// colonSeconds reads h:mm:ss, m:ss or, where two parts mean hours and minutes,
-// h:mm. The last part may have decimals, all but the first must be under 60.
-func colonSeconds(s string, hours bool) (float64, bool) {
-	sign := 1.0
-	if rest, ok := strings.CutPrefix(strings.Replace(s, "−", "-", 1), "-"); ok {
-		s, sign = rest, -1
-	}
-	parts := strings.Split(strings.Replace(s, ",", ".", 1), ":")
-	if len(parts) < 2 || len(parts) > 3 {
-		return 0, false
-	}
-	total := 0.0
-	for i, part := range parts {
-		v, err := strconv.ParseFloat(part, 64)
-		if err != nil || v < 0 || part == "" || !(part[0] >= '0' && part[0] <= '9') || i > 0 && v >= 60 || i < len(parts)-1 && v != math.Trunc(v) {
-			return 0, false
-		}
-		total = total*60 + v
-	}
-	if hours && len(parts) == 2 {
-		total *= 60
-	}
-	return sign * total, true
 }

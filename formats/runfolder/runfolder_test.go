@@ -110,7 +110,7 @@ func TestFaultsOfRunJSON(t *testing.T) {
 		{"no zone", `Europe/Lisbon`, `Wend/Valley`, []string{`timezone: "Wend/Valley", expected a time zone`}},
 		{"other format", `zincroad-run/1`, `zincroad-run/9`, []string{`run.json:2: format: "zincroad-run/9", expected "zincroad-run/1"`}},
 		{"no recordings", `[{"file": "car.csv", "side": "car", "clock_offset_s": -2.5, "logger": "old phone"}]`, `[]`, []string{"run.json:8: recordings: expected at least one"}},
-		{"a way out of the folder", `"car.csv"`, `"../../etc/passwd"`, []string{"recordings[0].file", "expected a file inside this folder"}},
+		{"a way out of the folder", `"car.csv"`, `"../../etc/passwd"`, []string{`recordings[0].file: "../../etc/passwd", expected a file inside this folder`}},
 		{"a file that is not there", `"car.csv"`, `"gone.csv"`, []string{"gone.csv: not found"}},
 		{"cut off", `"marks": [{"t_s": 0, "kind": "plug-in", "by": "the tester"}]`, `"marks": [`, []string{"no valid JSON"}},
 	} {
@@ -119,7 +119,7 @@ func TestFaultsOfRunJSON(t *testing.T) {
 			_, err := Open(folder(strings.Replace(sample, c.from, c.to, 1), carCSV), "run")
 			var fe *FaultError
 			require.True(t, errors.As(err, &fe), "%v", err)
-			require.Len(t, fe.Faults, max(1, len(fe.Faults)))
+			require.Len(t, fe.Faults, len(c.want), "each fault once, and no other: %v", err)
 			for _, w := range c.want {
 				assert.Contains(t, err.Error(), w)
 			}

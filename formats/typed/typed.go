@@ -182,7 +182,7 @@ func ParseLine(text string, number int) Line {
 		bare := strings.TrimRight(w, ",")
 		switch {
 		case timeWord.MatchString(bare) && math.IsNaN(l.TS):
-			ts, ok := seconds(bare)
+			ts, ok := words.ParseClock(bare, false)
 			if !ok {
 				l.Problem = fmt.Sprintf("%q is no time, expected minutes and seconds such as 3:10", bare)
 				return l
@@ -269,23 +269,6 @@ func value(w string, prefix trace.Channel) (trace.Channel, float64, string) {
 		return "", 0, fmt.Sprintf("%s: %s of %s %s, expected %g to %g", w, in.Name, words.Figure(v, 1), in.Unit, in.Min, in.Max)
 	}
 	return c, v, ""
-}
-
-// seconds reads m:ss or h:mm:ss.
-func seconds(s string) (float64, bool) {
-	sign := 1.0
-	if rest, ok := strings.CutPrefix(s, "-"); ok {
-		s, sign = rest, -1
-	}
-	total := 0.0
-	for i, part := range strings.Split(strings.Replace(s, ",", ".", 1), ":") {
-		v, err := strconv.ParseFloat(part, 64)
-		if err != nil || i > 0 && v >= 60 {
-			return 0, false
-		}
-		total = total*60 + v
-	}
-	return sign * total, true
 }
 
 // markWords tell the kind of a mark from its first words.
