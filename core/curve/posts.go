@@ -10,8 +10,8 @@ import (
 	"zincroad/core/units"
 )
 
-// standardWindows are listed wherever a run covers them.
-var standardWindows = [][2]float64{
+// StandardWindows are listed wherever a run covers them.
+var StandardWindows = [][2]float64{
 	{0, 50}, {0, 80}, {0, 100}, {5, 80}, {10, 50}, {10, 60}, {10, 80}, {10, 90},
 	{20, 70}, {20, 80}, {30, 80}, {80, 100},
 }
@@ -51,7 +51,7 @@ func (s *sides) posts(m *run.Method, plug, zero float64) (posts []Post, at map[f
 		listed = append(listed, from, to)
 	}
 	all := slices.Clone(listed)
-	for _, w := range standardWindows {
+	for _, w := range StandardWindows {
 		all = append(all, w[0], w[1])
 	}
 	slices.Sort(listed)
@@ -76,7 +76,7 @@ func methodWindow(m *run.Method) (from, to float64, ok bool) {
 // windows lists the standard windows and the method's own, as far as the run
 // covers them, in order of their ends.
 func windows(m *run.Method, at map[float64]float64, power trace.Series, zero float64) []Window {
-	wanted := slices.Clone(standardWindows)
+	wanted := slices.Clone(StandardWindows)
 	if from, to, ok := methodWindow(m); ok && !slices.Contains(wanted, [2]float64{from, to}) {
 		wanted = append(wanted, [2]float64{from, to})
 	}

@@ -68,6 +68,21 @@ type Car struct {
 	ConsumptionWhKm Number  `json:"consumption_wh_per_km,omitempty"`
 	RatedRangeKm    Number  `json:"rated_range_km,omitempty"`
 	Envelope        []Point `json:"envelope,omitempty"`
+	TimerS          Number  `json:"timer_s,omitempty"`         // full power ends this long after first power of each plug-in
+	TimerSharePct   Number  `json:"timer_share_pct,omitempty"` // and this share of it is left
+	Pack            *Pack   `json:"pack,omitempty"`
+}
+
+// Pack is what is known of a battery beyond its label. Each figure stands in for a
+// default of the arithmetic.
+type Pack struct {
+	ResistanceMOhm  Number `json:"resistance_mohm,omitempty"` // whole pack, 25 °C, half full
+	HeatCapacityKJK Number `json:"heat_capacity_kj_per_k,omitempty"`
+	CouplingWK      Number `json:"coupling_w_per_k,omitempty"` // between coldest and warmest cells
+	LossWK          Number `json:"loss_w_per_k,omitempty"`     // to the outside, parked
+	CoolingKW       Number `json:"cooling_kw,omitempty"`
+	HeaterSharePct  Number `json:"heater_share_pct,omitempty"` // of the heater's power that reaches the cells
+	HotC            Number `json:"hot_c,omitempty"`            // above this the car takes power back
 }
 
 // Point is one point of a car's power against state of charge when warm.
@@ -97,6 +112,15 @@ type Tariff struct {
 	IdlePerMin   Number `json:"idle_per_min,omitempty"`
 	IdleAfterMin Number `json:"idle_after_min,omitempty"`
 	TaxPct       Number `json:"tax_pct,omitempty"`
+
+	Membership *Membership `json:"membership,omitempty"`
+}
+
+// Membership makes kWh cheaper for a monthly fee; both are before tax where the
+// tariff's prices are.
+type Membership struct {
+	PerMonth  Number `json:"per_month,omitempty"`
+	PerKWhOff Number `json:"per_kwh_off,omitempty"`
 }
 
 // Tier is a price per minute up to a power; the last tier has none.

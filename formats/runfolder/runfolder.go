@@ -15,10 +15,12 @@ import (
 	"os"
 	"path"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
 	"zincroad/core/run"
+	"zincroad/core/stall"
 	"zincroad/core/trace"
 	"zincroad/formats/csvlog"
 )
@@ -186,6 +188,23 @@ func readLimited(folder fs.FS, name string, limit int64) ([]byte, error) {
 	return b, err
 }
 
+// Plan reads a run.json that may have no recordings yet: a car, a stall and what
+// else is known of a run to come. The error is a *FaultError that calls the
+// document name.
+func Plan(doc []byte, name string) (*run.Run, error) {
+	d, faults := parse(doc)
+	faults = slices.DeleteFunc(faults, func(f csvlog.Fault) bool { return f.Reason == noRecordings })
+	for i := range faults {
+		faults[i].File = name
+	}
+	if len(faults) > 0 {
+		return nil, &FaultError{faults}
+	}
+	return &d.Run, nil
+}
+
+const noRecordings = "recordings: expected at least one"
+
 // parse reads a run.json, with every fault and its line.
 func parse(doc []byte) (*document, []csvlog.Fault) {
 	doc = bytes.TrimPrefix(doc, []byte{0xef, 0xbb, 0xbf})
@@ -215,7 +234,7 @@ func (d *document) contradictions(lines map[string]int) (faults []csvlog.Fault) 
 		fault("format", "format: %q, expected %q", d.Format, Format)
 	}
 	if len(d.Recordings) == 0 {
-		fault("recordings", "recordings: expected at least one")
+		fault("recordings", noRecordings)
 	}
 	for i := range d.Recordings {
 		rec := &d.Recordings[i]
@@ -256,6 +275,11 @@ func (d *document) contradictions(lines map[string]int) (faults []csvlog.Fault) 
 	}
 	if d.Stall != nil {
 		ordered("stall.max_v", d.Stall.MinV, d.Stall.MaxV, "min_v")
+		if t := d.Stall.Tariff; t != nil {
+			if err := stall.CheckTiers(t.PerMin); err != nil {
+				fault("stall.tariff.per_min", "stall.tariff.per_min: %v", err)
+			}
+		}
 	}
 	return faults
 }

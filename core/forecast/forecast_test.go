@@ -1,0 +1,146 @@
+package forecast_test
+
+import (
+	"math"
+	"math/rand/v2"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zincroad/core/ceiling"
+	"zincroad/core/forecast"
+	"zincroad/core/pack"
+	"zincroad/core/run"
+	"zincroad/core/stall"
+)
+
+var n = run.N
+
+func tree() *run.Car {
+	return &run.Car{Chemistry: "NMC", UsableKWh: n(75), CellsInSeries: n(96), PackMinV: n(280), PackMaxV: n(403), MaxKW: n(200), MaxA: n(520),
+		BatteryMassKg: n(460), HeaterKW: n(4.4), WarmC: n(25), Envelope: []run.Point{{SoCPct: 0, KW: 150}, {SoCPct: 6, KW: 196},
+			{SoCPct: 46, KW: 190}, {SoCPct: 47, KW: 142}, {SoCPct: 80, KW: 104}, {SoCPct: 100, KW: 14}}}
+}
+
+func mill() *run.Stall { return &run.Stall{RatedKW: n(350), MaxA: n(500), MinV: n(150), MaxV: n(1000)} }
+
+func even(c float64) pack.Nodes { return pack.Nodes{ColdestC: c, WarmestC: c} }
+
+// Random sessions keep what nature keeps: energy closes, nothing goes over a
+// ceiling, nothing gets colder than the outside without cooling.
+func TestSessionsKeepTheirBooks(t *testing.T) {
+	rng := rand.New(rand.NewPCG(7, 11))
+	for range 60 {
+		s := &run.Stall{RatedKW: n(40 + 320*rng.Float64()), MaxA: n(100 + 400*rng.Float64()), MaxV: n(1000), SharedKW: n(120)}
+		ambient := -20 + 50*rng.Float64()
+		plan := forecast.Plan{Car: tree(), Stall: s, FromPct: 60 * rng.Float64(), ToPct: 70 + 25*rng.Float64(), AmbientC: ambient,
+			Battery: even(ambient + 15*rng.Float64()), ClimateKW: 4 * rng.Float64(), ReplugAtPct: 50, NeighbourOnS: 300, NeighbourS: 400}
+		if rng.IntN(2) == 0 {
+			plan.Adapter = &run.Adapter{MaxA: n(300)}
+		}
+		f, err := forecast.Once(plan)
+		require.NoError(t, err)
+		var stallKJ, carKJ, beside float64
+		for _, st := range f.Steps {
+			stallKJ += st.StallKW
+			carKJ += st.PackV * st.Amps / 1000
+			beside += st.LossKW + st.AuxKW
+			require.LessOrEqual(t, st.StallKW, *s.RatedKW*(1+1e-9))
+			require.LessOrEqual(t, st.StallKW*1000/math.Max(1, st.PackV), *s.MaxA*1.02+1, "amps at the plug; the cable's drop adds up to 2 %%")
+			require.LessOrEqual(t, st.PackKW, 200*(1+1e-9))
+			require.LessOrEqual(t, st.PackV, 403*(1+1e-9))
+			if plan.Adapter != nil {
+				require.LessOrEqual(t, st.Amps, 300.0)
+			}
+			require.GreaterOrEqual(t, st.Battery.Ordered().ColdestC, ambient-1e-9)
+		}
+		assert.InEpsilon(t, stallKJ/3600, f.Energy.StallKWh, 1e-9)
+		assert.InEpsilon(t, stallKJ, carKJ+beside, 0.001, "stall energy = pack energy + losses + what was drawn beside")
+	}
+}
+
+// At constant power, time is energy over power: 40 kW into a pack that takes more.
+func TestConstantPowerByHand(t *testing.T) {
+	s := &run.Stall{RatedKW: n(40)}
+	f, err := forecast.Once(forecast.Plan{Car: tree(), Stall: s, FromPct: 20, ToPct: 70, Battery: even(28), AmbientC: 20})
+	require.NoError(t, err)
+	w, ok := f.Window(20, 70)
+	require.True(t, ok)
+	// Half of 75 kWh, 0.35 kW for pumps, under 1 % each for cable and pack.
+	want := 37.5 / (40 - 0.35) * 3600
+	assert.InEpsilon(t, want, w.TS, 0.035)
+	assert.Greater(t, w.TS, want, "losses make it longer")
+	assert.InDelta(t, 40, f.Peak.KW, 0.01)
+}
+
+// Common practice, no source: at 14 °C outside one car peaked at 60 kW without
+// preheating and at 120 to 130 with it, about half; a pack 11 K under its warmth
+// takes half at first.
+func TestColdHalvesThePower(t *testing.T) {
+	warm, err := forecast.Of(forecast.Plan{Car: tree(), Stall: mill(), FromPct: 10, ToPct: 80, Battery: even(26), AmbientC: 14}, forecast.DefaultUncertainty)
+	require.NoError(t, err)
+	cold, err := forecast.Of(forecast.Plan{Car: tree(), Stall: mill(), FromPct: 10, ToPct: 80, Battery: even(13), AmbientC: 14}, forecast.DefaultUncertainty)
+	require.NoError(t, err)
+	assert.InDelta(t, 0.5, cold.Steps[60].PackKW/warm.Steps[60].PackKW, 0.07)
+	assert.Equal(t, ceiling.Cold, cold.Ceilings[1].Cause)
+	a, _ := warm.Window(10, 80)
+	b, _ := cold.Window(10, 80)
+	assert.Greater(t, b.TS, a.TS+60)
+	for _, w := range []forecast.Window{a, b} {
+		assert.Less(t, w.LowS, w.TS)
+		assert.Greater(t, w.HighS, w.TS)
+	}
+}
+
+// Special cases are said, not computed.
+func TestWhatCannotBe(t *testing.T) {
+	frozen := tree()
+	frozen.HeaterKW = nil
+	f, err := forecast.Of(forecast.Plan{Car: frozen, Stall: mill(), FromPct: 10, ToPct: 80, Battery: even(-30), AmbientC: -30}, forecast.DefaultUncertainty)
+	require.NoError(t, err)
+	assert.Equal(t, "Stays at 10 %: held by cold.", f.Note)
+	assert.Zero(t, f.Energy.CarKWh, "a frozen pack takes nothing")
+
+	low := &run.Stall{RatedKW: n(50), MinV: n(50), MaxV: n(200)}
+	f, err = forecast.Of(forecast.Plan{Car: tree(), Stall: low, FromPct: 10, ToPct: 80, Battery: even(20), AmbientC: 20}, forecast.DefaultUncertainty)
+	require.NoError(t, err)
+	assert.Contains(t, f.Note, "cannot charge this car: it gives 50 to 200 V, the pack needs 280 to 403 V")
+	assert.Empty(t, f.Posts)
+
+	_, err = forecast.Of(forecast.Plan{Car: tree(), FromPct: 80, ToPct: 10}, forecast.DefaultUncertainty)
+	assert.ErrorIs(t, err, forecast.ErrWindow)
+	_, err = forecast.Of(forecast.Plan{Car: &run.Car{}, FromPct: 10, ToPct: 80}, forecast.DefaultUncertainty)
+	assert.ErrorIs(t, err, pack.ErrCapacity)
+}
+
+func TestReplugRestartsTheTimer(t *testing.T) {
+	c := tree()
+	c.TimerS, c.TimerSharePct = n(300), n(60)
+	f, err := forecast.Once(forecast.Plan{Car: c, Stall: mill(), FromPct: 10, ToPct: 80, Battery: even(27), AmbientC: 15, ReplugAtPct: 40, ReplugS: 45})
+	require.NoError(t, err)
+	require.Len(t, f.Legs, 2)
+	assert.InDelta(t, 45, f.Legs[1].FromS-f.Legs[0].ToS, 1)
+	var causes []ceiling.Cause
+	for _, h := range f.Ceilings {
+		causes = append(causes, h.Cause)
+	}
+	assert.Contains(t, causes, ceiling.TimerStep)
+	assert.Contains(t, causes, ceiling.Paused)
+	for _, st := range f.Steps {
+		if st.Cause == ceiling.TimerStep {
+			assert.GreaterOrEqual(t, st.T-st.PluggedSince, 300.0)
+		}
+	}
+}
+
+func BenchmarkTwoHours(b *testing.B) {
+	for b.Loop() {
+		f, err := forecast.Of(forecast.Plan{Car: tree(), Stall: &run.Stall{RatedKW: n(40)}, ToPct: 100, Battery: even(5), AmbientC: 5,
+			Assumed: stall.Assumptions{}}, forecast.DefaultUncertainty)
+		if err != nil {
+			b.Fatal(err)
+		}
+		b.ReportMetric(f.Posts[len(f.Posts)-1].TS/3600, "hours-forecast")
+	}
+}

@@ -1,0 +1,239 @@
+// Package pack is a car's battery as the arithmetic sees it: its voltage at rest
+// against state of charge, its resistance against temperature and charge, the heat
+// that a current makes in it, and how warm its coldest and its warmest cells get.
+//
+// A car's own figures come first; what is not given is filled in from chemistry,
+// capacity and mass by the defaults of this package, and every default that was
+// used is listed with where it comes from.
+package pack
+
+import (
+	"errors"
+	"fmt"
+	"math"
+	"slices"
+
+	"zincroad/core/run"
+	"zincroad/core/words"
+)
+
+// Pack is one car's battery. Voltages are the whole pack's.
+type Pack struct {
+	Chemistry     string
+	Cells         float64 // in series
+	UsableKWh     float64
+	CapacityAh    float64 // charge from 0 to 100 %
+	MinV, MaxV    float64 // at the terminals: the range that the car works in
+	ResistanceOhm float64 // at 25 °C and half full
+	WarmC         float64 // at and above this the pack takes its full power
+	HotC          float64 // above this the car takes power back
+	HeaterKW      float64 // what the battery heater draws; 0: none
+	Thermal       Thermal
+	Assumed       []Assumption
+
+	rest *chemistry
+}
+
+// Assumption is a figure that was not given and what stands in for it.
+type Assumption struct {
+	What  string
+	Value string
+	From  string // where the default comes from
+}
+
+var (
+	// ErrCapacity is returned for a car of which neither the usable nor the gross
+	// capacity is known.
+	ErrCapacity = errors.New("the car's usable capacity (usable_kwh) is needed")
+	// ErrVoltages is returned for a pack whose lowest voltage is above its highest.
+	ErrVoltages = errors.New("the pack's lowest voltage (pack_min_v) is above its highest (pack_max_v)")
+)
+
+// Defaults for what a car's description leaves out.
+const (
+	defaultCells   = 96   // a 400 V class pack (common practice, no source)
+	usableOfGross  = 0.95 // common practice, no source
+	kWhPerKgOfPack = 0.16 // pack, not cell: 150 to 180 Wh/kg (from memory)
+	defaultWarmC   = 25   // "21 to 27 °C is comfortable for most" (common practice, no source)
+	defaultHotC    = 48   // cars take power back from about here (common practice, no source)
+)
+
+// For makes the pack of a car. It fails where there is no capacity to work with,
+// or where the pack's voltages contradict each other.
+func For(c *run.Car) (*Pack, error) {
+	if c == nil {
+		return nil, ErrCapacity
+	}
+	p := &Pack{Chemistry: c.Chemistry, rest: chemistryOf(c.Chemistry)}
+	if !slices.Contains([]string{"NMC", "NCA", "LFP"}, c.Chemistry) {
+		p.assume("chemistry", "as nickel-manganese-cobalt", "not given or other; the commonest kind")
+	}
+	var ok bool
+	if p.UsableKWh, ok = run.Known(c.UsableKWh); !ok {
+		gross, ok := run.Known(c.GrossKWh)
+		if !ok {
+			return nil, ErrCapacity
+		}
+		p.UsableKWh = usableOfGross * gross
+		p.assume("usable capacity", kwh(p.UsableKWh), "95 % of the gross capacity; common practice, no source")
+	}
+	if err := p.volts(c); err != nil {
+		return nil, err
+	}
+	p.CapacityAh = p.UsableKWh * 1000 / (p.rest.mean * p.Cells)
+	p.heat(c)
+	return p, nil
+}
+
+// volts settles the cells in series and the range of the terminals.
+func (p *Pack) volts(c *run.Car) error {
+	cells, known := run.Known(c.CellsInSeries)
+	nominal, hasNominal := run.Known(c.PackNominalV)
+	minV, hasMin := run.Known(c.PackMinV)
+	maxV, hasMax := run.Known(c.PackMaxV)
+	if hasMin && hasMax && minV > maxV {
+		return ErrVoltages
+	}
+	switch {
+	case known:
+	case hasNominal:
+		cells = math.Round(nominal / p.rest.nominal)
+		p.assume("cells in series", fmt.Sprintf("%.0f", cells), fmt.Sprintf("nominal voltage over %.2f V a cell", p.rest.nominal))
+	case hasMax:
+		cells = math.Round(maxV / p.rest.top)
+		p.assume("cells in series", fmt.Sprintf("%.0f", cells), fmt.Sprintf("highest voltage over %.2f V a cell", p.rest.top))
+	default:
+		cells = defaultCells
+		p.assume("cells in series", fmt.Sprintf("%.0f", cells), "a 400 V class pack; common practice, no source")
+	}
+	p.Cells = max(1, cells)
+	p.MinV, p.MaxV = p.Cells*p.rest.bottom, p.Cells*p.rest.top
+	if hasMin {
+		p.MinV = minV
+	}
+	if hasMax {
+		p.MaxV = maxV
+	}
+	if p.MinV > p.MaxV {
+		return ErrVoltages
+	}
+	return nil
+}
+
+// heat settles resistance, thermal figures and the temperatures that matter.
+func (p *Pack) heat(c *run.Car) {
+	set := c.Pack
+	if set == nil {
+		set = &run.Pack{}
+	}
+	p.ResistanceOhm = p.rest.ohmAh / p.CapacityAh * p.Cells
+	if r, ok := run.Known(set.ResistanceMOhm); ok {
+		p.ResistanceOhm = r / 1000
+	} else {
+		p.assume("pack resistance at 25 °C", fmt.Sprintf("%.0f mΩ", p.ResistanceOhm*1000),
+			fmt.Sprintf("%.0f mΩ·Ah a cell, links included; from memory", p.rest.ohmAh*1000))
+	}
+	mass, ok := run.Known(c.BatteryMassKg)
+	if !ok {
+		mass = p.UsableKWh / kWhPerKgOfPack
+		p.assume("battery mass", fmt.Sprintf("%.0f kg", mass), "160 Wh per kg of pack; from memory")
+	}
+	p.Thermal = thermalOf(mass)
+	override := func(into *float64, n run.Number, scale float64) bool {
+		v, ok := run.Known(n)
+		if ok {
+			*into = v * scale
+		}
+		return ok
+	}
+	if !override(&p.Thermal.HeatCapacityKJK, set.HeatCapacityKJK, 1) {
+		p.assume("heat capacity", fmt.Sprintf("%.0f kJ/K", p.Thermal.HeatCapacityKJK), "1.05 kJ per kg and K; from memory")
+	}
+	override(&p.Thermal.CouplingKWK, set.CouplingWK, 0.001)
+	override(&p.Thermal.LossKWK, set.LossWK, 0.001)
+	override(&p.Thermal.CoolingKW, set.CoolingKW, 1)
+	override(&p.Thermal.HeaterShare, set.HeaterSharePct, 0.01)
+	p.HeaterKW, _ = run.Known(c.HeaterKW)
+	p.WarmC, p.HotC = defaultWarmC, defaultHotC
+	if w, ok := run.Value(c.WarmC); ok {
+		p.WarmC = w
+	} else {
+		p.assume("warm from", "25 °C", "21 to 27 °C is comfortable for most; common practice, no source")
+	}
+	override(&p.HotC, set.HotC, 1)
+}
+
+func (p *Pack) assume(what, value, from string) {
+	p.Assumed = append(p.Assumed, Assumption{what, value, from})
+}
+
+func kwh(v float64) string { return words.Fixed(v, 1) + " kWh" }
+
+// RestV is the pack's voltage at rest at a state of charge in percent, held
+// within the terminals' range. Outside 0 to 100 % it is the end value.
+func (p *Pack) RestV(socPct float64) float64 {
+	return max(p.MinV, min(p.MaxV, p.Cells*p.rest.volts(socPct)))
+}
+
+// gas is the molar gas constant in J/(mol K), CODATA 2018 (exact).
+const gas = 8.314462618
+
+// activation is how strongly a cell's resistance falls with temperature, in
+// J/mol: Arrhenius' law; 20 kJ/mol doubles it from 25 to 0 °C (from memory).
+const activation = 20000
+
+// Ohm is the pack's resistance at a state of charge in percent and a cell
+// temperature in °C: ResistanceOhm times Arrhenius' factor times a factor for
+// charge that is 1 at half full and higher towards both ends. Below -40 and above
+// 80 °C it is that of the end.
+func (p *Pack) Ohm(socPct, cellC float64) float64 {
+	kelvin := max(-40, min(80, cellC)) + 273.15
+	return p.ResistanceOhm * chargeFactor(socPct) * math.Exp(activation/gas*(1/kelvin-1/298.15))
+}
+
+// chargeFactor is the resistance against charge, 1 at half full: 1.3 when empty
+// and 1.1 when full (from memory; it is flat from 30 to 80 %).
+func chargeFactor(socPct float64) float64 {
+	switch {
+	case socPct < 30:
+		return 1 + 0.3*(30-max(0, socPct))/30
+	case socPct > 80:
+		return 1 + 0.1*(min(100, socPct)-80)/20
+	}
+	return 1
+}
+
+// HeatKW is the heat that a current in A makes in a resistance: the current
+// squared times the resistance. It is Bernardi's balance (J. Electrochem. Soc. 132
+// (1985) 5) without its entropic term, which is small at these currents.
+func HeatKW(amps, ohm float64) float64 { return amps * amps * ohm / 1000 }
+
+// Amps is the charging current in A at which the terminals take powerKW, from the
+// rest voltage and the resistance: the positive root of I·(V + I·R) = P. It is 0
+// for no power.
+func Amps(powerKW, restV, ohm float64) float64 {
+	if !(powerKW > 0) {
+		return 0
+	}
+	if ohm <= 0 {
+		return powerKW * 1000 / restV
+	}
+	return (math.Sqrt(restV*restV+4*ohm*powerKW*1000) - restV) / (2 * ohm)
+}
+
+// ColdShare is the share of its warm power that the pack takes when its coldest
+// cell has cellC: all of it from WarmC up, half of it 11 K below (a pack at 13 °C
+// took half and reached its peak at about 24: common practice, no source), an
+// eighth 25 K below, and nothing 45 K below, where cells would plate lithium.
+func (p *Pack) ColdShare(cellC float64) float64 {
+	return along(coldShare, p.WarmC-cellC)
+}
+
+var coldShare = [][2]float64{{0, 1}, {11, 0.5}, {18, 0.27}, {25, 0.125}, {35, 0.04}, {45, 0}}
+
+// HotShare is the share of its power that the pack takes when its warmest cell
+// has cellC: all of it up to HotC, then 8 % less a kelvin, and a fifth at least
+// (common practice, no source).
+func (p *Pack) HotShare(cellC float64) float64 {
+	return max(0.2, min(1, 1-0.08*(cellC-p.HotC)))
+}

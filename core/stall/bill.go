@@ -1,0 +1,122 @@
+package stall
+
+import (
+	"errors"
+	"math"
+
+	"zincroad/core/run"
+)
+
+// Use is what a session took from a stall: readings of the power at the plug in kW
+// against seconds, joined linearly, the energy that is billed, and how long the
+// car stayed plugged in without charging.
+type Use struct {
+	T, KW []float64
+	KWh   float64
+	IdleS float64
+}
+
+// Bill is what a session costs by a tariff, in the tariff's currency. The parts
+// are before tax.
+type Bill struct {
+	Currency string  `json:"currency"`
+	Total    float64 `json:"total"`
+	PerKWh   float64 `json:"per_kwh"` // the total over the energy; 0 without energy
+	Energy   float64 `json:"energy"`
+	Time     float64 `json:"time"`
+	Session  float64 `json:"session"`
+	Idle     float64 `json:"idle"`
+	Tax      float64 `json:"tax"`
+}
+
+// charging is the power from which time on a per-minute tariff counts, in kW: a
+// pause between two legs costs nothing by the minute.
+const charging = 0.1
+
+// BillOf works out what a session costs; nil without a tariff that has a price.
+//
+// Energy is billed per kWh; every minute with power in the tier that the power is
+// in at that moment; the session fee once; minutes plugged in without charging
+// beyond the grace period at the idle price; tax on all of it.
+func BillOf(t *run.Tariff, u Use) *Bill {
+	if t == nil || !priced(t) {
+		return nil
+	}
+	b := &Bill{Currency: t.Currency}
+	b.Energy = value(t.PerKWh) * u.KWh
+	b.Session = value(t.SessionFee)
+	for i := 1; i < len(u.T) && len(t.PerMin) > 0; i++ {
+		b.Time += minutePrice(t.PerMin, u.KW[i-1], u.KW[i]) * (u.T[i] - u.T[i-1]) / 60
+	}
+	b.Idle = max(0, u.IdleS/60-value(t.IdleAfterMin)) * value(t.IdlePerMin)
+	net := b.Energy + b.Session + b.Time + b.Idle
+	b.Tax = net * value(t.TaxPct) / 100
+	b.Total = net + b.Tax
+	if u.KWh > 0 {
+		b.PerKWh = b.Total / u.KWh
+	}
+	return b
+}
+
+func priced(t *run.Tariff) bool {
+	return t.PerKWh != nil || len(t.PerMin) > 0 || t.SessionFee != nil || t.IdlePerMin != nil
+}
+
+func value(n run.Number) float64 {
+	v, _ := run.Value(n)
+	return v
+}
+
+// minutePrice is the mean price a minute while the power goes linearly from a to b.
+// A tier holds up to and with its power; the last holds for all that is above.
+func minutePrice(tiers []run.Tier, a, b float64) float64 {
+	lo, hi := min(a, b), max(a, b)
+	if hi < charging {
+		return 0
+	}
+	price, floor := 0.0, math.Inf(-1)
+	for i, t := range tiers {
+		top := math.Inf(1)
+		if v, ok := run.Known(t.UpToKW); ok && i < len(tiers)-1 {
+			top = v
+		}
+		var share float64
+		if hi > lo {
+			share = max(0, min(hi, top)-max(lo, floor)) / (hi - lo)
+		} else if lo > floor && lo <= top {
+			share = 1
+		}
+		price += share * value(t.Price)
+		floor = top
+	}
+	return price
+}
+
+// ErrTiers is returned for tiers whose powers do not climb.
+var ErrTiers = errors.New("the tiers of a price per minute must climb in power, and only the last may have none")
+
+// CheckTiers tells whether tiers are in order.
+func CheckTiers(tiers []run.Tier) error {
+	last := 0.0
+	for i, t := range tiers {
+		v, ok := run.Known(t.UpToKW)
+		if !ok && i < len(tiers)-1 || ok && v <= last {
+			return ErrTiers
+		}
+		last = v
+	}
+	return nil
+}
+
+// BreakEvenKWh is the energy a month from which a membership pays: its fee over
+// what it takes off each kWh. False when it never does.
+func BreakEvenKWh(m *run.Membership) (float64, bool) {
+	if m == nil {
+		return 0, false
+	}
+	off, ok := run.Known(m.PerKWhOff)
+	if !ok {
+		return 0, false
+	}
+	return value(m.PerMonth) / off, true
+}

@@ -1,0 +1,148 @@
+// Package stall says what a stall can give a car and what it costs: the ceilings of
+// stall, cable, adapter and car against state of charge, whether the voltages meet
+// at all, and the bill of a tariff.
+package stall
+
+import (
+	"fmt"
+	"math"
+
+	"zincroad/core/ceiling"
+	"zincroad/core/pack"
+	"zincroad/core/run"
+)
+
+// Assumptions are what a tester may change about a stall.
+type Assumptions struct {
+	// PowerSharePct is how much of its label the stall gives; 0 is 100. A "150 kW"
+	// stall often gives 130 to 135, which is 88 (common practice, no source).
+	PowerSharePct float64
+}
+
+// TypicalSharePct is what a stall often gives of its label: 130 to 135 kW of 150
+// (common practice, no source).
+const TypicalSharePct = 88
+
+// Limits are the fixed limits between a stall and a pack; +Inf is "not known".
+// Powers and currents named Stall and Adapter are at the plug, those named Car at
+// the pack.
+type Limits struct {
+	StallKW, StallA, StallMinV, StallMaxV float64
+	AdapterA, AdapterMaxV                 float64
+	CarKW, CarA, ConverterKW              float64
+	PackMaxV                              float64
+
+	Converter bool   // the car steps the stall's voltage up
+	Refusal   string // why this stall cannot charge this car; empty when it can
+	NotKnown  []string
+}
+
+// converterShare is what a car's converter passes on (common practice, no source).
+const converterShare = 0.97
+
+// LimitsOf gathers the limits and settles whether the voltages meet. A stall or
+// adapter of nil limits nothing.
+func LimitsOf(c *run.Car, p *pack.Pack, s *run.Stall, ad *run.Adapter, a Assumptions) *Limits {
+	l := &Limits{PackMaxV: p.MaxV, StallMinV: 0}
+	if s == nil {
+		s = &run.Stall{}
+	}
+	if ad == nil {
+		ad = &run.Adapter{}
+	}
+	l.StallKW, l.StallA = l.rating(s.RatedKW, "the stall's power"), l.rating(s.MaxA, "the stall's current")
+	l.StallMaxV = l.rating(s.MaxV, "the stall's highest voltage")
+	l.StallMinV, _ = run.Known(s.MinV)
+	if a.PowerSharePct > 0 {
+		l.StallKW *= a.PowerSharePct / 100
+	}
+	l.AdapterA, l.AdapterMaxV = orInf(ad.MaxA), orInf(ad.MaxV)
+	l.CarKW, l.CarA = orInf(c.MaxKW), orInf(c.MaxA)
+	l.ConverterKW = orInf(c.ConverterKW)
+	_, has := run.Known(c.ConverterKW)
+	l.Converter = has && l.StallMaxV < p.MaxV
+	l.Refusal = l.refuse(p)
+	return l
+}
+
+func (l *Limits) rating(n run.Number, what string) float64 {
+	v := orInf(n)
+	if math.IsInf(v, 1) {
+		l.NotKnown = append(l.NotKnown, what)
+	}
+	return v
+}
+
+func orInf(n run.Number) float64 {
+	if v, ok := run.Known(n); ok {
+		return v
+	}
+	return math.Inf(1)
+}
+
+// refuse says why the voltages do not meet, in one sentence.
+func (l *Limits) refuse(p *pack.Pack) string {
+	low, high := p.RestV(0), p.MaxV
+	if l.Converter {
+		low, high = p.MinV/2, l.StallMaxV // what the converter can work from
+	}
+	switch {
+	case l.StallMaxV <= low:
+		return fmt.Sprintf("This stall cannot charge this car: it gives %s, the pack needs %.0f to %.0f V and the car has no converter.",
+			l.rangeOfStall(), p.MinV, p.MaxV)
+	case l.StallMinV >= high:
+		return fmt.Sprintf("This stall cannot charge this car: it gives %s, and the pack never needs more than %.0f V.", l.rangeOfStall(), high)
+	case l.AdapterMaxV <= low:
+		return fmt.Sprintf("This adapter cannot be used: it is rated for %.0f V, and the pack needs %.0f to %.0f V.", l.AdapterMaxV, p.MinV, p.MaxV)
+	}
+	return ""
+}
+
+func (l *Limits) rangeOfStall() string {
+	switch {
+	case math.IsInf(l.StallMaxV, 1):
+		return fmt.Sprintf("%.0f V and more", l.StallMinV)
+	case l.StallMinV > 0:
+		return fmt.Sprintf("%.0f to %.0f V", l.StallMinV, l.StallMaxV)
+	}
+	return fmt.Sprintf("up to %.0f V", l.StallMaxV)
+}
+
+// PlugV is the voltage at the plug when the terminals have packV: the same, or half
+// of it within the stall's range where the car's converter steps it up.
+func (l *Limits) PlugV(packV float64) float64 {
+	if l.Converter {
+		return max(l.StallMinV, min(l.StallMaxV, packV/2))
+	}
+	return packV
+}
+
+// TopV is the highest voltage that may stand at the terminals, and whose limit it
+// is: the pack's own, the stall's or the adapter's.
+func (l *Limits) TopV() (volts float64, cause ceiling.Cause) {
+	volts, cause = l.PackMaxV, ceiling.Finish
+	if l.Converter {
+		return volts, cause
+	}
+	if line := min(l.StallMaxV, l.AdapterMaxV); line < volts {
+		return line, ceiling.StallVoltage
+	}
+	return volts, cause
+}
+
+// ToPlug is the power at the plug for a power at the pack, before what the cable
+// and the car's other consumers take.
+func (l *Limits) ToPlug(packKW float64) float64 {
+	if l.Converter {
+		return packKW / converterShare
+	}
+	return packKW
+}
+
+// FromPlug is the power at the pack for a power at the plug.
+func (l *Limits) FromPlug(plugKW float64) float64 {
+	if l.Converter {
+		return plugKW * converterShare
+	}
+	return plugKW
+}
