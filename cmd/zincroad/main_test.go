@@ -213,3 +213,85 @@ func TestKilledInTheMiddleOfAnImport(t *testing.T) {
 	assert.Equal(t, 2, count("SELECT count(*) FROM runs"))
 	assert.Equal(t, rows, count("SELECT count(*) FROM readings WHERE recording_id = (SELECT max(id) FROM recordings)"))
 }
+
+const planDocument = `{"format": "zincroad-run/1",
+ "car": {"chemistry": "NMC", "usable_kwh": 82, "cells_in_series": 192, "pack_min_v": 560, "pack_max_v": 806, "converter_kw": 112, "max_kw": 240},
+ "stall": {"rated_kw": 150, "max_a": 400, "max_v": 500, "tariff": {"currency": "EUR", "per_kwh": 0.5}}}`
+
+func planFile(t *testing.T, doc string) string {
+	t.Helper()
+	path := filepath.Join(t.TempDir(), "run.json")
+	require.NoError(t, os.WriteFile(path, []byte(doc), 0o600))
+	return path
+}
+
+func TestFitAndForecast(t *testing.T) {
+	path := planFile(t, planDocument)
+	out, errOut, status := zincroad(t, "fit", "--run", path, "--json")
+	require.Zero(t, status, errOut)
+	var fit struct {
+		Format string
+		Fits   bool
+		At     []struct {
+			Ceilings []struct {
+				Cause string
+				KW    float64
+			}
+		}
+	}
+	require.NoError(t, json.Unmarshal([]byte(out), &fit))
+	assert.Equal(t, "zincroad-fit/1", fit.Format)
+	assert.True(t, fit.Fits)
+	require.Len(t, fit.At, 101)
+	assert.Equal(t, "car-converter", fit.At[40].Ceilings[0].Cause)
+	assert.Equal(t, 112.0, fit.At[40].Ceilings[0].KW)
+
+	out, errOut, status = zincroad(t, "forecast", "--run", path, "--from", "10", "--to", "80", "--battery-c", "25", "--ambient-c", "15", "--json")
+	require.Zero(t, status, errOut)
+	var f struct {
+		Format string
+		Posts  []map[string]float64
+		Energy struct {
+			Stall float64 `json:"stall_kwh"`
+			Car   float64 `json:"car_kwh"`
+			Loss  float64 `json:"loss_kwh"`
+			Aux   float64 `json:"aux_kwh"`
+		}
+		Cost struct{ Total float64 }
+	}
+	require.NoError(t, json.Unmarshal([]byte(out), &f))
+	assert.Equal(t, "zincroad-forecast/1", f.Format)
+	require.Len(t, f.Posts, 8)
+	assert.Zero(t, f.Posts[0]["t_s"], "the post that a session starts at is at zero")
+	assert.InEpsilon(t, f.Energy.Stall, f.Energy.Car+f.Energy.Loss+f.Energy.Aux, 0.001)
+	assert.InDelta(t, 0.5*f.Energy.Stall, f.Cost.Total, 1e-6)
+
+	for _, args := range [][]string{{"fit"}, {"forecast"}} {
+		out, _, status = zincroad(t, append(args, "--run", path)...)
+		assert.Zero(t, status)
+		assert.Contains(t, out, "car's converter")
+	}
+}
+
+func TestFitAndForecastRefuse(t *testing.T) {
+	good := planFile(t, planDocument)
+	negative := planFile(t, strings.Replace(planDocument, `"usable_kwh": 82`, `"usable_kwh": -82`, 1))
+	tiers := planFile(t, strings.Replace(planDocument, `"per_kwh": 0.5`, `"per_min": [{"up_to_kw": 90}, {"up_to_kw": 60}]`, 1))
+	for _, c := range []struct {
+		args []string
+		want string
+	}{
+		{[]string{"fit", "--run", negative}, negative + ":2: car.usable_kwh: -82, expected 0 to 2000"},
+		{[]string{"fit", "--run", tiers}, "stall.tariff.per_min: the tiers of a price per minute must climb in power"},
+		{[]string{"fit", "--run", "gone.json"}, "gone.json"},
+		{[]string{"forecast", "--run", good, "--from", "80", "--to", "10"}, "the charge to stop at must be above the charge to start from"},
+		{[]string{"forecast", "--run", good, "--stall-share", "-3"}, "--stall-share: -3, expected more than 0"},
+		{[]string{"forecast", "--run", planFile(t, `{"format": "zincroad-run/1", "car": {}}`)}, "usable_kwh"},
+		{[]string{"fit", "--run", planFile(t, `{"format": "zincroad-run/1"}`)}, "car: expected the car to work with"},
+	} {
+		_, errOut, status := zincroad(t, c.args...)
+		assert.Equal(t, 2, status, "%v: %s", c.args, errOut)
+		assert.Contains(t, errOut, c.want)
+		assert.Equal(t, 1, strings.Count(strings.TrimSpace(errOut), "\n")+1, "one line a fault: %s", errOut)
+	}
+}
