@@ -212,6 +212,9 @@ func readStall(f *fields, st *logbook.Stall) {
 		t.PerMin = append(t.PerMin, run.Tier{UpToKW: upTo, Price: price})
 		priced = true
 	}
+	if was := st.Tariff; was != nil {
+		t.Membership = was.Membership // came with a run; no field shows it yet
+	}
 	st.Tariff = nil
 	if priced || t.Currency != "" {
 		st.Tariff = t

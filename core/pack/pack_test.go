@@ -31,6 +31,21 @@ func TestNickelAgainstPublishedCell(t *testing.T) {
 	}
 }
 
+// Iron phosphate by the fitted function of Prada et al., J. Electrochem. Soc. 160
+// (2013) A616, against the graphite of Chen et al. (coefficients from memory); from
+// 20 to 90 %, where the ends of the two cells do not matter.
+func TestIronPhosphateAgainstPublishedCell(t *testing.T) {
+	p, err := pack.For(&run.Car{Chemistry: "LFP", UsableKWh: n(52), CellsInSeries: n(1)})
+	require.NoError(t, err)
+	for soc := 20.0; soc <= 90; soc += 10 {
+		cell := 8 + 0.92*soc // the same 8 % kept back
+		y, x := 1-cell/100, 0.0279+(0.9014-0.0279)*cell/100
+		up := 3.4077 - 0.020269*y + 0.5*math.Exp(-150*y) - 0.9*math.Exp(-30*(1-y))
+		un := 1.9793*math.Exp(-39.3631*x) + 0.2482 - 0.0909*math.Tanh(29.8538*(x-0.1234)) - 0.04478*math.Tanh(14.9159*(x-0.2769)) - 0.0205*math.Tanh(30.4444*(x-0.6103))
+		assert.InDelta(t, up-un, p.RestV(soc), 0.06, "at %g %%", soc)
+	}
+}
+
 // Iron phosphate is flat and nickel climbs (common practice, no source).
 func TestChemistriesDiffer(t *testing.T) {
 	climb := func(chemistry string) float64 {
