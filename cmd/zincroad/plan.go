@@ -55,7 +55,13 @@ func checkShare(errOut io.Writer, pct float64) error {
 	return refused(errOut, "--stall-share", fmt.Errorf("%g, expected more than 0 and no more than 120 %%", pct))
 }
 
-const shareHelp = "what the stall gives of its label, in percent; a 150 kW stall often gives 130 to 135, which is 88"
+// planFlags adds the flags that fit and forecast share.
+func planFlags(c *cobra.Command, path *string, share *float64, asJSON *bool) {
+	c.Flags().StringVar(path, "run", "", "the run.json with car, stall and adapter")
+	c.Flags().Float64Var(share, "stall-share", 100, "what the stall gives of its label, in percent; a 150 kW stall often gives 130 to 135, which is 88")
+	c.Flags().BoolVar(asJSON, "json", false, "print one JSON object")
+	_ = c.MarkFlagRequired("run")
+}
 
 func fitCommand() *cobra.Command {
 	var path string
@@ -85,10 +91,7 @@ func fitCommand() *cobra.Command {
 			return printFit(out, f)
 		},
 	}
-	c.Flags().StringVar(&path, "run", "", "the run.json with car, stall and adapter")
-	c.Flags().Float64Var(&share, "stall-share", 100, shareHelp)
-	c.Flags().BoolVar(&asJSON, "json", false, "print one JSON object")
-	_ = c.MarkFlagRequired("run")
+	planFlags(c, &path, &share, &asJSON)
 	return c
 }
 
@@ -168,15 +171,12 @@ func forecastCommand() *cobra.Command {
 			return printForecast(out, f)
 		},
 	}
-	c.Flags().StringVar(&path, "run", "", "the run.json with car, stall and adapter")
 	c.Flags().Float64Var(&from, "from", 10, "state of charge at plug-in, percent")
 	c.Flags().Float64Var(&to, "to", 80, "state of charge to stop at, percent")
 	c.Flags().Float64Var(&batteryC, "battery-c", 20, "battery temperature at plug-in, °C (default: the run's conditions, else 20)")
 	c.Flags().Float64Var(&ambientC, "ambient-c", 15, "temperature outside, °C (default: the run's conditions, else 15)")
 	c.Flags().Float64Var(&climateKW, "climate-kw", 0, "what the cabin draws while charging, kW")
-	c.Flags().Float64Var(&share, "stall-share", 100, shareHelp)
-	c.Flags().BoolVar(&asJSON, "json", false, "print one JSON object")
-	_ = c.MarkFlagRequired("run")
+	planFlags(c, &path, &share, &asJSON)
 	return c
 }
 

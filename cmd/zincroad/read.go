@@ -1,7 +1,6 @@
 package main
 
 import (
-	"encoding/json"
 	"fmt"
 	"io"
 	"os"
@@ -63,10 +62,7 @@ func read(out, errOut io.Writer, path string, o curve.Options, asJSON bool) erro
 	}
 	reading := curve.Read(b.Run, o)
 	if asJSON {
-		enc := json.NewEncoder(out)
-		enc.SetIndent("", "  ")
-		enc.SetEscapeHTML(false)
-		err = enc.Encode(reading)
+		err = printJSON(out, reading)
 	} else {
 		err = printReading(out, reading)
 	}

@@ -119,12 +119,6 @@ func NewSession(plan Plan) (*Session, error) {
 // Refusal says why the stall cannot charge the car; empty when it can.
 func (s *Session) Refusal() string { return s.limits.Refusal }
 
-// Pack is the pack that the session charges.
-func (s *Session) Pack() *pack.Pack { return s.pack }
-
-// SoCPct is the state of charge now.
-func (s *Session) SoCPct() float64 { return s.soc }
-
 // Next works out one second and moves the session past it.
 func (s *Session) Next() Step {
 	s.plug()

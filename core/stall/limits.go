@@ -43,7 +43,7 @@ const converterShare = 0.97
 // LimitsOf gathers the limits and settles whether the voltages meet. A stall or
 // adapter of nil limits nothing.
 func LimitsOf(c *run.Car, p *pack.Pack, s *run.Stall, ad *run.Adapter, a Assumptions) *Limits {
-	l := &Limits{PackMaxV: p.MaxV, StallMinV: 0}
+	l := &Limits{PackMaxV: p.MaxV}
 	if s == nil {
 		s = &run.Stall{}
 	}
