@@ -128,6 +128,35 @@ func Once(plan Plan) (*Forecast, error) {
 	return f, nil
 }
 
+// Brief is the outcome of a session and nothing of its course.
+type Brief struct {
+	TS       float64 // from plug-in to the end
+	PeakKW   float64 // at the plug
+	StallKWh float64
+	Note     string // why the wanted charge is not reached; empty when it is
+}
+
+// Quick works only the outcome of a session out, for comparing many.
+func Quick(plan Plan) (Brief, error) {
+	var b Brief
+	if err := plan.check(); err != nil {
+		return b, err
+	}
+	s, err := NewSession(plan)
+	if err != nil {
+		return b, err
+	}
+	trail, note := s.follow(func(st Step) {
+		b.PeakKW = max(b.PeakKW, st.StallKW)
+		b.StallKWh += st.StallKW / 3600
+	})
+	b.Note = note
+	if len(trail) > 0 {
+		b.TS = reached(trail, plan.ToPct)
+	}
+	return b, nil
+}
+
 func (p *Plan) check() error {
 	if !(p.FromPct >= 0 && p.ToPct <= 100 && p.FromPct < p.ToPct) {
 		return ErrWindow

@@ -1,0 +1,343 @@
+package prepare
+
+import (
+	"math"
+
+	"zincroad/core/forecast"
+	"zincroad/core/pack"
+)
+
+// Kind is what happens in a phase of the way to the plug.
+type Kind string
+
+// The kinds of phases, in the order in which they may come.
+const (
+	Charge Kind = "charge" // an earlier DC charge
+	Drive  Kind = "drive"
+	Warm   Kind = "warm" // driving with the heater on, or hard
+	Burn   Kind = "burn" // parked at the stall, with the climate on
+)
+
+// Phase is a part of the way to the plug. Times are seconds since plug-in, so
+// that they are negative.
+type Phase struct {
+	Kind       Kind
+	FromS, ToS float64
+	KW         float64 // out of the pack, heater and climate included
+	HeaterKW   float64
+	SpeedKmh   float64
+	hard       bool
+	tractionKW float64
+}
+
+// Moment is how the car stands at one time before plug-in.
+type Moment struct {
+	TS      float64
+	SoCPct  float64
+	Battery pack.Nodes
+}
+
+// Approach is the way from now to plugging in.
+type Approach struct {
+	Way     Way
+	WarmS   float64 // heated, or driven hard, for so long
+	Phases  []Phase
+	Moments []Moment
+	KWh     float64 // what the warming takes beyond the driving
+	Km      float64 // driven in all
+	LoopKm  float64 // of it beyond the way to the stall
+	StopsS  float64 // when navigation preconditioning ends because the charge is at its least; 0: it does not
+	Short   bool    // the pack does not get as warm as wanted
+}
+
+// Plug is how the car stands at plug-in.
+func (a *Approach) Plug() Moment { return a.Moments[len(a.Moments)-1] }
+
+// LeaveS is when the approach begins, s since plug-in.
+func (a *Approach) LeaveS() float64 { return a.Moments[0].TS }
+
+// Phase gives the first phase of a kind; nil when there is none.
+func (a *Approach) Phase(k Kind) *Phase {
+	for i := range a.Phases {
+		if a.Phases[i].Kind == k {
+			return &a.Phases[i]
+		}
+	}
+	return nil
+}
+
+// HeatFromS is when the warming begins, and whether there is any.
+func (a *Approach) HeatFromS() (float64, bool) {
+	for _, p := range a.Phases {
+		if p.Kind == Warm || p.HeaterKW > 0 {
+			return p.FromS, true
+		}
+	}
+	return 0, false
+}
+
+// HeatToS is when the warming ends.
+func (a *Approach) HeatToS() float64 {
+	to := 0.0
+	for _, p := range a.Phases {
+		if p.Kind == Warm || p.HeaterKW > 0 {
+			to = p.ToS
+		}
+	}
+	return to
+}
+
+// driver works approaches out for one plan.
+type driver struct {
+	plan    Plan
+	pack    *pack.Pack
+	driveKW float64 // at a steady speed
+	cabinKW float64 // of it, not for driving
+	budget  float64 // kWh between now and the start of the charge
+	direct  float64 // kWh for the way itself
+	burn    float64 // kWh to be burnt parked
+}
+
+func newDriver(plan Plan, p *pack.Pack) *driver {
+	d := &driver{plan: plan, pack: p, cabinKW: plan.Road.ClimateKW}
+	wh, _ := plan.Road.WhPerKm(plan.Car, p.UsableKWh)
+	d.driveKW = wh * plan.Road.speed() / 1000
+	d.direct = wh * plan.Km / 1000
+	d.budgetFrom(plan.NowPct)
+	return d
+}
+
+func (d *driver) budgetFrom(nowPct float64) {
+	d.budget = (nowPct - d.plan.FromPct) / 100 * d.pack.UsableKWh
+	d.burn = max(0, min(d.plan.BurnPct/100*d.pack.UsableKWh, d.budget-d.direct))
+}
+
+// approach gives the way of warming for warmS seconds; it may be shorter, where
+// charge, distance or the car do not allow more. The direct way must fit into the
+// budget.
+func (d *driver) approach(w Way, warmS float64) *Approach {
+	a := &Approach{Way: w, WarmS: warmS}
+	switch w {
+	case Nothing:
+		a.add(Drive, d.direct/d.driveKW, d.driveKW, 0, d)
+		a.add(Burn, (d.budget-d.direct)/d.plan.burnKW(), d.plan.burnKW(), 0, d)
+	case Heater:
+		d.byHeater(a)
+	case Navigation:
+		d.byNavigation(a)
+	case Hard:
+		d.byHardDriving(a)
+	case Charged:
+		d.afterCharge(a)
+	default:
+		a.WarmS = 0
+		d.steady(a)
+	}
+	d.settle(a)
+	return a
+}
+
+// add puts a phase of some hours at the end; nothing for no time.
+func (a *Approach) add(k Kind, hours, kw, heaterKW float64, d *driver) {
+	if hours*3600 < 0.5 {
+		return
+	}
+	p := Phase{Kind: k, FromS: 0, ToS: hours * 3600, KW: kw, HeaterKW: heaterKW}
+	if k == Drive || k == Warm {
+		p.SpeedKmh = d.plan.Road.speed()
+		p.tractionKW = kw - heaterKW - d.cabinKW
+	}
+	a.Phases = append(a.Phases, p)
+}
+
+func (d *driver) steady(a *Approach) {
+	a.add(Drive, (d.budget-d.burn)/d.driveKW, d.driveKW, 0, d)
+	a.add(Burn, d.burn/d.plan.burnKW(), d.plan.burnKW(), 0, d)
+}
+
+// byHeater runs the heater until plug-in, also while parked.
+func (d *driver) byHeater(a *Approach) {
+	h, burnKW := d.pack.HeaterKW, d.plan.burnKW()
+	parkedH := d.burn / (burnKW + h) // with the heater on all the time
+	heatedH := a.WarmS / 3600
+	cold := 0.0 // parked before the heater comes on
+	if heatedH < parkedH {
+		cold = (d.burn - (burnKW+h)*heatedH) / burnKW
+		parkedH = heatedH
+	}
+	warmH := min(heatedH-parkedH, (d.budget-d.burn-d.direct)/h)
+	driveH := (d.budget - d.burn - h*warmH) / d.driveKW
+	warmH = min(warmH, driveH)
+	if warmH == driveH { // heated all the way
+		driveH = (d.budget - d.burn) / (d.driveKW + h)
+		warmH = driveH
+	}
+	a.WarmS = (warmH + parkedH) * 3600
+	a.add(Drive, driveH-warmH, d.driveKW, 0, d)
+	a.add(Warm, warmH, d.driveKW+h, h, d)
+	a.add(Burn, cold, burnKW, 0, d)
+	a.add(Burn, parkedH, burnKW+h, h, d)
+	a.KWh = h * (warmH + parkedH)
+}
+
+// byNavigation heats within the lead time before arrival, above the least charge.
+func (d *driver) byNavigation(a *Approach) {
+	h := d.pack.HeaterKW
+	drivePct := d.plan.FromPct + d.burn/d.pack.UsableKWh*100 // on arrival
+	coldH := max(0, NavigationMinPct-drivePct) / 100 * d.pack.UsableKWh / d.driveKW
+	above := d.budget - d.burn - coldH*d.driveKW // kWh above the least charge
+	warmH := max(0, min(a.WarmS/3600, NavigationLeadMin/60.0-coldH, (d.budget-d.burn-d.direct)/h, above/(d.driveKW+h)))
+	if coldH*d.driveKW > d.budget-d.burn { // below the least charge from the beginning
+		warmH, coldH = 0, (d.budget-d.burn)/d.driveKW
+	}
+	beforeH := max(0, (d.budget-d.burn-h*warmH)/d.driveKW-warmH-coldH)
+	a.WarmS = warmH * 3600
+	a.add(Drive, beforeH, d.driveKW, 0, d)
+	a.add(Warm, warmH, d.driveKW+h, h, d)
+	a.add(Drive, coldH, d.driveKW, 0, d)
+	burnH := d.burn / d.plan.burnKW()
+	a.add(Burn, burnH, d.plan.burnKW(), 0, d)
+	if coldH > 0 {
+		a.StopsS = -(coldH + burnH) * 3600
+	}
+	a.KWh = h * warmH
+}
+
+// byHardDriving drives hard at the end of the way.
+func (d *driver) byHardDriving(a *Approach) {
+	hardKW := hardFactor * d.driveKW
+	extra := hardKW - d.driveKW
+	warmH := min(a.WarmS/3600, (d.budget-d.burn-d.direct)/extra, (d.budget-d.burn)/hardKW)
+	a.WarmS = warmH * 3600
+	a.add(Drive, (d.budget-d.burn-hardKW*warmH)/d.driveKW, d.driveKW, 0, d)
+	a.add(Warm, warmH, hardKW, 0, d)
+	if n := len(a.Phases); n > 0 && a.Phases[n-1].Kind == Warm {
+		a.Phases[n-1].hard = true
+	}
+	a.add(Burn, d.burn/d.plan.burnKW(), d.plan.burnKW(), 0, d)
+	a.KWh = extra * warmH
+}
+
+// afterCharge charges first, and drives off what that put in.
+func (d *driver) afterCharge(a *Approach) {
+	to := min(d.plan.NowPct+EarlierPoints, 90)
+	charged := *d
+	charged.budgetFrom(to)
+	session := d.plan.session(d.plan.NowPct, to, d.plan.Now)
+	brief, err := forecast.Quick(session)
+	if err == nil && brief.Note == "" {
+		a.Phases = append(a.Phases, Phase{Kind: Charge, ToS: brief.TS})
+	} else {
+		charged = *d
+	}
+	a.WarmS = brief.TS
+	charged.steady(a)
+}
+
+// settle puts the phases in time, ending at plug-in, and follows charge and
+// temperatures through them.
+func (d *driver) settle(a *Approach) {
+	total := 0.0
+	for _, p := range a.Phases {
+		total += p.ToS
+	}
+	at := -total
+	soc, n := d.plan.NowPct, d.plan.Now
+	a.Moments = append(a.Moments, Moment{at, soc, n})
+	for i := range a.Phases {
+		p := &a.Phases[i]
+		p.FromS, p.ToS = at, at+p.ToS
+		at = p.ToS
+		if p.Kind == Charge {
+			soc, n = d.charge(a, p)
+			continue
+		}
+		soc, n = d.follow(a, p, soc, n)
+		if p.SpeedKmh > 0 {
+			a.Km += p.SpeedKmh * (p.ToS - p.FromS) / 3600
+		}
+	}
+	a.LoopKm = max(0, a.Km-d.plan.Km)
+	last := &a.Moments[len(a.Moments)-1]
+	last.TS = 0
+}
+
+// charge copies an earlier charge's course.
+func (d *driver) charge(a *Approach, p *Phase) (float64, pack.Nodes) {
+	to := min(d.plan.NowPct+EarlierPoints, 90)
+	f, err := forecast.Once(d.plan.session(d.plan.NowPct, to, d.plan.Now))
+	if err != nil || len(f.Steps) == 0 {
+		return d.plan.NowPct, d.plan.Now
+	}
+	for i, s := range f.Steps {
+		if i%60 == 0 || i == len(f.Steps)-1 {
+			a.Moments = append(a.Moments, Moment{p.FromS + s.T, s.SoCPct, s.Battery})
+		}
+	}
+	end := &a.Moments[len(a.Moments)-1]
+	end.SoCPct = to // the last second goes a little beyond it
+	return to, end.Battery
+}
+
+// stepS is how far one step goes: minutes are what matters here.
+const stepS = 10
+
+func (d *driver) follow(a *Approach, p *Phase, soc float64, n pack.Nodes) (float64, pack.Nodes) {
+	out := pack.Surroundings{AmbientC: d.plan.Road.AmbientC, SpeedKmh: p.SpeedKmh, Rain: d.plan.Road.Rain, Cooling: true}
+	sinceKept := 0.0
+	for t := p.FromS; t < p.ToS-1e-6; {
+		dt := min(stepS, p.ToS-t)
+		n = d.pack.Thermal.Step(n, dt, d.heatKW(p, soc, n), p.HeaterKW, out)
+		soc -= p.KW * dt / 36 / d.pack.UsableKWh
+		t += dt
+		if sinceKept += dt; sinceKept >= 60 || t >= p.ToS-1e-6 {
+			a.Moments = append(a.Moments, Moment{t, soc, n})
+			sinceKept = 0
+		}
+	}
+	return soc, n
+}
+
+// heatKW is the heat that a phase makes in the cells.
+func (d *driver) heatKW(p *Phase, soc float64, n pack.Nodes) float64 {
+	ohm := d.pack.Ohm(soc, n.MeanC())
+	if p.hard {
+		return pack.HeatKW(hardCRate*d.pack.CapacityAh, ohm) + motorWaste*p.tractionKW
+	}
+	amps := p.KW * 1000 / d.pack.RestV(soc)
+	if p.SpeedKmh > 0 {
+		return unevenness*pack.HeatKW(amps, ohm) + motorWaste*max(0, p.tractionKW)
+	}
+	return pack.HeatKW(amps, ohm)
+}
+
+// warmed is the approach by which the coldest cell is just at target at plug-in,
+// or the warmest that can be had.
+func (d *driver) warmed(w Way, targetC float64) *Approach {
+	longest := 0.0
+	switch w {
+	case Heater:
+		longest = heatLongest
+	case Navigation:
+		longest = NavigationLeadMin * 60
+	case Hard:
+		longest = hardLongest
+	}
+	coldest := func(a *Approach) float64 { return a.Plug().Battery.Ordered().ColdestC }
+	a := d.approach(w, longest)
+	if longest == 0 || coldest(a) < targetC {
+		a.Short = coldest(a) < targetC-0.05
+		return a
+	}
+	low, high := 0.0, a.WarmS
+	for high-low > 30 {
+		mid := (low + high) / 2
+		if coldest(d.approach(w, mid)) < targetC {
+			low = mid
+		} else {
+			high = mid
+		}
+	}
+	// To the full minute: nobody switches a heater on by the second.
+	return d.approach(w, math.Ceil(high/60)*60)
+}

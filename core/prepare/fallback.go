@@ -1,0 +1,56 @@
+package prepare
+
+import (
+	"zincroad/core/pack"
+	"zincroad/core/words"
+)
+
+// Fallback is where to go when the stall is dead.
+type Fallback struct {
+	Name     string
+	Km       float64 // from the stall
+	SameSite bool    // another stall of the same site
+}
+
+// Reach is what is left for the fallback at the start of the charge.
+type Reach struct {
+	Fallback
+	NeedPct   float64 // the way there takes
+	LeftPct   float64 // on arrival there
+	Km        float64 // how far the charge would take the car
+	Reachable bool
+}
+
+// RunOutPct is the start of a charge below which a plan is a run-out: it may not
+// be made without a fallback within reach.
+const RunOutPct = 5
+
+// reservePct is what must be left on arrival at a fallback: a display's percent
+// may be almost one too high.
+const reservePct = 1
+
+// reach works out what is left for the fallback.
+func (p *Prepared) reach(battery *pack.Pack) {
+	f := p.Plan.Fallback
+	if f == nil {
+		return
+	}
+	perKm := p.WhPerKm / 10 / battery.UsableKWh
+	r := &Reach{Fallback: *f, NeedPct: perKm * f.Km, Km: p.Plan.FromPct / perKm}
+	if f.SameSite {
+		r.NeedPct = 0
+	}
+	r.LeftPct = p.Plan.FromPct - r.NeedPct
+	r.Reachable = f.SameSite || r.LeftPct >= reservePct
+	p.Fallback = r
+}
+
+func (p *Prepared) refuseRunOut() {
+	from := words.Figure(p.Plan.FromPct, 1)
+	if r := p.Fallback; r != nil {
+		p.refuse("fallback", "No run-out planned: %s is %s km on and takes %s %%, and %s %% are left at the plug. Choose a second stall at the site, a nearer one, or start higher.",
+			r.Name, words.Figure(r.Fallback.Km, 0), words.Figure(r.NeedPct, 1), from)
+		return
+	}
+	p.refuse("fallback", "No run-out planned: starting from %s %% needs a second stall at the site or a fallback within reach. Choose one, or start above %d %%.", from, RunOutPct)
+}

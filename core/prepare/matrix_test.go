@@ -1,0 +1,81 @@
+package prepare_test
+
+import (
+	"fmt"
+	"math"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zincroad/core/prepare"
+)
+
+var anyStart = math.NaN()
+
+// By hand: two runs of A at stall 1 from 10 %, one of B. Of the three wanted rows
+// one is done, one lacks one of two, one lacks all three; a single run of B at
+// stall 2 from 10 % counts for the two that lack something.
+func TestMatrixByHand(t *testing.T) {
+	made := []prepare.Cell{
+		{Car: "A", Software: "1", Stall: "1", Preconditioned: "none", FromPct: 9},
+		{Car: "A", Software: "2", Stall: "1", Preconditioned: "car", FromPct: 12},
+		{Car: "B", Software: "1", Stall: "1", Preconditioned: "none", FromPct: 20},
+	}
+	m := prepare.MatrixOf([]prepare.Wanted{
+		{Cell: prepare.Cell{Car: "A", Stall: "1", FromPct: 10}, Repeats: 2},
+		{Cell: prepare.Cell{Car: "B", FromPct: anyStart}, Repeats: 2},
+		{Cell: prepare.Cell{Stall: "2", FromPct: 10}, Repeats: 3},
+	}, made)
+	assert.Equal(t, []int{0, 1}, m.Rows[0].Done)
+	assert.Equal(t, []int{2}, m.Rows[1].Done)
+	assert.Empty(t, m.Rows[2].Done)
+	assert.Equal(t, 7, m.Wanted)
+	assert.Equal(t, 4, m.Missing)
+	require.NotNil(t, m.Next)
+	assert.Equal(t, prepare.Cell{Car: "B", Stall: "2", FromPct: 10}, m.Next.Cell)
+	assert.ElementsMatch(t, []int{1, 2}, m.Next.Fills)
+}
+
+// Rows that agree in pairs but not all together: three can be had at once, of which
+// a search that takes the first that fits would find two.
+func TestNextIsTheBestOfAll(t *testing.T) {
+	m := prepare.MatrixOf([]prepare.Wanted{
+		{Cell: prepare.Cell{Car: "A", Stall: "1", FromPct: anyStart}, Repeats: 5},
+		{Cell: prepare.Cell{Car: "A", Software: "2", FromPct: anyStart}, Repeats: 1},
+		{Cell: prepare.Cell{Stall: "2", FromPct: anyStart}, Repeats: 1},
+		{Cell: prepare.Cell{Car: "A", Stall: "2", FromPct: 10}, Repeats: 1},
+	}, nil)
+	require.NotNil(t, m.Next)
+	assert.Equal(t, prepare.Cell{Car: "A", Software: "2", Stall: "2", FromPct: 10}, m.Next.Cell)
+}
+
+func TestMatrixWithNothingMissing(t *testing.T) {
+	m := prepare.MatrixOf([]prepare.Wanted{{Cell: prepare.Cell{FromPct: anyStart}, Repeats: 1}}, []prepare.Cell{{Car: "A", FromPct: 10}})
+	assert.Nil(t, m.Next)
+	assert.Zero(t, m.Missing)
+	assert.Nil(t, prepare.MatrixOf(nil, nil).Next)
+}
+
+// Many rows full of "any" must not take for ever.
+func TestMatrixOfManyWildcards(t *testing.T) {
+	var wanted []prepare.Wanted
+	for i := range 60 {
+		c := prepare.Cell{FromPct: anyStart}
+		switch i % 3 {
+		case 0:
+			c.Car = fmt.Sprint(i % 7)
+		case 1:
+			c.Stall = fmt.Sprint(i % 5)
+		default:
+			c.Software = fmt.Sprint(i % 4)
+		}
+		wanted = append(wanted, prepare.Wanted{Cell: c, Repeats: 1 + i%3})
+	}
+	m := prepare.MatrixOf(wanted, nil)
+	require.NotNil(t, m.Next)
+	for _, i := range m.Next.Fills {
+		_, ok := m.Next.Cell.With(wanted[i].Cell)
+		assert.True(t, ok)
+	}
+}

@@ -1,0 +1,250 @@
+// Package prepare works out the way to a run: how to arrive with the wanted charge
+// and the wanted battery temperature, what each way of warming costs and saves,
+// whether a fallback is within reach, what the session should show, by which
+// method it is run, and which runs are still wanted.
+//
+// Times are seconds since plug-in; whoever knows the clock turns them into it.
+package prepare
+
+import (
+	"errors"
+	"fmt"
+	"math"
+	"sync"
+
+	"zincroad/core/forecast"
+	"zincroad/core/pack"
+	"zincroad/core/run"
+	"zincroad/core/stall"
+	"zincroad/core/words"
+)
+
+// Plan is what the tester has and wants.
+type Plan struct {
+	Car     *run.Car
+	Stall   *run.Stall   // nil: not chosen; nothing limits
+	Adapter *run.Adapter // nil: none
+
+	NowPct         float64
+	Now            pack.Nodes
+	FromPct, ToPct float64
+	Km             float64 // to the stall
+	Road           Road
+
+	Way      Way        // empty: Steady
+	WarmMin  run.Number // minutes of warming; nil: as long as it takes to TargetC
+	TargetC  run.Number // of the coldest cell at plug-in; nil: from where the car is warm
+	BurnPct  float64    // the last of the charge, burnt parked
+	BurnKW   float64    // climate, seats and defroster while parked; 0: DefaultBurnKW
+	Fallback *Fallback  // nil: none
+
+	Session forecast.Plan // climate, profile, assumptions, replug and so on of the session; the rest is filled in
+}
+
+// What a tester burns at the end if nothing else is said.
+const (
+	DefaultBurnPct = 0.5
+	DefaultBurnKW  = 3 // "a few kW parked" (common practice, no source)
+)
+
+func (p *Plan) burnKW() float64 {
+	if p.BurnKW > 0 {
+		return p.BurnKW
+	}
+	return DefaultBurnKW
+}
+
+// session is a charge of this plan from one state of charge to another.
+func (p *Plan) session(from, to float64, battery pack.Nodes) forecast.Plan {
+	s := p.Session
+	s.Car, s.Stall, s.Adapter = p.Car, p.Stall, p.Adapter
+	s.FromPct, s.ToPct, s.Battery, s.AmbientC = from, to, battery, p.Road.AmbientC
+	return s
+}
+
+// Refusal is why a plan cannot be, and what in it says so: car, stall, adapter, now,
+// from, to, battery, km, way or fallback.
+type Refusal struct {
+	At     string
+	Reason string
+}
+
+// Prepared is a plan worked out. Where Refusals says that it cannot be, what could
+// be worked out all the same is there.
+type Prepared struct {
+	Plan      Plan
+	Refusals  []Refusal
+	WhPerKm   float64
+	DirectPct float64 // what the way to the stall takes
+	ParkedS   float64 // how long burning all that is too much would take parked
+
+	Approach *Approach          // nil when refused
+	Forecast *forecast.Forecast // nil when refused
+	Options  []Option           // every way of warming
+	Fallback *Reach             // nil without a fallback
+	Fit      *stall.Fit         // nil without a car that can be reckoned with
+	Assumed  []pack.Assumption
+}
+
+// Refused tells whether the plan cannot be.
+func (p *Prepared) Refused() bool { return len(p.Refusals) > 0 }
+
+// Of works a plan out. It never fails: what cannot be is a refusal.
+func Of(plan Plan) *Prepared {
+	if plan.Way == "" {
+		plan.Way = Steady
+	}
+	p := &Prepared{Plan: plan}
+	battery, err := pack.For(plan.Car)
+	switch {
+	case errors.Is(err, pack.ErrVoltages):
+		p.refuse("car", "The pack's lowest voltage is above its highest: put it right in the Garage.")
+	case err != nil:
+		p.refuse("car", "The car's usable capacity is needed: note it in the Garage.")
+	}
+	if p.Refused() {
+		return p
+	}
+	p.Fit, _ = stall.FitOf(plan.Car, plan.Stall, plan.Adapter, plan.Session.Assumed, plan.Session.Gentle)
+	var assumed []pack.Assumption
+	p.WhPerKm, assumed = plan.Road.WhPerKm(plan.Car, battery.UsableKWh)
+	p.Assumed = append(append(p.Assumed, p.Fit.Assumed...), assumed...)
+	p.DirectPct = p.WhPerKm * plan.Km / 10 / battery.UsableKWh
+	p.reach(battery)
+	p.check()
+	if p.Refused() {
+		return p
+	}
+	d := newDriver(plan, battery)
+	p.ParkedS = (d.budget - d.direct) / plan.burnKW() * 3600
+	p.workOut(d)
+	return p
+}
+
+func (p *Prepared) refuse(at, format string, args ...any) {
+	p.Refusals = append(p.Refusals, Refusal{at, fmt.Sprintf(format, args...)})
+}
+
+// check says what cannot be, one sentence each.
+func (p *Prepared) check() {
+	plan := p.Plan
+	arrive := plan.NowPct - p.DirectPct
+	switch {
+	case !(plan.FromPct >= 0 && plan.ToPct <= 100 && plan.FromPct < plan.ToPct):
+		p.refuse("to", "The charge to stop at must be above the charge to start from, both from 0 to 100 %%.")
+	case plan.FromPct > plan.NowPct:
+		p.refuse("from", "Cannot start from %s %%: the battery is at %s %% now. Charge before, or start lower.", words.Figure(plan.FromPct, 1), words.Figure(plan.NowPct, 1))
+	case arrive < 0:
+		p.refuse("now", "The car does not get there: %s km take %s %%, and it has %s %%.", words.Figure(plan.Km, 0), words.Figure(p.DirectPct, 1), words.Figure(plan.NowPct, 1))
+	case arrive < plan.FromPct:
+		p.refuse("now", "Arrives with %s %%, under the %s %% to start from: %s km take %s %%. Charge before, or start lower.",
+			words.Figure(arrive, 1), words.Figure(plan.FromPct, 1), words.Figure(plan.Km, 0), words.Figure(p.DirectPct, 1))
+	}
+	for _, c := range []float64{plan.Now.ColdestC, plan.Now.WarmestC, plan.Road.AmbientC} {
+		if !(c >= -60 && c <= 90) {
+			p.refuse("battery", "Temperatures must be from −60 to 90 °C.")
+			break
+		}
+	}
+	if !p.Fit.Fits {
+		p.refuse("stall", "%s", p.Fit.Reason)
+	}
+	if why := plan.Way.Possible(plan.Car, plan.Stall); why != "" {
+		p.refuse("way", "Not this way: %s.", why)
+	}
+	if plan.FromPct <= RunOutPct && (p.Fallback == nil || !p.Fallback.Reachable) {
+		p.refuseRunOut()
+	}
+}
+
+// workOut fills in the chosen approach, its forecast, and every other way.
+func (p *Prepared) workOut(d *driver) {
+	target, ok := run.Value(p.Plan.TargetC)
+	if !ok {
+		target = d.pack.WarmC
+	}
+	p.Options = make([]Option, len(Ways))
+	var all sync.WaitGroup
+	for i, w := range Ways {
+		all.Go(func() { p.Options[i] = d.option(w, target) })
+	}
+	chosen := d.chosen(target)
+	p.Approach = chosen
+	all.Go(func() {
+		p.Forecast, _ = forecast.Of(p.Plan.session(p.Plan.FromPct, p.Plan.ToPct, chosen.Plug().Battery), forecast.DefaultUncertainty)
+	})
+	all.Wait()
+	for i := range p.Options {
+		p.Options[i].against(&p.Options[0], p.WhPerKm)
+	}
+}
+
+// chosen is the approach that the plan asks for.
+func (d *driver) chosen(targetC float64) *Approach {
+	min, set := run.Value(d.plan.WarmMin)
+	if !set {
+		return d.warmed(d.plan.Way, targetC)
+	}
+	a := d.approach(d.plan.Way, min*60)
+	a.Short = a.Plug().Battery.Ordered().ColdestC < targetC-0.05
+	return a
+}
+
+// Option is a way of warming with what it buys.
+type Option struct {
+	Way       Way
+	Reason    string // why it is not possible; empty when it is
+	Approach  *Approach
+	TS        float64 // from plug-in to the charge to stop at; NaN when it is not reached
+	PeakKW    float64
+	KWh, Km   float64 // what it costs, and the way that this would be
+	SavedS    float64 // against going straight there
+	BackS     float64 // to charge back what it costs, at the session's mean power
+	averageKW float64
+}
+
+// Pays tells whether a way saves more time at the stall than charging back what
+// it costs takes.
+func (o *Option) Pays() bool { return o.SavedS > o.BackS && o.SavedS >= 60 }
+
+func (d *driver) option(w Way, targetC float64) Option {
+	o := Option{Way: w, TS: math.NaN()}
+	if o.Reason = w.Possible(d.plan.Car, d.plan.Stall); o.Reason != "" {
+		return o
+	}
+	if w == d.plan.Way {
+		o.Approach = d.chosen(targetC)
+	} else {
+		o.Approach = d.warmed(w, targetC)
+	}
+	if w == Charged && o.Approach.Phase(Charge) == nil {
+		return Option{Way: w, TS: math.NaN(), Reason: "this stall cannot charge it so far"}
+	}
+	brief, err := forecast.Quick(d.plan.session(d.plan.FromPct, d.plan.ToPct, o.Approach.Plug().Battery))
+	if err != nil {
+		o.Reason = err.Error()
+		return o
+	}
+	if brief.Note == "" {
+		o.TS = brief.TS
+	}
+	o.PeakKW, o.KWh = brief.PeakKW, o.Approach.KWh
+	if brief.TS > 0 {
+		o.averageKW = brief.StallKWh * 3600 / brief.TS
+	}
+	return o
+}
+
+// against compares an option with going straight there.
+func (o *Option) against(straight *Option, whPerKm float64) {
+	if o.Reason != "" {
+		return
+	}
+	o.SavedS = straight.TS - o.TS
+	if whPerKm > 0 {
+		o.Km = o.KWh * 1000 / whPerKm
+	}
+	if o.averageKW > 0 {
+		o.BackS = o.KWh / o.averageKW * 3600
+	}
+}

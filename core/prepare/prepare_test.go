@@ -1,0 +1,344 @@
+package prepare_test
+
+import (
+	"math"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"zincroad/core/pack"
+	"zincroad/core/prepare"
+	"zincroad/core/run"
+)
+
+var n = run.N
+
+// A 75 kWh car with everything noted; its pack's own figures are the defaults.
+func car(change func(*run.Car)) *run.Car {
+	c := &run.Car{Name: "Spindle 75", Chemistry: "NMC", UsableKWh: n(75), CellsInSeries: n(96), MaxKW: n(200), BatteryMassKg: n(460),
+		HeaterKW: n(4.4), WarmC: n(25), Preconditioning: "manual", ConsumptionWhKm: n(200)}
+	if change != nil {
+		change(c)
+	}
+	return c
+}
+
+var bigStall = &run.Stall{Site: "Lower Weir", Name: "1", RatedKW: n(350), MaxA: n(500), MinV: n(150), MaxV: n(1000)}
+
+func plan(change func(*prepare.Plan)) prepare.Plan {
+	p := prepare.Plan{Car: car(nil), Stall: bigStall, NowPct: 34, Now: pack.Nodes{ColdestC: 6, WarmestC: 6}, FromPct: 10, ToPct: 80,
+		Km: 18, Road: prepare.Road{AmbientC: 2}, BurnPct: prepare.DefaultBurnPct}
+	if change != nil {
+		change(&p)
+	}
+	return p
+}
+
+// By hand from the formula in the documentation: at 80 km/h and 20 °C
+// 0.62·(80/110)² + 0.34 + 0.04·110/80 = 0.72293; at 0 °C the air is 293.15/273.15
+// as dense and the tyres 12 % worse: 0.78774.
+func TestConsumption(t *testing.T) {
+	for _, tt := range []struct {
+		name string
+		road prepare.Road
+		want float64
+	}{
+		{"as observed", prepare.Road{AmbientC: 20, SpeedKmh: 110}, 200},
+		{"slower", prepare.Road{AmbientC: 20}, 200 * 0.72293},
+		{"cold", prepare.Road{AmbientC: 0, SpeedKmh: 80}, 200 * 0.78774},
+		{"with the cabin heated", prepare.Road{AmbientC: 20, SpeedKmh: 80, ClimateKW: 2}, 200*0.72293 + 25},
+		{"rain", prepare.Road{AmbientC: 20, SpeedKmh: 110, Rain: true}, 200 * (1 + 0.15*0.34)},
+	} {
+		got, assumed := tt.road.WhPerKm(car(nil), 75)
+		assert.InDelta(t, tt.want, got, 0.01, tt.name)
+		assert.Empty(t, assumed, tt.name)
+	}
+}
+
+// 310 km seen for 353 rated (common practice, no source): 75 kWh and 353 km rated
+// are 75000/310 Wh/km.
+func TestConsumptionFromRatedRange(t *testing.T) {
+	c := car(func(c *run.Car) { c.ConsumptionWhKm, c.RatedRangeKm = nil, n(353) })
+	got, assumed := prepare.Road{AmbientC: 20, SpeedKmh: 110}.WhPerKm(c, 75)
+	assert.InDelta(t, 75000.0/310, got, 0.01)
+	require.Len(t, assumed, 1)
+	assert.Contains(t, assumed[0].From, "rated range")
+}
+
+// 24 % of 75 kWh are 18 kWh. At 110 km/h and 20 °C the car takes 22 kW; 0.375 kWh
+// are burnt parked at 3 kW: 450 s. The other 17.625 kWh last 0.80114 h, 2884.1 s.
+func TestDriveDownByHand(t *testing.T) {
+	p := prepare.Of(plan(func(p *prepare.Plan) { p.Road = prepare.Road{AmbientC: 20, SpeedKmh: 110} }))
+	require.Empty(t, p.Refusals)
+	assert.InDelta(t, -450-2884.1, p.Approach.LeaveS(), 0.5)
+	assert.InDelta(t, 0.80114*110, p.Approach.Km, 0.05)
+	assert.InDelta(t, 0.80114*110-18, p.Approach.LoopKm, 0.05)
+	assert.InDelta(t, -450, p.Approach.Phase(prepare.Burn).FromS, 0.1)
+	assert.InDelta(t, 18*0.2/75*100, p.DirectPct, 1e-6)
+	assert.InDelta(t, (18-3.6)/3*3600, p.ParkedS, 0.5, "all of it parked, after the direct way")
+}
+
+// The moment of plug-in has the wanted charge, and what the phases take is what
+// the battery loses, whatever the plan.
+func TestEveryApproachArrivesAtTheWantedCharge(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		pl := plan(func(p *prepare.Plan) {
+			p.NowPct = rapid.Float64Range(30, 90).Draw(t, "now")
+			p.FromPct = rapid.Float64Range(6, 20).Draw(t, "from")
+			p.Km = rapid.Float64Range(0, 25).Draw(t, "km")
+			p.Road.AmbientC = rapid.Float64Range(-15, 30).Draw(t, "outside")
+			p.BurnPct = rapid.Float64Range(0, 3).Draw(t, "burn")
+			p.Way = rapid.SampledFrom(prepare.Ways).Draw(t, "way")
+			if rapid.Bool().Draw(t, "set") {
+				p.WarmMin = n(rapid.Float64Range(0, 120).Draw(t, "minutes"))
+			}
+			if p.Way == prepare.Navigation {
+				p.Car = car(func(c *run.Car) { c.Preconditioning = "navigation" })
+			}
+		})
+		p := prepare.Of(pl)
+		require.Empty(t, p.Refusals)
+		a := p.Approach
+		require.InDelta(t, pl.FromPct, a.Plug().SoCPct, 0.02)
+		require.GreaterOrEqual(t, a.Km, pl.Km-0.01)
+		taken, last := 0.0, math.Inf(-1)
+		for _, ph := range a.Phases {
+			require.GreaterOrEqual(t, ph.ToS, ph.FromS)
+			require.GreaterOrEqual(t, ph.FromS, last-1e-6, "phases follow each other")
+			last = ph.ToS
+			taken += ph.KW * (ph.ToS - ph.FromS) / 3600
+		}
+		require.InDelta(t, 0, last, 1e-6)
+		begin := pl.NowPct
+		if a.Phase(prepare.Charge) != nil {
+			begin = min(begin+prepare.EarlierPoints, 90)
+		}
+		require.InDelta(t, (begin-pl.FromPct)*0.75, taken, 0.02)
+		for i := 1; i < len(a.Moments); i++ {
+			require.GreaterOrEqual(t, a.Moments[i].TS, a.Moments[i-1].TS)
+		}
+		require.GreaterOrEqual(t, a.Plug().Battery.Ordered().ColdestC, min(pl.Road.AmbientC, 6)-1e-6)
+	})
+}
+
+// A heater for as long as it takes: the coldest cell is just where it is wanted,
+// and one minute less is not enough.
+func TestHeatsNoLongerThanNeeded(t *testing.T) {
+	pl := plan(func(p *prepare.Plan) { p.Way, p.NowPct, p.TargetC = prepare.Heater, 60, n(15) })
+	p := prepare.Of(pl)
+	require.Empty(t, p.Refusals)
+	require.False(t, p.Approach.Short)
+	assert.GreaterOrEqual(t, p.Approach.Plug().Battery.Ordered().ColdestC, 15.0)
+	pl.WarmMin = n(p.Approach.WarmS/60 - 1)
+	assert.Less(t, prepare.Of(pl).Approach.Plug().Battery.Ordered().ColdestC, 15.0)
+	from, ok := p.Approach.HeatFromS()
+	require.True(t, ok)
+	assert.InDelta(t, -p.Approach.WarmS, from, 1)
+	assert.InDelta(t, 4.4*p.Approach.WarmS/3600, p.Approach.KWh, 0.01)
+}
+
+// Navigation heats at most 30 minutes ahead and not below 20 % (common practice,
+// no source).
+func TestNavigationHeatsOnlyAboveItsLeastCharge(t *testing.T) {
+	p := prepare.Of(plan(func(p *prepare.Plan) {
+		p.Way, p.Car = prepare.Navigation, car(func(c *run.Car) { c.Preconditioning = "navigation" })
+		p.Road.SpeedKmh, p.NowPct = 110, 60
+	}))
+	require.Empty(t, p.Refusals)
+	warm := p.Approach.Phase(prepare.Warm)
+	require.NotNil(t, warm)
+	burn := p.Approach.Phase(prepare.Burn)
+	assert.GreaterOrEqual(t, warm.FromS, burn.FromS-30*60-1)
+	assert.InDelta(t, p.Approach.StopsS, warm.ToS, 1)
+	for _, m := range p.Approach.Moments {
+		if m.TS <= warm.ToS+1e-6 {
+			assert.GreaterOrEqual(t, m.SoCPct, 19.99)
+		}
+	}
+	assert.True(t, p.Approach.Short, "a few minutes cannot warm it from 6 °C to 25")
+}
+
+// Facts of the trade (common practice, no source), with the defaults of a 450 kg
+// pack and nothing fitted to them.
+func TestWarmingAsTestersReportIt(t *testing.T) {
+	t.Run("hard driving takes a pack from 17.5 to 30 °C in about a quarter of an hour", func(t *testing.T) {
+		p := prepare.Of(plan(func(p *prepare.Plan) {
+			p.Way, p.TargetC, p.NowPct, p.Km = prepare.Hard, n(30), 80, 5
+			p.Now, p.Road = pack.Nodes{ColdestC: 17.5, WarmestC: 17.5}, prepare.Road{AmbientC: 10, SpeedKmh: 120}
+			p.WarmMin = n(15)
+		}))
+		require.Empty(t, p.Refusals)
+		before := 0.0
+		for _, m := range p.Approach.Moments {
+			if m.TS <= p.Approach.Phase(prepare.Warm).FromS+1e-6 {
+				before = m.Battery.MeanC()
+			}
+		}
+		rise := p.Approach.Plug().Battery.MeanC() - before
+		assert.InDelta(t, 12.5, rise, 4)
+	})
+	t.Run("motorway driving at 2 °C settles in the high teens, and takes 150 to 200 km to show", func(t *testing.T) {
+		long := prepare.Of(plan(func(p *prepare.Plan) {
+			p.Car = car(func(c *run.Car) { c.UsableKWh, c.BatteryMassKg = n(75), n(450); c.ConsumptionWhKm = n(180) })
+			p.NowPct, p.FromPct, p.BurnPct = 100, 6, 0
+			p.Now, p.Road = pack.Nodes{ColdestC: 6, WarmestC: 6}, prepare.Road{AmbientC: 2, SpeedKmh: 120}
+		}))
+		require.Empty(t, long.Refusals)
+		end := long.Approach.Plug().Battery.MeanC()
+		assert.InDelta(t, 15, end, 3, "after %.0f km", long.Approach.Km)
+		var at50, at175 float64
+		for _, m := range long.Approach.Moments {
+			km := (m.TS - long.Approach.LeaveS()) / 3600 * 120
+			if km <= 50 {
+				at50 = m.Battery.MeanC()
+			}
+			if km <= 175 {
+				at175 = m.Battery.MeanC()
+			}
+		}
+		assert.Less(t, at50, 10.5)
+		assert.Greater(t, at175, at50+2.5)
+	})
+	t.Run("at 14 °C a car begins at about half of what it peaks at preconditioned", func(t *testing.T) {
+		// "60 kW without and 120 to 130 with": what the cold pack takes at first. This car's
+		// heater goes on in the session, so that its power climbs later.
+		pl := plan(func(p *prepare.Plan) {
+			p.Car = car(func(c *run.Car) { c.MaxKW, c.HeaterKW = n(128), n(6) })
+			p.Way, p.NowPct, p.ToPct = prepare.Heater, 70, 40
+			p.Now, p.Road = pack.Nodes{ColdestC: 14, WarmestC: 14}, prepare.Road{AmbientC: 14, SpeedKmh: 60}
+		})
+		p := prepare.Of(pl)
+		require.Empty(t, p.Refusals)
+		assert.InDelta(t, 125, option(p, prepare.Heater).PeakKW, 8)
+		pl.Way = prepare.Nothing
+		cold := prepare.Of(pl).Forecast.Steps[90] // past handshake and ramp
+		assert.InDelta(t, 62, cold.PackKW, 10)
+		assert.Positive(t, option(p, prepare.Heater).SavedS)
+	})
+}
+
+func option(p *prepare.Prepared, w prepare.Way) prepare.Option {
+	for _, o := range p.Options {
+		if o.Way == w {
+			return o
+		}
+	}
+	return prepare.Option{}
+}
+
+// Above 20 °C outside preheating hardly matters; below about 10 it does (common
+// practice, no source).
+func TestPreheatingPaysInTheCold(t *testing.T) {
+	saved := func(c float64) prepare.Option {
+		p := prepare.Of(plan(func(p *prepare.Plan) {
+			p.Way, p.NowPct, p.Now, p.Road.AmbientC = prepare.Heater, 60, pack.Nodes{ColdestC: c, WarmestC: c}, c
+		}))
+		require.Empty(t, p.Refusals)
+		return option(p, prepare.Heater)
+	}
+	warm, cold := saved(23), saved(4)
+	assert.Less(t, math.Abs(warm.SavedS), 90.0)
+	assert.False(t, warm.Pays())
+	assert.Greater(t, cold.SavedS, 300.0)
+	assert.True(t, cold.Pays())
+}
+
+func TestRefusals(t *testing.T) {
+	for _, tt := range []struct {
+		name   string
+		change func(*prepare.Plan)
+		at     string
+		says   string
+	}{
+		{"above the present charge", func(p *prepare.Plan) { p.FromPct = 40 }, "from", "at 34 % now"},
+		{"does not get there", func(p *prepare.Plan) { p.Km = 300 }, "now", "does not get there"},
+		{"arrives too low", func(p *prepare.Plan) { p.NowPct = 12 }, "now", "under the 10 %"},
+		{"window upside down", func(p *prepare.Plan) { p.ToPct = 8 }, "to", "above the charge to start from"},
+		{"no capacity", func(p *prepare.Plan) { p.Car = &run.Car{} }, "car", "usable capacity"},
+		{"voltages upside down", func(p *prepare.Plan) {
+			p.Car = car(func(c *run.Car) { c.PackMinV, c.PackMaxV = n(400), n(300) })
+		}, "car", "lowest voltage is above"},
+		{"voltages do not meet", func(p *prepare.Plan) { p.Stall = &run.Stall{MinV: n(600), MaxV: n(1000)} }, "stall", "cannot charge this car"},
+		{"no such way", func(p *prepare.Plan) { p.Way = prepare.Navigation }, "way", "not in this car"},
+		{"too slow a stall for the navigation", func(p *prepare.Plan) {
+			p.Way, p.Car = prepare.Navigation, car(func(c *run.Car) { c.Preconditioning = "navigation" })
+			p.Stall = &run.Stall{RatedKW: n(22)}
+		}, "way", "50 kW"},
+		{"run-out without a fallback", func(p *prepare.Plan) { p.FromPct = 2 }, "fallback", "second stall"},
+		{"run-out with one too far", func(p *prepare.Plan) {
+			p.FromPct, p.Fallback = 3, &prepare.Fallback{Name: "Upper Weir", Km: 30}
+		}, "fallback", "Upper Weir is 30 km on"},
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			p := prepare.Of(plan(tt.change))
+			require.NotEmpty(t, p.Refusals)
+			assert.Equal(t, tt.at, p.Refusals[0].At)
+			assert.Contains(t, p.Refusals[0].Reason, tt.says)
+			assert.Nil(t, p.Approach)
+		})
+	}
+}
+
+// 6 km at 2 °C and 80 km/h: 200 × (0.62·0.52893·293.15/275.15 + 0.34·1.108 + 0.055)
+// = 156.22 Wh/km, 0.937 kWh, 1.2498 % of 75 kWh.
+func TestFallback(t *testing.T) {
+	p := prepare.Of(plan(func(p *prepare.Plan) { p.Fallback = &prepare.Fallback{Name: "Upper Weir", Km: 6} }))
+	require.NotNil(t, p.Fallback)
+	assert.InDelta(t, 1.2498, p.Fallback.NeedPct, 0.001)
+	assert.InDelta(t, 10-1.2498, p.Fallback.LeftPct, 0.001)
+	assert.True(t, p.Fallback.Reachable)
+
+	zero := prepare.Of(plan(func(p *prepare.Plan) {
+		p.FromPct, p.Fallback = 0, &prepare.Fallback{Name: "Lower Weir 2", SameSite: true}
+	}))
+	assert.Empty(t, zero.Refusals, "a second stall at the site will do")
+}
+
+func TestMethodsAreWhole(t *testing.T) {
+	for _, m := range prepare.Methods {
+		assert.Less(t, m.FromPct, m.ToPct, m.Name)
+		assert.NotEmpty(t, m.Why, m.Name)
+		assert.NotEmpty(t, m.Same, m.Name)
+		assert.NotEmpty(t, m.Log, m.Name)
+		assert.Contains(t, run.Clocks, m.Clock, m.Name)
+		assert.Contains(t, run.Climates, m.Climate, m.Name)
+		assert.Positive(t, m.Repeats, m.Name)
+		got, ok := prepare.MethodOf(m.Key)
+		assert.True(t, ok && got.Name == m.Name, m.Name)
+	}
+	_, ok := prepare.MethodOf("none of them")
+	assert.False(t, ok)
+}
+
+// The cautions come with what makes them due, and none comes twice.
+func TestCautions(t *testing.T) {
+	method := func(key string) prepare.Method { m, _ := prepare.MethodOf(key); return m }
+	list := func(key string, change func(*prepare.Plan)) []string {
+		c := prepare.ListOf(prepare.Of(plan(change)), method(key)).Cautions
+		seen := map[string]bool{}
+		for _, s := range c {
+			assert.False(t, seen[s], s)
+			seen[s] = true
+		}
+		return c
+	}
+	plain := list("stop", nil)
+	assert.Contains(t, plain[0], "under load")
+	for _, s := range plain {
+		assert.NotContains(t, s, "0 %")
+	}
+	assert.Contains(t, list("full", func(p *prepare.Plan) { p.FromPct, p.ToPct = 0, 100 }), "Do not run to 0 % without a reachable fallback, and never where stopping would be dangerous.")
+	hard := list("stop", func(p *prepare.Plan) { p.Way = prepare.Hard })
+	assert.Contains(t, hard[1], "legal")
+	adapter := list("stop", func(p *prepare.Plan) { p.Adapter = &run.Adapter{Name: "Bobbin"} })
+	assert.Contains(t, adapter[1], "never chain")
+}
+
+func BenchmarkPrepare(b *testing.B) {
+	pl := plan(func(p *prepare.Plan) { p.Way = prepare.Heater; p.NowPct = 60 })
+	for b.Loop() {
+		prepare.Of(pl)
+	}
+}
