@@ -16,6 +16,9 @@ import (
 // Keeper is what the demo is loaded into.
 type Keeper interface {
 	Save(ctx context.Context, in *intake.Bundle) (int64, error)
+	Place(ctx context.Context, site string, baseKm float64, roads map[string]float64) error
+	Want(ctx context.Context, c *run.Car, s *run.Stall, preconditioned string, from run.Number, repeats int) error
+	KeepPlan(ctx context.Context, title string, c *run.Car, s *run.Stall, choices map[string]string) error
 }
 
 // Load stores every run of the scenario, oldest first, and says each title.
@@ -29,6 +32,27 @@ func Load(ctx context.Context, k Keeper, say func(title string)) error {
 			return fmt.Errorf("demo run %q: %w", b.Run.Title, err)
 		}
 		say(b.Run.Title)
+	}
+	return prepareNext(ctx, k)
+}
+
+// prepareNext stores where the sites are, which runs the workshop still wants, and
+// the plans that it has made.
+func prepareNext(ctx context.Context, k Keeper) error {
+	for _, p := range places {
+		if err := k.Place(ctx, p.site, p.baseKm, p.roads); err != nil {
+			return fmt.Errorf("demo site %q: %w", p.site, err)
+		}
+	}
+	for _, w := range wanted {
+		if err := k.Want(ctx, w.car, w.stall, w.pre, w.from, w.repeats); err != nil {
+			return fmt.Errorf("demo matrix: %w", err)
+		}
+	}
+	for _, p := range plans {
+		if err := k.KeepPlan(ctx, p.title, p.car, p.stall, p.choices); err != nil {
+			return fmt.Errorf("demo plan %q: %w", p.title, err)
+		}
 	}
 	return nil
 }

@@ -48,6 +48,7 @@ func carFrom(c *run.Car) *Car {
 		PackMinV: c.PackMinV, PackNominalV: c.PackNominalV, PackMaxV: c.PackMaxV, MaxKW: c.MaxKW, MaxA: c.MaxA,
 		ConverterKW: c.ConverterKW, BatteryMassKg: c.BatteryMassKg, HeaterKW: c.HeaterKW, WarmC: c.WarmC,
 		Preconditioning: c.Preconditioning, ConsumptionWhKm: c.ConsumptionWhKm, RatedRangeKm: c.RatedRangeKm, Envelope: c.Envelope,
+		TimerS: c.TimerS, TimerSharePct: c.TimerSharePct, Pack: c.Pack,
 	}
 }
 
@@ -58,7 +59,7 @@ func (c *Car) Describe(software string) *run.Car {
 		CellsInSeries: c.CellsInSeries, PackMinV: c.PackMinV, PackNominalV: c.PackNominalV, PackMaxV: c.PackMaxV,
 		MaxKW: c.MaxKW, MaxA: c.MaxA, ConverterKW: c.ConverterKW, BatteryMassKg: c.BatteryMassKg, HeaterKW: c.HeaterKW,
 		WarmC: c.WarmC, Preconditioning: c.Preconditioning, ConsumptionWhKm: c.ConsumptionWhKm,
-		RatedRangeKm: c.RatedRangeKm, Envelope: c.Envelope,
+		RatedRangeKm: c.RatedRangeKm, Envelope: c.Envelope, TimerS: c.TimerS, TimerSharePct: c.TimerSharePct, Pack: c.Pack,
 	}
 }
 
@@ -73,12 +74,15 @@ func (c *Car) fillFrom(o *Car) bool {
 	if len(c.Envelope) == 0 && len(o.Envelope) > 0 {
 		c.Envelope, filled = o.Envelope, true
 	}
+	if c.Pack == nil && o.Pack != nil {
+		c.Pack, filled = o.Pack, true
+	}
 	return filled
 }
 
 func (c *Car) numbers() []**float64 {
 	return []**float64{&c.GrossKWh, &c.UsableKWh, &c.CellsInSeries, &c.PackMinV, &c.PackNominalV, &c.PackMaxV, &c.MaxKW,
-		&c.MaxA, &c.ConverterKW, &c.BatteryMassKg, &c.HeaterKW, &c.WarmC, &c.ConsumptionWhKm, &c.RatedRangeKm}
+		&c.MaxA, &c.ConverterKW, &c.BatteryMassKg, &c.HeaterKW, &c.WarmC, &c.ConsumptionWhKm, &c.RatedRangeKm, &c.TimerS, &c.TimerSharePct}
 }
 
 func fill(into **float64, from *float64) bool {

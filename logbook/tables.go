@@ -13,6 +13,7 @@ type Site struct {
 	ID     int64 `gorm:"primaryKey"`
 	Name   string
 	Note   string
+	BaseKm *float64 // from where the testers set out
 	Stalls []Stall
 }
 
@@ -52,6 +53,9 @@ type Car struct {
 	ConsumptionWhKm *float64    `gorm:"column:consumption_wh_per_km"`
 	RatedRangeKm    *float64    `gorm:"column:rated_range_km"`
 	Envelope        []run.Point `gorm:"serializer:json"`
+	TimerS          *float64    `gorm:"column:timer_s"`
+	TimerSharePct   *float64
+	Pack            *run.Pack `gorm:"serializer:json"`
 	Note            string
 	Softwares       []Software
 }

@@ -258,7 +258,7 @@ func TestAccessibility(t *testing.T) {
 	s.do(chromedp.SetUploadFiles(css("#file"), []string{sample(t, "spreadsheet.csv")}), chromedp.Click(css("#file-form button")), chromedp.WaitVisible(css("#understood")))
 	arrival := eval[string](s, "location.pathname")
 	pages := []string{"/", "/?group=car", "/runs/1", "/runs/18", "/runs/1/edit", "/bench?runs=1,2,3,4,5,6,7,8", "/bench", "/desk", arrival, "/garage", "/garage/cars/1",
-		"/sites", "/sites/stalls/1", "/definitions", "/runs/1/how/peak", "/no-such-page"}
+		"/sites", "/sites/1", "/sites/stalls/1", "/prepare", "/prepare?kept=1", "/prepare?kept=2&x=1&now=50&outside=3&fallback=none&from=2", "/prepare/sheet?kept=2", "/prepare/methods", "/prepare/matrix", "/definitions", "/runs/1/how/peak", "/no-such-page"}
 	for _, theme := range []string{"day", "night"} {
 		s.open("/desk")
 		if eval[bool](s, `getComputedStyle(document.querySelector("[data-theme-to=`+theme+`]")).display !== "none"`) {

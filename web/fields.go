@@ -41,6 +41,29 @@ func (f *fields) text(name string) string {
 	return strings.ReplaceAll(strings.ToValidUTF8(s, ""), "\x00", "")
 }
 
+// maxLong is how long a text of several lines may be.
+const maxLong = 5000
+
+// long reads a text that may have several lines.
+func (f *fields) long(name string) string {
+	s := strings.TrimSpace(strings.ReplaceAll(f.Values.Get(name), "\r", ""))
+	if len([]rune(s)) > maxLong {
+		f.fault(name, "Longer than %d characters.", maxLong)
+	}
+	return strings.ReplaceAll(strings.ToValidUTF8(s, ""), "\x00", "")
+}
+
+// lines reads a text of several lines as a list, without empty ones.
+func (f *fields) lines(name string) []string {
+	var out []string
+	for _, line := range strings.Split(f.long(name), "\n") {
+		if line = strings.TrimSpace(line); line != "" {
+			out = append(out, line)
+		}
+	}
+	return out
+}
+
 // needed reads one line of words that may not be empty.
 func (f *fields) needed(name, what string) string {
 	s := f.text(name)

@@ -46,6 +46,7 @@ var functions = template.FuncMap{
 		}
 		return m, nil
 	},
+	"minutes":  func(s float64) float64 { return s / 60 },
 	"add":      func(a, b int) int { return a + b },
 	"join":     strings.Join,
 	"upper":    strings.ToUpper,

@@ -10,6 +10,7 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
+	"zincroad/core/pack"
 	"zincroad/core/run"
 	"zincroad/logbook"
 )
@@ -71,12 +72,33 @@ var carFields = []carField{
 	{"warm_c", "Warm from", "°C", -60, 150, func(c *logbook.Car) **float64 { return &c.WarmC }},
 	{"consumption_wh_per_km", "Observed consumption", "Wh/km", 0, 10000, func(c *logbook.Car) **float64 { return &c.ConsumptionWhKm }},
 	{"rated_range_km", "Rated range", "km", 0, 5000, func(c *logbook.Car) **float64 { return &c.RatedRangeKm }},
+	{"timer_s", "Full power after a plug-in ends at", "s", 0, 36000, func(c *logbook.Car) **float64 { return &c.TimerS }},
+	{"timer_share_pct", "and leaves", "%", 0, 100, func(c *logbook.Car) **float64 { return &c.TimerSharePct }},
+}
+
+// packField is one number of what is known of a battery beyond its label.
+type packField struct {
+	Name, Label, Unit string
+	Min, Max          float64
+	of                func(*run.Pack) *run.Number
+}
+
+var packFields = []packField{
+	{"resistance_mohm", "Resistance, whole pack at 25 °C", "mΩ", 0, 10000, func(p *run.Pack) *run.Number { return &p.ResistanceMOhm }},
+	{"heat_capacity_kj_per_k", "Heat capacity", "kJ/K", 0, 20000, func(p *run.Pack) *run.Number { return &p.HeatCapacityKJK }},
+	{"coupling_w_per_k", "Coldest to warmest cells", "W/K", 0, 10000, func(p *run.Pack) *run.Number { return &p.CouplingWK }},
+	{"loss_w_per_k", "Loss to the outside, parked", "W/K", 0, 1000, func(p *run.Pack) *run.Number { return &p.LossWK }},
+	{"cooling_kw", "Cooling", "kW", 0, 100, func(p *run.Pack) *run.Number { return &p.CoolingKW }},
+	{"heater_share_pct", "Heater's heat that reaches the cells", "%", 0, 100, func(p *run.Pack) *run.Number { return &p.HeaterSharePct }},
+	{"hot_c", "Takes power back above", "°C", 0, 90, func(p *run.Pack) *run.Number { return &p.HotC }},
 }
 
 type carView struct {
 	*fields
 	Car         *logbook.Car
 	CarFields   []carField
+	PackFields  []packField
+	Assumed     []pack.Assumption // what the arithmetic fills in
 	Chemistries []string
 	Preconds    []string
 	NewSoftware string
@@ -102,6 +124,11 @@ func carValues(c *logbook.Car) url.Values {
 	for _, f := range carFields {
 		v.Set(f.Name, plainNumber(*f.of(c)))
 	}
+	if c.Pack != nil {
+		for _, f := range packFields {
+			v.Set(f.Name, plainNumber(*f.of(c.Pack)))
+		}
+	}
 	var lines []string
 	for _, p := range c.Envelope {
 		lines = append(lines, plainNumber(&p.SoCPct)+" "+plainNumber(&p.KW))
@@ -115,8 +142,11 @@ func (s *Server) showCar(w http.ResponseWriter, r *http.Request, status int, c *
 	if c.ID == 0 {
 		title = "A new car"
 	}
-	s.render(w, r, "car", status, Frame{Title: title, Page: "garage", Data: carView{fields: f, Car: c, CarFields: carFields,
-		Chemistries: run.Chemistries, Preconds: run.Preconditionings}})
+	v := carView{fields: f, Car: c, CarFields: carFields, PackFields: packFields, Chemistries: run.Chemistries, Preconds: run.Preconditionings}
+	if p, err := pack.For(c.Describe("")); err == nil {
+		v.Assumed = p.Assumed
+	}
+	s.render(w, r, "car", status, Frame{Title: title, Page: "garage", Data: v})
 }
 
 func (s *Server) saveCar(w http.ResponseWriter, r *http.Request) {
@@ -154,6 +184,13 @@ func readCar(f *fields, c *logbook.Car) {
 	}
 	if c.GrossKWh != nil && c.UsableKWh != nil && *c.UsableKWh > *c.GrossKWh {
 		f.fault("usable_kwh", "Expected no more than the gross capacity, %g kWh.", *c.GrossKWh)
+	}
+	c.Pack = &run.Pack{}
+	for _, pf := range packFields {
+		*pf.of(c.Pack) = f.number(pf.Name, pf.Min, pf.Max)
+	}
+	if *c.Pack == (run.Pack{}) {
+		c.Pack = nil
 	}
 	c.Envelope = nil
 	for i, line := range strings.Split(strings.ReplaceAll(f.Values.Get("envelope"), "\r", ""), "\n") {

@@ -11,12 +11,15 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"zincroad/core/run"
+	"zincroad/core/stall"
 	"zincroad/logbook"
 )
 
 func (s *Server) siteRoutes(r chi.Router) {
 	r.Get("/", s.sites)
 	r.Post("/", s.saveSite)
+	r.Get("/{id}", s.site)
+	r.Post("/{id}", s.savePlace)
 	r.Post("/{id}/delete", s.deleteSite)
 	r.Get("/{id}/stalls/new", s.newStall)
 	r.Get("/stalls/{id}", s.stall)
@@ -82,8 +85,8 @@ func (s *Server) deleteSite(w http.ResponseWriter, r *http.Request) {
 
 type stallView struct {
 	*fields
-	Stall *logbook.Stall
-	Tiers int
+	Stall     *logbook.Stall
+	BreakEven float64 // kWh a month from which the membership pays; 0: none
 }
 
 func (s *Server) newStall(w http.ResponseWriter, r *http.Request) {
@@ -120,7 +123,11 @@ func (s *Server) showStall(w http.ResponseWriter, r *http.Request, status int, s
 	if st.ID != 0 {
 		title = st.Site.Name + ", stall " + st.Name
 	}
-	s.render(w, r, "stall", status, Frame{Title: title, Page: "sites", Data: stallView{f, st, tariffTiers}})
+	v := stallView{fields: f, Stall: st}
+	if st.Tariff != nil {
+		v.BreakEven, _ = stall.BreakEvenKWh(st.Tariff.Membership)
+	}
+	s.render(w, r, "stall", status, Frame{Title: title, Page: "sites", Data: v})
 }
 
 // tariffTiers is how many power tiers the form offers.
@@ -132,6 +139,11 @@ func tariffNumbers(t *run.Tariff) map[string]*run.Number {
 		"idle_after_min": &t.IdleAfterMin, "tax_pct": &t.TaxPct}
 }
 
+// membershipNumbers are those of a membership's form.
+func membershipNumbers(m *run.Membership) map[string]*run.Number {
+	return map[string]*run.Number{"member_per_month": &m.PerMonth, "member_per_kwh_off": &m.PerKWhOff}
+}
+
 func stallValues(st *logbook.Stall) url.Values {
 	v := url.Values{"id": {strconv.FormatInt(st.ID, 10)}, "site": {strconv.FormatInt(st.SiteID, 10)}, "name": {st.Name}, "note": {st.Note},
 		"rated_kw": {plainNumber(st.RatedKW)}, "max_a": {plainNumber(st.MaxA)}, "min_v": {plainNumber(st.MinV)},
@@ -140,6 +152,11 @@ func stallValues(st *logbook.Stall) url.Values {
 		v.Set("currency", t.Currency)
 		for name, n := range tariffNumbers(t) {
 			v.Set(name, plainNumber(*n))
+		}
+		if t.Membership != nil {
+			for name, n := range membershipNumbers(t.Membership) {
+				v.Set(name, plainNumber(*n))
+			}
 		}
 		for i, tier := range t.PerMin {
 			v.Set(fmt.Sprintf("tier%d_up_to", i), plainNumber(tier.UpToKW))
@@ -212,15 +229,106 @@ func readStall(f *fields, st *logbook.Stall) {
 		t.PerMin = append(t.PerMin, run.Tier{UpToKW: upTo, Price: price})
 		priced = true
 	}
-	if was := st.Tariff; was != nil {
-		t.Membership = was.Membership // came with a run; no field shows it yet
-	}
+	priced = readMembership(f, t) || priced
 	st.Tariff = nil
 	if priced || t.Currency != "" {
 		st.Tariff = t
 	}
 	if priced && t.Currency == "" {
 		f.fault("currency", "A price needs a currency, such as EUR.")
+	}
+}
+
+// readMembership reads what a membership takes off, and tells whether there is one.
+func readMembership(f *fields, t *run.Tariff) bool {
+	m := &run.Membership{}
+	for name, n := range membershipNumbers(m) {
+		*n = f.number(name, 0, 1e6)
+	}
+	if *m == (run.Membership{}) {
+		return false
+	}
+	switch {
+	case m.PerKWhOff == nil:
+		f.fault("member_per_kwh_off", "A membership needs what it takes off each kWh.")
+	case t.PerKWh != nil && *m.PerKWhOff > *t.PerKWh:
+		f.fault("member_per_kwh_off", "Expected no more than the price per kWh, %g.", *t.PerKWh)
+	}
+	t.Membership = m
+	return true
+}
+
+type siteView struct {
+	*fields
+	Site   *logbook.Site
+	Others []logbook.Site
+}
+
+func roadField(id int64) string { return fmt.Sprintf("road_%d", id) }
+
+// place gives a site with the others and the roads between them.
+func (s *Server) place(r *http.Request) (*siteView, error) {
+	id, err := idParam(r, "id")
+	if err != nil {
+		return nil, err
+	}
+	v := &siteView{fields: newFields(url.Values{})}
+	if v.Site, err = s.book.Site(r.Context(), id); err != nil {
+		return nil, err
+	}
+	sites, err := s.book.Sites(r.Context())
+	if err != nil {
+		return nil, err
+	}
+	roads, err := s.book.Roads(r.Context())
+	if err != nil {
+		return nil, err
+	}
+	v.Values = url.Values{"name": {v.Site.Name}, "note": {v.Site.Note}, "base_km": {plainNumber(v.Site.BaseKm)}}
+	for _, o := range sites {
+		if o.ID == id {
+			continue
+		}
+		v.Others = append(v.Others, o)
+		if km, ok := roads[[2]int64{id, o.ID}]; ok {
+			v.Values.Set(roadField(o.ID), plainNumber(&km))
+		}
+	}
+	return v, nil
+}
+
+func (s *Server) site(w http.ResponseWriter, r *http.Request) {
+	v, err := s.place(r)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.render(w, r, "site", http.StatusOK, Frame{Title: v.Site.Name, Page: "sites", Data: v})
+}
+
+func (s *Server) savePlace(w http.ResponseWriter, r *http.Request) {
+	v, err := s.place(r)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	f, ok := s.form(w, r)
+	if !ok {
+		return
+	}
+	v.fields = f
+	v.Site.Name, v.Site.Note, v.Site.BaseKm = f.needed("name", "A name"), f.text("note"), f.number("base_km", 0, 2000)
+	roads := map[int64]*float64{}
+	for _, o := range v.Others {
+		roads[o.ID] = f.number(roadField(o.ID), 0, 2000)
+	}
+	if !s.keep(w, r, f, "name", "Another site has this name.", func() (string, error) {
+		if err := s.book.SaveSite(r.Context(), v.Site); err != nil {
+			return "", err
+		}
+		return fmt.Sprintf("/sites#site-%d", v.Site.ID), s.book.SavePlace(r.Context(), v.Site.ID, v.Site.BaseKm, roads)
+	}) {
+		s.render(w, r, "site", http.StatusUnprocessableEntity, Frame{Title: v.Site.Name, Page: "sites", Data: v})
 	}
 }
 

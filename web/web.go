@@ -33,7 +33,8 @@ type Server struct {
 	book      *logbook.Book
 	log       *slog.Logger
 	templates map[string]*template.Template
-	font      []byte // for pictures that stand alone
+	font      []byte           // for pictures that stand alone
+	now       func() time.Time // where a page needs the time of day
 }
 
 // requestTimeout is how long a page may take; imports have importTimeout.
@@ -45,7 +46,7 @@ const (
 
 // New makes a server. It fails when its own templates or files are broken.
 func New(book *logbook.Book, log *slog.Logger) (*Server, error) {
-	s := &Server{book: book, log: log, templates: map[string]*template.Template{}}
+	s := &Server{book: book, log: log, templates: map[string]*template.Template{}, now: time.Now}
 	pages, err := fs.Glob(templateFiles, "templates/page_*.html")
 	if err != nil {
 		return nil, fmt.Errorf("templates: %w", err)
@@ -83,6 +84,7 @@ func (s *Server) Handler() http.Handler {
 		r.Get("/bench/curve.svg", s.benchSVG)
 		r.Post("/bench/pick", s.pick)
 		r.Post("/bench/lay", s.lay)
+		r.Route("/prepare", s.prepareRoutes)
 		r.Route("/garage", s.garageRoutes)
 		r.Route("/sites", s.siteRoutes)
 		r.Get("/definitions", s.definitions)

@@ -1,6 +1,7 @@
 package prepare
 
 import (
+	"fmt"
 	"math"
 
 	"zincroad/core/forecast"
@@ -203,6 +204,12 @@ func (d *driver) byNavigation(a *Approach) {
 	a.KWh = h * warmH
 }
 
+// NoHeating says why navigation preconditioning has no time to heat on an approach
+// where it does not.
+func NoHeating(a *Approach) string {
+	return fmt.Sprintf("it would not heat: under %d %% for the last %.0f min", NavigationMinPct, -a.StopsS/60)
+}
+
 // byHardDriving drives hard at the end of the way.
 func (d *driver) byHardDriving(a *Approach) {
 	hardKW := hardFactor * d.driveKW
@@ -283,7 +290,7 @@ func (d *driver) charge(a *Approach, p *Phase) (float64, pack.Nodes) {
 const stepS = 10
 
 func (d *driver) follow(a *Approach, p *Phase, soc float64, n pack.Nodes) (float64, pack.Nodes) {
-	out := pack.Surroundings{AmbientC: d.plan.Road.AmbientC, SpeedKmh: p.SpeedKmh, Rain: d.plan.Road.Rain, Cooling: true}
+	out := pack.Surroundings{AmbientC: d.plan.Road.AmbientC, SpeedKmh: p.SpeedKmh, Rain: d.plan.Road.Rain, Cooling: p.HeaterKW == 0}
 	sinceKept := 0.0
 	for t := p.FromS; t < p.ToS-1e-6; {
 		dt := min(stepS, p.ToS-t)

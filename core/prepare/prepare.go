@@ -220,6 +220,9 @@ func (d *driver) option(w Way, targetC float64) Option {
 	if w == Charged && o.Approach.Phase(Charge) == nil {
 		return Option{Way: w, TS: math.NaN(), Reason: "this stall cannot charge it so far"}
 	}
+	if w == Navigation && o.Approach.WarmS == 0 {
+		return Option{Way: w, TS: math.NaN(), Reason: NoHeating(o.Approach)}
+	}
 	brief, err := forecast.Quick(d.plan.session(d.plan.FromPct, d.plan.ToPct, o.Approach.Plug().Battery))
 	if err != nil {
 		o.Reason = err.Error()

@@ -26,19 +26,30 @@ var Ways = []Way{Nothing, Steady, Heater, Navigation, Hard, Charged}
 func (w Way) Words() string {
 	switch w {
 	case Nothing:
-		return "straight there, burn parked"
+		return "straight there, parked"
 	case Steady:
 		return "drive it down"
 	case Heater:
-		return "its heater, by the switch"
+		return "heater by its switch"
 	case Navigation:
-		return "navigation preconditioning"
+		return "by navigation"
 	case Hard:
 		return "drive hard"
 	case Charged:
-		return "a DC charge before"
+		return "DC charge before"
 	}
 	return string(w)
+}
+
+// Verb begins a sentence on what a way costs.
+func (w Way) Verb() string {
+	switch w {
+	case Hard:
+		return "Driving hard"
+	case Charged:
+		return "Charging before"
+	}
+	return "Heating"
 }
 
 // Preconditioned is the word of a run's conditions for a way.

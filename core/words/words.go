@@ -32,6 +32,18 @@ func Duration(s float64) string {
 	return fmt.Sprintf("%d min %02d s", n/60, n%60)
 }
 
+// Hours writes a longer time in hours and minutes, "5 h 10 min", "40 min".
+func Hours(s float64) string {
+	n := int(math.Round(math.Abs(s) / 60))
+	if n < 60 {
+		return fmt.Sprintf("%d min", n)
+	}
+	if n%60 == 0 {
+		return fmt.Sprintf("%d h", n/60)
+	}
+	return fmt.Sprintf("%d h %02d min", n/60, n%60)
+}
+
 // Figure writes a number with the given decimals at most, without trailing zeros
 // and with a true minus sign.
 func Figure(v float64, decimals int) string {

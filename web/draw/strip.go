@@ -22,8 +22,10 @@ type Strip struct {
 	Badges  []Badge
 	FromPct float64 // posts of the headline window stand out
 	ToPct   float64
-	ToS     float64 // right end of the time axis; 0: the run's own end
-	TopKW   float64 // height of the road; 0: from the run's own power
+	ToS     float64   // right end of the time axis; 0: the run's own end
+	TopKW   float64   // height of the road; 0: from the run's own power
+	Held    []Stretch // the ceilings that held, for the band under the road
+	Width   float64   // of the large picture; 0: 880
 }
 
 // Sign is a mark at the roadside.
@@ -93,7 +95,10 @@ func (s *Strip) topKW() float64 {
 // needs: the plot's edges and the times at them.
 func (s *Strip) Large() string {
 	c := &canvas{w: 880, h: 226}
-	p := plane{x0: 36, x1: 868, base: 168, top: 36, t0: math.Min(0, first(s.T)), t1: s.end(), kw: s.topKW()}
+	if s.Width > 0 {
+		c.w = s.Width
+	}
+	p := plane{x0: 36, x1: c.w - 14, base: 168, top: 36, t0: math.Min(0, first(s.T)), t1: s.end(), kw: s.topKW()}
 	c.open("strip large", s.Title, fmt.Sprintf(`data-axis="t" data-x0="%s" data-x1="%s" data-from="%g" data-to="%g" data-y0="%s" data-y1="%s"`,
 		num(p.x0), num(p.x1), p.t0, p.t1, num(p.top), num(p.base)))
 	c.WriteString(hatch)
@@ -108,6 +113,10 @@ func (s *Strip) Large() string {
 	s.gaps(c, p, true)
 	c.line("base", p.x0, p.base, p.x1, p.base)
 	s.flags(c, p)
+	if len(s.Held) > 0 {
+		band(c, s.Held, p.x, p.base+3, 15)
+		c.line("base", p.x0, p.base, p.x1, p.base)
+	}
 	s.times(c, p)
 	s.signs(c, p)
 	s.badges(c, p)
@@ -187,10 +196,13 @@ func (s *Strip) flags(c *canvas, p plane) {
 // times writes the minute of each post under the road, leaving out those that
 // would run into the one before.
 func (s *Strip) times(c *canvas, p plane) {
-	last := math.Inf(-1)
+	last, y := math.Inf(-1), p.base+15
+	if len(s.Held) > 0 {
+		y += 17
+	}
 	for _, post := range s.Posts {
 		if x := p.x(post.TS); x-last > 34 {
-			c.text("post-time", "middle", x, p.base+15, words.Clock(post.TS))
+			c.text("post-time", "middle", x, y, words.Clock(post.TS))
 			last = x
 		}
 	}

@@ -141,6 +141,34 @@
     }, { signal: gone.signal }));
   }
 
+  // ---- numbers with a slider -----------------------------------------------------
+  const typedNumber = (i) => parseFloat((i.value || i.placeholder || '').replace(',', '.'));
+  document.addEventListener('input', (e) => {
+    const of = e.target.dataset.for;
+    if (of) {
+      const i = document.getElementById(of);
+      i.value = e.target.value;
+      i.dispatchEvent(new Event('input', { bubbles: true }));
+      return;
+    }
+    const r = e.target.id && $(`input[type="range"][data-for="${e.target.id}"]`);
+    if (r && !isNaN(typedNumber(e.target))) r.value = typedNumber(e.target);
+  });
+  document.addEventListener('keydown', (e) => {
+    const i = e.target;
+    if (!i.dataset || !i.dataset.step || !['ArrowUp', 'ArrowDown'].includes(e.key)) return;
+    const now = typedNumber(i), by = +i.dataset.step * (e.shiftKey ? 10 : 1) * (e.key === 'ArrowUp' ? 1 : -1);
+    i.value = String(Math.round(((isNaN(now) ? 0 : now) + by) * 1000) / 1000);
+    i.dispatchEvent(new Event('input', { bubbles: true }));
+    e.preventDefault();
+  });
+  document.addEventListener('htmx:afterSettle', () => {
+    $$('#plan-form [aria-describedby^="e-"]').forEach((i) => {
+      const error = document.getElementById(i.getAttribute('aria-describedby'));
+      if (error && error.textContent.trim()) i.setAttribute('aria-invalid', 'true'); else i.removeAttribute('aria-invalid');
+    });
+  });
+
   // ---- pictures as PNG -------------------------------------------------------
   async function savePNG(link) {
     const svg = await (await fetch(link.href)).text();
@@ -216,6 +244,7 @@
       $('#how').showModal();
       return;
     }
+    if (e.target.closest('[data-print]')) { window.print(); return; }
     const png = e.target.closest('a[data-png]');
     if (png) { e.preventDefault(); savePNG(png); }
   });
@@ -235,7 +264,7 @@
   document.addEventListener('keydown', (e) => {
     if (e.ctrlKey || e.metaKey || e.altKey || $('dialog[open]')) return;
     if (e.target.closest('input, textarea, select')) return;
-    const pages = { r: '/', d: '/desk', b: '/bench', g: '/garage', s: '/sites' };
+    const pages = { r: '/', p: '/prepare', d: '/desk', b: '/bench', g: '/garage', s: '/sites' };
     if (e.key in pages) location.href = pages[e.key];
     else if (e.key === '?') $('#keys').showModal();
     else if (e.key === 'n') pressTheme();

@@ -1,0 +1,265 @@
+package web
+
+import (
+	"fmt"
+	"math"
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+
+	"zincroad/core/prepare"
+	"zincroad/core/run"
+	"zincroad/core/words"
+	"zincroad/logbook"
+)
+
+type matrixView struct {
+	*fields
+	Rows     []matrixRow
+	Wanted   int
+	Missing  int
+	Next     string // the next run in words
+	NextHref string
+	NextFor  int // how many of the wanted rows it counts for
+	Grid     matrixGrid
+	Cars     []logbook.Car
+	Sites    []logbook.Site
+	Preconds []menuItem
+}
+
+// matrixRow is a wanted combination with a slot for each repeat.
+type matrixRow struct {
+	ID      int64
+	Wanted  logbook.Wanted
+	Done    []int64 // runs, as many as there are
+	Open    []struct{}
+	Missing int
+	Next    bool
+}
+
+// matrixGrid counts every run made: cars with their software down, stalls across.
+type matrixGrid struct {
+	Stalls []string
+	Rows   []gridRow
+}
+
+type gridRow struct {
+	Car, Software string
+	Cells         []gridCell
+}
+
+type gridCell struct {
+	Runs  []int64
+	Parts string // how many of each preconditioning
+	Href  string
+}
+
+func (s *Server) matrix(w http.ResponseWriter, r *http.Request) {
+	s.showMatrix(w, r, http.StatusOK, newFields(url.Values{"repeats": {"2"}}), nil)
+}
+
+func (s *Server) showMatrix(w http.ResponseWriter, r *http.Request, status int, f *fields, n *Notice) {
+	v := matrixView{fields: f, Preconds: precondChoices()}
+	wanted, err := s.book.Wanted(r.Context())
+	if err == nil {
+		v.Cars, err = s.book.Cars(r.Context())
+	}
+	if err == nil {
+		v.Sites, err = s.book.Sites(r.Context())
+	}
+	var made []logbook.Made
+	if err == nil {
+		made, err = s.book.Made(r.Context())
+	}
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	v.lay(wanted, made)
+	v.Grid = gridOf(made)
+	s.render(w, r, "matrix", status, Frame{Title: "Matrix", Page: "prepare", Data: v, Notice: n})
+}
+
+func precondChoices() []menuItem {
+	var out []menuItem
+	for _, p := range run.Preconditioned {
+		out = append(out, menuItem{Value: p, Label: preconditionedName(p)})
+	}
+	return out
+}
+
+// lay puts the runs made over the wanted ones.
+func (v *matrixView) lay(wanted []logbook.Wanted, made []logbook.Made) {
+	want := make([]prepare.Wanted, len(wanted))
+	for i := range wanted {
+		want[i] = prepare.Wanted{Cell: wanted[i].Cell(), Repeats: wanted[i].Repeats}
+	}
+	cells := make([]prepare.Cell, len(made))
+	for i := range made {
+		cells[i] = made[i].Cell
+	}
+	m := prepare.MatrixOf(want, cells)
+	v.Wanted, v.Missing = m.Wanted, m.Missing
+	for i, row := range m.Rows {
+		out := matrixRow{ID: wanted[i].ID, Wanted: wanted[i], Missing: row.Missing, Open: make([]struct{}, row.Missing)}
+		for _, k := range row.Done {
+			out.Done = append(out.Done, made[k].RunID)
+		}
+		v.Rows = append(v.Rows, out)
+	}
+	if m.Next == nil {
+		return
+	}
+	for _, i := range m.Next.Fills {
+		v.Rows[i].Next = true
+	}
+	v.NextFor = len(m.Next.Fills)
+	v.Next = cellWords(m.Next.Cell)
+	v.NextHref = v.planHref(m.Next.Cell)
+}
+
+// cellWords says a combination in words.
+func cellWords(c prepare.Cell) string {
+	parts := []string{orAny(c.Car, "any car")}
+	if c.Software != "" {
+		parts[0] += " " + c.Software
+	}
+	parts = append(parts, "at "+orAny(c.Stall, "any stall"))
+	if c.Preconditioned != "" {
+		parts = append(parts, preconditionedName(c.Preconditioned))
+	}
+	if !math.IsNaN(c.FromPct) {
+		parts = append(parts, "from "+percent(c.FromPct))
+	}
+	return strings.Join(parts, ", ")
+}
+
+func orAny(s, any string) string {
+	if s == "" {
+		return any
+	}
+	return s
+}
+
+// planHref begins a plan with what a combination says.
+func (v *matrixView) planHref(c prepare.Cell) string {
+	q := url.Values{}
+	for _, car := range v.Cars {
+		if car.Name == c.Car {
+			q.Set("car", strconv.FormatInt(car.ID, 10))
+			q.Set("software", c.Software)
+		}
+	}
+	for _, site := range v.Sites {
+		for _, t := range site.Stalls {
+			if site.Name+" "+t.Name == c.Stall {
+				q.Set("stall", strconv.FormatInt(t.ID, 10))
+			}
+		}
+	}
+	if !math.IsNaN(c.FromPct) {
+		q.Set("from", words.Figure(c.FromPct, 1))
+	}
+	if c.Preconditioned == "none" {
+		q.Set("way", string(prepare.Steady))
+	}
+	return "/prepare?" + q.Encode()
+}
+
+// gridOf counts the runs made of each car with its software at each stall.
+func gridOf(made []logbook.Made) matrixGrid {
+	var g matrixGrid
+	column, rows := map[string]int{}, map[[2]string]int{}
+	for _, m := range made {
+		name := orAny(m.Stall, "stall not noted")
+		if _, ok := column[name]; !ok {
+			column[name] = len(g.Stalls)
+			g.Stalls = append(g.Stalls, name)
+		}
+		key := [2]string{orAny(m.Car, "car not noted"), m.Software}
+		if _, ok := rows[key]; !ok {
+			rows[key] = len(g.Rows)
+			g.Rows = append(g.Rows, gridRow{Car: key[0], Software: key[1]})
+		}
+	}
+	for i := range g.Rows {
+		g.Rows[i].Cells = make([]gridCell, len(g.Stalls))
+	}
+	kinds := map[*gridCell]map[string]int{}
+	for _, m := range made {
+		c := &g.Rows[rows[[2]string{orAny(m.Car, "car not noted"), m.Software}]].Cells[column[orAny(m.Stall, "stall not noted")]]
+		c.Runs = append(c.Runs, m.RunID)
+		if kinds[c] == nil {
+			kinds[c] = map[string]int{}
+		}
+		kinds[c][m.Preconditioned]++
+	}
+	for c, by := range kinds {
+		var parts []string
+		for _, p := range append([]string{""}, run.Preconditioned...) {
+			if by[p] > 0 {
+				parts = append(parts, fmt.Sprintf("%d %s", by[p], shortPrecond(p)))
+			}
+		}
+		c.Parts = strings.Join(parts, ", ")
+		c.Href = "/runs/" + strconv.FormatInt(c.Runs[0], 10)
+	}
+	return g
+}
+
+// shortPrecond says a preconditioning in a word or two.
+func shortPrecond(p string) string {
+	switch p {
+	case "none":
+		return "plain"
+	case "car":
+		return "by the car"
+	}
+	return orAny(p, "not noted")
+}
+
+func (s *Server) saveWanted(w http.ResponseWriter, r *http.Request) {
+	f, ok := s.form(w, r)
+	if !ok {
+		return
+	}
+	row := &logbook.Wanted{CarID: f.id("car"), Software: f.text("software"), StallID: f.id("stall"),
+		Preconditioned: f.word("preconditioned", run.Preconditioned), FromPct: f.number("from_pct", 0, 100)}
+	switch n := f.number("repeats", 1, 99); {
+	case n != nil:
+		row.Repeats = int(math.Round(*n))
+	default:
+		f.fault("repeats", "How many runs of it? A number from 1 to 99 is needed.")
+	}
+	if row.Software != "" && row.CarID == nil {
+		f.fault("software", "Software belongs to a car: choose the car too.")
+	}
+	if !s.keep(w, r, f, "car", "This is wanted already.", func() (string, error) {
+		err := s.book.SaveWanted(r.Context(), row)
+		return "/prepare/matrix", err
+	}) {
+		s.showMatrix(w, r, http.StatusUnprocessableEntity, f, nil)
+	}
+}
+
+func (s *Server) deleteWanted(w http.ResponseWriter, r *http.Request) {
+	id, err := idParam(r, "id")
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	row, err := s.book.DeleteWanted(r.Context(), id)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	undo := map[string]string{"repeats": strconv.Itoa(row.Repeats), "software": row.Software, "preconditioned": row.Preconditioned, "from_pct": plainNumber(row.FromPct)}
+	if row.CarID != nil {
+		undo["car"] = strconv.FormatInt(*row.CarID, 10)
+	}
+	if row.StallID != nil {
+		undo["stall"] = strconv.FormatInt(*row.StallID, 10)
+	}
+	s.showMatrix(w, r, http.StatusOK, newFields(url.Values{"repeats": {"2"}}), &Notice{Text: "No longer wanted.", Undo: "/prepare/matrix", Fields: undo})
+}

@@ -1,0 +1,41 @@
+package web
+
+import (
+	"net/http"
+
+	"zincroad/web/draw"
+)
+
+// SignList are the times of the plan in order.
+func (v *planView) SignList() []draw.ClockSign {
+	steps := v.Plan.Forecast.Steps
+	return signsOf(v, steps[len(steps)-1].T)
+}
+
+// Blanks are what to note before plug-in.
+func (v *planView) Blanks() []string {
+	return []string{"SoC %", "odometer", "outside °C", "coldest cell °C", "warmest cell °C", "software", "stall and label", "climate", "logger runs", "plug-in at"}
+}
+
+// EndBlanks are what to note at the end.
+func (v *planView) EndBlanks() []string {
+	return []string{"SoC %", "kWh on the screen", "minutes on the screen", "price", "coldest cell °C", "warmest cell °C", "unplugged at"}
+}
+
+// Five are empty lines.
+func (v *planView) Five() [5]struct{} { return [5]struct{}{} }
+
+// runSheet is the page that is printed and taken along.
+func (s *Server) runSheet(w http.ResponseWriter, r *http.Request) {
+	v, err := s.planned(r)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	if v.Plan == nil || v.Plan.Refused() {
+		s.render(w, r, "prepare", http.StatusUnprocessableEntity, Frame{Title: "Prepare", Page: "prepare", Data: v,
+			Notice: &Notice{Text: "There is nothing to print yet: the plan cannot be worked out.", Bad: true}})
+		return
+	}
+	s.render(w, r, "sheet", http.StatusOK, Frame{Title: "Run sheet", Page: "prepare", Data: v})
+}
