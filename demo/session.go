@@ -42,8 +42,7 @@ type step struct {
 	minC, maxC, heater             float64
 }
 
-// Cell voltages against state of charge at rest, and the share of capacity that a
-// pack loses in heat per volt; rounded from what cells of each kind do (common
+// Cell voltages against state of charge at rest; rounded from what cells of each kind do (common
 // practice, no source).
 var restVolts = map[string][][2]float64{
 	"NMC": {{0, 3.25}, {10, 3.48}, {30, 3.60}, {50, 3.68}, {70, 3.87}, {90, 4.08}, {100, 4.18}},
@@ -59,6 +58,9 @@ func along(points [][2]float64, x float64) float64 {
 	return points[len(points)-1][1]
 }
 
+// open50 is a pack's voltage at rest when half full.
+func open50(rest [][2]float64, cells float64) float64 { return cells * along(rest, 50) }
+
 // simulate steps through the session from plug-in to unplug.
 func (s *session) simulate() (steps []step, marks []run.Mark) {
 	rest := restVolts[s.car.Chemistry]
@@ -70,6 +72,8 @@ func (s *session) simulate() (steps []step, marks []run.Mark) {
 	mark := func(t float64, kind, note string) { marks = append(marks, run.Mark{TS: t, Kind: kind, Note: note}) }
 	mark(0, run.PlugIn, "")
 
+	// 75 mΩ·Ah a cell (from memory), whatever its size.
+	warmOhms := 0.075 * cells / (usable * 1000 / open50(rest, cells))
 	st := step{soc: s.startPct, minC: s.batteryC, maxC: s.batteryC + 1.5}
 	power, pluggedAt, paused, done := 0.0, 0.0, false, false
 	resumeAt, stopAt := math.Inf(1), math.Inf(1)
@@ -77,7 +81,7 @@ func (s *session) simulate() (steps []step, marks []run.Mark) {
 	day := 1 + 0.008*rand.New(rand.NewPCG(s.seed, 3)).NormFloat64() // no two days are the same
 	for t := 0.0; t < 4*3600; t++ {
 		open := cells * along(rest, st.soc)
-		ohms := open / usable / 900 * (1 + 1.6*math.Max(0, 22-st.minC)/22)
+		ohms := warmOhms * (1 + 1.2*math.Max(0, 25-st.minC)/25)
 		limit := along(envelope, st.soc) * day
 		if s.gentle {
 			limit = math.Min(limit*0.78, 0.55**s.car.MaxKW)
@@ -116,8 +120,8 @@ func (s *session) simulate() (steps []step, marks []run.Mark) {
 			}
 		}
 		intoCells := st.amps * open / 1000
-		st.soc += intoCells / 3600 / (usable * 1.02) * 100
-		heat := st.amps*st.amps*ohms/1000 + 0.9*st.heater
+		st.soc += intoCells / 3600 / usable * 100
+		heat := st.amps*st.amps*ohms/1000 + 0.7*st.heater
 		mass := valueOr(s.car.BatteryMassKg, 450)
 		warming := heat / (mass * 0.95) // kW over kJ/K
 		cooling := math.Max(0, st.maxC-34) * 0.00022

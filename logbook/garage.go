@@ -260,7 +260,14 @@ func (b *Book) SaveSite(ctx context.Context, s *Site) error {
 
 // SaveStall stores a stall; one without an ID is new.
 func (b *Book) SaveStall(ctx context.Context, s *Stall) error {
-	return mapped("storing the stall", b.db.WithContext(ctx).Omit("Site").Save(s).Error)
+	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		if err := tx.Omit("Site").Save(s).Error; err != nil {
+			return err
+		}
+		// What runs at this stall cost hangs on its tariff.
+		return tx.Exec("UPDATE runs SET revision = revision + 1 WHERE stall_id = ?", s.ID).Error
+	})
+	return mapped("storing the stall", err)
 }
 
 // Stall gives one stall with its site.

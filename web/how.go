@@ -31,6 +31,7 @@ var definitionTexts = map[string][2]string{
 	"energy":   {"Energy", "The area under the power of one side while charging, by the trapezoid rule. A stretch without readings longer than 30 s and ten times the median interval is a gap: it is bridged by a straight line and counted."},
 	"loss":     {"Loss", "Stall energy less car energy, over stall energy, in the time that both sides cover."},
 	"capacity": {"Usable capacity", "Car-side energy over the state of charge gained, times 100, where 20 points or more are covered. The interval takes the display's resolution at both ends and the tolerance of the car's power."},
+	"cost":     {"Money", "By the stall's tariff: its energy per kWh; every minute with power in the tier that the power is in at that moment; the session fee; minutes plugged in without charging, from last power to the unplug mark, beyond the grace period; tax on all of it."},
 	"gap":      {"Gap", "A stretch without readings longer than 30 s and than ten times the median interval between readings."},
 }
 
@@ -111,6 +112,15 @@ func numbersFor(figure string, row *logbook.Run, x *curve.Reading) []string {
 				line += ", at most " + words.Fixed(*u.High, 2)
 			}
 			say("%s", line)
+		}
+	case "cost":
+		if b := x.Cost; b != nil {
+			for _, part := range []struct {
+				name string
+				v    float64
+			}{{"energy", b.Energy}, {"minutes", b.Time}, {"session fee", b.Session}, {"standing idle", b.Idle}, {"tax", b.Tax}, {"total", b.Total}} {
+				say("%s: %s %s", part.name, b.Currency, words.Fixed(part.v, 2))
+			}
 		}
 	case "gap":
 		say("readings every %s s, so a gap is longer than %s s", words.Figure(x.IntervalS, 2), words.Figure(trace.GapLimitFor(x.IntervalS), 1))

@@ -38,6 +38,7 @@ type Outcome struct {
 	Bill     *stall.Bill
 	Assumed  []pack.Assumption
 	NotKnown []string
+	Remarks  []string // on the stall's ratings
 }
 
 type planPost struct {
@@ -67,6 +68,9 @@ func (s *Server) outcome(v *planView, p prepare.Plan) Outcome {
 	o.Assumed, o.NotKnown = fit.Assumed, fit.Limits.NotKnown
 	if p.ToPct > p.FromPct {
 		o.Limits = limitsOf(fit, p)
+	}
+	if p.Stall != nil {
+		o.Remarks = stall.Remarks(p.Stall)
 	}
 	o.rank(v, p)
 	if v.Plan == nil || v.Plan.Refused() {

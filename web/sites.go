@@ -87,6 +87,7 @@ type stallView struct {
 	*fields
 	Stall     *logbook.Stall
 	BreakEven float64 // kWh a month from which the membership pays; 0: none
+	Remarks   []string
 }
 
 func (s *Server) newStall(w http.ResponseWriter, r *http.Request) {
@@ -123,7 +124,7 @@ func (s *Server) showStall(w http.ResponseWriter, r *http.Request, status int, s
 	if st.ID != 0 {
 		title = st.Site.Name + ", stall " + st.Name
 	}
-	v := stallView{fields: f, Stall: st}
+	v := stallView{fields: f, Stall: st, Remarks: stall.Remarks(st.Describe())}
 	if st.Tariff != nil {
 		v.BreakEven, _ = stall.BreakEvenKWh(st.Tariff.Membership)
 	}

@@ -16,7 +16,7 @@ import (
 
 // Version is the version of the arithmetic. Results kept elsewhere carry it and
 // are worked out anew when it changes.
-const Version = 2
+const Version = 3
 
 // PowerFloorKW is the power from which a car counts as charging.
 const PowerFloorKW = 1.0
@@ -265,6 +265,7 @@ func (s *sides) read(r *run.Run, o Options) *Reading {
 	out.Recordings = s.notes(r)
 	out.Ambient, out.Battery = s.temperatures(plug)
 	out.SoC = s.socSpan(plug)
+	out.Cost = s.cost(r, plug)
 	out.IntervalS = s.interval(power.T)
 	if power.Len() < 2 {
 		out.IntervalS = s.interval(s.soc.T)

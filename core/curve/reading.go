@@ -3,6 +3,7 @@ package curve
 import (
 	"encoding/json"
 
+	"zincroad/core/stall"
 	"zincroad/core/trace"
 )
 
@@ -28,7 +29,7 @@ type Reading struct {
 	Legs       []Leg             `json:"legs"`
 	Recordings []RecordingNote   `json:"recordings"`
 	Findings   []Finding         `json:"findings"`
-	Cost       json.RawMessage   `json:"cost"`
+	Cost       *stall.Bill       `json:"cost"`
 	Claims     []json.RawMessage `json:"claims"`
 
 	// What follows goes beyond the open format's own keys.

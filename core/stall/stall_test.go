@@ -112,3 +112,24 @@ func TestBill(t *testing.T) {
 	assert.ErrorIs(t, stall.CheckTiers([]run.Tier{{UpToKW: n(90)}, {UpToKW: n(60)}}), stall.ErrTiers)
 	assert.ErrorIs(t, stall.CheckTiers([]run.Tier{{}, {UpToKW: n(60)}}), stall.ErrTiers)
 }
+
+// Ratings of couplers by IEC 62196-3 and IEC TS 62196-3-1 (from memory): 1000 V, and
+// 500 A with thermal management. 500 V at 350 A are 175 kW.
+func TestRemarksOnRatings(t *testing.T) {
+	for _, tt := range []struct {
+		name string
+		s    run.Stall
+		says []string
+	}{
+		{"as couplers are rated", run.Stall{RatedKW: n(350), MaxA: n(500), MaxV: n(1000)}, nil},
+		{"nothing known", run.Stall{}, nil},
+		{"above both", run.Stall{RatedKW: n(600), MaxA: n(600), MaxV: n(1250)}, []string{"1250 V is above the 1000 V", "600 A is above the 500 A"}},
+		{"a label out of reach", run.Stall{RatedKW: n(200), MaxA: n(350), MaxV: n(500)}, []string{"500 V at 350 A are 175 kW"}},
+	} {
+		got := stall.Remarks(&tt.s)
+		require.Len(t, got, len(tt.says), tt.name)
+		for i := range got {
+			assert.Contains(t, got[i], tt.says[i], tt.name)
+		}
+	}
+}
