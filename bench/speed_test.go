@@ -176,6 +176,37 @@ func TestImportAgainstWalkAndCopy(t *testing.T) {
 	fmt.Printf("import, 1e6 rows: %v; walk %v + COPY %v; ratio %.2f\n", took, walk, copied, float64(took)/float64(walk+copied))
 }
 
+// A plan worked out anew, as a slider asks for it: the whole page, from the demo's
+// cars at every stall, cold and warm.
+func TestPrepareFollowsASlider(t *testing.T) {
+	only(t)
+	s, err := logbooktest.Start()
+	require.NoError(t, err)
+	defer s.Stop()
+	book := s.Book(t)
+	require.NoError(t, demo.Load(context.Background(), book, func(string) {}))
+	srv, err := web.New(book, logbooktest.Quiet())
+	require.NoError(t, err)
+	ts := httptest.NewServer(srv.Handler())
+	defer ts.Close()
+	cars, err := book.Cars(context.Background())
+	require.NoError(t, err)
+	for _, car := range cars {
+		var took []time.Duration
+		for now := 40; now < 80; now++ {
+			began := time.Now()
+			resp, err := http.Get(fmt.Sprintf("%s/prepare?car=%d&stall=1&outside=%d&now=%d&to=100", ts.URL, car.ID, now%20-5, now))
+			require.NoError(t, err)
+			_, err = io.Copy(io.Discard, resp.Body)
+			require.NoError(t, err)
+			resp.Body.Close()
+			took = append(took, time.Since(began))
+		}
+		m := median(took)
+		fmt.Printf("GET /prepare %-14s median %v, slowest %v\n", car.Name, m, took[len(took)-1])
+	}
+}
+
 // Road with 500 runs and Bench with 8, over HTTP.
 func TestPagesOverHTTP(t *testing.T) {
 	only(t)

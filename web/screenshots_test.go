@@ -30,6 +30,10 @@ func TestScreenshots(t *testing.T) {
 	shot("/runs/11", "run-replug", chromedp.Focus(chromedp.CSS("svg.large")))
 	shot("/runs/18", "run-gap")
 	shot("/bench?runs=1,2,5,6&ref=2", "bench")
+	shot("/prepare?kept=2", "prepare")
+	shot("/prepare?kept=1", "prepare-cold")
+	shot("/prepare/sheet?kept=2", "run-sheet")
+	shot("/prepare/matrix", "matrix")
 	shot("/garage", "garage")
 	shot("/sites", "sites")
 	shot("/desk", "desk", chromedp.SendKeys(chromedp.CSS("#readings"), "0:00 plug-in\n3:10 12% 118kW 21C\n5:02 399V 250A 15 %\n7:00 118\n21:50 fans at full\n"),
