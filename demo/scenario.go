@@ -93,7 +93,7 @@ var tamarackClaims = []run.Claim{{Kind: "window", FromPct: n(10), ToPct: n(80), 
 
 var entries = []entry{
 	{title: "Cold soak, no preconditioning", startedAt: "2026-02-03T18:20:00Z", pre: "none", weather: "sleet", claims: tamarackClaims, from: 10, to: 80,
-		session: both(session{car: with(tamarack, "2.4"), stall: fulling3, startPct: 8.3, stopPct: 86, batteryC: 9, ambientC: 4, seed: 1})},
+		session: both(session{car: with(tamarack, "2.4"), stall: fulling3, startPct: 8.3, stopPct: 86, batteryC: 6, ambientC: 2, seed: 1})},
 	{title: "Same stall, preconditioned on the way", startedAt: "2026-02-05T18:05:00Z", pre: "car", preMin: 32, weather: "overcast", claims: tamarackClaims, from: 10, to: 80,
 		session: both(session{car: with(tamarack, "2.4"), stall: fulling3, startPct: 9.2, stopPct: 84, batteryC: 26, ambientC: 5, seed: 2})},
 	{title: "Repeat, preconditioned", startedAt: "2026-02-12T18:40:00Z", pre: "car", preMin: 30, weather: "dry", from: 10, to: 80,

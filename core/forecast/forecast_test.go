@@ -144,3 +144,56 @@ func BenchmarkTwoHours(b *testing.B) {
 		b.ReportMetric(f.Posts[len(f.Posts)-1].TS/3600, "hours-forecast")
 	}
 }
+
+// Facts of the trade (common practice, no source), for cars as testers describe
+// them; the packs are those of the defaults, and nothing is fitted to a fact.
+func TestSessionsAsTestersReportThem(t *testing.T) {
+	share := 100.0 // of the stall's label
+	minutes := func(c *run.Car, s *run.Stall, from, to, batteryC float64) float64 {
+		t.Helper()
+		f, err := forecast.Once(forecast.Plan{Car: c, Stall: s, FromPct: from, ToPct: to, Battery: pack.Nodes{ColdestC: batteryC, WarmestC: batteryC}, AmbientC: 15,
+			Assumed: stall.Assumptions{PowerSharePct: share}})
+		require.NoError(t, err)
+		w, ok := f.Window(from, to)
+		require.True(t, ok)
+		return w.TS / 60
+	}
+	t.Run("800 V through a converter takes about 35 minutes for 10 to 80 %, and 24 without", func(t *testing.T) {
+		c := &run.Car{Chemistry: "NMC", UsableKWh: n(84), CellsInSeries: n(192), MaxKW: n(220), ConverterKW: n(105), HeaterKW: n(2), WarmC: n(24),
+			Envelope: []run.Point{{SoCPct: 0, KW: 180}, {SoCPct: 10, KW: 215}, {SoCPct: 40, KW: 190}, {SoCPct: 60, KW: 140}, {SoCPct: 80, KW: 90}, {SoCPct: 100, KW: 10}}}
+		assert.InDelta(t, 35, minutes(c, &run.Stall{RatedKW: n(250), MaxA: n(500), MaxV: n(500)}, 10, 80, 25), 3.5)
+		assert.InDelta(t, 24, minutes(c, &run.Stall{RatedKW: n(350), MaxA: n(500), MaxV: n(1000)}, 10, 80, 25), 2.4)
+	})
+	t.Run("two stalls whose curves meet at 65 % are 5 minutes apart at 80 %, not 40", func(t *testing.T) {
+		c := &run.Car{Chemistry: "NMC", UsableKWh: n(75), CellsInSeries: n(96), MaxKW: n(250),
+			Envelope: []run.Point{{SoCPct: 0, KW: 250}, {SoCPct: 17, KW: 250}, {SoCPct: 45, KW: 130}, {SoCPct: 65, KW: 85}, {SoCPct: 80, KW: 55}, {SoCPct: 100, KW: 8}}}
+		share = stall.TypicalSharePct // "a 150 kW stall gives 130 to 135"
+		slow := minutes(c, &run.Stall{RatedKW: n(150), MaxA: n(425)}, 10, 80, 32)
+		share = 100
+		fast := minutes(c, &run.Stall{RatedKW: n(250), MaxA: n(675)}, 10, 80, 32)
+		assert.InDelta(t, 5, slow-fast, 2.5)
+	})
+	t.Run("a pack at 13 °C takes 27 of 54 kW and has its peak at 21 to 24 °C, half an hour later", func(t *testing.T) {
+		c := &run.Car{Chemistry: "NMC", UsableKWh: n(64), CellsInSeries: n(98), MaxKW: n(54), HeaterKW: n(2), WarmC: n(24), BatteryMassKg: n(400),
+			Envelope: []run.Point{{SoCPct: 0, KW: 54}, {SoCPct: 90, KW: 54}, {SoCPct: 100, KW: 10}}}
+		f, err := forecast.Once(forecast.Plan{Car: c, FromPct: 10, ToPct: 85, Battery: pack.Nodes{ColdestC: 13, WarmestC: 13}, AmbientC: 13})
+		require.NoError(t, err)
+		assert.InDelta(t, 27, f.Steps[90].PackKW, 2)
+		for _, s := range f.Steps {
+			if s.PackKW >= 0.97*54 {
+				assert.InDelta(t, 22.5, s.Battery.Ordered().ColdestC, 2.5)
+				assert.InDelta(t, 30, s.T/60, 15)
+				return
+			}
+		}
+		assert.Fail(t, "never at its peak")
+	})
+	t.Run("50 points take the same time from 20 and from 30 %, 10 more cost 7 minutes", func(t *testing.T) {
+		c := &run.Car{Chemistry: "NMC", UsableKWh: n(88), CellsInSeries: n(96), MaxKW: n(120), WarmC: n(24),
+			Envelope: []run.Point{{SoCPct: 0, KW: 100}, {SoCPct: 30, KW: 110}, {SoCPct: 60, KW: 108}, {SoCPct: 75, KW: 92}, {SoCPct: 80, KW: 75}, {SoCPct: 90, KW: 55}, {SoCPct: 100, KW: 10}}}
+		a, b := minutes(c, nil, 20, 70, 26), minutes(c, nil, 30, 80, 26)
+		assert.InDelta(t, 27, a, 2.7)
+		assert.InDelta(t, a, b, 2)
+		assert.InDelta(t, 7, minutes(c, nil, 30, 90, 26)-b, 3)
+	})
+}

@@ -48,7 +48,7 @@ const (
 	pumpsKW    = 0.35  // coolant pumps and electronics while charging
 	cableOhm   = 0.012 // from the stall's meter to the pack's terminals, both ways
 	heaterOnK  = 10    // the heater runs from so far below warm
-	heaterOffK = 5     // until so far below warm
+	heaterOffK = 1     // until so far below warm
 )
 
 // Step is one second of a session. Powers are means over the second, in kW.
