@@ -157,9 +157,9 @@ func (b *Book) Words(ctx context.Context) (Words, error) {
 		into *[]string
 		sql  string
 	}{
-		{&w.Cars, "SELECT DISTINCT c.name FROM runs r JOIN cars c ON c.id = r.car_id WHERE r.deleted_at IS NULL ORDER BY 1"},
-		{&w.Softwares, "SELECT DISTINCT s.version FROM runs r JOIN softwares s ON s.id = r.software_id WHERE r.deleted_at IS NULL ORDER BY 1"},
-		{&w.Stalls, "SELECT DISTINCT t.name || ' ' || s.name FROM runs r JOIN stalls s ON s.id = r.stall_id JOIN sites t ON t.id = s.site_id WHERE r.deleted_at IS NULL ORDER BY 1"},
+		{&w.Cars, "SELECT DISTINCT c.name FROM runs r JOIN cars c ON c.id = r.car_id WHERE r.deleted_at IS NULL AND NOT r.live ORDER BY 1"},
+		{&w.Softwares, "SELECT DISTINCT s.version FROM runs r JOIN softwares s ON s.id = r.software_id WHERE r.deleted_at IS NULL AND NOT r.live ORDER BY 1"},
+		{&w.Stalls, "SELECT DISTINCT t.name || ' ' || s.name FROM runs r JOIN stalls s ON s.id = r.stall_id JOIN sites t ON t.id = s.site_id WHERE r.deleted_at IS NULL AND NOT r.live ORDER BY 1"},
 	} {
 		if err := b.db.WithContext(ctx).Raw(q.sql).Scan(q.into).Error; err != nil {
 			return w, mapped("listing what occurs", err)

@@ -113,6 +113,11 @@ func sameStall(a, b *run.Stall) bool {
 
 // readings gives a recording in the order in which it was recorded.
 func (b *Book) readings(ctx context.Context, rec Recording) (*trace.Recording, error) {
+	return b.readingsFrom(ctx, rec, 0)
+}
+
+// readingsFrom gives a recording from its reading n on.
+func (b *Book) readingsFrom(ctx context.Context, rec Recording, n int) (*trace.Recording, error) {
 	out := &trace.Recording{
 		Name: rec.Name, Side: trace.Side(rec.Side), ClockOffsetS: rec.ClockOffsetS, SoCResolutionPct: rec.SoCResolutionPct,
 		PowerTolerancePct: rec.PowerTolerancePct, T: make([]float64, 0, rec.Readings), Columns: map[trace.Channel][]float64{},
@@ -132,10 +137,10 @@ func (b *Book) readings(ctx context.Context, rec Recording) (*trace.Recording, e
 		into = append(into, &values[i])
 	}
 	// The channels come from this program's own list, never from a file.
-	query := "SELECT " + strings.Join(append([]string{"t_s"}, names...), ", ") + " FROM readings WHERE recording_id = $1 ORDER BY n"
+	query := "SELECT " + strings.Join(append([]string{"t_s"}, names...), ", ") + " FROM readings WHERE recording_id = $1 AND n >= $2 ORDER BY n"
 	err := b.db.WithContext(ctx).Connection(func(c *gorm.DB) error {
 		return c.Statement.ConnPool.(*sql.Conn).Raw(func(driver any) error {
-			rows, err := driver.(*stdlib.Conn).Conn().Query(ctx, query, rec.ID)
+			rows, err := driver.(*stdlib.Conn).Conn().Query(ctx, query, rec.ID, n)
 			if err != nil {
 				return err
 			}

@@ -243,7 +243,7 @@ SELECT r.id, coalesce(c.name, '') AS car, coalesce(w.version, '') AS software,
                  WHERE g.run_id = r.id AND q.soc_pct IS NOT NULL), r.from_pct) AS from_pct
 FROM runs r LEFT JOIN cars c ON c.id = r.car_id LEFT JOIN softwares w ON w.id = r.software_id
      LEFT JOIN stalls t ON t.id = r.stall_id LEFT JOIN sites s ON s.id = t.site_id
-WHERE r.deleted_at IS NULL ORDER BY r.id`).Scan(&rows).Error
+WHERE r.deleted_at IS NULL AND NOT r.live ORDER BY r.id`).Scan(&rows).Error
 	out := make([]Made, len(rows))
 	for i, r := range rows {
 		out[i] = Made{r.ID, prepare.Cell{Car: r.Car, Software: r.Software, Stall: r.Stall, Preconditioned: r.Precondition, FromPct: math.NaN()}}

@@ -233,7 +233,7 @@ func (b *Book) Road(ctx context.Context, f RoadFilter) (rows []RoadRow, total in
 }
 
 func (f RoadFilter) where() (string, []any) {
-	parts, args := []string{"r.deleted_at IS NULL"}, []any{}
+	parts, args := []string{"r.deleted_at IS NULL", "NOT r.live"}, []any{}
 	add := func(on bool, sql string, values ...any) {
 		if on {
 			parts = append(parts, sql)
@@ -265,7 +265,7 @@ func likeEscape(s string) string {
 func (b *Book) catchUp(ctx context.Context) error {
 	var ids []int64
 	err := b.db.WithContext(ctx).Raw(`SELECT r.id FROM runs r LEFT JOIN results x
-		ON x.run_id = r.id AND x.revision = r.revision AND x.arithmetic = ? WHERE x.run_id IS NULL AND r.deleted_at IS NULL`, curve.Version).Scan(&ids).Error
+		ON x.run_id = r.id AND x.revision = r.revision AND x.arithmetic = ? WHERE x.run_id IS NULL AND r.deleted_at IS NULL AND NOT r.live`, curve.Version).Scan(&ids).Error
 	if err != nil {
 		return mapped("looking for runs to work out", err)
 	}

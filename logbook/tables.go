@@ -5,6 +5,7 @@ import (
 
 	"gorm.io/gorm"
 
+	"zincroad/core/forecast"
 	"zincroad/core/run"
 )
 
@@ -108,6 +109,10 @@ type Run struct {
 	Climate           string
 	Weather           string
 	Claims            []run.Claim `gorm:"serializer:json"`
+
+	Live          bool
+	PreparationID *int64
+	Plan          *forecast.Plan `gorm:"serializer:json"` // what a live run's forecast was made from
 
 	Document    *string
 	Fingerprint string

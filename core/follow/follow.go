@@ -1,0 +1,269 @@
+// Package follow says of a run under way what is happening: where it is, what
+// seems to hold the power, when the next post and the end are to be expected, and
+// whether it leaves its forecast. It learns from the run as it goes.
+//
+// Times are seconds since plug-in unless said otherwise.
+package follow
+
+import (
+	"math"
+
+	"zincroad/core/ceiling"
+	"zincroad/core/curve"
+	"zincroad/core/forecast"
+	"zincroad/core/pack"
+	"zincroad/core/run"
+	"zincroad/core/trace"
+)
+
+// Phase is what a live run is doing.
+type Phase string
+
+// The phases. Arrived is before the first plug-in; Waiting is plugged in without
+// power; Between is unplugged after power.
+const (
+	Arrived  Phase = "arrived"
+	Waiting  Phase = "waiting"
+	Charging Phase = "charging"
+	Between  Phase = "between"
+)
+
+// State is a run under way at one moment.
+type State struct {
+	Phase    Phase
+	TS       float64 // since plug-in; NaN before
+	PluggedS float64 // since the last plug-in; NaN when unplugged
+	LostS    float64 // from the first attempt, or arrival, to the plug-in that led to power, or to now
+	Attempts int
+	Leg      int // from 1; 0 before the first
+
+	SoC     Value   // as shown
+	Counted float64 // SoC carried on by the energy since it was last read; NaN if not known
+	StallKW Value
+	CarKW   Value
+	Amps    Value
+	Volts   Value
+	Coldest Value
+	Warmest Value
+	KWh     float64 // the headline side's so far
+
+	Holding  *Holding // nil: nothing to say yet
+	Alert    *Alert   // nil: within the forecast
+	Next     *Expect  // the next post
+	End      *Expect  // where the run is to stop
+	Reading  *curve.Reading
+	Forecast *forecast.Forecast // from the start of the run; nil without a car
+}
+
+// Value is the last reading of something.
+type Value struct {
+	V    float64 // NaN: none yet
+	AgeS float64
+}
+
+// Known tells whether there is a reading.
+func (v Value) Known() bool { return !math.IsNaN(v.V) }
+
+// Expect is a state of charge to come. HighS is NaN where it may never be reached.
+type Expect struct {
+	SoCPct, TS, LowS, HighS float64
+}
+
+// Holding is what seems to hold the power down.
+type Holding struct {
+	Cause  ceiling.Cause
+	Reason string // one line, with the numbers used
+	Sure   bool
+}
+
+// Alert is how the run leaves its forecast.
+type Alert struct {
+	ByKW    float64 // actual less forecast at the same state of charge
+	SinceTS float64
+}
+
+// How far power may leave the forecast before it is said: by so much, and so long.
+const (
+	alertKW    = 10.0
+	alertShare = 0.15
+	alertS     = 60.0
+)
+
+// Of says how a run stands at nowS, seconds after the run's own start. Baseline is
+// its forecast as it was made before plug-in, from the state of charge at its
+// start; nil where there is none. The run's recordings may end anywhere.
+func Of(r *run.Run, plan forecast.Plan, baseline *forecast.Forecast, nowS float64) *State {
+	s := &State{TS: math.NaN(), PluggedS: math.NaN(), Counted: math.NaN(), Forecast: baseline}
+	x := curve.Read(r, curve.Options{Clock: curve.PlugClock})
+	s.Reading = x
+	f := newFeeds(r, nowS)
+	s.values(f)
+	s.phase(r, f, nowS)
+	if s.Phase == Arrived {
+		return s
+	}
+	s.TS = nowS - s.zero(r, x)
+	s.count(r, f, plan)
+	if s.Phase != Charging {
+		return s
+	}
+	s.hold(f, plan)
+	s.compare(f, baseline, x.ZeroS)
+	s.expect(plan, nowS-x.ZeroS)
+	return s
+}
+
+// feeds are a live run's series on the run's own clock, up to now.
+type feeds struct {
+	now                                            float64
+	soc, stallKW, carKW, amps, volts, min, max, kw trace.Series // kw: the headline side's
+	carAmps                                        bool
+}
+
+func newFeeds(r *run.Run, now float64) *feeds {
+	f := &feeds{now: now}
+	join := func(side trace.Side, c trace.Channel) trace.Series {
+		var list []trace.Series
+		for _, rec := range r.Recordings {
+			if side == "" || rec.Side == side {
+				if c == trace.Power {
+					list = append(list, rec.OnRunClock().PowerSeries())
+				} else {
+					list = append(list, rec.OnRunClock().Series(c))
+				}
+			}
+		}
+		return trace.Join(list...)
+	}
+	either := func(c trace.Channel) trace.Series {
+		if s := join(trace.CarSide, c); s.Len() > 0 {
+			return s
+		}
+		return join(trace.StallSide, c)
+	}
+	f.soc, f.stallKW, f.carKW = either(trace.SoC), join(trace.StallSide, trace.Power), join(trace.CarSide, trace.Power)
+	f.amps, f.volts = either(trace.Current), either(trace.Voltage)
+	f.carAmps = join(trace.CarSide, trace.Current).Len() > 0
+	f.min, f.max = either(trace.BatteryTempMin), either(trace.BatteryTempMax)
+	if f.min.Len() == 0 {
+		f.min = either(trace.BatteryTemp)
+	}
+	if f.kw = f.stallKW; f.kw.Len() == 0 {
+		f.kw = f.carKW
+	}
+	return f
+}
+
+func (f *feeds) last(s trace.Series) Value {
+	if n := s.Len(); n > 0 {
+		return Value{s.V[n-1], max(0, f.now-s.T[n-1])}
+	}
+	return Value{math.NaN(), math.NaN()}
+}
+
+func (s *State) values(f *feeds) {
+	s.SoC, s.StallKW, s.CarKW = f.last(f.soc), f.last(f.stallKW), f.last(f.carKW)
+	s.Amps, s.Volts, s.Coldest, s.Warmest = f.last(f.amps), f.last(f.volts), f.last(f.min), f.last(f.max)
+}
+
+// phase reads the marks and the power.
+func (s *State) phase(r *run.Run, f *feeds, now float64) {
+	powered := firstPower(f.kw)
+	plugged, tried := math.NaN(), math.NaN() // plugged: the plug is in since
+	for _, m := range r.Marks {
+		switch m.Kind {
+		case run.PlugIn:
+			plugged = m.TS
+			s.Leg++
+		case run.Unplug:
+			plugged = math.NaN()
+		case run.Attempt:
+			s.Attempts++
+			if !math.IsNaN(plugged) { // that plug-in was none
+				s.Leg--
+			}
+			if math.IsNaN(tried) {
+				tried = m.TS
+				if plugged < tried {
+					tried = plugged
+				}
+			}
+			plugged = math.NaN()
+		}
+	}
+	if s.Attempts > 0 {
+		until := now
+		if !math.IsNaN(powered) {
+			until = s.Reading.ZeroS
+		}
+		s.LostS = max(0, until-tried)
+	}
+	switch {
+	case !math.IsNaN(plugged):
+		s.PluggedS = now - plugged
+		if s.Phase = Waiting; firstPower(f.kw.From(plugged)) >= plugged {
+			s.Phase = Charging
+		}
+	case math.IsNaN(powered):
+		s.Phase = Arrived
+	case s.Leg == 0: // power without a mark: the logger was there first
+		s.Phase, s.PluggedS, s.Leg = Charging, now-powered, 1
+	default:
+		s.Phase = Between
+	}
+}
+
+// firstPower is the time of the first reading that counts as charging; NaN if none.
+func firstPower(p trace.Series) float64 {
+	for i, v := range p.V {
+		if v >= curve.PowerFloorKW {
+			return p.T[i]
+		}
+	}
+	return math.NaN()
+}
+
+// zero is clock zero on the run's own clock: the reading's, or while there is no
+// power yet the last plug-in.
+func (s *State) zero(r *run.Run, x *curve.Reading) float64 {
+	if s.Phase == Charging || s.Phase == Between {
+		return x.ZeroS
+	}
+	for i := len(r.Marks) - 1; i >= 0; i-- {
+		if r.Marks[i].Kind == run.PlugIn {
+			return r.Marks[i].TS
+		}
+	}
+	return x.ZeroS
+}
+
+// count carries the state of charge on from its last change by the energy since.
+func (s *State) count(r *run.Run, f *feeds, plan forecast.Plan) {
+	if e := s.Reading.Energy; s.Reading.HeadlineSide == trace.StallSide && e.StallKWh != nil {
+		s.KWh = *e.StallKWh
+	} else if e.CarKWh != nil {
+		s.KWh = *e.CarKWh
+	}
+	n := f.soc.Len()
+	if n == 0 || plan.Car == nil {
+		return
+	}
+	b, err := pack.For(plan.Car)
+	if err != nil {
+		return
+	}
+	flip := n - 1
+	for flip > 0 && f.soc.V[flip-1] == f.soc.V[n-1] {
+		flip--
+	}
+	at := f.soc.T[flip]
+	kwh := f.kw.Integral(at, f.now) / 3600
+	if last := f.last(f.kw); last.Known() && last.AgeS < 120 && s.Phase == Charging {
+		kwh += last.V * last.AgeS / 3600
+	}
+	share := 1.0
+	if f.stallKW.Len() > 0 {
+		share = 0.96 // of the stall's energy reaches the pack (common practice, no source)
+	}
+	s.Counted = min(100, f.soc.V[n-1]+kwh*share/b.UsableKWh*100)
+}

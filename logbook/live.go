@@ -1,0 +1,490 @@
+package logbook
+
+import (
+	"bytes"
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"math"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/jackc/pgx/v5/stdlib"
+	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
+
+	"zincroad/core/trace"
+	"zincroad/formats/csvlog"
+)
+
+// Sample is one reading on its way into a live run.
+type Sample struct {
+	TS     float64 // on the recording's own clock, s after the run's start
+	HeardS float64 // on the program's clock
+	Values map[trace.Channel]float64
+}
+
+// Feed is where readings of a live run come from.
+type Feed struct {
+	ID          int64 `gorm:"primaryKey"`
+	RunID       int64
+	RecordingID int64
+	Kind        string // adapter or charge-point
+	Address     string
+	Profile     string
+	Connector   int
+	State       string // waiting, connected or lost
+	Said        string
+	ChangedAt   time.Time
+}
+
+// The kinds of feeds and their states.
+const (
+	AdapterFeed     = "adapter"
+	ChargePointFeed = "charge-point"
+
+	FeedWaiting   = "waiting"
+	FeedConnected = "connected"
+	FeedLost      = "lost"
+)
+
+// ErrEnded is returned for what is to be added to a run that is not live.
+var ErrEnded = errors.New("this run is not live")
+
+// changed is the channel on which every copy of the program hears of a live run.
+const changed = "zincroad_live"
+
+func notify(tx *gorm.DB, runID int64) error {
+	return tx.Exec("SELECT pg_notify(?, ?)", changed, strconv.FormatInt(runID, 10)).Error
+}
+
+// StartLive begins a live run and gives its number. The row carries what is known
+// of it; StartedAt is needed.
+func (b *Book) StartLive(ctx context.Context, row *Run) (int64, error) {
+	row.Live, row.Revision = true, 1
+	row.Fingerprint = fmt.Sprintf("live-%d", row.StartedAt.UnixNano())
+	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		if err := tx.Omit("Car", "Software", "Stall", "Adapter", "Recordings").Create(row).Error; err != nil {
+			return err
+		}
+		return notify(tx, row.ID)
+	})
+	return row.ID, mapped("starting the run", err)
+}
+
+// LiveRuns lists the runs under way, the newest first.
+func (b *Book) LiveRuns(ctx context.Context) ([]Run, error) {
+	var list []Run
+	err := b.db.WithContext(ctx).Preload("Car").Preload("Stall.Site").Where("live").Order("id DESC").Find(&list).Error
+	return list, mapped("listing the live runs", err)
+}
+
+// recordingOf gives a live run's recording of that name, making it where there is none.
+func recordingOf(tx *gorm.DB, runID int64, name string, side trace.Side, resolution float64) (*Recording, error) {
+	var live struct{ Live bool }
+	res := tx.Raw("SELECT live FROM runs WHERE id = ? AND deleted_at IS NULL FOR UPDATE", runID).Scan(&live)
+	switch {
+	case res.Error != nil:
+		return nil, res.Error
+	case res.RowsAffected == 0:
+		return nil, gorm.ErrRecordNotFound
+	case !live.Live:
+		return nil, ErrEnded
+	}
+	var rec Recording
+	err := tx.Where("run_id = ? AND name = ?", runID, name).First(&rec).Error
+	if !errors.Is(err, gorm.ErrRecordNotFound) {
+		return &rec, err
+	}
+	var n int64
+	if err := tx.Model(&Recording{}).Where("run_id = ?", runID).Count(&n).Error; err != nil {
+		return nil, err
+	}
+	rec = Recording{RunID: runID, Position: int(n), Name: name, Side: string(side), SoCResolutionPct: resolution}
+	return &rec, tx.Create(&rec).Error
+}
+
+// AddFeed adds a source of readings to a live run, with a recording of its own.
+func (b *Book) AddFeed(ctx context.Context, f *Feed, side trace.Side) error {
+	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		var n int64
+		if err := tx.Model(&Feed{}).Where("run_id = ? AND kind = ?", f.RunID, f.Kind).Count(&n).Error; err != nil {
+			return err
+		}
+		name := string(side) + ".csv"
+		if n > 0 {
+			name = fmt.Sprintf("%s-%d.csv", side, n+1)
+		}
+		rec, err := recordingOf(tx, f.RunID, name, side, 0)
+		if err != nil {
+			return err
+		}
+		f.RecordingID, f.State, f.ChangedAt = rec.ID, FeedWaiting, time.Now().UTC()
+		if err := tx.Create(f).Error; err != nil {
+			return err
+		}
+		return notify(tx, f.RunID)
+	})
+	return mapped("adding the feed", err)
+}
+
+// Feeds lists the feeds of one live run, or of all of them for 0.
+func (b *Book) Feeds(ctx context.Context, runID int64) ([]Feed, error) {
+	var list []Feed
+	db := b.db.WithContext(ctx).Joins("JOIN runs ON runs.id = feeds.run_id AND runs.live AND runs.deleted_at IS NULL")
+	if runID != 0 {
+		db = db.Where("feeds.run_id = ?", runID)
+	}
+	return list, mapped("listing the feeds", db.Order("feeds.id").Find(&list).Error)
+}
+
+// DeleteFeed takes a feed away; what it recorded stays.
+func (b *Book) DeleteFeed(ctx context.Context, runID, id int64) error {
+	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		if err := tx.Where("run_id = ?", runID).Delete(&Feed{}, id).Error; err != nil {
+			return err
+		}
+		return notify(tx, runID)
+	})
+	return mapped("taking the feed away", err)
+}
+
+// SetFeed notes how a feed stands, and why.
+func (b *Book) SetFeed(ctx context.Context, f *Feed, state, said string) error {
+	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		err := tx.Model(&Feed{}).Where("id = ?", f.ID).Updates(map[string]any{"state": state, "said": said, "changed_at": time.Now().UTC()}).Error
+		if err != nil {
+			return err
+		}
+		return notify(tx, f.RunID)
+	})
+	return mapped("noting the feed's state", err)
+}
+
+// Append stores samples at the end of a recording of a live run. When it returns
+// without an error they are on disk: that is the only acknowledgement.
+func (b *Book) Append(ctx context.Context, runID, recordingID int64, samples []Sample) error {
+	if len(samples) == 0 {
+		return nil
+	}
+	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		_, err := appendTo(tx, runID, recordingID, samples)
+		return err
+	})
+	return mapped("storing the readings", err)
+}
+
+// appendTo stores samples and gives the place of the first in the recording.
+func appendTo(tx *gorm.DB, runID, recordingID int64, samples []Sample) (int, error) {
+	channels := channelsOf(samples)
+	var at struct{ Readings int }
+	// One row a recording: whoever appends waits here for whoever does.
+	res := tx.Raw(`UPDATE recordings g SET readings = readings + ?, channels = (
+			SELECT coalesce(string_agg(DISTINCT c, ','), '') FROM unnest(string_to_array(g.channels, ',') || ?::text[]) c WHERE c <> '')
+		FROM runs r WHERE g.id = ? AND r.id = g.run_id AND r.live RETURNING readings`, len(samples), "{"+strings.Join(channels, ",")+"}", recordingID).Scan(&at)
+	if res.Error != nil {
+		return 0, res.Error
+	}
+	if res.RowsAffected == 0 {
+		return 0, ErrEnded
+	}
+	first := at.Readings - len(samples)
+	var q strings.Builder
+	args := make([]any, 0, len(samples)*(len(channels)+4))
+	q.WriteString("INSERT INTO readings (recording_id, n, t_s, heard_s")
+	for _, c := range channels {
+		q.WriteString(", " + c) // from this program's own list of channels
+	}
+	q.WriteString(") VALUES ")
+	for i, s := range samples {
+		if i > 0 {
+			q.WriteString(", ")
+		}
+		q.WriteString("(?, ?, ?, ?" + strings.Repeat(", ?", len(channels)) + ")")
+		args = append(args, recordingID, first+i, s.TS, s.HeardS)
+		for _, c := range channels {
+			if v, ok := s.Values[trace.Channel(c)]; ok && !math.IsNaN(v) {
+				args = append(args, v)
+			} else {
+				args = append(args, nil)
+			}
+		}
+	}
+	if err := tx.Exec(q.String(), args...).Error; err != nil {
+		return 0, err
+	}
+	return first, notify(tx, runID)
+}
+
+// channelsOf lists what samples have, in the order of trace.Channels.
+func channelsOf(samples []Sample) []string {
+	var out []string
+	for _, in := range trace.Channels {
+		if slices.ContainsFunc(samples, func(s Sample) bool { _, ok := s.Values[in.Channel]; return ok }) {
+			out = append(out, string(in.Channel))
+		}
+	}
+	return out
+}
+
+// TypedLine is a reading as it was typed at the stall.
+type TypedLine struct {
+	RunID       int64 `gorm:"primaryKey"`
+	Key         string
+	RecordingID int64
+	N           int
+	TS          float64 `gorm:"column:t_s"`
+	Line        string
+	CorrectedBy *string
+}
+
+// TypedName is the file name of a side's typed readings.
+func TypedName(side trace.Side) string { return "typed-" + string(side) + ".csv" }
+
+// Type stores a typed reading of a live run once, however often it is sent: key is
+// the page's own name for it. Correcting names the reading that it stands in for;
+// that one's line is kept beside it.
+func (b *Book) Type(ctx context.Context, runID int64, side trace.Side, key, line, correcting string, s Sample) error {
+	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		rec, err := recordingOf(tx, runID, TypedName(side), side, 1)
+		if err != nil {
+			return err
+		}
+		row := TypedLine{RunID: runID, Key: key, RecordingID: rec.ID, TS: s.TS, Line: line}
+		var old *TypedLine
+		if correcting != "" {
+			old = &TypedLine{}
+			if err := tx.Where("run_id = ? AND key = ? AND corrected_by IS NULL", runID, correcting).First(old).Error; err != nil {
+				return err
+			}
+			row.N, row.TS, row.RecordingID, s.TS = old.N, old.TS, old.RecordingID, old.TS
+		}
+		res := tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&row)
+		if res.Error != nil || res.RowsAffected == 0 {
+			return res.Error
+		}
+		if old != nil {
+			return correct(tx, runID, old, key, s)
+		}
+		n, err := appendTo(tx, runID, rec.ID, []Sample{s})
+		if err != nil {
+			return err
+		}
+		return tx.Model(&TypedLine{}).Where("run_id = ? AND key = ?", runID, key).Update("n", n).Error
+	})
+	return mapped("storing the reading", err)
+}
+
+// correct puts other values in the place of a typed reading.
+func correct(tx *gorm.DB, runID int64, old *TypedLine, key string, s Sample) error {
+	if err := tx.Model(&TypedLine{}).Where("run_id = ? AND key = ?", runID, old.Key).Update("corrected_by", key).Error; err != nil {
+		return err
+	}
+	values := map[string]any{}
+	for _, in := range trace.Channels {
+		values[string(in.Channel)] = nil
+		if v, ok := s.Values[in.Channel]; ok {
+			values[string(in.Channel)] = v
+		}
+	}
+	if err := tx.Table("readings").Where("recording_id = ? AND n = ?", old.RecordingID, old.N).Updates(values).Error; err != nil {
+		return err
+	}
+	for _, c := range channelsOf([]Sample{s}) {
+		err := tx.Exec(`UPDATE recordings SET channels = concat_ws(',', nullif(channels, ''), ?::text)
+			WHERE id = ? AND NOT ? = ANY (string_to_array(channels, ','))`, c, old.RecordingID, c).Error
+		if err != nil {
+			return err
+		}
+	}
+	return notify(tx, runID)
+}
+
+// TypedLines lists what was typed in a run, in order, corrected lines too.
+func (b *Book) TypedLines(ctx context.Context, runID int64) ([]TypedLine, error) {
+	var list []TypedLine
+	return list, mapped("reading what was typed", b.db.WithContext(ctx).Where("run_id = ?", runID).Order("t_s, key").Find(&list).Error)
+}
+
+// LiveMark stores a mark of a live run once, however often it is sent.
+func (b *Book) LiveMark(ctx context.Context, m *Mark, key string) error {
+	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		err := tx.Exec(`INSERT INTO marks (run_id, t_s, kind, note, key) SELECT id, ?, ?, ?, ? FROM runs WHERE id = ? AND live
+			ON CONFLICT (run_id, key) WHERE key IS NOT NULL DO NOTHING`, m.TS, m.Kind, m.Note, key, m.RunID).Error
+		if err != nil {
+			return err
+		}
+		return notify(tx, m.RunID)
+	})
+	return mapped("storing the mark", err)
+}
+
+// MoveLive takes a live run to another stall.
+func (b *Book) MoveLive(ctx context.Context, runID, stallID int64) error {
+	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		if err := tx.Exec("UPDATE runs SET stall_id = ?, revision = revision + 1 WHERE id = ? AND live", stallID, runID).Error; err != nil {
+			return err
+		}
+		return notify(tx, runID)
+	})
+	return mapped("moving to the other stall", err)
+}
+
+// SetClockOffset notes how far a live recording's own clock is off.
+func (b *Book) SetClockOffset(ctx context.Context, recordingID int64, offsetS float64) error {
+	return mapped("noting the clock's offset", b.db.WithContext(ctx).Model(&Recording{}).Where("id = ?", recordingID).Update("clock_offset_s", offsetS).Error)
+}
+
+// EndLive ends a live run: recordings without a reading go, the others get a file
+// of what they hold, and from then on it is a run like any other.
+func (b *Book) EndLive(ctx context.Context, id int64) error {
+	row, err := b.Run(ctx, id)
+	if err != nil {
+		return err
+	}
+	files := map[int64][]byte{}
+	for _, rec := range row.Recordings {
+		if rec.Readings == 0 {
+			continue
+		}
+		full, err := b.readings(ctx, rec)
+		if err != nil {
+			return err
+		}
+		var out bytes.Buffer
+		if err := csvlog.Write(&out, full); err != nil {
+			return fmt.Errorf("%s: %w", rec.Name, err)
+		}
+		if files[rec.ID], err = pack(out.Bytes()); err != nil {
+			return err
+		}
+	}
+	err = b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		res := tx.Exec("UPDATE runs SET live = false, revision = revision + 1 WHERE id = ? AND live", id)
+		if res.Error != nil {
+			return res.Error
+		}
+		if res.RowsAffected == 0 {
+			return nil // ended by another page meanwhile
+		}
+		for _, rec := range row.Recordings {
+			if files[rec.ID] == nil {
+				if err := tx.Exec("DELETE FROM recordings WHERE id = ? AND readings = 0", rec.ID).Error; err != nil {
+					return err
+				}
+				continue
+			}
+			f := recordingFile{RecordingID: rec.ID, Name: rec.Name, Content: files[rec.ID], Canonical: true}
+			if err := tx.Create(&f).Error; err != nil {
+				return err
+			}
+		}
+		return notify(tx, id)
+	})
+	return mapped("ending the run", err)
+}
+
+// Since reads a recording's readings from one on, in order, with how many there
+// were asked for; for pages that follow a live run.
+func (b *Book) Since(ctx context.Context, rec Recording, n int) (*trace.Recording, error) {
+	return b.readingsFrom(ctx, rec, n)
+}
+
+// Listen tells each live run that changed, by its number, until the context ends;
+// 0 when the connection was lost meanwhile, and anything may have changed. It
+// connects again with a growing wait.
+func (b *Book) Listen(ctx context.Context, tell func(runID int64)) error {
+	wait := 100 * time.Millisecond
+	for ctx.Err() == nil {
+		began := time.Now()
+		err := b.listenOnce(ctx, tell)
+		if ctx.Err() != nil {
+			break
+		}
+		if time.Since(began) > 10*time.Second {
+			wait = 100 * time.Millisecond
+		}
+		b.log.Warn("listening to the database", "error", err, "again in", wait)
+		select {
+		case <-ctx.Done():
+		case <-time.After(wait):
+		}
+		wait = min(2*wait, 5*time.Second)
+	}
+	return ctx.Err()
+}
+
+func (b *Book) listenOnce(ctx context.Context, tell func(int64)) error {
+	pool, err := b.db.DB()
+	if err != nil {
+		return err
+	}
+	conn, err := pool.Conn(ctx)
+	if err != nil {
+		return err
+	}
+	defer conn.Close()
+	return conn.Raw(func(driver any) error {
+		c := driver.(*stdlib.Conn).Conn()
+		if _, err := c.Exec(ctx, "LISTEN "+changed); err != nil {
+			return err
+		}
+		// The connection must not go back to the pool as it is.
+		defer c.Close(context.WithoutCancel(ctx))
+		tell(0)
+		for {
+			n, err := c.WaitForNotification(ctx)
+			if err != nil {
+				return fmt.Errorf("waiting for news: %w", err)
+			}
+			if id, err := strconv.ParseInt(n.Payload, 10, 64); err == nil {
+				tell(id)
+			}
+		}
+	})
+}
+
+// Claims are the feeds that this copy of the program reads from. They are locks of
+// one connection: when the program or the connection ends, they are free.
+type Claims struct{ conn *sql.Conn }
+
+// Claims opens the connection that claims hang on.
+func (b *Book) Claims(ctx context.Context) (*Claims, error) {
+	pool, err := b.db.DB()
+	if err != nil {
+		return nil, err
+	}
+	conn, err := pool.Conn(ctx)
+	if err != nil {
+		return nil, mapped("opening the claims", err)
+	}
+	return &Claims{conn}, nil
+}
+
+// claimSpace keeps the locks of feeds apart from any other.
+const claimSpace = 0x7a72
+
+// Try claims a feed; false when another copy has it. An error means that the
+// connection is lost, and every claim with it.
+func (c *Claims) Try(ctx context.Context, feedID int64) (ok bool, err error) {
+	err = c.conn.QueryRowContext(ctx, "SELECT pg_try_advisory_lock($1::int, $2::int)", claimSpace, feedID).Scan(&ok)
+	return ok, mapped("claiming the feed", err)
+}
+
+// Release gives a feed up.
+func (c *Claims) Release(ctx context.Context, feedID int64) error {
+	_, err := c.conn.ExecContext(ctx, "SELECT pg_advisory_unlock($1::int, $2::int)", claimSpace, feedID)
+	return mapped("releasing the feed", err)
+}
+
+// Alive tells whether the claims still hold.
+func (c *Claims) Alive(ctx context.Context) bool { return c.conn.PingContext(ctx) == nil }
+
+// Close gives every claim up.
+func (c *Claims) Close() error {
+	_ = c.conn.Raw(func(driver any) error { return driver.(*stdlib.Conn).Conn().Close(context.Background()) })
+	return c.conn.Close()
+}
