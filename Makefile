@@ -1,7 +1,7 @@
 # Zinc Road. "make demo" shows it, "make test" checks it; both install what is missing.
 SHELL := /bin/bash
 .DELETE_ON_ERROR:
-ASSETS := web/static/app.css web/static/app.js web/static/htmx.min.js web/static/archivo.woff2 web/static/icon.svg
+ASSETS := web/static/app.css web/static/app.js web/static/stall.js web/static/htmx.min.js web/static/archivo.woff2 web/static/icon.svg
 
 .PHONY: demo test build assets bench lint screenshots prerequisites test-prerequisites help clean
 
@@ -29,6 +29,9 @@ web/static/app.css: node_modules/.installed web/styles/app.css $(wildcard web/te
 	@mkdir -p web/static
 	npm run --silent styles
 web/static/app.js: web/scripts/app.js
+	@mkdir -p web/static
+	cp $< $@
+web/static/stall.js: web/scripts/stall.js
 	@mkdir -p web/static
 	cp $< $@
 web/static/icon.svg: web/styles/icon.svg

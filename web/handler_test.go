@@ -44,6 +44,12 @@ func get(h http.Handler, path string) *httptest.ResponseRecorder {
 	return w
 }
 
+func newRecorder(h http.Handler, r *http.Request) *httptest.ResponseRecorder {
+	w := httptest.NewRecorder()
+	h.ServeHTTP(w, r)
+	return w
+}
+
 func post(h http.Handler, path string, v url.Values) *httptest.ResponseRecorder {
 	r := httptest.NewRequest(http.MethodPost, path, strings.NewReader(v.Encode()))
 	r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
@@ -58,7 +64,7 @@ func TestEveryPageAnswers(t *testing.T) {
 		"/": 200, "/?group=stall&sort=peak&ambient=cold": 200, "/?from=1000": 200, "/runs/1": 200, "/runs/1?clock=power&side=car&channel=c-rate&axis=energy-added": 200,
 		"/runs/1?channel=nonsense&axis=nonsense&clock=x&side=y": 200, "/runs/20": 200, "/runs/1/edit": 200, "/bench": 200, "/bench?runs=1": 200,
 		"/bench?runs=1,2,3,4,5,6,7,8,9,10": 200, "/bench?runs=99999": 200, "/bench.csv?runs=1,2": 200, "/desk": 200, "/garage": 200, "/garage/cars/1": 200, "/garage/cars/new": 200,
-		"/sites": 200, "/sites/1": 200, "/sites/77": 404, "/prepare": 200, "/prepare?kept=1": 200, "/prepare?kept=77": 404, "/prepare?car=x&stall=y&now=z": 200, "/prepare/sheet?kept=1": 200, "/prepare/methods": 200, "/prepare/methods?like=stop": 200, "/prepare/matrix": 200, "/sites/stalls/1": 200, "/sites/1/stalls/new": 200, "/definitions": 200, "/runs/1/how/capacity": 200, "/healthz": 200, "/static/app.css": 200,
+		"/sites": 200, "/sites/1": 200, "/sites/77": 404, "/prepare": 200, "/prepare?kept=1": 200, "/prepare?kept=77": 404, "/prepare?car=x&stall=y&now=z": 200, "/prepare/sheet?kept=1": 200, "/stall": 200, "/stall/1": 303, "/stall/999": 404, "/prepare/methods": 200, "/prepare/methods?like=stop": 200, "/prepare/matrix": 200, "/sites/stalls/1": 200, "/sites/1/stalls/new": 200, "/definitions": 200, "/runs/1/how/capacity": 200, "/healthz": 200, "/static/app.css": 200,
 		"/runs/999": 404, "/runs/x": 404, "/runs/1/how/nonsense": 404, "/nowhere": 404, "/desk/arrivals/77": 404, "/garage/cars/88": 404, "/bench/curve.svg": 400,
 	} {
 		w := get(h, path)

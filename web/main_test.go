@@ -95,8 +95,12 @@ func newSite(t *testing.T, width, height int64, withDemo bool) *site {
 	ts := httptest.NewServer(srv.Handler())
 	tab, shut := chromedp.NewContext(browser, chromedp.WithNewBrowserContext())
 	s := &site{T: t, book: book, url: ts.URL, tab: tab}
+	following, unfollow := context.WithCancel(context.Background())
+	go srv.FollowLive(following)
 	t.Cleanup(func() {
+		unfollow()
 		shut()
+		srv.Close()
 		ts.CloseClientConnections()
 		ts.Close()
 	})

@@ -35,6 +35,8 @@ type Server struct {
 	templates map[string]*template.Template
 	font      []byte           // for pictures that stand alone
 	now       func() time.Time // where a page needs the time of day
+	live      *liveHub
+	closing   chan struct{} // closed when the program ends, so that streams end
 }
 
 // requestTimeout is how long a page may take; imports have importTimeout.
@@ -46,7 +48,8 @@ const (
 
 // New makes a server. It fails when its own templates or files are broken.
 func New(book *logbook.Book, log *slog.Logger) (*Server, error) {
-	s := &Server{book: book, log: log, templates: map[string]*template.Template{}, now: time.Now}
+	s := &Server{book: book, log: log, templates: map[string]*template.Template{}, now: time.Now, closing: make(chan struct{})}
+	s.live = &liveHub{s: s, by: map[int64]*watch{}}
 	pages, err := fs.Glob(templateFiles, "templates/page_*.html")
 	if err != nil {
 		return nil, fmt.Errorf("templates: %w", err)
@@ -64,6 +67,9 @@ func New(book *logbook.Book, log *slog.Logger) (*Server, error) {
 	}
 	return s, nil
 }
+
+// Close ends the streams of live pages, so that the server can stop at once.
+func (s *Server) Close() { close(s.closing) }
 
 // Handler gives everything that is served.
 func (s *Server) Handler() http.Handler {
@@ -85,6 +91,7 @@ func (s *Server) Handler() http.Handler {
 		r.Post("/bench/pick", s.pick)
 		r.Post("/bench/lay", s.lay)
 		r.Route("/prepare", s.prepareRoutes)
+		r.Route("/stall", s.stallPageRoutes)
 		r.Route("/garage", s.garageRoutes)
 		r.Route("/sites", s.siteRoutes)
 		r.Get("/definitions", s.definitions)
@@ -94,6 +101,7 @@ func (s *Server) Handler() http.Handler {
 		r.Use(limited(importTimeout))
 		r.Route("/desk", s.deskRoutes)
 	})
+	r.Get("/stall/{id}/events", s.liveEvents)
 	r.NotFound(func(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, fmt.Errorf("there is no page %s: %w", r.URL.Path, logbook.ErrNotFound))
 	})
@@ -174,6 +182,8 @@ func (s *Server) render(w http.ResponseWriter, r *http.Request, name string, sta
 	f.Bench = benchOf(r)
 	if c, err := r.Cookie("theme"); err == nil && (c.Value == "night" || c.Value == "day") {
 		f.Theme = c.Value
+	} else if strings.HasPrefix(name, "stall-") && isNight(s.now()) {
+		f.Theme = "night"
 	}
 	if f.Page == "" {
 		f.Page = name

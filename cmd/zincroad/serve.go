@@ -177,6 +177,8 @@ func serve(ctx context.Context, st *storage, listen string, withDemo bool) error
 		BaseContext: func(net.Listener) context.Context { return context.WithoutCancel(ctx) },
 		ErrorLog:    slog.NewLogLogger(log.Handler(), slog.LevelWarn),
 	}
+	srv.RegisterOnShutdown(site.Close)
+	go site.FollowLive(ctx)
 	fmt.Printf("Zinc Road is at http://%s/ (Ctrl-C stops it)\n", l.Addr())
 	failed := make(chan error, 1)
 	go func() { failed <- srv.Serve(l) }()

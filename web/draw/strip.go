@@ -26,6 +26,8 @@ type Strip struct {
 	TopKW   float64   // height of the road; 0: from the run's own power
 	Held    []Stretch // the ceilings that held, for the band under the road
 	Width   float64   // of the large picture; 0: 880
+
+	GhostT, GhostKW []float64 // a forecast, dotted behind the road
 }
 
 // Sign is a mark at the roadside.
@@ -88,7 +90,19 @@ func (s *Strip) topKW() float64 {
 	if s.TopKW > 0 {
 		return s.TopKW
 	}
-	return niceTop(maxOf(s.KW))
+	return niceTop(math.Max(maxOf(s.KW), maxOf(s.GhostKW)))
+}
+
+// ghost draws the forecast.
+func (s *Strip) ghost(c *canvas, p plane) {
+	if len(s.GhostT) == 0 {
+		return
+	}
+	x, y := make([]float64, len(s.GhostT)), make([]float64, len(s.GhostT))
+	for i, t := range s.GhostT {
+		x[i], y[i] = p.x(t), p.y(math.Max(0, s.GhostKW[i]))
+	}
+	fmt.Fprintf(c, `<path class="ghost" d="%s"/>`, path(x, y))
 }
 
 // Large draws the strip of a run's own page. It carries what the reading cursor
@@ -109,6 +123,7 @@ func (s *Strip) Large() string {
 		}
 	}
 	c.text("axis", "end", p.x0-6, 14, "kW")
+	s.ghost(c, p)
 	s.road(c, p)
 	s.gaps(c, p, true)
 	c.line("base", p.x0, p.base, p.x1, p.base)

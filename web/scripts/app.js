@@ -264,7 +264,9 @@
   document.addEventListener('keydown', (e) => {
     if (e.ctrlKey || e.metaKey || e.altKey || $('dialog[open]')) return;
     if (e.target.closest('input, textarea, select')) return;
-    const pages = { r: '/', p: '/prepare', d: '/desk', b: '/bench', g: '/garage', s: '/sites' };
+    const here = $(`[data-key="${CSS.escape(e.key)}"]`);
+    if (here) { e.preventDefault(); if (here.matches('input')) here.focus(); else here.click(); return; }
+    const pages = { r: '/', p: '/prepare', a: '/stall', d: '/desk', b: '/bench', g: '/garage', s: '/sites' };
     if (e.key in pages) location.href = pages[e.key];
     else if (e.key === '?') $('#keys').showModal();
     else if (e.key === 'n') pressTheme();

@@ -1,0 +1,227 @@
+package web_test
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"net/url"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zincroad/core/trace"
+	"zincroad/logbook"
+)
+
+// typeLine types a reading into the line and sends it.
+func (s *site) typeLine(text string) {
+	s.Helper()
+	s.do(chromedp.Focus(css("#line")), chromedp.SendKeys(css("#line"), text+kb.Enter))
+}
+
+// startFromNothing begins a live run with the Tamarack at Fulling Mill 1 and gives
+// its number.
+func (s *site) startFromNothing() int64 {
+	s.Helper()
+	s.open("/stall")
+	eval[bool](s, `(() => { for (const [id, text] of [["f-car", "Tamarack 78"], ["f-stall", "Fulling Mill 1"]]) {
+		const e = document.getElementById(id); e.value = [...e.options].find(o => o.text === text).value; } return true; })()`)
+	s.fill("#f-outside", "6")
+	s.do(chromedp.Click(css("form.two .primary")), chromedp.WaitVisible(css("#live[data-ready]")))
+	var id int64
+	_, err := fmt.Sscan(eval[string](s, `document.querySelector("#live").dataset.run`), &id)
+	require.NoError(s, err)
+	return id
+}
+
+// Without any device a run goes from its start to the bench: refused payment, the
+// next stall, readings typed and corrected, marks, the end, the run's page.
+func TestTypedRunFromStartToBench(t *testing.T) {
+	s := newSite(t, 1280, 800, true)
+	id := s.startFromNothing()
+	s.await(`document.querySelector("#live-now").textContent.includes("not plugged in yet")`)
+	s.do(chromedp.KeyEvent("c"))
+	s.await(`document.querySelector("#live-acts").textContent.includes("No power?")`)
+	s.do(chromedp.Click(css(".attempt button")))
+	s.await(`document.querySelector("#live-now").textContent.includes("1 failed attempt")`)
+	s.await(`document.querySelector(".move select")`)
+	assert.Contains(t, s.text(".move select option"), "Fulling Mill", "stalls of the same site first")
+	s.do(chromedp.Click(css(".move button")))
+	s.await(`document.querySelector(".live-head").textContent.includes("Fulling Mill 3")`)
+	s.do(chromedp.KeyEvent("c"))
+	s.await(`document.querySelector("#live-acts").textContent.includes("No power?")`)
+
+	s.typeLine("12 48 14")
+	s.await(`document.querySelector(".figure").textContent === "12"`)
+	s.await(`document.querySelector("#live-now").textContent.includes("plugged in at")`)
+	assert.Contains(t, s.text("#live-now"), "1 failed before")
+	s.typeLine("13 94kW 15C")
+	s.await(`document.querySelector(".figure").textContent === "13"`)
+	s.typeLine("14 950 15 3 4")
+	s.await(`document.querySelector("#line-error").textContent.includes("5 numbers, but SoC kW °C are 3.")`)
+	assert.Equal(t, "14 950 15 3 4", eval[string](s, `document.querySelector("#line").value`), "what was typed stays")
+	s.do(chromedp.Focus(css("#line")), chromedp.KeyEvent(kb.Escape))
+	s.do(chromedp.Click(css(`[data-line="13 94kW 15C"]`)))
+	s.fill("#line", "13 49 15")
+	s.do(chromedp.SendKeys(css("#line"), kb.Enter))
+	s.await(`document.querySelectorAll(".figure")[1].textContent === "49"`)
+	assert.NotContains(t, s.text(".last"), "94kW")
+	eval[bool](s, `(document.activeElement.blur(), true)`)
+	s.do(chromedp.KeyEvent("f"))
+	s.await(`document.querySelector(".last").textContent.includes("fan")`)
+	s.do(chromedp.KeyEvent("u"))
+	s.await(`document.querySelector("#live-acts").textContent.includes("Plugged in again")`)
+
+	s.do(chromedp.KeyEvent("e"), chromedp.WaitVisible(css(`form[action$="/end"]`)))
+	s.fill("#f-soc", "130")
+	s.do(chromedp.Click(css("form .primary")), chromedp.WaitVisible(css(".error")))
+	assert.Contains(t, s.text(".error"), "expected a number from 0 to 100")
+	s.fill("#f-soc", "14")
+	s.fill("#f-kwh", "1.4")
+	s.do(chromedp.Click(css("form .primary")), chromedp.WaitVisible(css(".recordings")))
+	assert.Contains(t, s.text(".marks"), "payment refused at Fulling Mill 1")
+	assert.Contains(t, s.text(".recordings"), "typed-stall.csv")
+
+	row, err := s.book.Run(context.Background(), id)
+	require.NoError(t, err)
+	full, err := s.book.Load(context.Background(), row)
+	require.NoError(t, err)
+	var kw []float64
+	for _, rec := range full.Recordings {
+		if rec.Name == "typed-stall.csv" {
+			kw = rec.Columns[trace.Power]
+		}
+	}
+	require.GreaterOrEqual(t, len(kw), 2)
+	assert.Equal(t, []float64{48, 49}, kw[:2], "the corrected value stands")
+	lines, err := s.book.TypedLines(context.Background(), id)
+	require.NoError(t, err)
+	kept := 0
+	for _, l := range lines {
+		if l.Line == "13 94kW 15C" {
+			kept++
+			assert.NotNil(t, l.CorrectedBy, "and the first is kept beside it")
+		}
+	}
+	assert.Equal(t, 1, kept)
+	s.open(fmt.Sprintf("/bench?runs=1,%d", id))
+	assert.Contains(t, s.text("main"), "Tamarack")
+	s.quiet()
+}
+
+// The network goes, readings are typed, the network comes back: they are stored
+// once, each with the time at which its typing began.
+func TestReadingsTypedWhileAway(t *testing.T) {
+	s := newSite(t, 390, 844, true)
+	id := s.startFromNothing()
+	s.typeLine("20 90 18")
+	s.await(`document.querySelector(".figure").textContent === "20"`)
+	eval[bool](s, `(window.network = window.fetch, true)`)
+	offline := func(on bool) {
+		if on {
+			eval[bool](s, `(window.fetch = () => Promise.reject(new TypeError("Failed to fetch")), true)`)
+		} else {
+			eval[bool](s, `(window.fetch = window.network, window.dispatchEvent(new Event("online")), true)`)
+		}
+	}
+	offline(true)
+	before := time.Now()
+	s.typeLine("21 91 18")
+	s.await(`!document.querySelector("#waiting").hidden`)
+	time.Sleep(1200 * time.Millisecond) // time passes between the two: that is what is measured
+	s.typeLine("22 92 19")
+	s.await(`document.querySelector("#waiting").textContent.startsWith("2 entries wait")`)
+	time.Sleep(800 * time.Millisecond)
+	offline(false)
+	s.await(`document.querySelector("#waiting").hidden`)
+	s.await(`document.querySelector(".figure").textContent === "22"`)
+	lines, err := s.book.TypedLines(context.Background(), id)
+	require.NoError(t, err)
+	require.Len(t, lines, 3)
+	assert.Equal(t, "21 91 18", lines[1].Line)
+	row, err := s.book.Run(context.Background(), id)
+	require.NoError(t, err)
+	assert.InDelta(t, before.Sub(*row.StartedAt).Seconds(), lines[1].TS, 0.9, "its own time, not that of sending")
+	assert.InDelta(t, 1.4, lines[2].TS-lines[1].TS, 0.8)
+	s.quiet()
+}
+
+// Two browsers on one run: what one types, the other shows.
+func TestTwoBrowsersOnOneRun(t *testing.T) {
+	s := newSite(t, 1280, 800, true)
+	id := s.startFromNothing()
+	other, shut := chromedp.NewContext(browser, chromedp.WithNewBrowserContext())
+	defer shut()
+	require.NoError(t, chromedp.Do(other))
+	o := &site{T: t, book: s.book, url: s.url, tab: other}
+	o.do(chromedp.Navigate(fmt.Sprintf("%s/stall/%d", s.url, id)), chromedp.WaitVisible(css("#live[data-ready]")))
+	s.typeLine("33 120 22")
+	o.await(`document.querySelector(".figure").textContent === "33"`)
+	o.typeLine("34 121 22")
+	s.await(`document.querySelector(".figure").textContent === "34"`)
+	s.quiet()
+}
+
+// A prepared run brings its method, its stall and its forecast along.
+func TestStartFromAPlan(t *testing.T) {
+	h, book := handler(t, true)
+	w := post(h, "/stall/start", url.Values{"plan": {"2"}})
+	require.Equal(t, http.StatusSeeOther, w.Code)
+	body := get(h, w.Header().Get("Location")).Body.String()
+	assert.Contains(t, body, "Osier 88")
+	assert.Contains(t, body, `class="ghost"`, "the forecast stands behind the road")
+	list, err := book.LiveRuns(context.Background())
+	require.NoError(t, err)
+	require.Len(t, list, 1)
+	assert.Equal(t, "10–80 % stop", list[0].MethodName)
+	assert.Equal(t, "car", list[0].Preconditioned)
+	require.NotNil(t, list[0].Plan)
+	assert.Equal(t, 80.0, list[0].Plan.ToPct)
+	assert.Contains(t, get(h, "/").Body.String(), `<span id="total">20</span>`, "it is no run of the road yet")
+	assert.Contains(t, post(h, "/stall/start", url.Values{"outside": {"hot"}}).Body.String(), "Which car?")
+}
+
+// What a script sends twice is stored once, and what is late keeps its own time.
+func TestSentTwiceStoredOnce(t *testing.T) {
+	h, book := handler(t, true)
+	at := time.Now().UTC().Add(-10 * time.Minute)
+	id, err := book.StartLive(context.Background(), &logbook.Run{StartedAt: &at})
+	require.NoError(t, err)
+	send := func(path string, v url.Values) (int, string) {
+		r, err := http.NewRequest(http.MethodPost, fmt.Sprintf("/stall/%d/%s", id, path), strings.NewReader(v.Encode()))
+		require.NoError(t, err)
+		r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+		r.Header.Set("Accept", "application/json")
+		w := newRecorder(h, r)
+		return w.Code, w.Body.String()
+	}
+	for range 3 {
+		code, said := send("readings", url.Values{"line": {"40 100"}, "key": {"k1"}, "ago_ms": {"120000"}})
+		require.Equal(t, 200, code, said)
+		code, _ = send("marks", url.Values{"kind": {"fan"}, "key": {"m1"}, "ago_ms": {"60000"}})
+		require.Equal(t, 200, code)
+	}
+	row, err := book.Run(context.Background(), id)
+	require.NoError(t, err)
+	require.Len(t, row.Recordings, 1)
+	assert.Equal(t, 1, row.Recordings[0].Readings)
+	require.Len(t, row.Marks, 1)
+	assert.InDelta(t, 540, row.Marks[0].TS, 5)
+	for _, tt := range []struct{ line, says string }{
+		{"", "Type a reading"}, {"120 50", "120: expected SoC from 0 to 100 %."}, {"fans loud", "expected numbers in the order"}, {"- -", "Type a reading"},
+	} {
+		code, said := send("readings", url.Values{"line": {tt.line}, "key": {"x"}})
+		assert.Equal(t, 422, code, tt.line)
+		assert.Contains(t, said, tt.says)
+	}
+	require.NoError(t, book.EndLive(context.Background(), id))
+	code, said := send("readings", url.Values{"line": {"41 100"}, "key": {"k2"}})
+	assert.Equal(t, 422, code)
+	assert.Contains(t, said, "has ended")
+	assert.Equal(t, http.StatusSeeOther, get(h, fmt.Sprintf("/stall/%d", id)).Code, "an ended run has its own page")
+}
