@@ -22,8 +22,10 @@ var allowed = map[string][]string{
 	"formats": {"core", "formats"},
 	"logbook": {"core", "formats", "logbook"},
 	"demo":    {"core", "formats"},
+	"live":    {"core", "formats", "logbook"},
+	"standin": {"core", "formats"},
 	"web":     {"core", "formats", "logbook", "web"},
-	"cmd":     {"core", "formats", "logbook", "demo", "web"},
+	"cmd":     {"core", "formats", "logbook", "live", "standin", "demo", "web"},
 }
 
 func TestPackagesPointOneWay(t *testing.T) {

@@ -488,3 +488,21 @@ func (c *Claims) Close() error {
 	_ = c.conn.Raw(func(driver any) error { return driver.(*stdlib.Conn).Conn().Close(context.Background()) })
 	return c.conn.Close()
 }
+
+// LastHeard is when a live recording's newest reading was heard, s after the run's
+// start; false without one.
+func (b *Book) LastHeard(ctx context.Context, recordingID int64) (heardS float64, ok bool, err error) {
+	var at *float64
+	err = b.db.WithContext(ctx).Raw("SELECT max(heard_s) FROM readings WHERE recording_id = ?", recordingID).Scan(&at).Error
+	if at == nil || err != nil {
+		return 0, false, mapped("asking for the newest reading", err)
+	}
+	return *at, true, nil
+}
+
+// ClockOffset is how far a recording's own clock is known to be off.
+func (b *Book) ClockOffset(ctx context.Context, recordingID int64) (float64, error) {
+	var rec Recording
+	err := b.db.WithContext(ctx).Select("clock_offset_s").First(&rec, recordingID).Error
+	return rec.ClockOffsetS, mapped("asking for the clock's offset", err)
+}

@@ -448,17 +448,24 @@ func (v *liveView) zero() float64 {
 
 // KW is the power to show large, the stall's first.
 func (v *liveView) KW() follow.Value {
-	if v.State.StallKW.Known() {
-		return v.State.StallKW
+	if s := v.State; s.StallKW.Known() && (s.StallKW.AgeS < staleS || !s.CarKW.Known() || s.CarKW.AgeS > s.StallKW.AgeS) {
+		return s.StallKW
 	}
 	return v.State.CarKW
 }
 
+// staleS is how old a reading may be before the other side's is shown instead.
+const staleS = 45
+
 // KWNote says whose power is shown, and the other.
 func (v *liveView) KWNote() string {
 	switch st := v.State; {
+	case st.StallKW.Known() && st.CarKW.Known() && v.KW() == st.CarKW:
+		return "car; the stall's is " + words.Duration(st.StallKW.AgeS) + " old"
 	case st.StallKW.Known() && st.CarKW.Known():
 		return "stall; car " + words.Figure(st.CarKW.V, 0)
+	case st.StallKW.Known() && st.StallKW.AgeS > staleS:
+		return "stall, " + words.Duration(st.StallKW.AgeS) + " ago"
 	case st.StallKW.Known():
 		return "stall"
 	case st.CarKW.Known():

@@ -33,6 +33,9 @@ func (s *Server) stallPageRoutes(r chi.Router) {
 	r.Post("/{id}/readings", s.typeReading)
 	r.Post("/{id}/marks", s.liveMark)
 	r.Post("/{id}/move", s.moveStall)
+	r.Get("/{id}/sources", s.feedsPage)
+	r.Post("/{id}/sources", s.addFeed)
+	r.Post("/{id}/sources/{feed}/delete", s.deleteFeed)
 	r.Get("/{id}/end", s.endForm)
 	r.Post("/{id}/end", s.endRun)
 }

@@ -68,6 +68,9 @@ func New(book *logbook.Book, log *slog.Logger) (*Server, error) {
 	return s, nil
 }
 
+// SetClock gives the pages another clock than the machine's; before serving.
+func (s *Server) SetClock(now func() time.Time) { s.now = now }
+
 // Close ends the streams of live pages, so that the server can stop at once.
 func (s *Server) Close() { close(s.closing) }
 

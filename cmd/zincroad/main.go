@@ -27,7 +27,7 @@ func main() {
 		SilenceUsage:  true,
 		SilenceErrors: true,
 	}
-	root.AddCommand(readCommand(), fitCommand(), forecastCommand(), demoCommand(), serveCommand(), migrateCommand(), importCommand(), exportCommand())
+	root.AddCommand(readCommand(), fitCommand(), forecastCommand(), standinCommand(), demoCommand(), serveCommand(), migrateCommand(), importCommand(), exportCommand())
 	err := root.ExecuteContext(ctx)
 	switch {
 	case err == nil:

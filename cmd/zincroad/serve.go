@@ -95,6 +95,9 @@ func (st *storage) open(ctx context.Context, log *slog.Logger, own bool) (*logbo
 	if err != nil {
 		return nil, nil, errors.Join(err, c.Stop())
 	}
+	if own {
+		go c.Keep(ctx, log)
+	}
 	return b, func() {
 		b.Close()
 		if err := c.Stop(); err != nil {
@@ -106,28 +109,32 @@ func (st *storage) open(ctx context.Context, log *slog.Logger, own bool) (*logbo
 func serveCommand() *cobra.Command {
 	var st storage
 	var listen string
+	var speed float64
 	c := &cobra.Command{
 		Use: "serve", Short: "Serve the logbook over HTTP", Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
-			return serve(c.Context(), &st, listen, false)
+			return serve(c.Context(), &st, listen, speed, false)
 		},
 	}
 	st.flags(c)
 	c.Flags().StringVar(&listen, "listen", "", "address to listen on (default 127.0.0.1 and the first free port from 8460)")
+	c.Flags().Float64Var(&speed, "speed", 1, "run the clock of live runs so many times faster, for a stand-in of the same speed")
 	return c
 }
 
 func demoCommand() *cobra.Command {
 	var st storage
 	var listen string
+	var speed float64
 	c := &cobra.Command{
 		Use: "demo", Short: "Start PostgreSQL and serve the logbook with demo data", Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
-			return serve(c.Context(), &st, listen, true)
+			return serve(c.Context(), &st, listen, speed, true)
 		},
 	}
 	st.flags(c)
 	c.Flags().StringVar(&listen, "listen", "", "address to listen on (default 127.0.0.1 and the first free port from 8460)")
+	c.Flags().Float64Var(&speed, "speed", 1, "run the clock of live runs so many times faster, for a stand-in of the same speed")
 	return c
 }
 
@@ -149,7 +156,10 @@ func migrateCommand() *cobra.Command {
 	return c
 }
 
-func serve(ctx context.Context, st *storage, listen string, withDemo bool) error {
+func serve(ctx context.Context, st *storage, listen string, speed float64, withDemo bool) error {
+	if !(speed >= 1 && speed <= 120) {
+		return complainUsage("--speed %g: expected 1 to 120", speed)
+	}
 	log := st.log()
 	book, closeBook, err := st.open(ctx, log, true)
 	if err != nil {
@@ -172,13 +182,17 @@ func serve(ctx context.Context, st *storage, listen string, withDemo bool) error
 	if err != nil {
 		return err
 	}
+	now := fastClock(speed)
+	if speed == 1 {
+		now = time.Now
+	}
+	site.SetClock(now)
 	srv := &http.Server{
-		Handler: site.Handler(), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
+		Handler: record(ctx, book, site, log, now), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
 		BaseContext: func(net.Listener) context.Context { return context.WithoutCancel(ctx) },
 		ErrorLog:    slog.NewLogLogger(log.Handler(), slog.LevelWarn),
 	}
 	srv.RegisterOnShutdown(site.Close)
-	go site.FollowLive(ctx)
 	fmt.Printf("Zinc Road is at http://%s/ (Ctrl-C stops it)\n", l.Addr())
 	failed := make(chan error, 1)
 	go func() { failed <- srv.Serve(l) }()

@@ -194,6 +194,9 @@ func (s *State) compare(f *feeds, baseline *forecast.Forecast, zero float64) {
 	if baseline == nil || len(baseline.Steps) == 0 || s.PluggedS < 90 {
 		return
 	}
+	if now := f.last(f.kw); !now.Known() || now.AgeS > lookS || now.V < 1 {
+		return
+	}
 	car := f.stallKW.Len() == 0
 	since, by := math.NaN(), 0.0
 	for i := f.kw.Len() - 1; i >= 0; i-- {

@@ -4,6 +4,8 @@
 package cluster
 
 import (
+	"sync/atomic"
+	"net/url"
 	"context"
 	"crypto/rand"
 	"errors"
@@ -37,6 +39,7 @@ type Cluster struct {
 	dir       string
 	pid       int
 	exited    chan struct{} // closed when a server that we started has ended
+	stopping  atomic.Bool
 	lock      *os.File
 	TakenOver bool // a server left running was found and used
 }
@@ -337,8 +340,59 @@ func (c *Cluster) launch(ctx context.Context, bin string, port int, o Options) e
 	}
 }
 
+// Keep starts the server again, on the port that it had, whenever it has ended
+// without being told to, until the context ends or Stop is called.
+func (c *Cluster) Keep(ctx context.Context, log *slog.Logger) {
+	u, err := url.Parse(c.URL)
+	if err != nil {
+		return
+	}
+	port, err := strconv.Atoi(u.Port())
+	if err != nil {
+		return
+	}
+	bin, err := binaries()
+	if err != nil {
+		return
+	}
+	for ctx.Err() == nil && !c.stopping.Load() {
+		if c.alive() {
+			select {
+			case <-ctx.Done():
+			case <-time.After(keepEvery):
+			}
+			continue
+		}
+		if c.stopping.Load() || ctx.Err() != nil {
+			return
+		}
+		log.Warn("PostgreSQL has ended; starting it again", "port", port)
+		if err := c.launch(ctx, bin, port, Options{Log: log}); err != nil && ctx.Err() == nil {
+			log.Error("starting PostgreSQL again", "error", err)
+			time.Sleep(time.Second)
+		}
+	}
+}
+
+// keepEvery is how often Keep looks.
+const keepEvery = 200 * time.Millisecond
+
+// alive tells whether the server runs.
+func (c *Cluster) alive() bool {
+	if c.exited == nil { // taken over: not our child
+		return syscall.Kill(c.pid, 0) == nil
+	}
+	select {
+	case <-c.exited:
+		return false
+	default:
+		return true
+	}
+}
+
 // Stop ends the server in an orderly way and lets the data folder go.
 func (c *Cluster) Stop() error {
+	c.stopping.Store(true)
 	defer c.lock.Close()
 	// SIGINT: fast shutdown, open transactions are rolled back.
 	if err := syscall.Kill(c.pid, syscall.SIGINT); err != nil && !errors.Is(err, syscall.ESRCH) {

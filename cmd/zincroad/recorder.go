@@ -1,0 +1,37 @@
+package main
+
+import (
+	"context"
+	"log/slog"
+	"net/http"
+	"strings"
+	"time"
+
+	"zincroad/live"
+	"zincroad/logbook"
+	"zincroad/web"
+)
+
+// fastClock is a clock that runs speed times faster than the real one, for
+// practising with a stand-in of the same speed.
+func fastClock(speed float64) func() time.Time {
+	began := time.Now()
+	return func() time.Time { return began.Add(time.Duration(float64(time.Since(began)) * speed)) }
+}
+
+// record starts the recorder and puts the charge points' entrance before the pages.
+func record(ctx context.Context, book *logbook.Book, site *web.Server, log *slog.Logger, now func() time.Time) http.Handler {
+	recorder := &live.Recorder{Book: book, Log: log, Now: now}
+	go recorder.Run(ctx)
+	go site.FollowLive(ctx)
+	centre := &live.Centre{Recorder: recorder}
+	pages := site.Handler()
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		name, ok := strings.CutPrefix(r.URL.Path, "/ocpp/")
+		if ok && name != "" && !strings.Contains(name, "/") {
+			centre.Serve(w, r, name)
+			return
+		}
+		pages.ServeHTTP(w, r)
+	})
+}

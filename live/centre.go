@@ -1,0 +1,356 @@
+package live
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"math"
+	"net/http"
+	"strconv"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/coder/websocket"
+
+	"zincroad/core/run"
+	"zincroad/core/trace"
+	"zincroad/core/units"
+	"zincroad/core/words"
+	"zincroad/logbook"
+)
+
+// Centre is the central system that charge points report to by the open
+// charge-point protocol 1.6, JSON over WebSocket. A call that carries readings of a
+// live run is answered when they are stored, and not before, so that the charge
+// point sends them again otherwise.
+type Centre struct {
+	Recorder *Recorder
+
+	mu  sync.Mutex
+	off map[int64]bool // recordings whose clock was settled
+	tx  int
+}
+
+// longestMessage is how large a message of a charge point may be.
+const longestMessage = 1 << 20
+
+// silentFor is how long a charge point may say nothing.
+const silentFor = 15 * time.Minute
+
+// Serve takes a charge point's connection; name is its own.
+func (c *Centre) Serve(w http.ResponseWriter, r *http.Request, name string) {
+	ws, err := websocket.Accept(w, r, &websocket.AcceptOptions{Subprotocols: []string{"ocpp1.6"}})
+	if err != nil {
+		return // Accept has answered
+	}
+	defer ws.CloseNow()
+	if ws.Subprotocol() != "ocpp1.6" {
+		ws.Close(websocket.StatusPolicyViolation, "the subprotocol ocpp1.6 is needed")
+		return
+	}
+	ws.SetReadLimit(longestMessage)
+	ctx := context.WithoutCancel(r.Context()) // pages time out, charge points do not
+	for {
+		read, cancel := context.WithTimeout(ctx, silentFor)
+		_, message, err := ws.Read(read)
+		cancel()
+		if err != nil {
+			c.gone(ctx, name)
+			return
+		}
+		answer := c.answer(ctx, name, message)
+		if answer == nil {
+			continue // not stored: the charge point will say it again
+		}
+		write, cancel := context.WithTimeout(ctx, 10*time.Second)
+		err = ws.Write(write, websocket.MessageText, answer)
+		cancel()
+		if err != nil {
+			c.gone(ctx, name)
+			return
+		}
+	}
+}
+
+// answer reads a call, [2, id, action, payload], and gives what is answered; nil
+// where nothing may be answered yet.
+func (c *Centre) answer(ctx context.Context, name string, message []byte) []byte {
+	var parts []json.RawMessage
+	var kind int
+	var id, action string
+	if json.Unmarshal(message, &parts) != nil || len(parts) != 4 || json.Unmarshal(parts[0], &kind) != nil || kind != 2 ||
+		json.Unmarshal(parts[1], &id) != nil || json.Unmarshal(parts[2], &action) != nil {
+		if len(parts) > 1 && json.Unmarshal(parts[1], &id) == nil {
+			return callError(id, "FormationViolation", "expected [2, id, action, payload]")
+		}
+		return nil
+	}
+	result, err := c.act(ctx, name, action, parts[3])
+	switch {
+	case errors.Is(err, errUnknownAction):
+		return callError(id, "NotImplemented", action+" is not known here")
+	case errors.Is(err, errPayload):
+		return callError(id, "FormationViolation", err.Error())
+	case err != nil:
+		c.Recorder.Log.Warn("charge point", "name", name, "action", action, "error", err)
+		return nil
+	}
+	text, err := json.Marshal([]any{3, id, result})
+	if err != nil {
+		return nil
+	}
+	return text
+}
+
+func callError(id, code, description string) []byte {
+	text, _ := json.Marshal([]any{4, id, code, description, struct{}{}})
+	return text
+}
+
+var (
+	errUnknownAction = errors.New("unknown action")
+	errPayload       = errors.New("payload not understood")
+)
+
+// heartbeat is how often a charge point is to show that it is there, in s.
+const heartbeat = 60
+
+func (c *Centre) act(ctx context.Context, name, action string, payload json.RawMessage) (any, error) {
+	now := c.Recorder.now().Format(time.RFC3339)
+	switch action {
+	case "BootNotification":
+		return map[string]any{"status": "Accepted", "currentTime": now, "interval": heartbeat}, nil
+	case "Heartbeat":
+		return map[string]any{"currentTime": now}, nil
+	case "Authorize":
+		return map[string]any{"idTagInfo": map[string]any{"status": "Accepted"}}, nil
+	case "StatusNotification":
+		return struct{}{}, c.status(ctx, name, payload)
+	case "StartTransaction":
+		c.mu.Lock()
+		c.tx++
+		tx := c.tx + int(time.Now().Unix()%1_000_000)*100
+		c.mu.Unlock()
+		return map[string]any{"transactionId": tx, "idTagInfo": map[string]any{"status": "Accepted"}}, c.boundary(ctx, name, payload, "timestamp", "meterStart")
+	case "StopTransaction":
+		return map[string]any{"idTagInfo": map[string]any{"status": "Accepted"}}, c.boundary(ctx, name, payload, "timestamp", "meterStop")
+	case "MeterValues":
+		return struct{}{}, c.meterValues(ctx, name, payload)
+	case "DataTransfer":
+		return map[string]any{"status": "UnknownVendorId"}, nil
+	case "FirmwareStatusNotification", "DiagnosticsStatusNotification":
+		return struct{}{}, nil
+	}
+	return nil, errUnknownAction
+}
+
+// feedOf gives the feed of a live run that wants this charge point's connector;
+// nil where none does.
+func (c *Centre) feedOf(ctx context.Context, name string, connector int) (*logbook.Feed, error) {
+	feeds, err := c.Recorder.Book.Feeds(ctx, 0)
+	if err != nil {
+		return nil, err
+	}
+	for i := range feeds {
+		f := &feeds[i]
+		if f.Kind == logbook.ChargePointFeed && f.Address == name && (connector == 0 || f.Connector == connector) {
+			return f, nil
+		}
+	}
+	return nil, nil
+}
+
+// gone notes that a charge point is away.
+func (c *Centre) gone(ctx context.Context, name string) {
+	end, cancel := context.WithTimeout(ctx, 3*time.Second)
+	defer cancel()
+	if f, err := c.feedOf(end, name, 0); err == nil && f != nil {
+		c.Recorder.say(end, f, logbook.FeedLost, "the charge point went away")
+	}
+}
+
+// status notes what the stall says of itself.
+func (c *Centre) status(ctx context.Context, name string, payload json.RawMessage) error {
+	var p struct {
+		ConnectorID int    `json:"connectorId"`
+		Status      string `json:"status"`
+		ErrorCode   string `json:"errorCode"`
+	}
+	if err := json.Unmarshal(payload, &p); err != nil {
+		return fmt.Errorf("%w: %w", errPayload, err)
+	}
+	f, err := c.feedOf(ctx, name, p.ConnectorID)
+	if err != nil || f == nil {
+		return err
+	}
+	said := strings.ToLower(p.Status)
+	if p.ErrorCode != "" && p.ErrorCode != "NoError" {
+		said += ", " + p.ErrorCode
+	}
+	c.Recorder.say(ctx, f, logbook.FeedConnected, said)
+	if p.Status == "Faulted" {
+		return c.mark(ctx, f, "the stall reports a fault: "+p.ErrorCode)
+	}
+	return nil
+}
+
+func (c *Centre) mark(ctx context.Context, f *logbook.Feed, note string) error {
+	start, err := c.Recorder.startOf(ctx, f.RunID)
+	if err != nil {
+		return err
+	}
+	at := c.Recorder.now().Sub(start).Seconds()
+	return c.Recorder.Book.LiveMark(ctx, &logbook.Mark{RunID: f.RunID, TS: at, Kind: run.Note, Note: note}, fmt.Sprintf("feed-%d-%.0f", f.ID, at))
+}
+
+// meterValue is one moment of a charge point's meter.
+type meterValue struct {
+	Timestamp time.Time `json:"timestamp"`
+	Sampled   []struct {
+		Value     string `json:"value"`
+		Measurand string `json:"measurand"`
+		Unit      string `json:"unit"`
+		Phase     string `json:"phase"`
+	} `json:"sampledValue"`
+}
+
+func (c *Centre) meterValues(ctx context.Context, name string, payload json.RawMessage) error {
+	var p struct {
+		ConnectorID int          `json:"connectorId"`
+		MeterValue  []meterValue `json:"meterValue"`
+	}
+	if err := json.Unmarshal(payload, &p); err != nil {
+		return fmt.Errorf("%w: %w", errPayload, err)
+	}
+	f, err := c.feedOf(ctx, name, p.ConnectorID)
+	if err != nil || f == nil {
+		return err
+	}
+	return c.store(ctx, f, p.MeterValue)
+}
+
+// boundary stores the meter at the beginning or end of a transaction.
+func (c *Centre) boundary(ctx context.Context, name string, payload json.RawMessage, timeKey, meterKey string) error {
+	var p map[string]json.RawMessage
+	if err := json.Unmarshal(payload, &p); err != nil {
+		return fmt.Errorf("%w: %w", errPayload, err)
+	}
+	var at time.Time
+	var wh float64
+	connector := 0
+	if json.Unmarshal(p[timeKey], &at) != nil || json.Unmarshal(p[meterKey], &wh) != nil {
+		return fmt.Errorf("%w: %s and %s are needed", errPayload, timeKey, meterKey)
+	}
+	_ = json.Unmarshal(p["connectorId"], &connector)
+	f, err := c.feedOf(ctx, name, connector)
+	if err != nil || f == nil {
+		return err
+	}
+	v := meterValue{Timestamp: at}
+	v.Sampled = append(v.Sampled, struct {
+		Value     string `json:"value"`
+		Measurand string `json:"measurand"`
+		Unit      string `json:"unit"`
+		Phase     string `json:"phase"`
+	}{Value: strconv.FormatFloat(wh, 'f', -1, 64)})
+	return c.store(ctx, f, []meterValue{v})
+}
+
+func (c *Centre) store(ctx context.Context, f *logbook.Feed, values []meterValue) error {
+	start, err := c.Recorder.startOf(ctx, f.RunID)
+	if err != nil {
+		return err
+	}
+	heard := c.Recorder.now().Sub(start).Seconds()
+	var samples []logbook.Sample
+	for _, v := range values {
+		s := logbook.Sample{TS: v.Timestamp.Sub(start).Seconds(), HeardS: heard, Values: v.channels()}
+		if len(s.Values) > 0 {
+			samples = append(samples, s)
+		}
+	}
+	if len(samples) == 0 {
+		return nil
+	}
+	if err := c.settleClock(ctx, f, samples[len(samples)-1]); err != nil {
+		return err
+	}
+	err = c.Recorder.Book.Append(ctx, f.RunID, f.RecordingID, samples)
+	if errors.Is(err, logbook.ErrEnded) {
+		return nil // nobody wants it any more
+	}
+	return err
+}
+
+// clockOffS is how far a charge point's clock may be off before that is settled:
+// less is how long a message takes.
+const clockOffS = 4
+
+// settleClock notes how far the charge point's own clock is off, once for each
+// recording: its readings are stored as they came.
+func (c *Centre) settleClock(ctx context.Context, f *logbook.Feed, s logbook.Sample) error {
+	c.mu.Lock()
+	done := c.off[f.RecordingID]
+	if c.off == nil {
+		c.off = map[int64]bool{}
+	}
+	c.off[f.RecordingID] = true
+	c.mu.Unlock()
+	off := s.HeardS - s.TS
+	if done || math.Abs(off) < clockOffS {
+		return nil
+	}
+	known, err := c.Recorder.Book.ClockOffset(ctx, f.RecordingID)
+	if err != nil || known != 0 {
+		return err
+	}
+	if err := c.Recorder.Book.SetClockOffset(ctx, f.RecordingID, math.Round(off*10)/10); err != nil {
+		return err
+	}
+	if math.Abs(off) < 30 {
+		return nil
+	}
+	return c.mark(ctx, f, fmt.Sprintf("the stall's clock is %s %s; lined up", words.Duration(math.Abs(off)), map[bool]string{true: "behind", false: "ahead"}[off > 0]))
+}
+
+// measurands are the quantities of the protocol that Zinc Road has channels for.
+var measurands = map[string]struct {
+	channel trace.Channel
+	units   map[string]units.Unit
+}{
+	"":                              {trace.Energy, energyUnits}, // the protocol's default
+	"Energy.Active.Import.Register": {trace.Energy, energyUnits},
+	"Power.Active.Import":           {trace.Power, powerUnits},
+	"Current.Import":                {trace.Current, map[string]units.Unit{"": {Factor: 1}, "A": {Factor: 1}}},
+	"Voltage":                       {trace.Voltage, map[string]units.Unit{"": {Factor: 1}, "V": {Factor: 1}}},
+	"SoC":                           {trace.SoC, map[string]units.Unit{"": {Factor: 1}, "Percent": {Factor: 1}}},
+}
+
+var (
+	energyUnits = map[string]units.Unit{"": {Factor: 1e-3}, "Wh": {Factor: 1e-3}, "kWh": {Factor: 1}}
+	powerUnits  = map[string]units.Unit{"": {Factor: 1e-3}, "W": {Factor: 1e-3}, "kW": {Factor: 1}}
+)
+
+// channels are the values that can be read, in the channels' own units. Values of a
+// single phase are left out.
+func (v *meterValue) channels() map[trace.Channel]float64 {
+	out := map[trace.Channel]float64{}
+	for _, s := range v.Sampled {
+		m, ok := measurands[s.Measurand]
+		if !ok || s.Phase != "" {
+			continue
+		}
+		u, ok := m.units[s.Unit]
+		x, err := strconv.ParseFloat(s.Value, 64)
+		if !ok || err != nil {
+			continue
+		}
+		x = u.Convert(x)
+		if in, _ := trace.Describe(m.channel); x >= in.Min && x <= in.Max {
+			out[m.channel] = x
+		}
+	}
+	return out
+}

@@ -1,0 +1,356 @@
+// Package live records runs under way: it connects to the sources that a run
+// names, reads each at its own pace, stamps every reading with the source's clock
+// and the program's, and stores it at once. What is stored is all that counts:
+// while the database is away readings are kept and stored when it is back.
+package live
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"sync"
+	"time"
+
+	"zincroad/core/run"
+	"zincroad/formats/profile"
+	"zincroad/logbook"
+)
+
+// Recorder records every live run of a logbook whose sources no other copy of the
+// program reads. Its zero fields have defaults.
+type Recorder struct {
+	Book *logbook.Book
+	Log  *slog.Logger
+	Now  func() time.Time // the clock of runs; nil: time.Now
+	// Pace is the shortest time between two readings of an adapter; 0: 50 ms.
+	Pace time.Duration
+
+	mu      sync.Mutex
+	started map[int64]time.Time // of runs
+}
+
+// How often the recorder looks for new sources without being told, and how it
+// tries again.
+const (
+	lookEvery = 2 * time.Second
+	firstWait = 300 * time.Millisecond
+	longWait  = 10 * time.Second
+	gapS      = 10 // a longer silence is marked
+)
+
+func (r *Recorder) now() time.Time {
+	if r.Now != nil {
+		return r.Now().UTC()
+	}
+	return time.Now().UTC()
+}
+
+// Run records until the context ends.
+func (r *Recorder) Run(ctx context.Context) {
+	var all sync.WaitGroup
+	defer all.Wait()
+	running := map[int64]context.CancelFunc{}
+	ended := make(chan int64, 64)
+	var claims *logbook.Claims
+	defer func() {
+		if claims != nil {
+			claims.Close()
+		}
+	}()
+	for ctx.Err() == nil {
+		claims = r.look(ctx, claims, running, func(f logbook.Feed) {
+			feed, stop := context.WithCancel(ctx)
+			running[f.ID] = stop
+			all.Go(func() {
+				r.adapter(feed, f)
+				ended <- f.ID
+			})
+		})
+		select {
+		case <-ctx.Done():
+		case id := <-ended:
+			delete(running, id)
+		case <-time.After(lookEvery / 4):
+		}
+	}
+}
+
+// look starts what is wanted and not running, and stops what is not wanted any
+// more. While the database is away everything goes on as it was.
+func (r *Recorder) look(ctx context.Context, claims *logbook.Claims, running map[int64]context.CancelFunc, start func(logbook.Feed)) *logbook.Claims {
+	ask, cancel := context.WithTimeout(ctx, 5*time.Second)
+	defer cancel()
+	if claims != nil && !claims.Alive(ask) {
+		claims.Close()
+		claims = nil
+	}
+	fresh := claims == nil
+	if fresh {
+		var err error
+		if claims, err = r.Book.Claims(ask); err != nil {
+			return nil
+		}
+	}
+	feeds, err := r.Book.Feeds(ask, 0)
+	if err != nil {
+		return claims
+	}
+	wanted := map[int64]bool{}
+	for _, f := range feeds {
+		if f.Kind != logbook.AdapterFeed {
+			continue
+		}
+		wanted[f.ID] = true
+		_, on := running[f.ID]
+		if on && !fresh {
+			continue
+		}
+		ours, err := claims.Try(ask, f.ID)
+		switch {
+		case err != nil:
+			return claims
+		case on && !ours: // another copy took over while the database was away
+			running[f.ID]()
+		case !on && ours:
+			start(f)
+		}
+	}
+	for id, stop := range running {
+		if !wanted[id] {
+			stop()
+			_ = claims.Release(ask, id)
+		}
+	}
+	return claims
+}
+
+// startOf gives a run's start.
+func (r *Recorder) startOf(ctx context.Context, runID int64) (time.Time, error) {
+	r.mu.Lock()
+	at, ok := r.started[runID]
+	r.mu.Unlock()
+	if ok {
+		return at, nil
+	}
+	row, err := r.Book.Run(ctx, runID)
+	if err != nil {
+		return time.Time{}, err
+	}
+	if row.StartedAt == nil {
+		return time.Time{}, fmt.Errorf("run %d has no start", runID)
+	}
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if r.started == nil {
+		r.started = map[int64]time.Time{}
+	}
+	r.started[runID] = *row.StartedAt
+	return *row.StartedAt, nil
+}
+
+// adapter reads one adapter until its feed is not wanted any more, connecting
+// again as often as it takes.
+func (r *Recorder) adapter(ctx context.Context, f logbook.Feed) {
+	p, err := profile.Parse([]byte(f.Profile))
+	if err != nil {
+		r.say(ctx, &f, logbook.FeedLost, "the profile cannot be used: "+err.Error())
+		<-ctx.Done()
+		return
+	}
+	keep := newKeeper(r, f)
+	done := make(chan struct{})
+	go func() { defer close(done); keep.run(ctx) }()
+	defer func() { <-done }()
+	wait := firstWait
+	for ctx.Err() == nil {
+		began := time.Now()
+		err := r.session(ctx, f, p, keep)
+		if ctx.Err() != nil {
+			return
+		}
+		if errors.Is(err, logbook.ErrEnded) {
+			return
+		}
+		r.say(ctx, &f, logbook.FeedLost, err.Error())
+		if time.Since(began) > 20*time.Second {
+			wait = firstWait
+		}
+		select {
+		case <-ctx.Done():
+		case <-time.After(wait):
+		}
+		wait = min(2*wait, longWait)
+	}
+}
+
+// session is one connection to an adapter.
+func (r *Recorder) session(ctx context.Context, f logbook.Feed, p *profile.Profile, keep *keeper) error {
+	start, err := r.startOf(ctx, f.RunID)
+	if err != nil {
+		return err
+	}
+	o, err := dialOBD(ctx, f.Address)
+	if err != nil {
+		return err
+	}
+	stop := context.AfterFunc(ctx, func() { o.Close() })
+	defer stop()
+	defer o.Close()
+	r.say(ctx, &f, logbook.FeedConnected, "")
+	groups := groupsOf(p)
+	pace := r.Pace
+	if pace == 0 {
+		pace = 50 * time.Millisecond
+	}
+	for ctx.Err() == nil {
+		began := time.Now()
+		at := r.now()
+		values, err := o.poll(groups)
+		if len(values) > 0 {
+			at = at.Add(r.now().Sub(at) / 2) // the middle of asking
+			s := at.Sub(start).Seconds()
+			keep.add(logbook.Sample{TS: s, HeardS: s, Values: values})
+		}
+		if err != nil {
+			return err
+		}
+		if keep.ended() {
+			return logbook.ErrEnded
+		}
+		select {
+		case <-ctx.Done():
+		case <-time.After(max(pace-time.Since(began), time.Millisecond)):
+		}
+	}
+	return ctx.Err()
+}
+
+// say notes how a feed stands, when that is news.
+func (r *Recorder) say(ctx context.Context, f *logbook.Feed, state, said string) {
+	if f.State == state && f.Said == said {
+		return
+	}
+	f.State, f.Said = state, said
+	if err := r.Book.SetFeed(ctx, f, state, said); err != nil && ctx.Err() == nil {
+		r.Log.Warn("noting a feed", "feed", f.ID, "error", err)
+	}
+}
+
+// keeper stores the samples of one recording in order, and keeps what cannot be
+// stored yet.
+type keeper struct {
+	r    *Recorder
+	feed logbook.Feed
+
+	mu      sync.Mutex
+	pending []logbook.Sample
+	lost    int // that there was no room for
+	over    bool
+	news    chan struct{}
+}
+
+// room is how many samples are kept while the database is away: hours of them.
+const room = 50_000
+
+// batch is how many samples go into one statement.
+const batch = 500
+
+func newKeeper(r *Recorder, f logbook.Feed) *keeper {
+	return &keeper{r: r, feed: f, news: make(chan struct{}, 1)}
+}
+
+func (k *keeper) add(s logbook.Sample) {
+	k.mu.Lock()
+	if len(k.pending) >= room {
+		k.lost++
+	} else {
+		k.pending = append(k.pending, s)
+	}
+	k.mu.Unlock()
+	select {
+	case k.news <- struct{}{}:
+	default:
+	}
+}
+
+func (k *keeper) ended() bool {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	return k.over
+}
+
+// run stores until the context ends, and then once more.
+func (k *keeper) run(ctx context.Context) {
+	wait := 100 * time.Millisecond
+	first := true
+	for {
+		err := k.flush(ctx, &first)
+		switch {
+		case errors.Is(err, logbook.ErrEnded):
+			k.mu.Lock()
+			k.over, k.pending = true, nil
+			k.mu.Unlock()
+			return
+		case err != nil && ctx.Err() == nil:
+			k.r.Log.Warn("storing readings, they are kept", "run", k.feed.RunID, "kept", len(k.pending), "error", err)
+			select {
+			case <-ctx.Done():
+			case <-time.After(wait):
+			}
+			wait = min(2*wait, 2*time.Second)
+			continue
+		}
+		wait = 100 * time.Millisecond
+		select {
+		case <-ctx.Done():
+			end, cancel := context.WithTimeout(context.WithoutCancel(ctx), 3*time.Second)
+			defer cancel()
+			if err := k.flush(end, &first); err != nil && !errors.Is(err, logbook.ErrEnded) {
+				k.r.Log.Warn("storing the last readings", "run", k.feed.RunID, "error", err)
+			}
+			return
+		case <-k.news:
+		}
+	}
+}
+
+// flush stores what is pending, in order; what was stored is forgotten only then.
+func (k *keeper) flush(ctx context.Context, first *bool) error {
+	for {
+		k.mu.Lock()
+		n := min(batch, len(k.pending))
+		some := append([]logbook.Sample(nil), k.pending[:n]...)
+		k.mu.Unlock()
+		if n == 0 {
+			return nil
+		}
+		store, cancel := context.WithTimeout(ctx, 10*time.Second)
+		if *first {
+			if err := k.markSilence(store, some[0]); err != nil {
+				cancel()
+				return err
+			}
+			*first = false
+		}
+		err := k.r.Book.Append(store, k.feed.RunID, k.feed.RecordingID, some)
+		cancel()
+		if err != nil {
+			return err
+		}
+		k.mu.Lock()
+		k.pending = k.pending[n:]
+		k.mu.Unlock()
+	}
+}
+
+// markSilence marks the time in which nobody recorded, when the feed is taken up
+// again.
+func (k *keeper) markSilence(ctx context.Context, s logbook.Sample) error {
+	last, ok, err := k.r.Book.LastHeard(ctx, k.feed.RecordingID)
+	if err != nil || !ok || s.HeardS-last < gapS {
+		return err
+	}
+	m := &logbook.Mark{RunID: k.feed.RunID, TS: last, Kind: run.Note, Note: fmt.Sprintf("nothing recorded for %.0f s", s.HeardS-last)}
+	return k.r.Book.LiveMark(ctx, m, fmt.Sprintf("silence-%d-%.0f", k.feed.RecordingID, last))
+}

@@ -1,0 +1,271 @@
+package standin
+
+import (
+	"bufio"
+	"context"
+	"encoding/hex"
+	"fmt"
+	"log/slog"
+	"net"
+	"strconv"
+	"strings"
+	"time"
+
+	"zincroad/core/trace"
+	"zincroad/formats/profile"
+)
+
+// Adapter is a diagnostic adapter in the car's port, on TCP: the common serial
+// dialect of AT commands and hexadecimal requests, a prompt after each answer.
+type Adapter struct {
+	World   *World
+	Profile *profile.Profile
+	Log     *slog.Logger
+}
+
+// Serve answers on a listener until the context ends. Several may be connected.
+func (a *Adapter) Serve(ctx context.Context, l net.Listener) error {
+	stop := context.AfterFunc(ctx, func() { l.Close() })
+	defer stop()
+	for {
+		c, err := l.Accept()
+		if err != nil {
+			if ctx.Err() != nil {
+				return nil
+			}
+			return fmt.Errorf("adapter: %w", err)
+		}
+		if a.dropped() {
+			c.Close()
+			continue
+		}
+		go a.talk(ctx, c)
+	}
+}
+
+func (a *Adapter) dropped() bool {
+	_, on := a.World.fault(AdapterDropped, a.World.Now().ClockS)
+	return on
+}
+
+// line is one connection's settings.
+type line struct {
+	a                            *Adapter
+	out                          *bufio.Writer
+	echo, feeds, spaces, headers bool
+	header                       string // CAN identifier asked
+	searched                     bool
+}
+
+func (a *Adapter) talk(ctx context.Context, c net.Conn) {
+	defer c.Close()
+	stop := context.AfterFunc(ctx, func() { c.Close() })
+	defer stop()
+	s := &line{a: a, out: bufio.NewWriter(c)}
+	s.reset()
+	in := bufio.NewReader(c)
+	for {
+		_ = c.SetReadDeadline(time.Now().Add(10 * time.Minute))
+		typed, err := in.ReadString('\r')
+		if err != nil || a.dropped() {
+			return
+		}
+		command := strings.ToUpper(strings.Join(strings.Fields(typed), ""))
+		if s.echo {
+			s.out.WriteString(strings.TrimRight(typed, "\r\n") + "\r")
+		}
+		s.answer(ctx, command)
+		s.end()
+		s.out.WriteString(">")
+		if s.out.Flush() != nil {
+			return
+		}
+	}
+}
+
+// reset is how an adapter comes up: it echoes, and puts spaces between bytes.
+func (s *line) reset() {
+	s.echo, s.feeds, s.spaces, s.headers, s.header, s.searched = true, false, true, false, "7DF", false
+}
+
+func (s *line) end() {
+	s.out.WriteString("\r")
+	if s.feeds {
+		s.out.WriteString("\n")
+	}
+}
+
+func (s *line) say(text string) {
+	s.out.WriteString(text)
+	s.end()
+}
+
+func (s *line) answer(ctx context.Context, command string) {
+	at, isAT := strings.CutPrefix(command, "AT")
+	switch {
+	case command == "":
+	case isAT:
+		s.at(at)
+	case len(command)%2 == 0 && hexOnly(command):
+		s.request(ctx, command)
+	default:
+		s.say("?")
+	}
+}
+
+func hexOnly(s string) bool {
+	_, err := hex.DecodeString(s)
+	return err == nil
+}
+
+// at carries an adapter's own command out.
+func (s *line) at(c string) {
+	on := strings.HasSuffix(c, "1")
+	switch {
+	case c == "Z" || c == "WS":
+		s.reset()
+		s.say("\rdiagnostic adapter stand-in 1")
+		return
+	case c == "I":
+		s.say("diagnostic adapter stand-in 1")
+		return
+	case c == "RV":
+		s.say("12.6V")
+		return
+	case c == "DP":
+		s.say("ISO 15765-4 (CAN 11/500)")
+		return
+	case c == "D":
+		s.reset()
+	case c == "E0" || c == "E1":
+		s.echo = on
+	case c == "L0" || c == "L1":
+		s.feeds = on
+	case c == "S0" || c == "S1":
+		s.spaces = on
+	case c == "H0" || c == "H1":
+		s.headers = on
+	case strings.HasPrefix(c, "SH") && len(c) == 5 && hexOnly("0"+c[2:]):
+		s.header = c[2:]
+	case c == "AT0" || c == "AT1" || c == "AT2" || strings.HasPrefix(c, "ST") || strings.HasPrefix(c, "SP") || strings.HasPrefix(c, "CRA") ||
+		strings.HasPrefix(c, "FC") || c == "CAF1" || c == "CFC1" || c == "AL" || c == "M0":
+	default:
+		s.say("?")
+		return
+	}
+	s.say("OK")
+}
+
+// request puts a message on the car's bus and writes what comes back.
+func (s *line) request(ctx context.Context, command string) {
+	message, _ := hex.DecodeString(command)
+	if !s.searched {
+		s.searched = true
+		s.say("SEARCHING...")
+	}
+	if f, late := s.a.World.fault(LateReadings, s.a.World.Now().ClockS); late {
+		s.a.World.Wait(ctx, orElse(f.By, 4))
+	}
+	answers := s.a.units(s.header, message)
+	if len(answers) == 0 {
+		s.say("NO DATA")
+		return
+	}
+	for _, u := range answers {
+		s.write(u)
+	}
+}
+
+// unit is a control unit's answer.
+type unit struct {
+	id      string
+	message []byte
+}
+
+// units are the answers of the control units that feel addressed. The services are
+// those of ISO 14229: 0x22 ReadDataByIdentifier, answered by 0x62, the identifier
+// and its data; 0x3E TesterPresent; anything else is refused with 0x7F and a code.
+func (a *Adapter) units(to string, m []byte) []unit {
+	response := ""
+	for _, c := range a.Profile.Channels {
+		if strings.EqualFold(c.Request, to) {
+			response = strings.ToUpper(c.Response)
+		}
+	}
+	if response == "" || len(m) == 0 {
+		return nil
+	}
+	refuse := func(code byte) []unit { return []unit{{response, []byte{0x7F, m[0], code}}} }
+	switch {
+	case m[0] == 0x3E && len(m) >= 2:
+		return []unit{{response, []byte{0x7E, m[1]}}}
+	case m[0] != 0x22:
+		return refuse(0x11) // service not supported
+	case len(m) != 3:
+		return refuse(0x13) // incorrect length
+	}
+	data := a.data(to, fmt.Sprintf("%02X%02X", m[1], m[2]))
+	if data == nil {
+		return refuse(0x31) // request out of range
+	}
+	return []unit{{response, append([]byte{0x62, m[1], m[2]}, data...)}}
+}
+
+// data is what an identifier of a control unit holds now; nil where it has none.
+func (a *Adapter) data(request, identifier string) []byte {
+	s := a.World.CarValues()
+	n := s.Battery.Ordered()
+	values := map[trace.Channel]float64{trace.SoC: s.SoCPct, trace.Voltage: s.PackV, trace.Current: s.Amps, trace.Power: s.PackKW,
+		trace.BatteryTemp: n.MeanC(), trace.BatteryTempMin: n.ColdestC, trace.BatteryTempMax: n.WarmestC, trace.InletTemp: s.InletC,
+		trace.HeaterPower: s.HeaterKW, trace.AuxPower: s.AuxKW, trace.AmbientTemp: a.World.sc.AmbientC}
+	var data []byte
+	for i := range a.Profile.Channels {
+		c := &a.Profile.Channels[i]
+		if !strings.EqualFold(c.Request, request) || !strings.EqualFold(c.Identifier, identifier) {
+			continue
+		}
+		for len(data) < c.Start+c.Length {
+			data = append(data, 0)
+		}
+		c.Write(data, values[c.Channel])
+	}
+	return data
+}
+
+// write shows an answer as adapters do: with headers every frame with its
+// identifier, without them the message, a long one as its length and numbered
+// lines.
+func (s *line) write(u unit) {
+	frames := Frames(u.message)
+	switch {
+	case s.headers:
+		for _, f := range frames {
+			s.say(s.hex(u.id, f))
+		}
+	case len(frames) == 1:
+		s.say(s.hex("", u.message))
+	default:
+		s.say(strings.ToUpper(strconv.FormatInt(0x1000+int64(len(u.message)), 16))[1:])
+		for i, f := range frames {
+			skip := 1
+			if i == 0 {
+				skip = 2
+			}
+			s.say(fmt.Sprintf("%X: %s", i&0x0F, s.hex("", f[skip:])))
+		}
+	}
+}
+
+func (s *line) hex(id string, b []byte) string {
+	var parts []string
+	if id != "" {
+		parts = append(parts, id)
+	}
+	for _, x := range b {
+		parts = append(parts, fmt.Sprintf("%02X", x))
+	}
+	if s.spaces {
+		return strings.Join(parts, " ") + " "
+	}
+	return strings.Join(parts, "")
+}

@@ -1,0 +1,211 @@
+package standin
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"log/slog"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/coder/websocket"
+)
+
+// ChargePoint is a charger that speaks the open charge-point protocol 1.6 (JSON over
+// WebSocket) to a central system: it connects there, and again when the connection
+// is lost, and keeps meter values until they are answered.
+type ChargePoint struct {
+	World  *World
+	URL    string  // of the central system, ending in the charge point's name
+	EveryS float64 // simulated seconds between meter values; 0: 5
+	Log    *slog.Logger
+
+	next    int
+	waiting []call // not answered yet, in order
+}
+
+type call struct {
+	id, action string
+	payload    any
+}
+
+const stamp = "2006-01-02T15:04:05.000Z"
+
+// clock is the charger's own, wrong where that is the fault.
+func (c *ChargePoint) clock() string {
+	t := c.World.Clock()
+	if f, ok := c.World.has(ClockWrong); ok {
+		t = t.Add(time.Duration(orElse(f.By, 7) * float64(time.Minute)))
+	}
+	return t.UTC().Format(stamp)
+}
+
+// Run speaks until the context ends.
+func (c *ChargePoint) Run(ctx context.Context) error {
+	wait := 300 * time.Millisecond
+	var talk talk
+	for ctx.Err() == nil {
+		err := c.connect(ctx, &talk)
+		if ctx.Err() != nil {
+			break
+		}
+		c.Log.Info("charge point", "away", err)
+		select {
+		case <-ctx.Done():
+		case <-time.After(wait):
+		}
+		wait = min(2*wait, 5*time.Second)
+	}
+	return nil
+}
+
+// talk is what the charge point has told so far.
+type talk struct {
+	status      string
+	transaction int
+	charging    bool
+	meterAt     float64
+	booted      bool
+}
+
+func (c *ChargePoint) connect(ctx context.Context, t *talk) error {
+	dial, cancel := context.WithTimeout(ctx, 10*time.Second)
+	defer cancel()
+	ws, _, err := websocket.Dial(dial, c.URL, &websocket.DialOptions{Subprotocols: []string{"ocpp1.6"}})
+	if err != nil {
+		return fmt.Errorf("connecting: %w", err)
+	}
+	defer ws.CloseNow()
+	t.booted, t.status = false, ""
+	if _, err := c.ask(ctx, ws, "BootNotification", map[string]any{"chargePointVendor": "Wend Valley", "chargePointModel": "stand-in"}); err != nil {
+		return err
+	}
+	for ctx.Err() == nil {
+		if err := c.tell(ctx, ws, t); err != nil {
+			return err
+		}
+		if !c.World.Wait(ctx, 1) {
+			break
+		}
+	}
+	ws.Close(websocket.StatusNormalClosure, "")
+	return ctx.Err()
+}
+
+// tell says what is new: a change of status, a beginning, a meter value, an end.
+func (c *ChargePoint) tell(ctx context.Context, ws *websocket.Conn, t *talk) error {
+	s := c.World.Now()
+	if s.Status != t.status {
+		code := "NoError"
+		if s.Status == "Faulted" {
+			code = "InternalError"
+		}
+		if _, err := c.ask(ctx, ws, "StatusNotification", map[string]any{"connectorId": 1, "errorCode": code, "status": s.Status, "timestamp": c.clock()}); err != nil {
+			return err
+		}
+		t.status = s.Status
+	}
+	if s.Plugged && s.StallKW > 0 && !t.charging {
+		answer, err := c.ask(ctx, ws, "StartTransaction", map[string]any{"connectorId": 1, "idTag": "WORKSHOP", "meterStart": int(s.Register * 1000), "timestamp": c.clock()})
+		if err != nil {
+			return err
+		}
+		var got struct {
+			TransactionID int `json:"transactionId"`
+		}
+		if err := json.Unmarshal(answer, &got); err != nil {
+			return fmt.Errorf("StartTransaction: %w", err)
+		}
+		t.transaction, t.charging = got.TransactionID, true
+	}
+	every := orElse(c.EveryS, 5)
+	if s.ClockS >= t.meterAt+every {
+		t.meterAt = s.ClockS
+		value := map[string]any{"connectorId": 1, "meterValue": []any{c.meter(s)}}
+		if t.charging {
+			value["transactionId"] = t.transaction
+		}
+		c.keep("MeterValues", value)
+	}
+	if err := c.flush(ctx, ws); err != nil {
+		return err
+	}
+	if t.charging && (!s.Plugged || s.Over) {
+		t.charging = false
+		_, err := c.ask(ctx, ws, "StopTransaction", map[string]any{"transactionId": t.transaction, "meterStop": int(s.Register * 1000), "timestamp": c.clock(), "reason": "Local"})
+		return err
+	}
+	return nil
+}
+
+// meter is one meter value, with power offered beside power delivered.
+func (c *ChargePoint) meter(s State) map[string]any {
+	value := func(measurand, unit string, v float64, decimals int) map[string]any {
+		return map[string]any{"value": strconv.FormatFloat(v, 'f', decimals, 64), "context": "Sample.Periodic", "measurand": measurand, "unit": unit, "location": "Outlet"}
+	}
+	amps := 0.0
+	if s.PackV > 0 {
+		amps = s.StallKW * 1000 / s.PackV
+	}
+	soc := value("SoC", "Percent", s.SoCPct, 0)
+	soc["location"] = "EV"
+	return map[string]any{"timestamp": c.clock(), "sampledValue": []any{
+		value("Power.Active.Import", "W", s.StallKW*1000, 0), value("Power.Offered", "W", s.OfferedKW*1000, 0),
+		value("Current.Import", "A", amps, 1), value("Voltage", "V", s.PackV, 1),
+		value("Energy.Active.Import.Register", "Wh", s.Register*1000, 0), soc}}
+}
+
+func (c *ChargePoint) keep(action string, payload any) {
+	c.next++
+	c.waiting = append(c.waiting, call{strconv.Itoa(c.next), action, payload})
+}
+
+// flush sends what is kept, one after the other, each until it is answered.
+func (c *ChargePoint) flush(ctx context.Context, ws *websocket.Conn) error {
+	for len(c.waiting) > 0 {
+		if _, err := exchange(ctx, ws, c.waiting[0]); err != nil {
+			return err
+		}
+		c.waiting = c.waiting[1:]
+	}
+	return nil
+}
+
+func (c *ChargePoint) ask(ctx context.Context, ws *websocket.Conn, action string, payload any) (json.RawMessage, error) {
+	c.next++
+	return exchange(ctx, ws, call{strconv.Itoa(c.next), action, payload})
+}
+
+// exchange sends a call, [2, id, action, payload], and waits for its answer,
+// [3, id, payload]; an error is [4, id, code, description, details].
+func exchange(ctx context.Context, ws *websocket.Conn, x call) (json.RawMessage, error) {
+	ctx, cancel := context.WithTimeout(ctx, 15*time.Second)
+	defer cancel()
+	text, err := json.Marshal([]any{2, x.id, x.action, x.payload})
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", x.action, err)
+	}
+	if err := ws.Write(ctx, websocket.MessageText, text); err != nil {
+		return nil, fmt.Errorf("%s: %w", x.action, err)
+	}
+	for {
+		_, got, err := ws.Read(ctx)
+		if err != nil {
+			return nil, fmt.Errorf("%s: %w", x.action, err)
+		}
+		var parts []json.RawMessage
+		if err := json.Unmarshal(got, &parts); err != nil || len(parts) < 3 {
+			return nil, fmt.Errorf("%s: the answer is no message: %.80q", x.action, got)
+		}
+		kind, id := string(parts[0]), strings.Trim(string(parts[1]), `"`)
+		switch {
+		case id != x.id:
+			continue
+		case kind == "3":
+			return parts[2], nil
+		}
+		return nil, errors.New(x.action + " was refused: " + string(got))
+	}
+}
