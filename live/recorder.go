@@ -36,7 +36,7 @@ const (
 	lookEvery = 2 * time.Second
 	firstWait = 300 * time.Millisecond
 	longWait  = 10 * time.Second
-	gapS      = 10 // a longer silence is marked
+	gapS      = 5 // a longer silence is marked
 )
 
 func (r *Recorder) now() time.Time {

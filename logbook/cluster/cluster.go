@@ -4,14 +4,13 @@
 package cluster
 
 import (
-	"sync/atomic"
-	"net/url"
 	"context"
 	"crypto/rand"
 	"errors"
 	"fmt"
 	"log/slog"
 	"net"
+	"net/url"
 	"os"
 	"os/exec"
 	"os/user"
@@ -20,6 +19,7 @@ import (
 	"sort"
 	"strconv"
 	"strings"
+	"sync/atomic"
 	"syscall"
 	"time"
 )

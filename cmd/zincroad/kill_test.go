@@ -1,0 +1,191 @@
+package main
+
+import (
+	"bytes"
+	"context"
+	"database/sql"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net"
+	"net/http"
+	"net/url"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"sync/atomic"
+	"syscall"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zincroad/formats/profile"
+	"zincroad/logbook/cluster"
+)
+
+// fastProfile asks twenty times a second.
+func fastProfile(t *testing.T) string {
+	t.Helper()
+	var p profile.Profile
+	require.NoError(t, json.Unmarshal(profile.Example(), &p))
+	p.Channels = p.Channels[:1]
+	p.Channels[0].EveryS = 0.05
+	text, err := json.Marshal(p)
+	require.NoError(t, err)
+	return string(text)
+}
+
+func freeAddress(t *testing.T) string {
+	t.Helper()
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	defer l.Close()
+	return l.Addr().String()
+}
+
+// started runs the program in the background; it is killed with the test.
+func started(t *testing.T, log *bytes.Buffer, args ...string) *exec.Cmd {
+	t.Helper()
+	c := exec.Command(program, args...)
+	c.Stdout, c.Stderr = log, log
+	require.NoError(t, c.Start())
+	t.Cleanup(func() { _ = c.Process.Kill(); _ = c.Wait() })
+	return c
+}
+
+// phone sends readings as a page at the stall does: one after the other, each with
+// its key, again until it is stored.
+type phone struct {
+	url           string
+	acked, resent atomic.Int64
+}
+
+func (p *phone) run(ctx context.Context) {
+	client := &http.Client{Timeout: 4 * time.Second}
+	for n := 0; ctx.Err() == nil; n++ {
+		form := url.Values{"key": {"k" + strconv.Itoa(n)}, "line": {fmt.Sprintf("%d.%02d 90", 10+n/100, n%100)}, "ago_ms": {"0"}}
+		for try := 0; ctx.Err() == nil; try++ {
+			r, _ := http.NewRequestWithContext(ctx, http.MethodPost, p.url+"/readings", strings.NewReader(form.Encode()))
+			r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+			r.Header.Set("Accept", "application/json")
+			resp, err := client.Do(r)
+			if err == nil {
+				text, _ := io.ReadAll(resp.Body)
+				resp.Body.Close()
+				if strings.Contains(string(text), `"stored":true`) {
+					p.acked.Add(1)
+					break
+				}
+			}
+			if try > 0 {
+				p.resent.Add(1)
+			}
+			time.Sleep(100 * time.Millisecond)
+		}
+		time.Sleep(45 * time.Millisecond)
+	}
+}
+
+// kill -9 of the program, then of PostgreSQL, each in the middle of a live run with
+// twenty readings a second from an adapter and as many from a phone: every reading
+// that was acknowledged is there once, the run goes on by itself, and the time in
+// which nobody recorded is marked.
+func TestKilledInTheMiddleOfALiveRun(t *testing.T) {
+	dir, err := os.MkdirTemp("/dev/shm", "zincroad-kill-")
+	require.NoError(t, err)
+	require.NoError(t, os.Chmod(dir, 0o755))
+	t.Cleanup(func() { os.RemoveAll(dir) })
+	var log, other bytes.Buffer
+	address, adapter := freeAddress(t), freeAddress(t)
+	serve := func() *exec.Cmd { return started(t, &log, "serve", "--data", dir+"/data", "--listen", address) }
+	base := "http://" + address
+	up := func() {
+		t.Helper()
+		require.Eventually(t, func() bool {
+			resp, err := http.Get(base + "/healthz")
+			if err != nil {
+				return false
+			}
+			resp.Body.Close()
+			return resp.StatusCode == 200
+		}, 60*time.Second, 50*time.Millisecond, "%s", &log)
+	}
+	post := func(path string, v url.Values) string {
+		t.Helper()
+		c := &http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+		resp, err := c.PostForm(base+path, v)
+		require.NoError(t, err)
+		resp.Body.Close()
+		require.Equal(t, http.StatusSeeOther, resp.StatusCode, path)
+		return resp.Header.Get("Location")
+	}
+	program := serve()
+	started(t, &other, "standin", "--adapter", adapter, "--centre", "", "--screen", "")
+	up()
+	post("/garage/cars", url.Values{"id": {"0"}, "name": {"Medlar 60"}, "usable_kwh": {"60"}})
+	post("/sites", url.Values{"name": {"Lower Lock"}})
+	post("/sites/stalls", url.Values{"site": {"1"}, "name": {"1"}, "rated_kw": {"150"}})
+	run := post("/stall/start", url.Values{"car": {"1"}, "stall": {"1"}})
+	post(run+"/marks", url.Values{"kind": {"plug-in"}})
+	post(run+"/sources", url.Values{"kind": {"adapter"}, "address": {adapter}, "profile": {fastProfile(t)}})
+
+	ctx, stop := context.WithCancel(context.Background())
+	p := &phone{url: base + run}
+	done := make(chan struct{})
+	go func() { defer close(done); p.run(ctx) }()
+	enough := func(more int64) {
+		t.Helper()
+		from := p.acked.Load()
+		require.Eventually(t, func() bool { return p.acked.Load() >= from+more }, 60*time.Second, 20*time.Millisecond, "%s", &log)
+	}
+	enough(60)
+	require.NoError(t, program.Process.Signal(syscall.SIGKILL))
+	_ = program.Wait()
+	time.Sleep(6 * time.Second) // longer than what counts as a silence
+	program = serve()
+	up()
+	enough(60)
+
+	pid, err := os.ReadFile(filepath.Join(dir, "data", "data", "postmaster.pid"))
+	require.NoError(t, err)
+	postgres, err := strconv.Atoi(strings.Fields(string(pid))[0])
+	require.NoError(t, err)
+	require.NoError(t, syscall.Kill(postgres, syscall.SIGKILL))
+	enough(60)
+	stop()
+	<-done
+	acked := p.acked.Load()
+	time.Sleep(time.Second)
+
+	dsn, ok := cluster.Attach(dir + "/data")
+	require.True(t, ok)
+	db, err := sql.Open("pgx", dsn)
+	require.NoError(t, err)
+	defer db.Close()
+	count := func(query string) (n int64) {
+		t.Helper()
+		require.NoError(t, db.QueryRow(query).Scan(&n))
+		return n
+	}
+	typed := count("SELECT count(*) FROM typed_lines")
+	assert.GreaterOrEqual(t, typed, acked, "what was acknowledged")
+	assert.LessOrEqual(t, typed, acked+1, "and at most the one that was on its way")
+	assert.Equal(t, typed, count("SELECT count(DISTINCT soc_pct) FROM readings q JOIN recordings g ON g.id = q.recording_id WHERE g.name = 'typed-stall.csv'"), "each with its value")
+	assert.Equal(t, typed, count("SELECT count(*) FROM readings q JOIN recordings g ON g.id = q.recording_id WHERE g.name = 'typed-stall.csv'"), "once")
+	fromAdapter := count("SELECT count(*) FROM readings q JOIN recordings g ON g.id = q.recording_id WHERE g.name = 'car.csv'")
+	assert.Greater(t, fromAdapter, int64(120))
+	assert.Equal(t, fromAdapter, count("SELECT readings FROM recordings WHERE name = 'car.csv'"), "as many as are noted")
+	assert.Equal(t, int64(1), count("SELECT count(*) FROM marks WHERE note LIKE 'nothing recorded for %'"), "the silence is marked")
+	// While PostgreSQL was away the program was not: the adapter's readings go on.
+	assert.Less(t, count(`SELECT coalesce(round(max(d)), 0)::bigint FROM (SELECT t_s - lag(t_s) OVER (ORDER BY n) d FROM readings q
+		JOIN recordings g ON g.id = q.recording_id WHERE g.name = 'car.csv') x WHERE d < 5`), int64(3))
+	t.Logf("%d readings acknowledged to the phone, %d stored; %d from the adapter; %d sent again", acked, typed, fromAdapter, p.resent.Load())
+	assert.Contains(t, log.String(), "starting it again")
+	post(run+"/end", url.Values{"soc": {"20"}})
+	require.NoError(t, program.Process.Signal(syscall.SIGINT))
+	_ = program.Wait()
+}
