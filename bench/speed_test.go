@@ -243,3 +243,13 @@ func TestPagesOverHTTP(t *testing.T) {
 		fmt.Printf("GET %-28s median %v, slowest %v, %d kB\n", path, median(took), took[len(took)-1], size>>10)
 	}
 }
+
+// readingsStored counts every reading in a database.
+func readingsStored(url string, n *int64) error {
+	db, err := sql.Open("pgx", url)
+	if err != nil {
+		return err
+	}
+	defer db.Close()
+	return db.QueryRow("SELECT count(*) FROM readings").Scan(n)
+}

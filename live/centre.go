@@ -146,27 +146,11 @@ func (c *Centre) act(ctx context.Context, name, action string, payload json.RawM
 	return nil, errUnknownAction
 }
 
-// feedOf gives the feed of a live run that wants this charge point's connector;
-// nil where none does.
-func (c *Centre) feedOf(ctx context.Context, name string, connector int) (*logbook.Feed, error) {
-	feeds, err := c.Recorder.Book.Feeds(ctx, 0)
-	if err != nil {
-		return nil, err
-	}
-	for i := range feeds {
-		f := &feeds[i]
-		if f.Kind == logbook.ChargePointFeed && f.Address == name && (connector == 0 || f.Connector == connector) {
-			return f, nil
-		}
-	}
-	return nil, nil
-}
-
 // gone notes that a charge point is away.
 func (c *Centre) gone(ctx context.Context, name string) {
 	end, cancel := context.WithTimeout(ctx, 3*time.Second)
 	defer cancel()
-	if f, err := c.feedOf(end, name, 0); err == nil && f != nil {
+	if f, err := c.Recorder.Book.FeedAt(end, name, 0); err == nil && f != nil {
 		c.Recorder.say(end, f, logbook.FeedLost, "the charge point went away")
 	}
 }
@@ -181,7 +165,7 @@ func (c *Centre) status(ctx context.Context, name string, payload json.RawMessag
 	if err := json.Unmarshal(payload, &p); err != nil {
 		return fmt.Errorf("%w: %w", errPayload, err)
 	}
-	f, err := c.feedOf(ctx, name, p.ConnectorID)
+	f, err := c.Recorder.Book.FeedAt(ctx, name, p.ConnectorID)
 	if err != nil || f == nil {
 		return err
 	}
@@ -224,7 +208,7 @@ func (c *Centre) meterValues(ctx context.Context, name string, payload json.RawM
 	if err := json.Unmarshal(payload, &p); err != nil {
 		return fmt.Errorf("%w: %w", errPayload, err)
 	}
-	f, err := c.feedOf(ctx, name, p.ConnectorID)
+	f, err := c.Recorder.Book.FeedAt(ctx, name, p.ConnectorID)
 	if err != nil || f == nil {
 		return err
 	}
@@ -244,7 +228,7 @@ func (c *Centre) boundary(ctx context.Context, name string, payload json.RawMess
 		return fmt.Errorf("%w: %s and %s are needed", errPayload, timeKey, meterKey)
 	}
 	_ = json.Unmarshal(p["connectorId"], &connector)
-	f, err := c.feedOf(ctx, name, connector)
+	f, err := c.Recorder.Book.FeedAt(ctx, name, connector)
 	if err != nil || f == nil {
 		return err
 	}
@@ -278,6 +262,9 @@ func (c *Centre) store(ctx context.Context, f *logbook.Feed, values []meterValue
 		return err
 	}
 	err = c.Recorder.Book.Append(ctx, f.RunID, f.RecordingID, samples)
+	if err == nil {
+		c.Recorder.stored(start, samples)
+	}
 	if errors.Is(err, logbook.ErrEnded) {
 		return nil // nobody wants it any more
 	}

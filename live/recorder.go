@@ -25,6 +25,8 @@ type Recorder struct {
 	Now  func() time.Time // the clock of runs; nil: time.Now
 	// Pace is the shortest time between two readings of an adapter; 0: 50 ms.
 	Pace time.Duration
+	// Stored is told how old each reading was when it was on disk; nil: nobody.
+	Stored func(age time.Duration)
 
 	mu      sync.Mutex
 	started map[int64]time.Time // of runs
@@ -38,6 +40,17 @@ const (
 	longWait  = 10 * time.Second
 	gapS      = 5 // a longer silence is marked
 )
+
+// stored tells how old readings of a run were when they were on disk.
+func (r *Recorder) stored(start time.Time, samples []logbook.Sample) {
+	if r.Stored == nil {
+		return
+	}
+	now := r.now().Sub(start).Seconds()
+	for _, s := range samples {
+		r.Stored(time.Duration((now - s.HeardS) * float64(time.Second)))
+	}
+}
 
 func (r *Recorder) now() time.Time {
 	if r.Now != nil {
@@ -64,7 +77,10 @@ func (r *Recorder) Run(ctx context.Context) {
 			running[f.ID] = stop
 			all.Go(func() {
 				r.adapter(feed, f)
-				ended <- f.ID
+				select {
+				case ended <- f.ID:
+				case <-ctx.Done(): // nobody asks any more
+				}
 			})
 		})
 		select {
@@ -92,15 +108,12 @@ func (r *Recorder) look(ctx context.Context, claims *logbook.Claims, running map
 			return nil
 		}
 	}
-	feeds, err := r.Book.Feeds(ask, 0)
+	feeds, err := r.Book.Sources(ask, logbook.AdapterFeed)
 	if err != nil {
 		return claims
 	}
 	wanted := map[int64]bool{}
 	for _, f := range feeds {
-		if f.Kind != logbook.AdapterFeed {
-			continue
-		}
 		wanted[f.ID] = true
 		_, on := running[f.ID]
 		if on && !fresh {
@@ -113,7 +126,11 @@ func (r *Recorder) look(ctx context.Context, claims *logbook.Claims, running map
 		case on && !ours: // another copy took over while the database was away
 			running[f.ID]()
 		case !on && ours:
-			start(f)
+			if whole, err := r.Book.Feed(ask, f.ID); err == nil {
+				start(*whole)
+			} else {
+				_ = claims.Release(ask, f.ID)
+			}
 		}
 	}
 	for id, stop := range running {
@@ -341,6 +358,9 @@ func (k *keeper) flush(ctx context.Context, first *bool) error {
 		k.mu.Lock()
 		k.pending = k.pending[n:]
 		k.mu.Unlock()
+		if start, err := k.r.startOf(ctx, k.feed.RunID); err == nil {
+			k.r.stored(start, some)
+		}
 	}
 }
 

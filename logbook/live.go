@@ -141,6 +141,34 @@ func (b *Book) Feeds(ctx context.Context, runID int64) ([]Feed, error) {
 	return list, mapped("listing the feeds", db.Order("feeds.id").Find(&list).Error)
 }
 
+// Sources lists the feeds of a kind of all live runs by what tells them apart, for
+// looking often: without their profiles.
+func (b *Book) Sources(ctx context.Context, kind string) ([]Feed, error) {
+	var list []Feed
+	err := b.db.WithContext(ctx).Raw(`SELECT f.id, f.run_id, f.recording_id, f.kind, f.address, f.connector, f.state, f.said FROM feeds f
+		JOIN runs r ON r.id = f.run_id AND r.live AND r.deleted_at IS NULL WHERE f.kind = ? ORDER BY f.id`, kind).Scan(&list).Error
+	return list, mapped("listing the sources", err)
+}
+
+// Feed gives one feed.
+func (b *Book) Feed(ctx context.Context, id int64) (*Feed, error) {
+	var f Feed
+	err := b.db.WithContext(ctx).First(&f, id).Error
+	return &f, mapped(fmt.Sprintf("source %d", id), err)
+}
+
+// FeedAt gives the feed of a live run that reads a charge point's connector, the
+// newest where several do; nil where none does. Connector 0 is any.
+func (b *Book) FeedAt(ctx context.Context, name string, connector int) (*Feed, error) {
+	var list []Feed
+	err := b.db.WithContext(ctx).Raw(`SELECT f.* FROM feeds f JOIN runs r ON r.id = f.run_id AND r.live AND r.deleted_at IS NULL
+		WHERE f.kind = ? AND f.address = ? AND (? = 0 OR f.connector = ?) ORDER BY f.id DESC LIMIT 1`, ChargePointFeed, name, connector, connector).Scan(&list).Error
+	if err != nil || len(list) == 0 {
+		return nil, mapped("looking for the charge point's run", err)
+	}
+	return &list[0], nil
+}
+
 // DeleteFeed takes a feed away; what it recorded stays.
 func (b *Book) DeleteFeed(ctx context.Context, runID, id int64) error {
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {

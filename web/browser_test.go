@@ -248,34 +248,51 @@ func TestRoadAndBenchByKeyboard(t *testing.T) {
 	s.quiet()
 }
 
-// Every page passes axe-core by day and by night, wide and narrow, and none of them
-// is broader than a phone.
+// Every page passes axe-core by day and by night, the ones for the stall on a phone
+// too, and none of them is broader than a phone.
 func TestAccessibility(t *testing.T) {
 	axe, err := os.ReadFile("../node_modules/axe-core/axe.min.js")
 	require.NoError(t, err, "npm ci brings axe-core")
-	s := newSite(t, 1280, 800, true)
-	s.open("/desk")
-	s.do(chromedp.SetUploadFiles(css("#file"), []string{sample(t, "spreadsheet.csv")}), chromedp.Click(css("#file-form button")), chromedp.WaitVisible(css("#understood")))
-	arrival := eval[string](s, "location.pathname")
-	pages := []string{"/", "/?group=car", "/runs/1", "/runs/18", "/runs/1/edit", "/bench?runs=1,2,3,4,5,6,7,8", "/bench", "/desk", arrival, "/garage", "/garage/cars/1",
-		"/sites", "/sites/1", "/sites/stalls/1", "/prepare", "/prepare?kept=1", "/prepare?kept=2&x=1&now=50&outside=3&fallback=none&from=2", "/prepare/sheet?kept=2", "/prepare/methods", "/prepare/matrix", "/definitions", "/runs/1/how/peak", "/no-such-page"}
-	for _, theme := range []string{"day", "night"} {
+	check := func(s *site, page string) {
+		s.do(chromedp.Navigate(s.url+page), chromedp.WaitVisible(css("html[data-ready] h1, html[data-ready] h2, html[data-ready] #live")))
+		eval[bool](s, string(axe)+"; true")
+		found := eval[[]string](s, `axe.run(document, {runOnly: ["wcag2a", "wcag2aa", "wcag21aa", "wcag22aa"]}).then(r => r.violations.map(v => v.id + ": " + v.nodes.map(n => n.target + " " + n.failureSummary).slice(0, 3).join(" | ")))`)
+		assert.Empty(s, found, page)
+	}
+	everywhere := func(s *site) (pages []string, stall string) {
 		s.open("/desk")
-		if eval[bool](s, `getComputedStyle(document.querySelector("[data-theme-to=`+theme+`]")).display !== "none"`) {
-			s.do(chromedp.Click(css("[data-theme-to="+theme+"]")), chromedp.WaitVisible(css("html[data-theme="+theme+"] h1")))
+		s.do(chromedp.SetUploadFiles(css("#file"), []string{sample(s.T, "spreadsheet.csv")}), chromedp.Click(css("#file-form button")), chromedp.WaitVisible(css("#understood")))
+		arrival := eval[string](s, "location.pathname")
+		stall = s.underWay(480)
+		return []string{"/", "/?group=car", "/runs/1", "/runs/18", "/runs/1/edit", "/bench?runs=1,2,3,4,5,6,7,8", "/bench", "/desk", arrival, "/garage", "/garage/cars/1",
+			"/sites", "/sites/1", "/sites/stalls/1", "/stall", stall, stall + "/sources", stall + "/end", "/prepare", "/prepare?kept=1",
+			"/prepare?kept=2&x=1&now=50&outside=3&fallback=none&from=2", "/prepare/sheet?kept=2", "/prepare/methods", "/prepare/matrix",
+			"/definitions", "/runs/1/how/peak", "/no-such-page"}, stall
+	}
+	for _, theme := range []string{"day", "night"} {
+		t.Run(theme, func(t *testing.T) {
+			s := newSite(t, 1280, 800, true)
+			pages, _ := everywhere(s)
+			s.open("/desk")
+			if eval[bool](s, `getComputedStyle(document.querySelector("[data-theme-to=`+theme+`]")).display !== "none"`) {
+				s.do(chromedp.Click(css("[data-theme-to="+theme+"]")), chromedp.WaitVisible(css("html[data-theme="+theme+"] h1")))
+			}
+			for _, page := range pages {
+				check(s, page)
+			}
+		})
+	}
+	t.Run("phone", func(t *testing.T) {
+		s := newSite(t, 390, 844, true)
+		pages, stall := everywhere(s)
+		for _, page := range []string{"/stall", stall, stall + "/sources", stall + "/end", "/prepare?kept=1"} {
+			check(s, page)
 		}
 		for _, page := range pages {
-			s.do(chromedp.Navigate(s.url+page), chromedp.WaitVisible(css("html[data-ready] h1, html[data-ready] h2")))
-			eval[bool](s, string(axe)+"; true")
-			found := eval[[]string](s, `axe.run(document, {runOnly: ["wcag2a", "wcag2aa", "wcag21aa", "wcag22aa"]}).then(r => r.violations.map(v => v.id + ": " + v.nodes.map(n => n.target + " " + n.failureSummary).slice(0, 3).join(" | ")))`)
-			assert.Empty(t, found, "%s by %s", page, theme)
+			s.do(chromedp.Navigate(s.url+page), chromedp.WaitVisible(css("html[data-ready] h1, html[data-ready] h2, html[data-ready] #live")))
+			assert.LessOrEqual(t, eval[int](s, "document.documentElement.scrollWidth"), 390, page)
 		}
-	}
-	s.do(chromedp.EmulateViewport(390, 844))
-	for _, page := range pages {
-		s.do(chromedp.Navigate(s.url+page), chromedp.WaitVisible(css("html[data-ready] h1, html[data-ready] h2")))
-		assert.LessOrEqual(t, eval[int](s, "document.documentElement.scrollWidth"), 390, page)
-	}
+	})
 }
 
 // Pictures leave the page as SVG with their conditions, and as PNG.

@@ -89,6 +89,7 @@ const patience = 20 * time.Second
 
 func newSite(t *testing.T, width, height int64, withDemo bool) *site {
 	t.Helper()
+	t.Parallel() // each has its own logbook, server and tab
 	book := newBook(t, withDemo)
 	srv, err := web.New(book, logbooktest.Quiet())
 	require.NoError(t, err)

@@ -89,6 +89,10 @@ func (s *Server) run(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) showRun(w http.ResponseWriter, r *http.Request, status int, v *runView, n *Notice) {
+	if v.Row.Live {
+		http.Redirect(w, r, fmt.Sprintf("/stall/%d", v.Row.ID), http.StatusSeeOther)
+		return
+	}
 	if v.Row.DeletedAt.Valid {
 		n = &Notice{Text: "This run is put aside; it is in no list.", Undo: fmt.Sprintf("/runs/%d/restore", v.Row.ID)}
 	}

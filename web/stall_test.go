@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"net/http"
 	"net/url"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -14,6 +15,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"zincroad/core/forecast"
+	"zincroad/core/pack"
 	"zincroad/core/trace"
 	"zincroad/logbook"
 )
@@ -224,4 +227,97 @@ func TestSentTwiceStoredOnce(t *testing.T) {
 	assert.Equal(t, 422, code)
 	assert.Contains(t, said, "has ended")
 	assert.Equal(t, http.StatusSeeOther, get(h, fmt.Sprintf("/stall/%d", id)).Code, "an ended run has its own page")
+}
+
+// underWay makes a live run with both sides logged that began some seconds ago, at
+// a stall that gives less than its label, and gives its address.
+func (s *site) underWay(seconds int) string {
+	s.Helper()
+	ctx := context.Background()
+	cars, err := s.book.Cars(ctx)
+	require.NoError(s, err)
+	sites, err := s.book.Sites(ctx)
+	require.NoError(s, err)
+	var car *logbook.Car
+	for i := range cars {
+		if cars[i].Name == "Tamarack 78" {
+			car = &cars[i]
+		}
+	}
+	mill := sites[slices.IndexFunc(sites, func(x logbook.Site) bool { return x.Name == "Fulling Mill" })]
+	stall := mill.Stalls[0]
+	from, to := 10.0, 80.0
+	at := time.Now().UTC().Add(-time.Duration(seconds+90) * time.Second)
+	plan := forecast.Plan{FromPct: from, ToPct: to, AmbientC: 6, Battery: pack.Nodes{ColdestC: 25, WarmestC: 27}}
+	id, err := s.book.StartLive(ctx, &logbook.Run{StartedAt: &at, CarID: &car.ID, StallID: &stall.ID, FromPct: &from, ToPct: &to, MethodName: "10–80 % stop", Plan: &plan})
+	require.NoError(s, err)
+	given := plan
+	given.Car, given.Stall = car.Describe(""), stall.Describe()
+	amps := 260.0
+	given.Stall.MaxA = &amps
+	f, err := forecast.Once(given)
+	require.NoError(s, err)
+	feeds := []*logbook.Feed{{RunID: id, Kind: logbook.AdapterFeed, Address: "192.0.2.1:35000"}, {RunID: id, Kind: logbook.ChargePointFeed, Address: "FULLING-1", Connector: 1}}
+	require.NoError(s, s.book.AddFeed(ctx, feeds[0], trace.CarSide))
+	require.NoError(s, s.book.AddFeed(ctx, feeds[1], trace.StallSide))
+	require.NoError(s, s.book.LiveMark(ctx, &logbook.Mark{RunID: id, TS: 20, Kind: "plug-in"}, "a"))
+	require.NoError(s, s.book.LiveMark(ctx, &logbook.Mark{RunID: id, TS: 65, Kind: "attempt", Note: "payment refused at Fulling Mill 1"}, "b"))
+	require.NoError(s, s.book.LiveMark(ctx, &logbook.Mark{RunID: id, TS: 90, Kind: "plug-in"}, "c"))
+	var carSide, stallSide []logbook.Sample
+	for i := 0; i < seconds && i < len(f.Steps); i += 3 {
+		st := f.Steps[i]
+		t, n := 90+st.T, st.Battery.Ordered()
+		carSide = append(carSide, logbook.Sample{TS: t, HeardS: t, Values: map[trace.Channel]float64{trace.SoC: float64(int(st.SoCPct*10)) / 10, trace.Voltage: st.PackV,
+			trace.Current: st.Amps, trace.BatteryTempMin: n.ColdestC, trace.BatteryTempMax: n.WarmestC}})
+		stallSide = append(stallSide, logbook.Sample{TS: t, HeardS: t, Values: map[trace.Channel]float64{trace.Power: st.StallKW}})
+	}
+	require.NoError(s, s.book.Append(ctx, id, feeds[0].RecordingID, carSide))
+	require.NoError(s, s.book.Append(ctx, id, feeds[1].RecordingID, stallSide))
+	require.NoError(s, s.book.SetFeed(ctx, feeds[0], logbook.FeedConnected, ""))
+	require.NoError(s, s.book.SetFeed(ctx, feeds[1], logbook.FeedConnected, "charging"))
+	return fmt.Sprintf("/stall/%d", id)
+}
+
+// A stall that gives little: the page says by how much, since when, and what seems
+// to hold it; the end that is expected moves.
+func TestLivePageRaisesTheAlarm(t *testing.T) {
+	s := newSite(t, 390, 844, true)
+	page := s.underWay(480)
+	s.open("/stall")
+	assert.Contains(t, s.text(".start-list"), "Tamarack 78")
+	s.do(chromedp.Navigate(s.url+page), chromedp.WaitVisible(css("#live[data-ready]")))
+	text := s.text(".hold")
+	assert.Contains(t, text, "kW under forecast since")
+	assert.Contains(t, text, "amps are flat at 25")
+	assert.Contains(t, s.text("#live-now"), "1 failed before")
+	assert.Contains(t, s.text(".next"), "learned from this run")
+	assert.NotEmpty(t, eval[string](s, `document.querySelector(".ghost").getAttribute("d")`))
+	assert.Contains(t, s.text(".source"), "connected")
+	s.quiet()
+}
+
+// Sources that cannot be are refused at their field, and nothing is lost.
+func TestSourcesForm(t *testing.T) {
+	h, book := handler(t, true)
+	at := time.Now().UTC()
+	id, err := book.StartLive(context.Background(), &logbook.Run{StartedAt: &at})
+	require.NoError(t, err)
+	path := fmt.Sprintf("/stall/%d/sources", id)
+	w := post(h, path, url.Values{"kind": {"adapter"}, "address": {"somewhere"}, "profile": {`{"format": "zincroad-profile/1", "channels": []}`}})
+	assert.Equal(t, http.StatusUnprocessableEntity, w.Code)
+	assert.Contains(t, w.Body.String(), "expected a host and a port")
+	assert.Contains(t, w.Body.String(), "The profile has no channels")
+	assert.Contains(t, w.Body.String(), `value="somewhere"`)
+	w = post(h, path, url.Values{"kind": {"charge-point"}, "address": {""}, "connector": {"0"}})
+	assert.Contains(t, w.Body.String(), "An address is needed.")
+	assert.Contains(t, w.Body.String(), "expected a number from 1 to 99")
+	require.Equal(t, http.StatusSeeOther, post(h, path, url.Values{"kind": {"charge-point"}, "address": {"MILL-9"}, "connector": {"2"}}).Code)
+	f, err := book.FeedAt(context.Background(), "MILL-9", 2)
+	require.NoError(t, err)
+	require.NotNil(t, f)
+	require.Equal(t, http.StatusSeeOther, post(h, fmt.Sprintf("%s/%d/delete", path, f.ID), nil).Code)
+	f, err = book.FeedAt(context.Background(), "MILL-9", 2)
+	require.NoError(t, err)
+	assert.Nil(t, f)
+	assert.Equal(t, http.StatusSeeOther, get(h, fmt.Sprintf("/runs/%d", id)).Code, "a live run has no run page yet")
 }

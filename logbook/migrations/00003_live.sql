@@ -23,6 +23,7 @@ CREATE TABLE feeds (
     changed_at   timestamptz NOT NULL DEFAULT now()
 );
 CREATE INDEX feeds_run ON feeds (run_id);
+CREATE INDEX feeds_address ON feeds (address);
 
 -- Typed readings as they were typed, each with a key of the page that sent it, so
 -- that sent twice it is stored once. A corrected line stays, and says by which.
