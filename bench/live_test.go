@@ -112,7 +112,7 @@ func liveRuns(t *testing.T, runs, pages int, lasting time.Duration) time.Duratio
 		f = &logbook.Feed{RunID: id, Kind: logbook.ChargePointFeed, Address: name, Connector: 1}
 		require.NoError(t, book.AddFeed(ctx, f, trace.StallSide))
 		all.Go(func() {
-			_ = (&standin.ChargePoint{World: world, URL: "ws" + srv.URL[4:] + "/ocpp/" + name, EveryS: 1, Log: logbooktest.Quiet()}).Run(ctx)
+			_ = (&standin.Charger{World: world, URL: "ws" + srv.URL[4:] + "/ocpp/" + name, EveryS: 1, Log: logbooktest.Quiet()}).Run(ctx)
 		})
 	}
 	all.Go(func() { recorder.Run(ctx) })

@@ -222,7 +222,7 @@ func TestChargePointBySchema(t *testing.T) {
 	ctx, stop := context.WithCancel(context.Background())
 	done := make(chan error, 1)
 	go func() {
-		done <- (&standin.ChargePoint{World: world(t, 120, ""), URL: "ws" + srv.URL[4:] + "/MILL-1", Log: quiet}).Run(ctx)
+		done <- (&standin.Charger{World: world(t, 120, ""), URL: "ws" + srv.URL[4:] + "/MILL-1", Log: quiet}).Run(ctx)
 	}()
 	require.Eventually(t, func() bool {
 		mu.Lock()

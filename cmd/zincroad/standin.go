@@ -80,7 +80,7 @@ func (f *standinFlags) run(ctx context.Context) error {
 	if f.centre != "" {
 		fmt.Printf("The charger %s reports to %s%s.\n", f.name, f.centre, f.name)
 		g.Go(func() error {
-			return (&standin.ChargePoint{World: w, URL: f.centre + f.name, Log: log}).Run(ctx)
+			return (&standin.Charger{World: w, URL: f.centre + f.name, Log: log}).Run(ctx)
 		})
 	}
 	if f.screen != "" {

@@ -13,10 +13,10 @@ import (
 	"github.com/coder/websocket"
 )
 
-// ChargePoint is a charger that speaks the open charge-point protocol 1.6 (JSON over
+// Charger is a charger that speaks the open charge-point protocol 1.6 (JSON over
 // WebSocket) to a central system: it connects there, and again when the connection
 // is lost, and keeps meter values until they are answered.
-type ChargePoint struct {
+type Charger struct {
 	World  *World
 	URL    string  // of the central system, ending in the charge point's name
 	EveryS float64 // simulated seconds between meter values; 0: 5
@@ -34,7 +34,7 @@ type call struct {
 const stamp = "2006-01-02T15:04:05.000Z"
 
 // clock is the charger's own, wrong where that is the fault.
-func (c *ChargePoint) clock() string {
+func (c *Charger) clock() string {
 	t := c.World.Clock()
 	if f, ok := c.World.has(ClockWrong); ok {
 		t = t.Add(time.Duration(orElse(f.By, 7) * float64(time.Minute)))
@@ -43,7 +43,7 @@ func (c *ChargePoint) clock() string {
 }
 
 // Run speaks until the context ends.
-func (c *ChargePoint) Run(ctx context.Context) error {
+func (c *Charger) Run(ctx context.Context) error {
 	wait := 300 * time.Millisecond
 	var talk talk
 	for ctx.Err() == nil {
@@ -70,7 +70,7 @@ type talk struct {
 	booted      bool
 }
 
-func (c *ChargePoint) connect(ctx context.Context, t *talk) error {
+func (c *Charger) connect(ctx context.Context, t *talk) error {
 	dial, cancel := context.WithTimeout(ctx, 10*time.Second)
 	defer cancel()
 	ws, _, err := websocket.Dial(dial, c.URL, &websocket.DialOptions{Subprotocols: []string{"ocpp1.6"}})
@@ -95,7 +95,7 @@ func (c *ChargePoint) connect(ctx context.Context, t *talk) error {
 }
 
 // tell says what is new: a change of status, a beginning, a meter value, an end.
-func (c *ChargePoint) tell(ctx context.Context, ws *websocket.Conn, t *talk) error {
+func (c *Charger) tell(ctx context.Context, ws *websocket.Conn, t *talk) error {
 	s := c.World.Now()
 	if s.Status != t.status {
 		code := "NoError"
@@ -141,7 +141,7 @@ func (c *ChargePoint) tell(ctx context.Context, ws *websocket.Conn, t *talk) err
 }
 
 // meter is one meter value, with power offered beside power delivered.
-func (c *ChargePoint) meter(s State) map[string]any {
+func (c *Charger) meter(s State) map[string]any {
 	value := func(measurand, unit string, v float64, decimals int) map[string]any {
 		return map[string]any{"value": strconv.FormatFloat(v, 'f', decimals, 64), "context": "Sample.Periodic", "measurand": measurand, "unit": unit, "location": "Outlet"}
 	}
@@ -157,13 +157,13 @@ func (c *ChargePoint) meter(s State) map[string]any {
 		value("Energy.Active.Import.Register", "Wh", s.Register*1000, 0), soc}}
 }
 
-func (c *ChargePoint) keep(action string, payload any) {
+func (c *Charger) keep(action string, payload any) {
 	c.next++
 	c.waiting = append(c.waiting, call{strconv.Itoa(c.next), action, payload})
 }
 
 // flush sends what is kept, one after the other, each until it is answered.
-func (c *ChargePoint) flush(ctx context.Context, ws *websocket.Conn) error {
+func (c *Charger) flush(ctx context.Context, ws *websocket.Conn) error {
 	for len(c.waiting) > 0 {
 		if _, err := exchange(ctx, ws, c.waiting[0]); err != nil {
 			return err
@@ -173,7 +173,7 @@ func (c *ChargePoint) flush(ctx context.Context, ws *websocket.Conn) error {
 	return nil
 }
 
-func (c *ChargePoint) ask(ctx context.Context, ws *websocket.Conn, action string, payload any) (json.RawMessage, error) {
+func (c *Charger) ask(ctx context.Context, ws *websocket.Conn, action string, payload any) (json.RawMessage, error) {
 	c.next++
 	return exchange(ctx, ws, call{strconv.Itoa(c.next), action, payload})
 }
