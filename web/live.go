@@ -409,6 +409,9 @@ func (v *liveView) strip(r *run.Run) string {
 		}
 	}
 	for _, m := range v.Row.Marks {
+		if m.TS < x.ZeroS {
+			continue // before plug-in there is no road; the list has them
+		}
 		s.Marks = append(s.Marks, draw.Sign{TS: m.TS - x.ZeroS, Letter: draw.SignLetter(m.Kind), Title: m.Kind + " " + m.Note})
 	}
 	if v.State.Phase == follow.Arrived || v.State.Phase == follow.Waiting && v.State.Leg < 2 {
@@ -513,6 +516,16 @@ func (v *liveView) EndNote() string {
 	}
 	half := (e.HighS - e.LowS) / 2 / 60
 	return fmt.Sprintf("%s at %s, ± %s min", percent(e.SoCPct), v.Wall(e.TS), words.Figure(math.Max(1, half), 0))
+}
+
+// EndRange is between when and when the end is due; a minute either way at least,
+// which is what the clock shows.
+func (v *liveView) EndRange() string {
+	e := v.State.End
+	if math.IsNaN(e.HighS) {
+		return "not before " + v.Wall(e.LowS)
+	}
+	return fmt.Sprintf("between %s and %s", v.Wall(min(e.LowS, e.TS-60)), v.Wall(max(e.HighS, e.TS+60)))
 }
 
 // AlertText says how far the power is from the forecast.
