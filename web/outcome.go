@@ -22,23 +22,24 @@ import (
 
 // Outcome is what a plan comes to, as the page says and draws it.
 type Outcome struct {
-	Headline string
-	Facts    []string
-	Warnings []string
-	Timeline string
-	Limits   string
-	Strip    string
-	Posts    []planPost
-	Ranking  []rankedStall
-	Warm     bool // the ranking and the diagram are for a warm pack, since no plan is worked out
-	Options  []planOption
-	Pays     string
-	Fallback string
-	List     prepare.Checklist
-	Bill     *stall.Bill
-	Assumed  []pack.Assumption
-	NotKnown []string
-	Remarks  []string // on the stall's ratings
+	Headline       string
+	Facts          []string
+	Warnings       []string
+	Timeline       string
+	TimelineNarrow string // for phones
+	Limits         string
+	Strip          string
+	Posts          []planPost
+	Ranking        []rankedStall
+	Warm           bool // the ranking and the diagram are for a warm pack, since no plan is worked out
+	Options        []planOption
+	Pays           string
+	Fallback       string
+	List           prepare.Checklist
+	Bill           *stall.Bill
+	Assumed        []pack.Assumption
+	NotKnown       []string
+	Remarks        []string // on the stall's ratings
 }
 
 type planPost struct {
@@ -262,7 +263,10 @@ func (o *Outcome) sayFallback(pl *prepare.Prepared) {
 
 // draw makes the pictures and the table of posts.
 func (o *Outcome) draw(v *planView) {
-	o.Timeline = timelineOf(v).SVG()
+	t := timelineOf(v)
+	o.Timeline = t.SVG()
+	t.Narrow, t.CutS = true, cutAt(t, shownOnPhone)
+	o.TimelineNarrow = t.SVG()
 	f, pl := v.Plan.Forecast, v.Plan
 	strip := &draw.Strip{Title: "Forecast: power against minutes since plug-in, with posts and the ceilings that would hold",
 		FromPct: pl.Plan.FromPct, ToPct: pl.Plan.ToPct, Width: 435, Held: stretches(f)}
@@ -302,13 +306,23 @@ func stretches(f *forecast.Forecast) []draw.Stretch {
 	return out
 }
 
-// shownBefore is how much of a long approach the timeline shows, as a multiple of
-// the session.
-const shownBefore = 4
+// How much of a long approach the timeline shows, as a multiple of the session.
+const (
+	shownBefore  = 4
+	shownOnPhone = 1.5
+)
+
+// cutAt is where a timeline begins whose approach is longer than so many sessions;
+// 0 where all of it is shown.
+func cutAt(t *draw.Timeline, sessions float64) float64 {
+	if from := -sessions * math.Max(t.T[len(t.T)-1], 1800); t.T[0] < from {
+		return from
+	}
+	return 0
+}
 
 func timelineOf(v *planView) *draw.Timeline {
 	a, f := v.Plan.Approach, v.Plan.Forecast
-	leave := a.LeaveS()
 	t := &draw.Timeline{Title: "From now to unplugging: state of charge and coldest cell against time", WantedC: math.NaN(), Held: stretches(f)}
 	if c, ok := run.Value(v.Plan.Plan.TargetC); ok && !v.Method.Cold {
 		t.WantedC = c
@@ -327,9 +341,7 @@ func timelineOf(v *planView) *draw.Timeline {
 		}
 		end = st.T
 	}
-	if longest := -shownBefore * math.Max(end, 1800); leave < longest {
-		t.CutS = longest
-	}
+	t.CutS = cutAt(t, shownBefore)
 	for _, p := range a.Phases {
 		b := barOf(p, a.Way)
 		if n := len(t.Bars); n > 0 && t.Bars[n-1].Kind == b.Kind && t.Bars[n-1].Label == b.Label {

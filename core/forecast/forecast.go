@@ -10,6 +10,7 @@ import (
 	"zincroad/core/ceiling"
 	"zincroad/core/curve"
 	"zincroad/core/pack"
+	"zincroad/core/run"
 	"zincroad/core/stall"
 )
 
@@ -20,14 +21,16 @@ const Format = "zincroad-forecast/1"
 // forecast on its own, and the moves add up as the root of the sum of squares.
 type Uncertainty struct {
 	TaperPct      float64 // of the pack's envelope, either way
+	CapacityPct   float64 // of the usable capacity, either way
 	BatteryK      float64 // of the battery's temperature at plug-in, either way
 	StallSharePct float64 // what the stall may give of its label at worst
 }
 
 // DefaultUncertainty is what a careful tester gets near (common practice, no
-// source): two warm runs of one car differ by a few percent, a pack's temperature
-// is known to a few kelvin, and a stall gives 88 % of its label on a bad day.
-var DefaultUncertainty = Uncertainty{TaperPct: 4, BatteryK: 3, StallSharePct: stall.TypicalSharePct}
+// source): two warm runs of one car differ by a few percent, usable capacity
+// changes with updates and age, a pack's temperature is known to a few kelvin, and
+// a stall gives 88 % of its label on a bad day.
+var DefaultUncertainty = Uncertainty{TaperPct: 4, CapacityPct: 2, BatteryK: 3, StallSharePct: stall.TypicalSharePct}
 
 // Forecast is a session worked out in advance. Times are seconds since plug-in.
 type Forecast struct {
@@ -368,6 +371,9 @@ func (f *Forecast) spread(plan Plan, u Uncertainty) {
 		if u.TaperPct > 0 {
 			vary(func(p *Plan) { p.TaperShare = share * (1 + sign*u.TaperPct/100) })
 		}
+		if u.CapacityPct > 0 {
+			vary(func(p *Plan) { p.Car = ofCapacity(p.Car, 1+sign*u.CapacityPct/100) })
+		}
 		if u.BatteryK > 0 {
 			vary(func(p *Plan) { p.Battery.ColdestC += sign * u.BatteryK; p.Battery.WarmestC += sign * u.BatteryK })
 		}
@@ -393,6 +399,19 @@ func (f *Forecast) spread(plan Plan, u Uncertainty) {
 		w := &f.Windows[i]
 		w.LowS, w.HighS = band(w.TS, runs, func(trail []float64) float64 { return reached(trail, w.ToPct) - reached(trail, w.FromPct) })
 	}
+}
+
+// ofCapacity is a car whose pack holds so much of what is noted, and is the same
+// otherwise.
+func ofCapacity(c *run.Car, share float64) *run.Car {
+	out := *c
+	for _, kwh := range []*run.Number{&out.UsableKWh, &out.GrossKWh} {
+		if v, ok := run.Known(*kwh); ok {
+			v *= share
+			*kwh = &v
+		}
+	}
+	return &out
 }
 
 // band adds the moves of a time up on either side; a variant in which it never

@@ -93,6 +93,19 @@ func TestColdHalvesThePower(t *testing.T) {
 	}
 }
 
+// Where a limit in kW holds all the way, the time follows the capacity alone: 2 %
+// more or less of it are 2 % of the time either way; what is drawn beside is the same.
+func TestRangeUnderASteadyLimit(t *testing.T) {
+	plan := forecast.Plan{Car: tree(), Stall: &run.Stall{RatedKW: n(40)}, FromPct: 20, ToPct: 70, Battery: even(28), AmbientC: 20}
+	f, err := forecast.Of(plan, forecast.Uncertainty{TaperPct: 4, CapacityPct: 2})
+	require.NoError(t, err)
+	w, ok := f.Window(20, 70)
+	require.True(t, ok)
+	assert.InEpsilon(t, 0.02*w.TS, w.HighS-w.TS, 0.03)
+	assert.InEpsilon(t, 0.02*w.TS, w.TS-w.LowS, 0.03)
+	assert.Equal(t, 75.0, *plan.Car.UsableKWh, "the plan's own car is as it was")
+}
+
 // Special cases are said, not computed.
 func TestWhatCannotBe(t *testing.T) {
 	frozen := tree()

@@ -71,6 +71,14 @@ func TestTimeline(t *testing.T) {
 		}
 	}
 	require.Equal(t, 4, signs)
+	l.Narrow = true
+	narrow := l.SVG()
+	assert.NotContains(t, narrow, "clock-sign", "on a phone the signs stand in a list")
+	for _, p := range elements(t, narrow)["path"] {
+		if p["class"] == "soc-line" {
+			assert.Equal(t, "M30 87L181 152L332 22", p["d"], "the same way on 366 points, 34 of them for the temperatures")
+		}
+	}
 	for i, a := range boxes {
 		for _, b := range boxes[i+1:] {
 			assert.False(t, a.y == b.y && a.x < b.x+b.w && b.x < a.x+a.w, "signs do not cover each other")

@@ -22,6 +22,7 @@ type Timeline struct {
 	Held    []Stretch
 	Signs   []ClockSign
 	CutS    float64 // what lies before this is not drawn; 0: everything is
+	Narrow  bool    // for a phone: less wide, and without signs, which stand in a list there
 }
 
 // Bar is what is done for a time.
@@ -41,13 +42,21 @@ type ClockSign struct {
 
 // SVG draws the timeline.
 func (l *Timeline) SVG() string {
-	c := &canvas{w: 880, h: 0}
-	p := plane{x0: 30, x1: 846, base: 152, top: 22, t0: l.from(), t1: l.to(), kw: 100}
+	c := &canvas{w: 880}
+	class, attrs := "timeline", ""
+	if l.Narrow {
+		c.w, class, attrs = 366, "timeline narrow", `aria-hidden="true"`
+	}
+	p := plane{x0: 30, x1: c.w - 34, base: 152, top: 22, t0: l.from(), t1: l.to(), kw: 100}
 	low, high := l.temperatures()
 	pt := func(temp float64) float64 { return p.base - (temp-low)/(high-low)*(p.base-p.top) }
-	signs, deepest := l.place(p, c.w)
-	c.h = p.base + 27 + float64(deepest)*20 + 20
-	c.open("timeline", l.Title, "")
+	var signs []placed
+	if c.h = p.base + 22; !l.Narrow {
+		var deepest int
+		signs, deepest = l.place(p, c.w)
+		c.h = p.base + 27 + float64(deepest)*20 + 20
+	}
+	c.open(class, l.Title, attrs)
 	c.rect("plugged", p.x(0), p.top-6, p.x1-p.x(0), p.base-p.top+6, 0)
 	for _, v := range []float64{20, 40, 60, 80, 100} {
 		c.line("grid", p.x0, p.y(v), p.x1, p.y(v))
