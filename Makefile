@@ -8,15 +8,15 @@ ASSETS := web/static/app.css web/static/app.js web/static/stall.js web/static/ht
 help: ## this list
 	@grep -hE '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:[^#]*## /\t/' | expand -t 16
 
-demo: prerequisites build ## install what is missing, build, start PostgreSQL and the program with demo data
-	exec bin/zincroad demo
+demo: prerequisites build ## install what is missing, build, start PostgreSQL and the program with demo data; SPEED=60 for a fast stand-in
+	exec bin/zincroad demo $(if $(SPEED),--speed $(SPEED))
 
 test: test-prerequisites build ## install what is missing and run every test
 	tools/run-tests
 
 build: bin/zincroad ## the program at bin/zincroad, everything inside
 
-bin/zincroad: $(ASSETS) $(shell find cmd core demo formats logbook web -name '*.go' -o -name '*.html' -o -name '*.sql' -o -path 'web/draw/*.css') go.mod go.sum
+bin/zincroad: $(ASSETS) $(shell find cmd core demo formats internal live logbook standin web -name '*.go' -o -name '*.html' -o -name '*.sql' -o -path "web/draw/*.css" -o -path "formats/*.json" -o -path "cmd/*.json") go.mod go.sum
 	go build -o $@ ./cmd/zincroad
 
 assets: $(ASSETS)

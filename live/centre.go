@@ -175,18 +175,42 @@ func (c *Centre) status(ctx context.Context, name string, payload json.RawMessag
 	}
 	c.Recorder.say(ctx, f, logbook.FeedConnected, said)
 	if p.Status == "Faulted" {
-		return c.mark(ctx, f, "the stall reports a fault: "+p.ErrorCode)
+		return c.mark(ctx, f, run.Note, "the stall reports a fault: "+p.ErrorCode)
 	}
-	return nil
+	return c.plug(ctx, f, p.Status)
 }
 
-func (c *Centre) mark(ctx context.Context, f *logbook.Feed, note string) error {
+// plug marks plug-in and unplug where a connector's status says so and nobody else
+// has. A plug-in that had no power before the stall was free again was an attempt.
+func (c *Centre) plug(ctx context.Context, f *logbook.Feed, status string) error {
+	in := false
+	switch status {
+	case "Preparing", "Charging", "SuspendedEV", "SuspendedEVSE":
+		in = true
+	case "Available":
+	default:
+		return nil
+	}
+	p, err := c.Recorder.Book.PlugOf(ctx, f.RunID, f.RecordingID)
+	switch {
+	case err != nil || p.In == in:
+		return err
+	case in:
+		return c.mark(ctx, f, run.PlugIn, logbook.ByStall)
+	case p.Powered:
+		return c.mark(ctx, f, run.Unplug, logbook.ByStall)
+	}
+	return c.mark(ctx, f, run.Attempt, "no power, and the stall is free again")
+}
+
+func (c *Centre) mark(ctx context.Context, f *logbook.Feed, kind, note string) error {
 	start, err := c.Recorder.startOf(ctx, f.RunID)
 	if err != nil {
 		return err
 	}
 	at := c.Recorder.now().Sub(start).Seconds()
-	return c.Recorder.Book.LiveMark(ctx, &logbook.Mark{RunID: f.RunID, TS: at, Kind: run.Note, Note: note}, fmt.Sprintf("feed-%d-%.0f", f.ID, at))
+	m := &logbook.Mark{RunID: f.RunID, TS: at, Kind: kind, Note: note}
+	return c.Recorder.Book.LiveMark(ctx, m, fmt.Sprintf("feed-%d-%s-%.0f", f.ID, kind, at))
 }
 
 // meterValue is one moment of a charge point's meter.
@@ -261,7 +285,8 @@ func (c *Centre) store(ctx context.Context, f *logbook.Feed, values []meterValue
 	if err := c.settleClock(ctx, f, samples[len(samples)-1]); err != nil {
 		return err
 	}
-	err = c.Recorder.Book.Append(ctx, f.RunID, f.RecordingID, samples)
+	// A charge point says again what it has heard no answer to.
+	err = c.Recorder.Book.AppendOnce(ctx, f.RunID, f.RecordingID, samples)
 	if err == nil {
 		c.Recorder.stored(start, samples)
 	}
@@ -280,26 +305,35 @@ const clockOffS = 4
 func (c *Centre) settleClock(ctx context.Context, f *logbook.Feed, s logbook.Sample) error {
 	c.mu.Lock()
 	done := c.off[f.RecordingID]
+	c.mu.Unlock()
+	if done {
+		return nil
+	}
+	known, err := c.Recorder.Book.ClockOffset(ctx, f.RecordingID)
+	if err != nil {
+		return err
+	}
+	if off := s.HeardS - s.TS; known == 0 && math.Abs(off) >= clockOffS {
+		if err := c.Recorder.Book.SetClockOffset(ctx, f.RecordingID, math.Round(off*10)/10); err != nil {
+			return err
+		}
+		if math.Abs(off) >= 30 {
+			which := "ahead"
+			if off > 0 {
+				which = "behind"
+			}
+			if err := c.mark(ctx, f, run.Note, fmt.Sprintf("the stall's clock is %s %s; lined up", words.Duration(math.Abs(off)), which)); err != nil {
+				return err
+			}
+		}
+	}
+	c.mu.Lock()
+	defer c.mu.Unlock()
 	if c.off == nil {
 		c.off = map[int64]bool{}
 	}
 	c.off[f.RecordingID] = true
-	c.mu.Unlock()
-	off := s.HeardS - s.TS
-	if done || math.Abs(off) < clockOffS {
-		return nil
-	}
-	known, err := c.Recorder.Book.ClockOffset(ctx, f.RecordingID)
-	if err != nil || known != 0 {
-		return err
-	}
-	if err := c.Recorder.Book.SetClockOffset(ctx, f.RecordingID, math.Round(off*10)/10); err != nil {
-		return err
-	}
-	if math.Abs(off) < 30 {
-		return nil
-	}
-	return c.mark(ctx, f, fmt.Sprintf("the stall's clock is %s %s; lined up", words.Duration(math.Abs(off)), map[bool]string{true: "behind", false: "ahead"}[off > 0]))
+	return nil
 }
 
 // measurands are the quantities of the protocol that Zinc Road has channels for.
@@ -310,14 +344,17 @@ var measurands = map[string]struct {
 	"":                              {trace.Energy, energyUnits}, // the protocol's default
 	"Energy.Active.Import.Register": {trace.Energy, energyUnits},
 	"Power.Active.Import":           {trace.Power, powerUnits},
-	"Current.Import":                {trace.Current, map[string]units.Unit{"": {Factor: 1}, "A": {Factor: 1}}},
+	"Power.Offered":                 {trace.OfferedPower, powerUnits},
+	"Current.Import":                {trace.Current, currentUnits},
+	"Current.Offered":               {trace.OfferedAmps, currentUnits},
 	"Voltage":                       {trace.Voltage, map[string]units.Unit{"": {Factor: 1}, "V": {Factor: 1}}},
 	"SoC":                           {trace.SoC, map[string]units.Unit{"": {Factor: 1}, "Percent": {Factor: 1}}},
 }
 
 var (
-	energyUnits = map[string]units.Unit{"": {Factor: 1e-3}, "Wh": {Factor: 1e-3}, "kWh": {Factor: 1}}
-	powerUnits  = map[string]units.Unit{"": {Factor: 1e-3}, "W": {Factor: 1e-3}, "kW": {Factor: 1}}
+	energyUnits  = map[string]units.Unit{"": {Factor: 1e-3}, "Wh": {Factor: 1e-3}, "kWh": {Factor: 1}}
+	currentUnits = map[string]units.Unit{"": {Factor: 1}, "A": {Factor: 1}}
+	powerUnits   = map[string]units.Unit{"": {Factor: 1e-3}, "W": {Factor: 1e-3}, "kW": {Factor: 1}}
 )
 
 // channels are the values that can be read, in the channels' own units. Values of a

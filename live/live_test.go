@@ -17,6 +17,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"zincroad/core/run"
 	"zincroad/core/trace"
 	"zincroad/formats/profile"
 	"zincroad/internal/ocppschema"
@@ -327,7 +328,8 @@ func TestCentre(t *testing.T) {
 	p.call("MeterValues", fmt.Sprintf(`{"connectorId":1,"meterValue":[{"timestamp":%q,"sampledValue":[
 		{"value":"93.25","measurand":"Power.Active.Import","unit":"kW"},{"value":"31","measurand":"Power.Active.Import","unit":"kW","phase":"L1"},
 		{"value":"121400","unit":"Wh"},{"value":"44","measurand":"SoC","unit":"Percent"},{"value":"nonsense","measurand":"Voltage","unit":"V"},
-		{"value":"251.5","measurand":"Current.Import","unit":"A"},{"value":"7","measurand":"Fan.Speed"}]}]}`, stamp(2)))
+		{"value":"251.5","measurand":"Current.Import","unit":"A"},{"value":"120000","measurand":"Power.Offered","unit":"W"},
+		{"value":"300","measurand":"Current.Offered","unit":"A"},{"value":"7","measurand":"Fan.Speed"}]}]}`, stamp(2)))
 	p.call("MeterValues", fmt.Sprintf(`{"connectorId":2,"meterValue":[{"timestamp":%q,"sampledValue":[{"value":"1","measurand":"Power.Active.Import"}]}]}`, stamp(3)))
 	p.call("StopTransaction", fmt.Sprintf(`{"transactionId":1,"meterStop":121500,"timestamp":%q}`, stamp(4)))
 	assert.Contains(t, p.call("MeterValues", `{"connectorId":"x"}`), "FormationViolation")
@@ -341,13 +343,95 @@ func TestCentre(t *testing.T) {
 	assert.Equal(t, 44.0, rec.Columns[trace.SoC][1])
 	assert.InDelta(t, 121.4, rec.Columns[trace.Energy][1], 1e-9)
 	assert.InDelta(t, 120.5, rec.Columns[trace.Energy][0], 1e-9)
+	assert.Equal(t, 120.0, rec.Columns[trace.OfferedPower][1])
+	assert.Equal(t, 300.0, rec.Columns[trace.OfferedAmps][1])
 	assert.Nil(t, rec.Columns[trace.Voltage])
 	assert.InDelta(t, -7*60+2, rec.T[1], 0.1, "as recorded: its own clock")
 	assert.InDelta(t, 7*60, rec.ClockOffsetS, 3, "and how far that is off")
 	row, err := book.Run(context.Background(), id)
 	require.NoError(t, err)
-	require.NotEmpty(t, row.Marks)
-	assert.Contains(t, row.Marks[0].Note, "behind; lined up")
+	require.Len(t, row.Marks, 2)
+	assert.Equal(t, run.PlugIn, row.Marks[0].Kind, "the stall was preparing")
+	assert.Contains(t, row.Marks[1].Note, "behind; lined up")
+}
+
+// centreFor begins a live run that a charge point reports to.
+func centreFor(t *testing.T) (*logbook.Book, int64, *point) {
+	t.Helper()
+	book := server.Book(t)
+	start := time.Now().UTC()
+	id, err := book.StartLive(context.Background(), &logbook.Run{StartedAt: &start})
+	require.NoError(t, err)
+	f := logbook.Feed{RunID: id, Kind: logbook.ChargePointFeed, Address: "MILL-3", Connector: 1}
+	require.NoError(t, book.AddFeed(context.Background(), &f, trace.StallSide))
+	centre := &Centre{Recorder: &Recorder{Book: book, Log: logbooktest.Quiet()}}
+	srv := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { centre.Serve(w, r, strings.TrimPrefix(r.URL.Path, "/")) }))
+	t.Cleanup(srv.Close)
+	ws, _, err := websocket.Dial(context.Background(), "ws"+srv.URL[4:]+"/MILL-3", &websocket.DialOptions{Subprotocols: []string{"ocpp1.6"}})
+	require.NoError(t, err)
+	t.Cleanup(func() { ws.CloseNow() })
+	return book, id, &point{T: t, ws: ws, check: ocppschema.New(t)}
+}
+
+// What a connector's status says makes the marks that nobody made by hand: a
+// plug-in without power is an attempt, one with power ends with an unplug, and the
+// tester's own mark stands instead of the stall's.
+func TestStatusMakesMarks(t *testing.T) {
+	book, id, p := centreFor(t)
+	status := func(s string) {
+		t.Helper()
+		p.call("StatusNotification", fmt.Sprintf(`{"connectorId":1,"errorCode":"NoError","status":%q}`, s))
+	}
+	kinds := func() string {
+		t.Helper()
+		row, err := book.Run(context.Background(), id)
+		require.NoError(t, err)
+		var out []string
+		for _, m := range row.Marks {
+			by := ""
+			if m.Note == logbook.ByStall {
+				by = " by the stall"
+			}
+			out = append(out, m.Kind+by)
+		}
+		return strings.Join(out, ", ")
+	}
+	status("Available")
+	assert.Empty(t, kinds())
+	status("Preparing")
+	status("Preparing")
+	assert.Equal(t, "plug-in by the stall", kinds())
+	status("Available")
+	assert.Equal(t, "plug-in by the stall, attempt", kinds())
+	time.Sleep(1100 * time.Millisecond) // marks of one kind are told apart by the second
+	status("Preparing")
+	row, err := book.Run(context.Background(), id)
+	require.NoError(t, err)
+	own := &logbook.Mark{RunID: id, TS: row.Marks[len(row.Marks)-1].TS - 0.1, Kind: run.PlugIn, Note: "swiped a card"}
+	require.NoError(t, book.LiveMark(context.Background(), own, "own"))
+	status("Charging")
+	assert.Equal(t, "attempt, plug-in", kinds(), "the tester's own mark took the place of what the stall said")
+	p.call("MeterValues", fmt.Sprintf(`{"connectorId":1,"meterValue":[{"timestamp":%q,"sampledValue":[{"value":"9000","measurand":"Power.Active.Import","unit":"W"}]}]}`,
+		time.Now().UTC().Format(time.RFC3339Nano)))
+	status("Finishing")
+	assert.Equal(t, "attempt, plug-in", kinds(), "finishing is not yet unplugged")
+	status("Available")
+	assert.Equal(t, "attempt, plug-in, unplug by the stall", kinds())
+}
+
+// A charge point that has heard no answer says a meter value again: it is stored
+// once.
+func TestSaidAgainStoredOnce(t *testing.T) {
+	book, id, p := centreFor(t)
+	at := time.Now().UTC()
+	value := func(s int, w int) string {
+		return fmt.Sprintf(`{"connectorId":1,"meterValue":[{"timestamp":%q,"sampledValue":[{"value":"%d","measurand":"Power.Active.Import","unit":"W"}]}]}`,
+			at.Add(time.Duration(s)*time.Second).Format(time.RFC3339), w)
+	}
+	for _, m := range []string{value(1, 9000), value(2, 9100), value(2, 9100), value(1, 9000), value(3, 9100)} {
+		p.call("MeterValues", m)
+	}
+	assert.Equal(t, []float64{9, 9.1, 9.1}, readingsOf(t, book, id).Columns[trace.Power])
 }
 
 func TestProfilesThatCannotBeUsed(t *testing.T) {

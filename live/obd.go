@@ -187,8 +187,8 @@ type group struct {
 }
 
 // groupsOf puts the channels of a profile together by request, the most frequent
-// deciding how often it is asked.
-func groupsOf(p *profile.Profile) []*group {
+// deciding how often it is asked; speed times as often as the profile says.
+func groupsOf(p *profile.Profile, speed float64) []*group {
 	var out []*group
 	for _, c := range p.Channels {
 		var g *group
@@ -197,7 +197,7 @@ func groupsOf(p *profile.Profile) []*group {
 				g = have
 			}
 		}
-		every := time.Duration(c.EveryS * float64(time.Second))
+		every := time.Duration(c.EveryS / speed * float64(time.Second))
 		if g == nil {
 			g = &group{request: c.Request, response: c.Response, identifier: c.Identifier, every: every}
 			out = append(out, g)

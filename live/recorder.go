@@ -5,6 +5,7 @@
 package live
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -23,6 +24,9 @@ type Recorder struct {
 	Book *logbook.Book
 	Log  *slog.Logger
 	Now  func() time.Time // the clock of runs; nil: time.Now
+	// Speed is how much faster than real time the clock of runs goes; sources are
+	// asked so much more often. 0: 1.
+	Speed float64
 	// Pace is the shortest time between two readings of an adapter; 0: 50 ms.
 	Pace time.Duration
 	// Stored is told how old each reading was when it was on disk; nil: nobody.
@@ -215,7 +219,7 @@ func (r *Recorder) session(ctx context.Context, f logbook.Feed, p *profile.Profi
 	defer stop()
 	defer o.Close()
 	r.say(ctx, &f, logbook.FeedConnected, "")
-	groups := groupsOf(p)
+	groups := groupsOf(p, cmp.Or(r.Speed, 1))
 	pace := r.Pace
 	if pace == 0 {
 		pace = 50 * time.Millisecond
@@ -262,7 +266,8 @@ type keeper struct {
 
 	mu      sync.Mutex
 	pending []logbook.Sample
-	lost    int // that there was no room for
+	again   bool // the first of them may be on disk, though that was not heard
+	lost    int  // that there was no room for
 	over    bool
 	news    chan struct{}
 }
@@ -350,9 +355,13 @@ func (k *keeper) flush(ctx context.Context, first *bool) error {
 			}
 			*first = false
 		}
-		err := k.r.Book.Append(store, k.feed.RunID, k.feed.RecordingID, some)
+		appendTo := k.r.Book.Append
+		if k.again {
+			appendTo = k.r.Book.AppendOnce
+		}
+		err := appendTo(store, k.feed.RunID, k.feed.RecordingID, some)
 		cancel()
-		if err != nil {
+		if k.again = err != nil; err != nil {
 			return err
 		}
 		k.mu.Lock()

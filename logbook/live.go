@@ -1,7 +1,7 @@
 package logbook
 
 import (
-	"bytes"
+	"cmp"
 	"context"
 	"database/sql"
 	"errors"
@@ -16,8 +16,9 @@ import (
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 
+	"zincroad/core/curve"
+	"zincroad/core/run"
 	"zincroad/core/trace"
-	"zincroad/formats/csvlog"
 )
 
 // Sample is one reading on its way into a live run.
@@ -61,6 +62,26 @@ func notify(tx *gorm.DB, runID int64) error {
 	return tx.Exec("SELECT pg_notify(?, ?)", changed, strconv.FormatInt(runID, 10)).Error
 }
 
+// notifyLive is notify for what belongs to a live run only: it keeps the run from
+// being ended until the transaction is over, and fails where it has been.
+func notifyLive(tx *gorm.DB, runID int64) error {
+	var id int64
+	res := tx.Raw("SELECT r.id FROM runs r, pg_notify(?, ?) WHERE r.id = ? AND r.live FOR SHARE OF r", changed, strconv.FormatInt(runID, 10), runID).Scan(&id)
+	if res.Error == nil && res.RowsAffected == 0 {
+		return ErrEnded
+	}
+	return res.Error
+}
+
+// afterTheEnd notes that something came into a run that has ended already, so that
+// its figures are worked out anew.
+func afterTheEnd(tx *gorm.DB, runID int64) error {
+	if err := tx.Exec("UPDATE runs SET revision = revision + 1 WHERE id = ?", runID).Error; err != nil {
+		return err
+	}
+	return notify(tx, runID)
+}
+
 // StartLive begins a live run and gives its number. The row carries what is known
 // of it; StartedAt is needed.
 func (b *Book) StartLive(ctx context.Context, row *Run) (int64, error) {
@@ -82,28 +103,28 @@ func (b *Book) LiveRuns(ctx context.Context) ([]Run, error) {
 	return list, mapped("listing the live runs", err)
 }
 
-// recordingOf gives a live run's recording of that name, making it where there is none.
-func recordingOf(tx *gorm.DB, runID int64, name string, side trace.Side, resolution float64) (*Recording, error) {
-	var live struct{ Live bool }
-	res := tx.Raw("SELECT live FROM runs WHERE id = ? AND deleted_at IS NULL FOR UPDATE", runID).Scan(&live)
-	switch {
-	case res.Error != nil:
-		return nil, res.Error
-	case res.RowsAffected == 0:
-		return nil, gorm.ErrRecordNotFound
-	case !live.Live:
-		return nil, ErrEnded
+// isLive tells whether a run is live, and keeps it so until the transaction is over.
+func isLive(tx *gorm.DB, runID int64) (bool, error) {
+	var row struct{ Live bool }
+	res := tx.Raw("SELECT live FROM runs WHERE id = ? AND deleted_at IS NULL FOR UPDATE", runID).Scan(&row)
+	if res.Error == nil && res.RowsAffected == 0 {
+		return false, gorm.ErrRecordNotFound
 	}
+	return row.Live, res.Error
+}
+
+// recordingOf gives a run's recording of that name, making it where there is none.
+func recordingOf(tx *gorm.DB, runID int64, name string, side trace.Side, resolution float64) (*Recording, error) {
 	var rec Recording
 	err := tx.Where("run_id = ? AND name = ?", runID, name).First(&rec).Error
 	if !errors.Is(err, gorm.ErrRecordNotFound) {
 		return &rec, err
 	}
-	var n int64
-	if err := tx.Model(&Recording{}).Where("run_id = ?", runID).Count(&n).Error; err != nil {
+	var next int
+	if err := tx.Raw("SELECT coalesce(max(position) + 1, 0) FROM recordings WHERE run_id = ?", runID).Scan(&next).Error; err != nil {
 		return nil, err
 	}
-	rec = Recording{RunID: runID, Position: int(n), Name: name, Side: string(side), SoCResolutionPct: resolution}
+	rec = Recording{RunID: runID, Position: next, Name: name, Side: string(side), SoCResolutionPct: resolution}
 	return &rec, tx.Create(&rec).Error
 }
 
@@ -117,6 +138,9 @@ func (b *Book) AddFeed(ctx context.Context, f *Feed, side trace.Side) error {
 		name := string(side) + ".csv"
 		if n > 0 {
 			name = fmt.Sprintf("%s-%d.csv", side, n+1)
+		}
+		if live, err := isLive(tx, f.RunID); err != nil || !live {
+			return cmp.Or(err, ErrEnded)
 		}
 		rec, err := recordingOf(tx, f.RunID, name, side, 0)
 		if err != nil {
@@ -199,20 +223,80 @@ func (b *Book) Append(ctx context.Context, runID, recordingID int64, samples []S
 		return nil
 	}
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
-		_, err := appendTo(tx, runID, recordingID, samples)
-		return err
+		if _, err := appendTo(tx, recordingID, samples); err != nil {
+			return err
+		}
+		return notifyLive(tx, runID)
 	})
 	return mapped("storing the readings", err)
 }
 
+// AppendOnce is Append for samples that may have been stored before, as when an
+// acknowledgement was lost: those that are there already, at the same time with
+// the same values, are left out.
+func (b *Book) AppendOnce(ctx context.Context, runID, recordingID int64, samples []Sample) error {
+	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		fresh, err := unstored(tx, recordingID, samples)
+		if err != nil {
+			return err
+		}
+		if len(fresh) > 0 {
+			if _, err := appendTo(tx, recordingID, fresh); err != nil {
+				return err
+			}
+		}
+		return notifyLive(tx, runID)
+	})
+	return mapped("storing the readings", err)
+}
+
+// lookBack is how many readings from a recording's end may be sent again.
+const lookBack = 1000
+
+// unstored gives the samples that a recording does not have, and keeps others from
+// appending to it until the transaction is over.
+func unstored(tx *gorm.DB, recordingID int64, samples []Sample) ([]Sample, error) {
+	var at struct {
+		Readings int
+		Newest   *float64
+	}
+	err := tx.Raw(`SELECT readings, (SELECT max(t_s) FROM readings WHERE recording_id = g.id AND n >= g.readings - ?) AS newest
+		FROM recordings g WHERE id = ? FOR UPDATE`, lookBack, recordingID).Scan(&at).Error
+	if err != nil || at.Newest == nil || !slices.ContainsFunc(samples, func(s Sample) bool { return s.TS <= *at.Newest }) {
+		return samples, err
+	}
+	channels := channelsOf(samples)
+	var stored []map[string]any
+	err = tx.Raw("SELECT "+strings.Join(append([]string{"t_s"}, channels...), ", ")+" FROM readings WHERE recording_id = ? AND n >= ?",
+		recordingID, at.Readings-lookBack).Scan(&stored).Error
+	if err != nil {
+		return nil, err
+	}
+	known := map[string]bool{}
+	for _, row := range stored {
+		known[fmt.Sprint(row)] = true
+	}
+	return slices.DeleteFunc(slices.Clone(samples), func(s Sample) bool {
+		row := map[string]any{"t_s": s.TS}
+		for _, c := range channels {
+			row[c] = nil
+			if v, ok := s.Values[trace.Channel(c)]; ok {
+				row[c] = v
+			}
+		}
+		return known[fmt.Sprint(row)]
+	}), nil
+}
+
 // appendTo stores samples and gives the place of the first in the recording.
-func appendTo(tx *gorm.DB, runID, recordingID int64, samples []Sample) (int, error) {
+// ErrEnded says that the recording is gone.
+func appendTo(tx *gorm.DB, recordingID int64, samples []Sample) (int, error) {
 	channels := channelsOf(samples)
 	var at struct{ Readings int }
 	// One row a recording: whoever appends waits here for whoever does.
 	res := tx.Raw(`UPDATE recordings g SET readings = readings + ?, channels = (
 			SELECT coalesce(string_agg(DISTINCT c, ','), '') FROM unnest(string_to_array(g.channels, ',') || ?::text[]) c WHERE c <> '')
-		FROM runs r WHERE g.id = ? AND r.id = g.run_id AND r.live RETURNING readings`, len(samples), "{"+strings.Join(channels, ",")+"}", recordingID).Scan(&at)
+		WHERE g.id = ? RETURNING readings`, len(samples), "{"+strings.Join(channels, ",")+"}", recordingID).Scan(&at)
 	if res.Error != nil {
 		return 0, res.Error
 	}
@@ -241,10 +325,7 @@ func appendTo(tx *gorm.DB, runID, recordingID int64, samples []Sample) (int, err
 			}
 		}
 	}
-	if err := tx.Exec(q.String(), args...).Error; err != nil {
-		return 0, err
-	}
-	return first, notify(tx, runID)
+	return first, tx.Exec(q.String(), args...).Error
 }
 
 // channelsOf lists what samples have, in the order of trace.Channels.
@@ -272,11 +353,16 @@ type TypedLine struct {
 // TypedName is the file name of a side's typed readings.
 func TypedName(side trace.Side) string { return "typed-" + string(side) + ".csv" }
 
-// Type stores a typed reading of a live run once, however often it is sent: key is
-// the page's own name for it. Correcting names the reading that it stands in for;
-// that one's line is kept beside it.
+// Type stores a typed reading of a run once, however often it is sent: key is the
+// page's own name for it. Correcting names the reading that it stands in for; that
+// one's line is kept beside it. A reading that was typed while its page was away
+// belongs to the run though another page has ended it meanwhile.
 func (b *Book) Type(ctx context.Context, runID int64, side trace.Side, key, line, correcting string, s Sample) error {
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		live, err := isLive(tx, runID)
+		if err != nil {
+			return err
+		}
 		rec, err := recordingOf(tx, runID, TypedName(side), side, 1)
 		if err != nil {
 			return err
@@ -295,13 +381,17 @@ func (b *Book) Type(ctx context.Context, runID int64, side trace.Side, key, line
 			return res.Error
 		}
 		if old != nil {
-			return correct(tx, runID, old, key, s)
+			err = correct(tx, runID, old, key, s)
+		} else if row.N, err = appendTo(tx, rec.ID, []Sample{s}); err == nil {
+			err = tx.Model(&TypedLine{}).Where("run_id = ? AND key = ?", runID, key).Update("n", row.N).Error
 		}
-		n, err := appendTo(tx, runID, rec.ID, []Sample{s})
-		if err != nil {
+		switch {
+		case err != nil:
 			return err
+		case live:
+			return notify(tx, runID)
 		}
-		return tx.Model(&TypedLine{}).Where("run_id = ? AND key = ?", runID, key).Update("n", n).Error
+		return afterTheEnd(tx, runID)
 	})
 	return mapped("storing the reading", err)
 }
@@ -328,7 +418,7 @@ func correct(tx *gorm.DB, runID int64, old *TypedLine, key string, s Sample) err
 			return err
 		}
 	}
-	return notify(tx, runID)
+	return nil
 }
 
 // TypedLines lists what was typed in a run, in order, corrected lines too.
@@ -337,17 +427,59 @@ func (b *Book) TypedLines(ctx context.Context, runID int64) ([]TypedLine, error)
 	return list, mapped("reading what was typed", b.db.WithContext(ctx).Where("run_id = ?", runID).Order("t_s, key").Find(&list).Error)
 }
 
-// LiveMark stores a mark of a live run once, however often it is sent.
+// ByStall is the note of a mark that was made from what the stall said of itself.
+// The tester's own mark of the same kind takes its place when they are no further
+// apart than ownMarkS.
+const (
+	ByStall  = "said by the stall"
+	ownMarkS = 180
+)
+
+// LiveMark stores a mark made at the stall once, however often it is sent, also
+// when the run has been ended meanwhile.
 func (b *Book) LiveMark(ctx context.Context, m *Mark, key string) error {
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
-		err := tx.Exec(`INSERT INTO marks (run_id, t_s, kind, note, key) SELECT id, ?, ?, ?, ? FROM runs WHERE id = ? AND live
-			ON CONFLICT (run_id, key) WHERE key IS NOT NULL DO NOTHING`, m.TS, m.Kind, m.Note, key, m.RunID).Error
+		live, err := isLive(tx, m.RunID)
 		if err != nil {
 			return err
 		}
-		return notify(tx, m.RunID)
+		if m.Note != ByStall {
+			err := tx.Exec("DELETE FROM marks WHERE run_id = ? AND kind = ? AND note = ? AND abs(t_s - ?) <= ?", m.RunID, m.Kind, ByStall, m.TS, ownMarkS).Error
+			if err != nil {
+				return err
+			}
+		}
+		res := tx.Exec(`INSERT INTO marks (run_id, t_s, kind, note, key) VALUES (?, ?, ?, ?, ?)
+			ON CONFLICT (run_id, key) WHERE key IS NOT NULL DO NOTHING`, m.RunID, m.TS, m.Kind, m.Note, key)
+		switch {
+		case res.Error != nil || res.RowsAffected == 0:
+			return res.Error
+		case live:
+			return notify(tx, m.RunID)
+		}
+		return afterTheEnd(tx, m.RunID)
 	})
 	return mapped("storing the mark", err)
+}
+
+// Plug is how the plug of a live run stands by its marks.
+type Plug struct {
+	In      bool
+	SinceS  float64 // on the run's clock
+	Powered bool    // a recording has shown power since
+}
+
+// PlugOf gives how the plug stands, going by the marks of a run and the readings of
+// one of its recordings.
+func (b *Book) PlugOf(ctx context.Context, runID, recordingID int64) (Plug, error) {
+	var p Plug
+	err := b.db.WithContext(ctx).Raw(`SELECT kind = ? AS "in", t_s AS since_s FROM marks WHERE run_id = ? AND kind IN (?, ?, ?) ORDER BY t_s DESC, id DESC LIMIT 1`,
+		run.PlugIn, runID, run.PlugIn, run.Unplug, run.Attempt).Scan(&p).Error
+	if err == nil && p.In {
+		err = b.db.WithContext(ctx).Raw(`SELECT EXISTS (SELECT 1 FROM readings r, recordings g
+			WHERE g.id = ? AND r.recording_id = g.id AND r.t_s + g.clock_offset_s >= ? AND r.power_kw >= ?)`, recordingID, p.SinceS, curve.PowerFloorKW).Scan(&p.Powered).Error
+	}
+	return p, mapped("asking how the plug stands", err)
 }
 
 // MoveLive takes a live run to another stall.
@@ -366,49 +498,18 @@ func (b *Book) SetClockOffset(ctx context.Context, recordingID int64, offsetS fl
 	return mapped("noting the clock's offset", b.db.WithContext(ctx).Model(&Recording{}).Where("id = ?", recordingID).Update("clock_offset_s", offsetS).Error)
 }
 
-// EndLive ends a live run: recordings without a reading go, the others get a file
-// of what they hold, and from then on it is a run like any other.
+// EndLive ends a live run: recordings without a reading go, and from then on it is
+// a run like any other. A run that has ended stays as it is.
 func (b *Book) EndLive(ctx context.Context, id int64) error {
-	row, err := b.Run(ctx, id)
-	if err != nil {
-		return err
-	}
-	files := map[int64][]byte{}
-	for _, rec := range row.Recordings {
-		if rec.Readings == 0 {
-			continue
-		}
-		full, err := b.readings(ctx, rec)
-		if err != nil {
+	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		if live, err := isLive(tx, id); err != nil || !live {
 			return err
 		}
-		var out bytes.Buffer
-		if err := csvlog.Write(&out, full); err != nil {
-			return fmt.Errorf("%s: %w", rec.Name, err)
-		}
-		if files[rec.ID], err = pack(out.Bytes()); err != nil {
+		if err := tx.Exec("UPDATE runs SET live = false, revision = revision + 1 WHERE id = ?", id).Error; err != nil {
 			return err
 		}
-	}
-	err = b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
-		res := tx.Exec("UPDATE runs SET live = false, revision = revision + 1 WHERE id = ? AND live", id)
-		if res.Error != nil {
-			return res.Error
-		}
-		if res.RowsAffected == 0 {
-			return nil // ended by another page meanwhile
-		}
-		for _, rec := range row.Recordings {
-			if files[rec.ID] == nil {
-				if err := tx.Exec("DELETE FROM recordings WHERE id = ? AND readings = 0", rec.ID).Error; err != nil {
-					return err
-				}
-				continue
-			}
-			f := recordingFile{RecordingID: rec.ID, Name: rec.Name, Content: files[rec.ID], Canonical: true}
-			if err := tx.Create(&f).Error; err != nil {
-				return err
-			}
+		if err := tx.Exec("DELETE FROM recordings WHERE run_id = ? AND readings = 0", id).Error; err != nil {
+			return err
 		}
 		return notify(tx, id)
 	})

@@ -1,8 +1,10 @@
 package logbook
 
 import (
+	"bytes"
 	"context"
 	"database/sql"
+	"errors"
 	"fmt"
 	"math"
 	"strings"
@@ -13,6 +15,7 @@ import (
 
 	"zincroad/core/run"
 	"zincroad/core/trace"
+	"zincroad/formats/csvlog"
 	"zincroad/formats/runfolder"
 )
 
@@ -164,14 +167,36 @@ func (b *Book) readingsFrom(ctx context.Context, rec Recording, n int) (*trace.R
 	return out, mapped("reading the readings of "+rec.Name, err)
 }
 
-// File gives a recording's file as it came, with the name it had then.
+// File gives a recording's file as it came, with the name it had then. A recording
+// that was made at the stall came as no file: it is written as one now.
 func (b *Book) File(ctx context.Context, recordingID int64) (name string, content []byte, canonical bool, err error) {
 	var f recordingFile
-	if err := b.db.WithContext(ctx).First(&f, recordingID).Error; err != nil {
-		return "", nil, false, mapped("the recording's file", err)
+	err = mapped("the recording's file", b.db.WithContext(ctx).First(&f, recordingID).Error)
+	switch {
+	case errors.Is(err, ErrNotFound):
+		return b.written(ctx, recordingID)
+	case err != nil:
+		return "", nil, false, err
 	}
 	content, err = unpack(f.Content)
 	return f.Name, content, f.Canonical, err
+}
+
+// written writes a recording in the project's own format.
+func (b *Book) written(ctx context.Context, recordingID int64) (name string, content []byte, canonical bool, err error) {
+	var rec Recording
+	if err := b.db.WithContext(ctx).First(&rec, recordingID).Error; err != nil {
+		return "", nil, false, mapped("the recording", err)
+	}
+	full, err := b.readings(ctx, rec)
+	if err != nil {
+		return "", nil, false, err
+	}
+	var out bytes.Buffer
+	if err := csvlog.Write(&out, full); err != nil {
+		return "", nil, false, fmt.Errorf("%s: %w", rec.Name, err)
+	}
+	return rec.Name, out.Bytes(), true, nil
 }
 
 // Parcel gives a run as it travels: with its readings, and with the files of those

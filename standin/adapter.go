@@ -53,28 +53,29 @@ type line struct {
 	a                            *Adapter
 	out                          *bufio.Writer
 	echo, feeds, spaces, headers bool
+	flow                         bool   // frames of flow control are sent, so that long answers come whole
 	header                       string // CAN identifier asked
 	searched                     bool
+	typed                        chan string // commands as they come in; closed when the connection is
 }
 
 func (a *Adapter) talk(ctx context.Context, c net.Conn) {
 	defer c.Close()
 	stop := context.AfterFunc(ctx, func() { c.Close() })
 	defer stop()
-	s := &line{a: a, out: bufio.NewWriter(c)}
+	s := &line{a: a, out: bufio.NewWriter(c), typed: make(chan string)}
 	s.reset()
-	in := bufio.NewReader(c)
-	for {
-		_ = c.SetReadDeadline(time.Now().Add(10 * time.Minute))
-		typed, err := in.ReadString('\r')
-		if err != nil || a.dropped() {
+	gone := make(chan struct{})
+	defer close(gone)
+	go s.listen(c, gone)
+	for command := range s.typed {
+		if a.dropped() {
 			return
 		}
-		command := strings.ToUpper(strings.Join(strings.Fields(typed), ""))
 		if s.echo {
-			s.out.WriteString(strings.TrimRight(typed, "\r\n") + "\r")
+			s.out.WriteString(strings.TrimRight(command, "\r\n") + "\r")
 		}
-		s.answer(ctx, command)
+		s.answer(ctx, strings.ToUpper(strings.Join(strings.Fields(command), "")))
 		s.end()
 		s.out.WriteString(">")
 		if s.out.Flush() != nil {
@@ -83,9 +84,27 @@ func (a *Adapter) talk(ctx context.Context, c net.Conn) {
 	}
 }
 
+// listen gives on what is typed, until the connection or its talk ends.
+func (s *line) listen(c net.Conn, gone <-chan struct{}) {
+	defer close(s.typed)
+	in := bufio.NewReader(c)
+	for {
+		_ = c.SetReadDeadline(time.Now().Add(10 * time.Minute))
+		command, err := in.ReadString('\r')
+		if err != nil {
+			return
+		}
+		select {
+		case s.typed <- command:
+		case <-gone:
+			return
+		}
+	}
+}
+
 // reset is how an adapter comes up: it echoes, and puts spaces between bytes.
 func (s *line) reset() {
-	s.echo, s.feeds, s.spaces, s.headers, s.header, s.searched = true, false, true, false, "7DF", false
+	s.echo, s.feeds, s.spaces, s.headers, s.flow, s.header, s.searched = true, false, true, false, true, "7DF", false
 }
 
 func (s *line) end() {
@@ -145,10 +164,12 @@ func (s *line) at(c string) {
 		s.spaces = on
 	case c == "H0" || c == "H1":
 		s.headers = on
+	case c == "CFC0" || c == "CFC1":
+		s.flow = on
 	case strings.HasPrefix(c, "SH") && len(c) == 5 && hexOnly("0"+c[2:]):
 		s.header = c[2:]
 	case c == "AT0" || c == "AT1" || c == "AT2" || strings.HasPrefix(c, "ST") || strings.HasPrefix(c, "SP") || strings.HasPrefix(c, "CRA") ||
-		strings.HasPrefix(c, "FC") || c == "CAF1" || c == "CFC1" || c == "AL" || c == "M0":
+		strings.HasPrefix(c, "FC") || c == "CAF1" || c == "AL" || c == "M0":
 	default:
 		s.say("?")
 		return
@@ -163,8 +184,14 @@ func (s *line) request(ctx context.Context, command string) {
 		s.searched = true
 		s.say("SEARCHING...")
 	}
-	if f, late := s.a.World.fault(LateReadings, s.a.World.Now().ClockS); late {
-		s.a.World.Wait(ctx, orElse(f.By, 4))
+	now := s.a.World.Now().ClockS
+	if f, late := s.a.World.fault(LateReadings, now); late && !s.wait(ctx, orElse(f.By, 4)) {
+		s.say("STOPPED")
+		return
+	}
+	if _, broken := s.a.World.fault(BusTrouble, now); broken {
+		s.say("CAN ERROR")
+		return
 	}
 	answers := s.a.units(s.header, message)
 	if len(answers) == 0 {
@@ -173,6 +200,19 @@ func (s *line) request(ctx context.Context, command string) {
 	}
 	for _, u := range answers {
 		s.write(u)
+	}
+}
+
+// wait lets simulated seconds pass; false when something was typed meanwhile, which
+// makes an adapter give up what it was asked. What was typed is lost.
+func (s *line) wait(ctx context.Context, simulatedS float64) bool {
+	over := make(chan struct{})
+	go func() { defer close(over); s.a.World.Wait(ctx, simulatedS) }()
+	select {
+	case <-over:
+		return true
+	case <-s.typed:
+		return false
 	}
 }
 
@@ -237,6 +277,9 @@ func (a *Adapter) data(request, identifier string) []byte {
 // lines.
 func (s *line) write(u unit) {
 	frames := Frames(u.message)
+	if !s.flow {
+		frames = frames[:1] // without flow control the control unit waits after its first frame
+	}
 	switch {
 	case s.headers:
 		for _, f := range frames {

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"math"
 	"strconv"
 	"strings"
 	"time"
@@ -151,10 +152,12 @@ func (c *Charger) meter(s State) map[string]any {
 	}
 	soc := value("SoC", "Percent", s.SoCPct, 0)
 	soc["location"] = "EV"
-	return map[string]any{"timestamp": c.clock(), "sampledValue": []any{
-		value("Power.Active.Import", "W", s.StallKW*1000, 0), value("Power.Offered", "W", s.OfferedKW*1000, 0),
-		value("Current.Import", "A", amps, 1), value("Voltage", "V", s.PackV, 1),
-		value("Energy.Active.Import.Register", "Wh", s.Register*1000, 0), soc}}
+	sampled := []any{value("Power.Active.Import", "W", s.StallKW*1000, 0), value("Current.Import", "A", amps, 1), value("Voltage", "V", s.PackV, 1),
+		value("Energy.Active.Import.Register", "Wh", s.Register*1000, 0), soc}
+	if s.OfferedKW > 0 && !math.IsInf(s.OfferedKW, 1) {
+		sampled = append(sampled, value("Power.Offered", "W", s.OfferedKW*1000, 0))
+	}
+	return map[string]any{"timestamp": c.clock(), "sampledValue": sampled}
 }
 
 func (c *Charger) keep(action string, payload any) {

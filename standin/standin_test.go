@@ -40,6 +40,15 @@ func world(t *testing.T, speed float64, faults string) *standin.World {
 	return w
 }
 
+// first is the world just after the plug-in.
+func first(t *testing.T, faults string) standin.State {
+	t.Helper()
+	w := world(t, 10, faults)
+	var s standin.State
+	require.Eventually(t, func() bool { s = w.Now(); return s.Plugged }, 5*time.Second, time.Millisecond)
+	return s
+}
+
 // ISO 15765-2, examples from memory: up to seven bytes in a single frame; a longer
 // message in a first frame with its length in twelve bits and consecutive frames
 // numbered 1 to 15 and then 0.
@@ -129,6 +138,11 @@ func TestAdapterSpeaksTheDialect(t *testing.T) {
 	assert.True(t, strings.HasPrefix(framed[0], "7A9100D62D030"), framed[0])
 	assert.True(t, strings.HasPrefix(framed[1], "7A921"), framed[1])
 
+	require.Equal(t, []string{"OK"}, c.say("ATCFC0"))
+	assert.Len(t, c.say("22D030"), 1, "without flow control nothing follows the first frame")
+	require.Equal(t, []string{"OK"}, c.say("ATCFC1"))
+	assert.Equal(t, len(framed), len(c.say("22D030")))
+
 	assert.Equal(t, "7A9037F2231AAAAAAAA", c.say("22FFFF")[0], "an unknown identifier: request out of range")
 	assert.Equal(t, "7A9037F1011AAAAAAAA", c.say("1001")[0], "another service: not supported")
 	assert.Equal(t, []string{"OK"}, c.say("ATSH7FF"))
@@ -149,6 +163,53 @@ func TestFaultsOfTheCar(t *testing.T) {
 		_, _ = c.c.Write([]byte("ATZ\r"))
 		_, err := c.r.ReadByte()
 		assert.Error(t, err, "the connection is gone")
+	})
+	t.Run("bus trouble", func(t *testing.T) {
+		c := adapter(t, world(t, 1, `{"kind": "can-error", "at_s": 0}`))
+		c.say("ATZ")
+		c.say("ATE0")
+		c.say("ATSH7A1")
+		assert.Equal(t, []string{"SEARCHING...", "CAN ERROR"}, c.say("22D010"))
+	})
+	t.Run("late answers, and one that is cut short", func(t *testing.T) {
+		c := adapter(t, world(t, 10, `{"kind": "late-readings", "at_s": 0, "by": 20}`))
+		c.say("ATE0")
+		c.say("ATSH7A1")
+		began := time.Now()
+		c.say("22D010")
+		assert.Greater(t, time.Since(began), 1900*time.Millisecond, "20 simulated seconds at ten times the speed")
+		_, err := c.c.Write([]byte("22D010\r"))
+		require.NoError(t, err)
+		assert.Equal(t, []string{"STOPPED"}, c.say(""), "what is typed meanwhile stops it")
+	})
+	t.Run("a cold pack, and one that is hot", func(t *testing.T) {
+		assert.InDelta(t, 3, first(t, `{"kind": "cold-pack", "by": 15}`).Battery.ColdestC, 0.2)
+		assert.InDelta(t, 38, first(t, `{"kind": "heat-throttle"}`).Battery.ColdestC, 0.2)
+	})
+	t.Run("a cable that gets warm", func(t *testing.T) {
+		w := world(t, 120, `{"kind": "cable-derated", "at_s": 200, "by": 0.3}`)
+		most := map[bool]float64{}
+		require.Eventually(t, func() bool {
+			s := w.Now()
+			late := s.ClockS > 210
+			most[late] = max(most[late], s.Amps)
+			return s.ClockS > 240
+		}, 10*time.Second, 5*time.Millisecond)
+		assert.Greater(t, most[false], 200.0)
+		assert.LessOrEqual(t, most[true], 150.5, "0.3 of 500 A")
+	})
+	t.Run("a neighbour: what is offered falls", func(t *testing.T) {
+		sc, err := standin.ReadScenario([]byte(strings.Replace(fmt.Sprintf(scenario, `{"kind": "neighbour", "at_s": 100, "for_s": 100}`), `"max_a": 500`, `"max_a": 500, "shared_kw": 120`, 1)))
+		require.NoError(t, err)
+		w, err := standin.NewWorld(sc, 120, 7)
+		require.NoError(t, err)
+		seen := map[float64]bool{}
+		require.Eventually(t, func() bool {
+			s := w.Now()
+			seen[s.OfferedKW] = true
+			return s.ClockS > 220
+		}, 10*time.Second, 5*time.Millisecond)
+		assert.True(t, seen[350] && seen[60], "%v", seen)
 	})
 	t.Run("dead stall", func(t *testing.T) {
 		w := world(t, 120, `{"kind": "stall-dead", "at_s": 100}`)

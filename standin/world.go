@@ -53,13 +53,16 @@ const (
 	FrozenValues    = "frozen-values"    // the car's values stand still
 	ClockWrong      = "clock-wrong"      // the charger's clock is By minutes off
 	NeighbourPlugs  = "neighbour"        // a car beside takes half of the cabinet
-	CableDerated    = "cable-derated"    // the cable gives By of its current, 0.6 if not said
-	HeatThrottle    = "heat-throttle"    // the pack is made By K warmer, 20 if not said
+	CableDerated    = "cable-derated"    // the cable gives By of its current from here, 0.6 if not said
+	ColdPack        = "cold-pack"        // the pack is By K colder from the beginning, 20 if not said
+	HeatThrottle    = "heat-throttle"    // or By K warmer, 20 if not said
 	TimerStep       = "timer-step"       // full power ends By seconds after plug-in
 	StopsByItself   = "stops"            // the session ends
+	BusTrouble      = "can-error"        // the adapter cannot read the car's bus
 )
 
-var faultKinds = []string{PaymentRefused, HandshakeFailed, StallDead, AdapterDropped, LateReadings, FrozenValues, ClockWrong, NeighbourPlugs, CableDerated, HeatThrottle, TimerStep, StopsByItself}
+var faultKinds = []string{PaymentRefused, HandshakeFailed, StallDead, AdapterDropped, LateReadings, FrozenValues, ClockWrong, NeighbourPlugs, CableDerated, ColdPack, HeatThrottle,
+	TimerStep, StopsByItself, BusTrouble}
 
 // ReadScenario reads and checks a scenario.
 func ReadScenario(content []byte) (*Scenario, error) {
@@ -87,13 +90,12 @@ func ReadScenario(content []byte) (*Scenario, error) {
 // State is the world at one moment.
 type State struct {
 	forecast.Step
-	ClockS    float64 // simulated, since the beginning
-	Status    string  // of the stall: Available, Preparing, Charging, Finishing or Faulted
-	KWh       float64 // the stall's, of this transaction
-	Register  float64 // the stall's meter, kWh
-	OfferedKW float64
-	InletC    float64
-	Over      bool // the car has what it wanted, or was stopped
+	ClockS   float64 // simulated, since the beginning
+	Status   string  // of the stall: Available, Preparing, Charging, Finishing or Faulted
+	KWh      float64 // the stall's, of this transaction
+	Register float64 // the stall's meter, kWh
+	InletC   float64
+	Over     bool // the car has what it wanted, or was stopped
 }
 
 // World steps the session by the simulated clock and answers what is asked of it;
@@ -146,19 +148,21 @@ func (w *World) begin() error {
 			by := orElse(f.By, 300)
 			car.TimerS = &by
 		case HeatThrottle:
-			plan.Battery.ColdestC += orElse(f.By, 20)
-			plan.Battery.WarmestC += orElse(f.By, 20)
+			warmer(&plan.Battery, orElse(f.By, 20))
+		case ColdPack:
+			warmer(&plan.Battery, -orElse(f.By, 20))
 		case CableDerated:
-			if sc.Stall != nil && sc.Stall.MaxA != nil {
-				derated, amps := *sc.Stall, *sc.Stall.MaxA*orElse(f.By, 0.6)
-				derated.MaxA = &amps
-				plan.Stall = &derated
-			}
+			plan.DerateS, plan.DerateShare = max(0, f.AtS-w.plugAt), orElse(f.By, 0.6)
 		}
 	}
 	var err error
 	w.session, err = forecast.NewSession(plan)
 	return err
+}
+
+func warmer(n *pack.Nodes, byK float64) {
+	n.ColdestC += byK
+	n.WarmestC += byK
 }
 
 func orElse(v, other float64) float64 {
@@ -234,10 +238,6 @@ func (w *World) second(t float64) {
 	}
 	st.KWh += step.StallKW / 3600
 	st.Register += step.StallKW / 3600
-	st.OfferedKW = math.Max(step.StallKW, step.RequestedKW)
-	if w.sc.Stall != nil && w.sc.Stall.RatedKW != nil {
-		st.OfferedKW = *w.sc.Stall.RatedKW
-	}
 	st.InletC = w.sc.AmbientC + 0.00018*step.Amps*step.Amps
 	if f, on := w.fault(StopsByItself, t); on && f.AtS > 0 || step.SoCPct >= w.sc.ToPct {
 		st.Over, st.Status = true, "Finishing"

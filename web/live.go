@@ -3,6 +3,7 @@ package web
 import (
 	"bytes"
 	"context"
+	"encoding/json"
 	"fmt"
 	"math"
 	"net/http"
@@ -13,6 +14,7 @@ import (
 	"zincroad/core/curve"
 	"zincroad/core/follow"
 	"zincroad/core/forecast"
+	"zincroad/core/pack"
 	"zincroad/core/prepare"
 	"zincroad/core/run"
 	"zincroad/core/trace"
@@ -196,6 +198,7 @@ type liveCache struct {
 	recordings map[int64]*trace.Recording
 	baseline   *forecast.Forecast
 	baseKey    string
+	method     *prepare.Method
 }
 
 // liveView is a live run as its page shows it.
@@ -246,6 +249,11 @@ func (h *liveHub) viewWith(ctx context.Context, id int64, c *liveCache) (*liveVi
 	}
 	v.plan(r)
 	v.State = follow.Of(r, v.Plan, c.baselineOf(v.Plan, r), v.NowS)
+	m, err := c.methodOf(ctx, h.s.book, row.MethodName)
+	if err != nil {
+		return nil, err
+	}
+	v.due(m)
 	v.Strip = v.strip(r)
 	for i := len(row.Marks) - 1; i >= 0; i-- {
 		v.Marks = append(v.Marks, row.Marks[i])
@@ -350,6 +358,70 @@ func (v *liveView) plan(r *run.Run) {
 	if v.Plan.ToPct == 0 {
 		v.Plan.ToPct = 80
 	}
+	if v.Row.FromPct != nil {
+		v.Plan.FromPct = *v.Row.FromPct
+	}
+	if c := v.Row.AmbientC; c != nil {
+		v.Plan.AmbientC = *c
+	}
+	if c := v.Row.BatteryC; c != nil {
+		v.Plan.Battery = pack.Nodes{ColdestC: *c, WarmestC: *c}
+	}
+	if v.Row.Profile != "" {
+		v.Plan.Gentle = v.Row.Profile == "gentle"
+	}
+}
+
+// methodOf is the method of a name, ready or a tester's own; a run without one is
+// run by none of their rules.
+func (c *liveCache) methodOf(ctx context.Context, b *logbook.Book, name string) (prepare.Method, error) {
+	if c.method != nil && c.method.Name == name {
+		return *c.method, nil
+	}
+	m := prepare.Method{Name: name}
+	own, err := b.Methods(ctx)
+	if err != nil {
+		return m, err
+	}
+	for _, x := range prepare.Methods {
+		if x.Name == name {
+			m = x
+		}
+	}
+	for _, x := range own {
+		if x.Name == name {
+			m = x.Document
+			m.Name = name
+		}
+	}
+	c.method = &m
+	return m, nil
+}
+
+// stages are what a phase is to the checklist.
+var stages = map[follow.Phase]prepare.Stage{follow.Arrived: prepare.BeforePlug, follow.Waiting: prepare.Handshake,
+	follow.Charging: prepare.Charging, follow.Between: prepare.Unplugged}
+
+// due says what the method asks for now.
+func (v *liveView) due(m prepare.Method) {
+	st := v.State
+	soc := st.SoC.V
+	if !math.IsNaN(st.Counted) {
+		soc = st.Counted
+	}
+	v.Todo, v.Cautions = prepare.Due(m, v.Plan.Stall, v.Plan.Adapter, prepare.Present{Stage: stages[st.Phase], SoCPct: soc,
+		Attempts: st.Attempts, Leg: st.Leg, FromPct: v.Plan.FromPct, ToPct: v.Plan.ToPct})
+}
+
+// PluggedByStall tells whether it is only the stall that has said that the plug is
+// in, so that the tester's own mark is still welcome.
+func (v *liveView) PluggedByStall() bool {
+	for _, m := range v.Marks {
+		if m.Kind == run.PlugIn {
+			return m.Note == logbook.ByStall && v.State.Phase == follow.Waiting
+		}
+	}
+	return false
 }
 
 // baselineOf is the forecast from how the run really began: the first charge and
@@ -371,9 +443,9 @@ func (c *liveCache) baselineOf(plan forecast.Plan, r *run.Run) *forecast.Forecas
 	plan.FromPct = first(trace.SoC, plan.FromPct)
 	plan.Battery.ColdestC = first(trace.BatteryTempMin, first(trace.BatteryTemp, plan.Battery.ColdestC))
 	plan.Battery.WarmestC = max(plan.Battery.ColdestC, first(trace.BatteryTempMax, plan.Battery.WarmestC))
-	key := fmt.Sprintf("%g %g %g %v %v", plan.FromPct, plan.Battery.ColdestC, plan.Battery.WarmestC, plan.Stall, plan.Car.Name)
-	if key != c.baseKey {
-		c.baseKey = key
+	key, err := json.Marshal(plan)
+	if err != nil || string(key) != c.baseKey {
+		c.baseKey = string(key)
 		c.baseline, _ = forecast.Of(plan, forecast.DefaultUncertainty)
 	}
 	return c.baseline

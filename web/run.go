@@ -9,6 +9,7 @@ import (
 	"math"
 	"net/http"
 	"net/url"
+	"strconv"
 	"strings"
 	"time"
 
@@ -39,6 +40,9 @@ func (s *Server) runRoutes(r chi.Router) {
 	r.Get("/strip.svg", s.stripSVG)
 	r.Get("/curve.svg", s.curveSVG)
 	r.Get("/how/{figure}", s.how)
+	r.Get("/photos/{photo}", s.photo)
+	r.Post("/photos/{photo}/delete", s.deletePhoto)
+	r.Post("/photos/{photo}/restore", s.restorePhoto)
 }
 
 // runView is everything a run's page shows.
@@ -62,6 +66,7 @@ type runView struct {
 	Start    *float64 // battery at start, °C
 	Outside  *float64
 	Edit     *editView
+	Photos   []logbook.Photo
 }
 
 type fact struct{ Strong, Text string }
@@ -85,7 +90,11 @@ func (s *Server) run(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
-	s.showRun(w, r, http.StatusOK, v, nil)
+	var n *Notice
+	if id, err := strconv.ParseInt(r.URL.Query().Get("photo"), 10, 64); err == nil && id > 0 {
+		n = &Notice{Text: "The photo is put aside.", Undo: fmt.Sprintf("/runs/%d/photos/%d/restore", v.Row.ID, id)}
+	}
+	s.showRun(w, r, http.StatusOK, v, n)
 }
 
 func (s *Server) showRun(w http.ResponseWriter, r *http.Request, status int, v *runView, n *Notice) {
@@ -140,6 +149,9 @@ func (s *Server) runView(r *http.Request, query url.Values) (*runView, error) {
 			v.Sides = append(v.Sides, choice{string(other.Side), q.with("side", string(other.Side), nil), other.Side == x.Side})
 		}
 	}
+	if v.Photos, err = s.book.Photos(r.Context(), row.ID); err != nil {
+		return nil, err
+	}
 	for _, id := range benchOf(r) {
 		v.Picked = v.Picked || id == row.ID
 	}
@@ -192,6 +204,9 @@ func factsOf(row *logbook.Run, v *runView) []fact {
 	}
 	if row.Climate != "" {
 		out = append(out, fact{"", "climate " + row.Climate})
+	}
+	if n, lostS := run.Lost(row.Describe().Marks, v.Reading.ZeroS); n > 0 {
+		out = append(out, fact{words.Clock(lostS), fmt.Sprintf("lost before it to %d failed %s", n, plural(n, "attempt"))})
 	}
 	return out
 }

@@ -36,8 +36,9 @@ func (s *Server) stallPageRoutes(r chi.Router) {
 	r.Get("/{id}/sources", s.feedsPage)
 	r.Post("/{id}/sources", s.addFeed)
 	r.Post("/{id}/sources/{feed}/delete", s.deleteFeed)
+	r.Get("/{id}/details", s.liveDetails)
+	r.Post("/{id}/details", s.saveLiveDetails)
 	r.Get("/{id}/end", s.endForm)
-	r.Post("/{id}/end", s.endRun)
 }
 
 type startView struct {
@@ -194,6 +195,50 @@ func (s *Server) fromNothing(ctx context.Context, f *fields, row *logbook.Run) e
 	return err
 }
 
+// liveDetails is the form for what no log holds, while the run is under way: car and
+// stall are enough to start with.
+func (s *Server) liveDetails(w http.ResponseWriter, r *http.Request) {
+	row, ok := s.liveOf(w, r)
+	if !ok {
+		return
+	}
+	s.showLiveDetails(w, r, http.StatusOK, row, newFields(valuesOf(row)))
+}
+
+type detailsView struct {
+	*editView
+	Row *logbook.Run
+}
+
+func (s *Server) showLiveDetails(w http.ResponseWriter, r *http.Request, status int, row *logbook.Run, f *fields) {
+	e := &editView{fields: f}
+	if err := s.choices(r.Context(), e); err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.render(w, r, "stall-details", status, Frame{Title: "Details", Page: "stall", Data: detailsView{e, row}})
+}
+
+func (s *Server) saveLiveDetails(w http.ResponseWriter, r *http.Request) {
+	row, f, ok := s.formOf(w, r)
+	if !ok {
+		return
+	}
+	began := row.StartedAt
+	readDetails(f, row)
+	row.StartedAt = began // the clock of everything that is recorded
+	if !f.ok() {
+		s.showLiveDetails(w, r, http.StatusUnprocessableEntity, row, f)
+		return
+	}
+	if err := s.storeDetails(r.Context(), f, row); err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.live.kick(row.ID)
+	http.Redirect(w, r, fmt.Sprintf("/stall/%d", row.ID), http.StatusSeeOther)
+}
+
 // liveOf gives a live run, or answers for one that is not.
 func (s *Server) liveOf(w http.ResponseWriter, r *http.Request) (*logbook.Run, bool) {
 	row, err := s.rowOf(r)
@@ -247,10 +292,8 @@ func (s *Server) sentOf(f *fields, row *logbook.Run) sent {
 func (s *Server) answer(w http.ResponseWriter, r *http.Request, row *logbook.Run, err error, fault string) {
 	script := strings.Contains(r.Header.Get("Accept"), "application/json")
 	switch {
-	case errors.Is(err, logbook.ErrEnded):
-		fault = "This run has ended; what was typed is not in it."
 	case errors.Is(err, logbook.ErrNotFound):
-		fault = "There is no such reading to correct any more."
+		fault = "The run, or the reading to be corrected, is not there any more."
 	case err != nil && !script:
 		s.fail(w, r, err)
 		return
@@ -399,8 +442,6 @@ func (s *Server) liveMark(w http.ResponseWriter, r *http.Request) {
 		}
 	case m.Kind == "":
 		fault = "Which mark?"
-	case !row.Live:
-		fault = "This run has ended; the mark is not in it."
 	}
 	if fault != "" {
 		s.answer(w, r, row, nil, fault)
@@ -436,8 +477,8 @@ func (s *Server) moveStall(w http.ResponseWriter, r *http.Request) {
 
 type endView struct {
 	*fields
-	Row  *logbook.Run
-	Live *liveView
+	Row    *logbook.Run
+	Photos []logbook.Photo // that were kept already
 }
 
 // endFields are what the screen and the car say at the end.
@@ -465,16 +506,17 @@ func (s *Server) endForm(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) showEnd(w http.ResponseWriter, r *http.Request, status int, row *logbook.Run, f *fields) {
-	v, err := s.live.view(r.Context(), row.ID)
+	photos, err := s.book.Photos(r.Context(), row.ID)
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
-	s.render(w, r, "stall-end", status, Frame{Title: "The end of the run", Page: "stall", Data: endView{f, row, v}})
+	s.render(w, r, "stall-end", status, Frame{Title: "The end of the run", Page: "stall", Data: endView{f, row, photos}})
 }
 
 // endRun stores the last notes and goes to the run's page.
 func (s *Server) endRun(w http.ResponseWriter, r *http.Request) {
+	photo, fault := readPhoto(w, r)
 	row, f, ok := s.formOf(w, r)
 	if !ok {
 		return
@@ -491,6 +533,17 @@ func (s *Server) endRun(w http.ResponseWriter, r *http.Request) {
 		}
 	}
 	note := f.text("note")
+	if fault != "" {
+		f.fault("photo", "%s", fault)
+	}
+	// A picture is kept whatever else is wrong: a page cannot give it back to its form.
+	if photo != nil {
+		photo.RunID, photo.TS = row.ID, s.now().UTC().Sub(*row.StartedAt).Seconds()
+		if err := s.book.AddPhoto(r.Context(), photo); err != nil {
+			s.fail(w, r, err)
+			return
+		}
+	}
 	if !f.ok() {
 		s.showEnd(w, r, http.StatusUnprocessableEntity, row, f)
 		return

@@ -223,9 +223,14 @@ func TestSentTwiceStoredOnce(t *testing.T) {
 		assert.Contains(t, said, tt.says)
 	}
 	require.NoError(t, book.EndLive(context.Background(), id))
-	code, said := send("readings", url.Values{"line": {"41 100"}, "key": {"k2"}})
-	assert.Equal(t, 422, code)
-	assert.Contains(t, said, "has ended")
+	for path, v := range map[string]url.Values{"readings": {"line": {"41 100"}, "key": {"k2"}, "ago_ms": {"300000"}}, "marks": {"kind": {"fan"}, "key": {"m2"}}} {
+		code, said := send(path, v)
+		assert.Equal(t, 200, code, said)
+	}
+	row, err = book.Run(context.Background(), id)
+	require.NoError(t, err)
+	assert.Equal(t, 2, row.Recordings[0].Readings, "what waited in a page belongs to the run that another has ended")
+	assert.Len(t, row.Marks, 2)
 	assert.Equal(t, http.StatusSeeOther, get(h, fmt.Sprintf("/stall/%d", id)).Code, "an ended run has its own page")
 }
 

@@ -103,6 +103,7 @@ func (s *Server) Handler() http.Handler {
 	r.Group(func(r chi.Router) {
 		r.Use(limited(importTimeout))
 		r.Route("/desk", s.deskRoutes)
+		r.Post("/stall/{id}/end", s.endRun) // may bring a photo along, over a phone's network
 	})
 	r.Get("/stall/{id}/events", s.liveEvents)
 	r.NotFound(func(w http.ResponseWriter, r *http.Request) {
@@ -118,7 +119,8 @@ func (s *Server) logged(next http.Handler) http.Handler {
 		ww := middleware.NewWrapResponseWriter(w, r.ProtoMajor)
 		next.ServeHTTP(ww, r)
 		level := slog.LevelDebug
-		if ww.Status() >= 500 || time.Since(began) > time.Second {
+		stream := strings.HasPrefix(ww.Header().Get("Content-Type"), "text/event-stream")
+		if ww.Status() >= 500 || !stream && time.Since(began) > time.Second {
 			level = slog.LevelWarn
 		}
 		s.log.Log(r.Context(), level, "request", "method", r.Method, "path", r.URL.Path, "status", ww.Status(), "took", time.Since(began).Round(time.Microsecond))

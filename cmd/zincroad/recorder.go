@@ -20,9 +20,12 @@ func fastClock(speed float64) func() time.Time {
 }
 
 // record starts the recorder and puts the charge points' entrance before the pages.
-func record(ctx context.Context, book *logbook.Book, site *web.Server, log *slog.Logger, now func() time.Time) http.Handler {
-	recorder := &live.Recorder{Book: book, Log: log, Now: now}
-	go recorder.Run(ctx)
+// The recorder has stored what it read when recorded is closed, after the context's
+// end.
+func record(ctx context.Context, book *logbook.Book, site *web.Server, log *slog.Logger, now func() time.Time, speed float64) (entrance http.Handler, recorded <-chan struct{}) {
+	recorder := &live.Recorder{Book: book, Log: log, Now: now, Speed: speed}
+	done := make(chan struct{})
+	go func() { defer close(done); recorder.Run(ctx) }()
 	go site.FollowLive(ctx)
 	centre := &live.Centre{Recorder: recorder}
 	pages := site.Handler()
@@ -33,5 +36,5 @@ func record(ctx context.Context, book *logbook.Book, site *web.Server, log *slog
 			return
 		}
 		pages.ServeHTTP(w, r)
-	})
+	}), done
 }

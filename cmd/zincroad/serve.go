@@ -187,8 +187,9 @@ func serve(ctx context.Context, st *storage, listen string, speed float64, withD
 		now = time.Now
 	}
 	site.SetClock(now)
+	entrance, recorded := record(ctx, book, site, log, now, speed)
 	srv := &http.Server{
-		Handler: record(ctx, book, site, log, now), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
+		Handler: entrance, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
 		BaseContext: func(net.Listener) context.Context { return context.WithoutCancel(ctx) },
 		ErrorLog:    slog.NewLogLogger(log.Handler(), slog.LevelWarn),
 	}
@@ -206,6 +207,11 @@ func serve(ctx context.Context, st *storage, listen string, speed float64, withD
 	defer cancel()
 	if err := srv.Shutdown(end); err != nil {
 		log.Warn("some requests were cut off", "error", err)
+	}
+	select {
+	case <-recorded:
+	case <-end.Done():
+		log.Warn("the recorder was cut off")
 	}
 	return nil
 }

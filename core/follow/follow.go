@@ -117,7 +117,7 @@ func Of(r *run.Run, plan forecast.Plan, baseline *forecast.Forecast, nowS float6
 type feeds struct {
 	now                                            float64
 	soc, stallKW, carKW, amps, volts, min, max, kw trace.Series // kw: the headline side's
-	carAmps                                        bool
+	offered                                        trace.Series // by the stall, kW
 }
 
 func newFeeds(r *run.Run, now float64) *feeds {
@@ -143,7 +143,7 @@ func newFeeds(r *run.Run, now float64) *feeds {
 	}
 	f.soc, f.stallKW, f.carKW = either(trace.SoC), join(trace.StallSide, trace.Power), join(trace.CarSide, trace.Power)
 	f.amps, f.volts = either(trace.Current), either(trace.Voltage)
-	f.carAmps = join(trace.CarSide, trace.Current).Len() > 0
+	f.offered = join(trace.StallSide, trace.OfferedPower)
 	f.min, f.max = either(trace.BatteryTempMin), either(trace.BatteryTempMax)
 	if f.min.Len() == 0 {
 		f.min = either(trace.BatteryTemp)
@@ -169,7 +169,7 @@ func (s *State) values(f *feeds) {
 // phase reads the marks and the power.
 func (s *State) phase(r *run.Run, f *feeds, now float64) {
 	powered := firstPower(f.kw)
-	plugged, tried := math.NaN(), math.NaN() // plugged: the plug is in since
+	plugged := math.NaN() // the plug is in since
 	for _, m := range r.Marks {
 		switch m.Kind {
 		case run.PlugIn:
@@ -178,26 +178,17 @@ func (s *State) phase(r *run.Run, f *feeds, now float64) {
 		case run.Unplug:
 			plugged = math.NaN()
 		case run.Attempt:
-			s.Attempts++
 			if !math.IsNaN(plugged) { // that plug-in was none
 				s.Leg--
-			}
-			if math.IsNaN(tried) {
-				tried = m.TS
-				if plugged < tried {
-					tried = plugged
-				}
 			}
 			plugged = math.NaN()
 		}
 	}
-	if s.Attempts > 0 {
-		until := now
-		if !math.IsNaN(powered) {
-			until = s.Reading.ZeroS
-		}
-		s.LostS = max(0, until-tried)
+	until := now
+	if !math.IsNaN(powered) {
+		until = s.Reading.ZeroS
 	}
+	s.Attempts, s.LostS = run.Lost(r.Marks, until)
 	switch {
 	case !math.IsNaN(plugged):
 		s.PluggedS = now - plugged

@@ -127,6 +127,10 @@ func TestWhatSeemsToHold(t *testing.T) {
 		{"car's amps", func(p *forecast.Plan) { p.Car.MaxA = n(170) }, 400, ceiling.CarCurrent},
 		{"car's kW", func(p *forecast.Plan) { p.Car.MaxKW = n(77) }, 600, ceiling.CarPower},
 		{"cold", func(p *forecast.Plan) { p.Battery = pack.Nodes{ColdestC: 8, WarmestC: 8}; p.Car.HeaterKW = nil }, 400, ceiling.Cold},
+		{"half of a cabinet", func(p *forecast.Plan) {
+			p.Stall = &run.Stall{RatedKW: n(350), MaxA: n(500), MaxV: n(1000), SharedKW: n(180)}
+			p.NeighbourOnS, p.NeighbourS = 200, 1000
+		}, 500, ceiling.SharedCabinet},
 		{"taper", nil, 1080, ceiling.PackTaper},
 		{"ramp", nil, 35, ceiling.Ramp},
 	} {
@@ -134,6 +138,34 @@ func TestWhatSeemsToHold(t *testing.T) {
 			s := at(t, plan(tt.change), tt.seconds)
 			require.NotNil(t, s.Holding)
 			assert.Equal(t, tt.want, s.Holding.Cause, s.Holding.Reason)
+		})
+	}
+}
+
+// A stall that says what it offers settles it: all of it flows, or it does not.
+func TestWhatTheStallOffers(t *testing.T) {
+	for _, tt := range []struct {
+		name    string
+		shared  run.Number
+		offered float64
+		want    ceiling.Cause
+		says    string
+	}{
+		{"all of it flows", nil, 70, ceiling.StallPower, "the stall offers 70 kW"},
+		{"of a shared cabinet", n(140), 70, ceiling.SharedCabinet, "offers 70 of its 350 kW"},
+		{"more than flows", nil, 300, ceiling.Unknown, "70 kW where a warm pack takes"},
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			r := logged(t, plan(func(p *forecast.Plan) { p.Stall = &run.Stall{RatedKW: n(70)} }), 500)
+			kw := r.Recordings[1].Columns[trace.Power]
+			r.Recordings[1].Columns[trace.OfferedPower] = make([]float64, len(kw))
+			for i := range kw {
+				r.Recordings[1].Columns[trace.OfferedPower][i] = tt.offered
+			}
+			s := follow.Of(r, plan(func(p *forecast.Plan) { p.Stall.SharedKW = tt.shared }), nil, 560)
+			require.NotNil(t, s.Holding)
+			assert.Equal(t, tt.want, s.Holding.Cause, s.Holding.Reason)
+			assert.Contains(t, s.Holding.Reason, tt.says)
 		})
 	}
 }

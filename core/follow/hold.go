@@ -79,7 +79,15 @@ func (s *State) hold(f *feeds, plan forecast.Plan) {
 		return
 	}
 	l, p := limitsOf(plan)
+	if h := byOffer(f, kw, plan.Stall); h != nil {
+		s.Holding = h
+		return
+	}
 	if h := byCurrent(amps, kw, l); h != nil {
+		s.Holding = h
+		return
+	}
+	if h := byHalf(kw, plan.Stall); h != nil {
 		s.Holding = h
 		return
 	}
@@ -133,6 +141,35 @@ func byCurrent(amps, kw stretch, l *stall.Limits) *Holding {
 		return nil // amps move as much as kW: a limit in kW looks the same
 	case amps.mean < l.StallA:
 		return &Holding{ceiling.StallCurrent, fmt.Sprintf("amps are flat at %s, under every rating noted: stall, cable or car", at), false}
+	}
+	return nil
+}
+
+// byOffer: the stall itself says that it gives all that it would. Where that is well
+// under its label at a shared cabinet, somebody else has the rest.
+func byOffer(f *feeds, kw stretch, t *run.Stall) *Holding {
+	offer := f.last(f.offered)
+	now := f.last(f.kw)
+	if !offer.Known() || offer.AgeS > lookS || !near(now.V, offer.V) || kw.n < leastN || !kw.flat(flatKW) {
+		return nil
+	}
+	at := words.Figure(offer.V, 0)
+	if t != nil {
+		_, shared := run.Known(t.SharedKW)
+		if rated, ok := run.Known(t.RatedKW); ok && shared && offer.V < 0.8*rated {
+			return &Holding{ceiling.SharedCabinet, fmt.Sprintf("the stall offers %s of its %s kW, and all of that flows: its cabinet is shared", at, words.Figure(rated, 0)), true}
+		}
+	}
+	return &Holding{ceiling.StallPower, fmt.Sprintf("the stall offers %s kW, and all of that flows", at), true}
+}
+
+// byHalf: kW level at half of what a shared cabinet has.
+func byHalf(kw stretch, t *run.Stall) *Holding {
+	if t == nil || !kw.flat(flatKW) {
+		return nil
+	}
+	if shared, ok := run.Known(t.SharedKW); ok && near(kw.mean, shared/2) {
+		return &Holding{ceiling.SharedCabinet, fmt.Sprintf("flat at %s kW, half of the cabinet's %s: look for a neighbour", words.Figure(kw.mean, 0), words.Figure(shared, 0)), false}
 	}
 	return nil
 }
@@ -306,7 +343,7 @@ func (s *State) learned(plan forecast.Plan, soc float64) forecast.Plan {
 	case ceiling.StallCurrent, ceiling.AdapterCurrent, ceiling.CarCurrent:
 		amps := s.Amps.V
 		limit.MaxA, rest.Stall = &amps, &limit
-	case ceiling.StallPower, ceiling.CarPower, ceiling.CarConverter:
+	case ceiling.StallPower, ceiling.SharedCabinet, ceiling.CarPower, ceiling.CarConverter:
 		limit.RatedKW, rest.Stall = &kw, &limit
 		rest.Assumed.PowerSharePct = 100
 	case ceiling.Ramp, ceiling.Paused:

@@ -31,6 +31,8 @@ type Plan struct {
 	ReplugS      float64 // time unplugged; 0: 40 s
 	NeighbourOnS float64 // another car on the shared cabinet from here, after plug-in
 	NeighbourS   float64 // for so long; 0: nobody
+	DerateS      float64 // the cable is warm from here, after plug-in, and gives less
+	DerateShare  float64 // this share of the stall's current; 0: all of it
 
 	TaperShare float64 // the pack takes this share of its envelope; 0: all of it
 }
@@ -59,6 +61,7 @@ type Step struct {
 	PackKW       float64
 	RequestedKW  float64 // what car and pack would take if the stall could give it
 	StallKW      float64 // at the plug
+	OfferedKW    float64 // the most that the stall would give; +Inf if its power is not known
 	LossKW       float64 // between plug and pack
 	AuxKW        float64 // pumps, heater, cabin
 	HeaterKW     float64 // part of AuxKW
@@ -134,6 +137,7 @@ func (s *Session) Next() Step {
 		s.amps = 0
 	default:
 		s.beside(&st)
+		st.OfferedKW = s.stallKW()
 		s.amps, st.Cause, st.RequestedKW = s.hold(rest, ohm, st.AuxKW)
 	}
 	st.Amps, st.PackV = s.amps, rest+s.amps*ohm
@@ -201,6 +205,14 @@ func (s *Session) shared() (float64, bool) {
 	return kw / 2, ok
 }
 
+// cable is what the cable gives in A, and whether that is because it is warm.
+func (s *Session) cable() (amps float64, cause ceiling.Cause) {
+	if s.plan.DerateShare > 0 && s.t >= s.plan.DerateS {
+		return s.limits.StallA * s.plan.DerateShare, ceiling.CableHot
+	}
+	return s.limits.StallA, ceiling.StallCurrent
+}
+
 // least keeps the lowest limit in amps, and whose it is.
 type least struct {
 	amps  float64
@@ -235,7 +247,8 @@ func (s *Session) hold(rest, ohm, auxKW float64) (amps float64, cause ceiling.Ca
 			low.of(0, ceiling.StallVoltage)
 		}
 		beside := auxKW * 1000 / rest // no less than what it is at the terminals' voltage
-		low.of(l.StallA-beside, ceiling.StallCurrent)
+		cable, whose := s.cable()
+		low.of(cable-beside, whose)
 		low.of(l.AdapterA-beside, ceiling.AdapterCurrent)
 		low.of(pack.Amps(l.StallKW-auxKW, rest, ohm+cableOhm), ceiling.StallPower)
 		if shared, on := s.shared(); on {
@@ -259,7 +272,8 @@ func (s *Session) throughConverter(low *least, rest, ohm, auxKW float64) {
 		current := plugKW * 1000 / volts
 		low.of(pack.Amps(l.FromPlug(plugKW-auxKW-pack.HeatKW(current, cableOhm)), rest, ohm), c)
 	}
-	limit(l.StallA*volts/1000, ceiling.StallCurrent)
+	cable, whose := s.cable()
+	limit(cable*volts/1000, whose)
 	limit(l.AdapterA*volts/1000, ceiling.AdapterCurrent)
 	limit(l.StallKW, ceiling.StallPower)
 	if shared, on := s.shared(); on {

@@ -1,6 +1,7 @@
 package prepare
 
 import (
+	"cmp"
 	"fmt"
 
 	"zincroad/core/run"
@@ -33,12 +34,12 @@ func ListOf(p *Prepared, m Method) Checklist {
 
 func before(p *Prepared, m Method) []Item {
 	out := []Item{
-		{"Climate " + m.Climate + " from plug-in to unplug.", climateWhy(m)},
+		climateItem(m),
 		{"Logger running before the plug.", "the first 60 s cannot be repeated"},
 		{"Clock of the logger set by the phone's.", "a log an hour off is the commonest mistake"},
 	}
 	if p.Plan.Adapter != nil {
-		out = append(out, Item{"Adapter: rating and approval for this car and stall checked.", "never chain adapters"})
+		out = append(out, adapterItem)
 	}
 	switch p.Plan.Way {
 	case Navigation:
@@ -49,42 +50,51 @@ func before(p *Prepared, m Method) []Item {
 	return out
 }
 
-func climateWhy(m Method) string {
+// Items that stand in the checklist and at the moment when they are due.
+var (
+	adapterItem   = Item{"Adapter: rating and approval for this car and stall checked.", "never chain adapters"}
+	neighbourItem = Item{"Mark when a neighbour plugs in or leaves.", "this cabinet is shared"}
+)
+
+func climateItem(m Method) Item {
+	why := "a cabin heater looks like 6 kW of charging"
 	if m.Climate == "on" {
-		return "as a traveller has it; noted, since it looks like charging power"
+		why = "as a traveller has it; noted, since it looks like charging power"
 	}
-	return "a cabin heater looks like 6 kW of charging"
+	return Item{"Climate " + cmp.Or(m.Climate, "off") + " from plug-in to unplug.", why}
+}
+
+func replugItem(m Method) Item {
+	return Item{fmt.Sprintf("Stop, unplug and plug in again at %s %%, or at the drop.", words.Figure(m.ReplugAtPct, 0)), "a timer in the car starts anew"}
 }
 
 func atStall(p *Prepared, m Method) []Item {
 	out := []Item{
 		{"Park so that the screen can be seen; note site, stall, label and cable.", "two stalls of a site can differ"},
 		{"Note SoC, odometer, outside, coldest and warmest cell, software.", "without conditions nobody believes the result"},
-		{fmt.Sprintf("Plug in at %s %%; note the clock.", words.Figure(p.Plan.FromPct, 1)), startWhy(p)},
+		{fmt.Sprintf("Plug in at %s %%; note the clock.", words.Figure(p.Plan.FromPct, 1)), startWhy(p.Plan.FromPct)},
 		{"Watch the ramp, then check in at every 10 % and at everything odd.", "30 s to 2 min to the plateau"},
 	}
 	if m.ReplugAtPct > 0 {
-		out = append(out, Item{fmt.Sprintf("Stop, unplug and plug in again at %s %%, or at the drop.", words.Figure(m.ReplugAtPct, 0)), "a timer in the car starts anew"})
+		out = append(out, replugItem(m))
 	}
 	if p.Plan.Stall != nil {
 		if _, ok := run.Known(p.Plan.Stall.SharedKW); ok {
-			out = append(out, Item{"Mark when a neighbour plugs in or leaves.", "this cabinet is shared"})
+			out = append(out, neighbourItem)
 		}
 	}
 	return out
 }
 
-func startWhy(p *Prepared) string {
-	if p.Plan.FromPct == 0 {
+func startWhy(fromPct float64) string {
+	if fromPct == 0 {
 		return "the moment the display flips from 1 to 0; below it is a buffer of unknown size"
 	}
 	return "starts must be within 2 points to be compared"
 }
 
 func cautions(p *Prepared, m Method) []string {
-	out := []string{
-		"Damaged cable, connector or inlet: do not use it, report it. Never pull a connector under load; stop first.",
-	}
+	out := []string{cautionConnector}
 	add := func(when bool, text string) {
 		for _, have := range out {
 			when = when && have != text
@@ -95,7 +105,7 @@ func cautions(p *Prepared, m Method) []string {
 	}
 	add(p.Plan.FromPct <= RunOutPct, cautionRunOut)
 	add(p.Plan.Way == Hard, "Hard driving to warm a pack only where it is legal, safe and the road allows; one person drives, another logs.")
-	add(p.Plan.Adapter != nil, "Use only adapters that are rated and approved for that car and stall; never chain them.")
+	add(p.Plan.Adapter != nil, cautionAdapter)
 	add(p.Plan.Road.AmbientC <= -15 || p.Plan.Now.ColdestC <= -10, cautionCold)
 	add(p.Plan.ToPct > 80, cautionTaper)
 	for _, text := range m.Cautions {

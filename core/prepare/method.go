@@ -20,12 +20,14 @@ type Method struct {
 	Cautions    []string   `json:"cautions"`      // what to mind beyond every run's cautions
 }
 
-// Cautions that more than one method has.
+// Cautions that stand in more than one place.
 const (
-	cautionRunOut = "Do not run to 0 % without a reachable fallback, and never where stopping would be dangerous."
-	cautionTaper  = "Do not block a stall that others need: above 80 % the session is slow. Mind idle fees and site rules."
-	cautionReplug = "Stop first, then unplug. Never pull a connector under load."
-	cautionCold   = "Extreme cold: leave it to the car. Frozen cells take no charge until a heater has run; that guard is there for good reason."
+	cautionConnector = "Damaged cable, connector or inlet: do not use it, report it. Never pull a connector under load; stop first."
+	cautionAdapter   = "Use only adapters that are rated and approved for that car and stall; never chain them."
+	cautionRunOut    = "Do not run to 0 % without a reachable fallback, and never where stopping would be dangerous."
+	cautionTaper     = "Do not block a stall that others need: above 80 % the session is slow. Mind idle fees and site rules."
+	cautionReplug    = "Stop first, then unplug. Never pull a connector under load."
+	cautionCold      = "Extreme cold: leave it to the car. Frozen cells take no charge until a heater has run; that guard is there for good reason."
 )
 
 var sameAlways = []string{"car software", "climate as the method says", "stall or, at least, its kind", "the charge to start from, within 2 points"}

@@ -197,3 +197,29 @@ var (
 	Preconditioned   = []string{"none", "car", "driven", "charged"}
 	ClaimKinds       = []string{"window", "peak"}
 )
+
+// Lost tells how many attempts there were before a moment on the run's own clock,
+// as a rule that of the plug-in that led to power, and how long they took: from the
+// first of them, or from its plug-in where that is marked, to that moment. It is no
+// charging time. The marks are in order of their times.
+func Lost(marks []Mark, untilS float64) (attempts int, lostS float64) {
+	var first, plugged float64
+	in := false
+	for _, m := range marks {
+		switch {
+		case m.TS > untilS:
+			return attempts, lostS
+		case m.Kind == PlugIn:
+			plugged, in = m.TS, true
+		case m.Kind == Attempt:
+			if attempts++; attempts == 1 {
+				first = m.TS
+				if in {
+					first = plugged
+				}
+			}
+			lostS, in = max(0, untilS-first), false
+		}
+	}
+	return attempts, lostS
+}

@@ -17,6 +17,8 @@ const (
 	Voltage        Channel = "voltage_v"
 	RequestedPower Channel = "requested_kw"
 	RequestedAmps  Channel = "requested_a"
+	OfferedPower   Channel = "offered_kw"
+	OfferedAmps    Channel = "offered_a"
 	BatteryTemp    Channel = "battery_temp_c"
 	BatteryTempMin Channel = "battery_temp_min_c"
 	BatteryTempMax Channel = "battery_temp_max_c"
@@ -49,6 +51,8 @@ var Channels = []Info{
 	{Voltage, "voltage", "volts", "V", units.Voltage, 0, 2000},
 	{RequestedPower, "power the car requests", "requested", "kW", units.Power, 0, 5000},
 	{RequestedAmps, "current the car requests", "requested amps", "A", units.Current, 0, 5000},
+	{OfferedPower, "power the stall offers", "offered", "kW", units.Power, 0, 5000},
+	{OfferedAmps, "current the stall offers", "offered amps", "A", units.Current, 0, 5000},
 	{BatteryTemp, "battery temperature", "battery", "°C", units.Temperature, -60, 150},
 	{BatteryTempMin, "battery temperature, coldest cell", "coldest cell", "°C", units.Temperature, -60, 150},
 	{BatteryTempMax, "battery temperature, warmest cell", "warmest cell", "°C", units.Temperature, -60, 150},

@@ -33,18 +33,46 @@
       } catch { response = null; } finally { clearTimeout(late); }
       if (!response || response.status >= 500) { again = setTimeout(flush, 2000); break; }
       const said = await response.json().catch(() => ({}));
+      if (!response.ok) refused(e, said.fault || 'This was not stored.');
       queue.shift();
       save();
-      if (!response.ok) refused(e, said.fault || 'This was not stored.');
     }
     sending = false;
     shown();
   }
+  // What the server does not take goes back into the line, or where that is not empty
+  // into a list: nothing that was typed is lost.
   function refused(e, fault) {
     const line = $('#line');
-    if (e.fields.line && !line.value) { line.value = e.fields.line; began = e.at; $('[name=correcting]').value = e.fields.correcting || ''; }
-    $('#line-error').textContent = fault;
-    line.setAttribute('aria-invalid', 'true');
+    if (e.fields.line && !line.value) {
+      line.value = e.fields.line; began = e.at; $('[name=correcting]').value = e.fields.correcting || '';
+      $('#line-error').textContent = fault;
+      line.setAttribute('aria-invalid', 'true');
+      return;
+    }
+    left.push({ text: e.fields.line || [e.fields.kind, e.fields.note].filter(Boolean).join(' ') || 'moved', fields: e.fields, at: e.at, fault });
+    listLeft();
+  }
+  let left = [];
+  try { left = JSON.parse(localStorage.getItem(store + '-left') || '[]'); } catch { left = []; }
+  function listLeft() {
+    try { localStorage.setItem(store + '-left', JSON.stringify(left)); } catch { /* the page itself still has them */ }
+    const ul = $('#refused');
+    ul.hidden = !left.length;
+    ul.replaceChildren(...left.map((x, i) => {
+      const li = document.createElement('li'), at = new Date(x.at).toTimeString().slice(0, 5);
+      li.textContent = `${at} ${x.text} was not stored: ${x.fault} `;
+      const act = (label, then) => {
+        const b = document.createElement('button');
+        b.type = 'button'; b.className = 'link'; b.textContent = label;
+        b.setAttribute('aria-label', `${label}: ${x.text}`);
+        b.addEventListener('click', () => { left.splice(i, 1); listLeft(); then(); });
+        li.append(b, ' ');
+      };
+      if (x.fields.line) act('put right', () => { line.value = x.fields.line; began = x.at; $('[name=correcting]').value = x.fields.correcting || ''; line.focus(); });
+      act('forget', () => {});
+      return li;
+    }));
   }
   function add(to, fields, at) {
     queue.push({ key: crypto.randomUUID ? crypto.randomUUID() : String(Math.random()).slice(2) + at, to, fields, at });
@@ -116,6 +144,7 @@
   events.addEventListener('now', put('live-now'));
   events.addEventListener('acts', put('live-acts'));
   shown();
+  listLeft();
   flush();
   live.dataset.ready = 'yes';
 })();

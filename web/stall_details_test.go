@@ -1,0 +1,197 @@
+package web_test
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"image"
+	"image/png"
+	"mime/multipart"
+	"net/http"
+	"net/http/httptest"
+	"net/url"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zincroad/core/run"
+	"zincroad/core/trace"
+	"zincroad/logbook"
+)
+
+// started begins a live run some seconds ago.
+func started(t *testing.T, book *logbook.Book, ago time.Duration, change func(*logbook.Run)) int64 {
+	t.Helper()
+	at := time.Now().UTC().Add(-ago).Truncate(time.Millisecond)
+	row := &logbook.Run{StartedAt: &at}
+	if change != nil {
+		change(row)
+	}
+	id, err := book.StartLive(context.Background(), row)
+	require.NoError(t, err)
+	return id
+}
+
+func markAt(t *testing.T, book *logbook.Book, id int64, ts float64, kind, note string) {
+	t.Helper()
+	require.NoError(t, book.LiveMark(context.Background(), &logbook.Mark{RunID: id, TS: ts, Kind: kind, Note: note}, fmt.Sprint(kind, ts)))
+}
+
+// What no log holds can be noted while the run is under way; its start stays what
+// all its readings count from.
+func TestDetailsWhileUnderWay(t *testing.T) {
+	h, book := handler(t, true)
+	id := started(t, book, time.Minute, nil)
+	path := fmt.Sprintf("/stall/%d/details", id)
+	assert.Contains(t, get(h, path).Body.String(), "What no log holds")
+	v := url.Values{"ambient_c": {"arctic"}, "battery_c": {"7"}, "car": {"1"}, "started_at": {"2020-01-01T00:00"}, "climate": {"off"}, "method_name": {"Replug test"}}
+	w := post(h, path, v)
+	assert.Equal(t, http.StatusUnprocessableEntity, w.Code)
+	assert.Contains(t, w.Body.String(), "expected a number from -60 to 70")
+	assert.Contains(t, w.Body.String(), `value="arctic"`)
+	before, err := book.Run(context.Background(), id)
+	require.NoError(t, err)
+	v.Set("ambient_c", "-4")
+	require.Equal(t, http.StatusSeeOther, post(h, path, v).Code)
+	row, err := book.Run(context.Background(), id)
+	require.NoError(t, err)
+	assert.Equal(t, -4.0, *row.AmbientC)
+	assert.Equal(t, 7.0, *row.BatteryC)
+	assert.Equal(t, *before.StartedAt, *row.StartedAt)
+	assert.True(t, row.Live)
+}
+
+// The method's list and cautions are on the page when they are due.
+func TestWhatIsDueStandsOnTheLivePage(t *testing.T) {
+	h, book := handler(t, true)
+	id := started(t, book, 20*time.Minute, func(r *logbook.Run) {
+		from, to := 10.0, 80.0
+		r.MethodName, r.FromPct, r.ToPct = "Replug test", &from, &to
+	})
+	page := fmt.Sprintf("/stall/%d", id)
+	body := get(h, page).Body.String()
+	assert.Contains(t, body, "Logger running before the plug.")
+	assert.Contains(t, body, "Damaged cable")
+	assert.NotContains(t, body, "plug in again at 50 %")
+	markAt(t, book, id, 60, run.PlugIn, logbook.ByStall)
+	body = get(h, page).Body.String()
+	assert.Contains(t, body, "contactors")
+	assert.Contains(t, body, `data-key="c"`, "the tester's own mark is welcome while only the stall has said so")
+	require.NoError(t, book.Type(context.Background(), id, trace.StallSide, "k", "48 90", "",
+		logbook.Sample{TS: 1190, HeardS: 1190, Values: map[trace.Channel]float64{trace.SoC: 48, trace.Power: 90}}))
+	body = get(h, page).Body.String()
+	assert.Contains(t, body, "plug in again at 50 %, or at the drop")
+	assert.NotContains(t, body, "Logger running")
+	assert.NotContains(t, body, `data-key="c"`)
+}
+
+// An attempt before the run is no charging time, and its page says what it cost.
+func TestLostTimeIsToldOnTheRunsPage(t *testing.T) {
+	h, book := handler(t, false)
+	id := started(t, book, time.Hour, nil)
+	markAt(t, book, id, 10, run.PlugIn, "")
+	markAt(t, book, id, 70, run.Attempt, "payment refused")
+	markAt(t, book, id, 250, run.PlugIn, "")
+	for i, kw := range []float64{0, 50, 50, 50} {
+		ts := 250 + 30*float64(i)
+		require.NoError(t, book.Type(context.Background(), id, trace.StallSide, fmt.Sprint(i), "x", "",
+			logbook.Sample{TS: ts, HeardS: ts, Values: map[trace.Channel]float64{trace.SoC: 20 + float64(i), trace.Power: kw}}))
+	}
+	require.NoError(t, book.EndLive(context.Background(), id))
+	body := get(h, fmt.Sprintf("/runs/%d", id)).Body.String()
+	assert.Contains(t, body, "<b>4:00</b>")
+	assert.Contains(t, body, "lost before it to 1 failed attempt")
+}
+
+// withPhoto is the form of a run's end with a file.
+func withPhoto(t *testing.T, path string, fields url.Values, name string, content []byte) *http.Request {
+	t.Helper()
+	var b bytes.Buffer
+	m := multipart.NewWriter(&b)
+	for k := range fields {
+		require.NoError(t, m.WriteField(k, fields.Get(k)))
+	}
+	f, err := m.CreateFormFile("photo", name)
+	require.NoError(t, err)
+	_, err = f.Write(content)
+	require.NoError(t, err)
+	require.NoError(t, m.Close())
+	r := httptest.NewRequest(http.MethodPost, path, &b)
+	r.Header.Set("Content-Type", m.FormDataContentType())
+	return r
+}
+
+// A photo of the screen comes with the end's notes, is kept though a number is
+// wrong, and can be put aside and brought back on the run's page.
+func TestPhotoAtTheEnd(t *testing.T) {
+	h, book := handler(t, false)
+	id := started(t, book, time.Minute, nil)
+	path := fmt.Sprintf("/stall/%d/end", id)
+	var picture bytes.Buffer
+	require.NoError(t, png.Encode(&picture, image.NewGray(image.Rect(0, 0, 4, 3))))
+	send := func(v url.Values, name string, content []byte) *httptest.ResponseRecorder {
+		w := httptest.NewRecorder()
+		h.ServeHTTP(w, withPhoto(t, path, v, name, content))
+		return w
+	}
+	w := send(url.Values{"soc": {"80"}}, "notes.html", []byte("<script>alert(1)</script>"))
+	assert.Equal(t, http.StatusUnprocessableEntity, w.Code)
+	assert.Contains(t, w.Body.String(), "expected JPEG, PNG or WebP")
+	assert.Contains(t, w.Body.String(), `value="80"`)
+	w = send(url.Values{"soc": {"800"}}, "screen.png", picture.Bytes())
+	assert.Equal(t, http.StatusUnprocessableEntity, w.Code)
+	assert.Contains(t, w.Body.String(), "1 kept already")
+	w = send(url.Values{"soc": {"80"}, "kwh": {"41"}}, "", nil)
+	require.Equal(t, http.StatusSeeOther, w.Code)
+
+	page := fmt.Sprintf("/runs/%d", id)
+	list, err := book.Photos(context.Background(), id)
+	require.NoError(t, err)
+	require.Len(t, list, 1)
+	src := fmt.Sprintf("%s/photos/%d", page, list[0].ID)
+	assert.Contains(t, get(h, page).Body.String(), src)
+	got := get(h, src)
+	assert.Equal(t, "image/png", got.Header().Get("Content-Type"))
+	assert.Equal(t, picture.Bytes(), got.Body.Bytes())
+	w = post(h, src+"/delete", nil)
+	require.Equal(t, http.StatusSeeOther, w.Code)
+	body := get(h, w.Header().Get("Location")).Body.String()
+	assert.Contains(t, body, "The photo is put aside.")
+	assert.NotContains(t, body, "<img src=\""+src)
+	require.Equal(t, http.StatusSeeOther, post(h, src+"/restore", nil).Code)
+	assert.Contains(t, get(h, page).Body.String(), "<img src=\""+src)
+}
+
+// Another page ends the run while this one is away: what waited is stored with its
+// own times all the same, and the page says where the run is. What the server does
+// not take stays on the page until the tester has put it right or let it go.
+func TestNothingTypedIsLost(t *testing.T) {
+	s := newSite(t, 390, 844, true)
+	id := s.startFromNothing()
+	s.typeLine("20 90 18")
+	s.await(`document.querySelector(".figure").textContent === "20"`)
+	eval[bool](s, `(window.network = window.fetch, window.fetch = () => Promise.reject(new TypeError("Failed to fetch")), true)`)
+	s.typeLine("21 91 18")
+	s.typeLine("220 92")
+	s.typeLine("230 93")
+	s.await(`document.querySelector("#waiting").textContent.startsWith("3 entries wait")`)
+	require.NoError(t, s.book.EndLive(context.Background(), id))
+	s.await(`document.querySelector("#live-now").textContent.includes("This run has been ended")`)
+	eval[bool](s, `(window.fetch = window.network, window.dispatchEvent(new Event("online")), true)`)
+	s.await(`document.querySelector("#line").value === "220 92"`)
+	s.await(`document.querySelector("#refused").textContent.includes("230 93 was not stored")`)
+	s.do(chromedp.Navigate(fmt.Sprintf("%s/stall", s.url)), chromedp.WaitVisible(css("h1")))
+
+	row, err := s.book.Run(context.Background(), id)
+	require.NoError(t, err)
+	full, err := s.book.Load(context.Background(), row)
+	require.NoError(t, err)
+	assert.Equal(t, []float64{20, 21}, full.Recordings[0].Columns[trace.SoC])
+	kept := eval[string](s, fmt.Sprintf(`localStorage.getItem("zincroad-stall-%d-left")`, id))
+	assert.True(t, strings.Contains(kept, "230 93"), kept)
+	s.quiet()
+}
