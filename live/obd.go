@@ -128,7 +128,7 @@ func answerOf(lines []string, response, identifier string) ([]byte, error) {
 			broken = err
 			continue
 		}
-		if m == nil || len(m) == 0 {
+		if len(m) == 0 {
 			continue
 		}
 		if m[0] == 0x7F && len(m) >= 3 {

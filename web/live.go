@@ -47,7 +47,7 @@ type watch struct {
 }
 
 // frame is one state of a page, by its parts.
-type frame struct{ now, acts string }
+type frame struct{ now, acts, last string }
 
 // FollowLive hears of live runs from the database until the context ends, so that
 // pages show what any copy of the program stores. Without it they notice every
@@ -138,7 +138,7 @@ func (h *liveHub) draw(ctx context.Context, id int64, c *liveCache) (frame, erro
 		return frame{}, err
 	}
 	var f frame
-	for name, into := range map[string]*string{"live-now": &f.now, "live-acts": &f.acts} {
+	for name, into := range map[string]*string{"live-now": &f.now, "live-acts": &f.acts, "live-last": &f.last} {
 		var b bytes.Buffer
 		if err := h.s.templates["stall-live"].ExecuteTemplate(&b, name, v); err != nil {
 			return frame{}, fmt.Errorf("drawing %s: %w", name, err)
@@ -162,7 +162,7 @@ func (s *Server) liveEvents(w http.ResponseWriter, r *http.Request) {
 	defer leave()
 	ping := time.NewTicker(pingEvery)
 	defer ping.Stop()
-	lastActs := ""
+	var was frame
 	for {
 		select {
 		case <-r.Context().Done():
@@ -171,10 +171,13 @@ func (s *Server) liveEvents(w http.ResponseWriter, r *http.Request) {
 			return
 		case f := <-frames:
 			event(w, "now", f.now)
-			if f.acts != lastActs {
+			if f.acts != was.acts {
 				event(w, "acts", f.acts)
-				lastActs = f.acts
 			}
+			if f.last != was.last {
+				event(w, "last", f.last)
+			}
+			was = f
 		case <-ping.C:
 			fmt.Fprint(w, ": still here\n\n")
 		}
@@ -210,6 +213,7 @@ type liveView struct {
 	Lines    []logbook.TypedLine // newest first, uncorrected
 	Marks    []logbook.Mark      // newest first
 	Strip    string
+	Narrow   string // the strip on a phone
 	NowS     float64
 	StoredS  float64 // since the last reading was stored; NaN: none
 	Sets     []lineSet
@@ -254,7 +258,10 @@ func (h *liveHub) viewWith(ctx context.Context, id int64, c *liveCache) (*liveVi
 		return nil, err
 	}
 	v.due(m)
-	v.Strip = v.strip(r)
+	strip := v.strip(r)
+	v.Strip = strip.Large()
+	strip.Narrow = true
+	v.Narrow = strip.Large()
 	for i := len(row.Marks) - 1; i >= 0; i-- {
 		v.Marks = append(v.Marks, row.Marks[i])
 	}
@@ -452,9 +459,9 @@ func (c *liveCache) baselineOf(plan forecast.Plan, r *run.Run) *forecast.Forecas
 }
 
 // strip draws the run so far, with the forecast behind it.
-func (v *liveView) strip(r *run.Run) string {
+func (v *liveView) strip(r *run.Run) *draw.Strip {
 	x := v.State.Reading
-	s := &draw.Strip{Title: "Power since plug-in so far, with the forecast dotted behind it", FromPct: v.Plan.FromPct, ToPct: v.Plan.ToPct, Width: 480}
+	s := &draw.Strip{Title: "Power since plug-in so far, with the forecast dotted behind it", FromPct: v.Plan.FromPct, ToPct: v.Plan.ToPct, Width: 640}
 	for _, p := range x.Posts {
 		if math.Mod(p.SoCPct, 10) == 0 && p.TS >= 0 {
 			s.Posts = append(s.Posts, p)
@@ -490,7 +497,7 @@ func (v *liveView) strip(r *run.Run) string {
 		s.Marks = nil
 	}
 	s.ToS = liveEnd(s)
-	return s.Large()
+	return s
 }
 
 // liveEnd is the right end of a growing strip: the forecast's end, or a bit more
@@ -611,6 +618,9 @@ func (v *liveView) AlertText() string {
 		where = "over"
 	}
 	text := fmt.Sprintf("%s kW %s forecast since %s.", words.Figure(math.Abs(a.ByKW), 0), where, v.Wall(a.SinceTS))
+	if !v.State.Coldest.Known() {
+		text += fmt.Sprintf(" It takes the battery for %s °C: read its temperature.", words.Figure(v.Plan.Battery.ColdestC, 0))
+	}
 	return text
 }
 

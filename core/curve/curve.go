@@ -16,7 +16,7 @@ import (
 
 // Version is the version of the arithmetic. Results kept elsewhere carry it and
 // are worked out anew when it changes.
-const Version = 3
+const Version = 4
 
 // PowerFloorKW is the power from which a car counts as charging.
 const PowerFloorKW = 1.0
@@ -56,15 +56,15 @@ func prepare(r *run.Run) *sides {
 	soc := map[trace.Side][]trace.Series{}
 	res := map[trace.Side]float64{}
 	tolerance := 0.0
+	least := lone(r)
 	for _, rec := range r.Recordings {
 		on := rec.OnRunClock()
 		s.recordings = append(s.recordings, on)
 		p := on.PowerSeries()
 		s.each = append(s.each, p)
 		power[rec.Side] = append(power[rec.Side], p)
-		series := on.Series(trace.SoC)
-		soc[rec.Side] = append(soc[rec.Side], series)
-		if series.Len() > 0 {
+		if series := on.Series(trace.SoC); series.Len() > least {
+			soc[rec.Side] = append(soc[rec.Side], series)
 			res[rec.Side] = math.Max(res[rec.Side], on.Resolution())
 		}
 		if rec.Side == trace.CarSide {
@@ -94,6 +94,24 @@ func prepare(r *run.Run) *sides {
 		return 0
 	})
 	return s
+}
+
+// lone is 1 where some recording has more than one reading of the state of charge:
+// one with a single reading, such as a note of the display at the end, then does
+// not stand for its side. Else it is 0.
+func lone(r *run.Run) int {
+	for _, rec := range r.Recordings {
+		n := 0
+		for _, v := range rec.Columns[trace.SoC] {
+			if !math.IsNaN(v) {
+				n++
+			}
+		}
+		if n > 1 {
+			return 1
+		}
+	}
+	return 0
 }
 
 // interval gives the median interval of readings at these times, worked out once.
@@ -177,7 +195,8 @@ func lastPower(p trace.Series) (float64, bool) {
 }
 
 // session gives the part of a power series that belongs to charging: from clock
-// zero to the last unplug. Where a mark came late or early and power already or
+// zero to the last unplug, or to the end where the plug went in again after it and
+// power flowed. Where a mark came late or early and power already or
 // still flowed, that power belongs to it too. What the pack gave or took on the
 // road before and after does not.
 func (s *sides) session(p trace.Series, zero float64) trace.Span {
@@ -191,10 +210,16 @@ func (s *sides) session(p trace.Series, zero float64) trace.Span {
 		from = p.T[max(i-1, 0)]
 	}
 	for k := len(s.marks) - 1; k >= 0; k-- {
-		if s.marks[k].Kind != run.Unplug {
+		m := s.marks[k]
+		if m.Kind == run.PlugIn {
+			if _, powered := firstPower(p.From(m.TS)); powered {
+				break // this leg's unplug is not marked
+			}
+		}
+		if m.Kind != run.Unplug {
 			continue
 		}
-		to = s.marks[k].TS
+		to = m.TS
 		j := sort.SearchFloat64s(p.T, to)
 		for ; j < p.Len() && p.V[j] >= PowerFloorKW; j++ {
 			to = p.T[min(j+1, p.Len()-1)]

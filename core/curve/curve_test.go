@@ -333,8 +333,29 @@ func TestLegsOfAReplug(t *testing.T) {
 	assert.Equal(t, []float64{0, 602, 690, 1305}, []float64{x.Legs[0].FromS, x.Legs[0].ToS, x.Legs[1].FromS, x.Legs[1].ToS})
 	near(t, 120*600/3600.0, x.Legs[0].EnergyKWh, 1e-9)
 	near(t, 30, x.Legs[1].FromPct, 1e-9)
+	// 71 880 and 72 000 kJ at 120 kW, and four slopes of a second with 60 each; whether
+	// the last unplug is marked or, as in a run under way, not yet.
+	for _, marks := range [][]run.Mark{r.Marks, r.Marks[:3]} {
+		r.Marks = marks
+		near(t, 144120/3600.0, Read(r, Options{}).Energy.StallKWh, 1e-9)
+	}
+	r.Marks = append(r.Marks[:2:2], mark(1400, run.PlugIn))
+	near(t, 72000/3600.0, Read(r, Options{}).Energy.StallKWh, 1e-9, "a plug-in that had no power begins nothing")
 	r.Marks = nil
 	assert.Len(t, Read(r, Options{}).Legs, 1, "without marks from first to last power")
+}
+
+// A note of the display at the end does not stand for the car's side: the posts come
+// from the stall's state of charge, to its resolution.
+func TestANoteAtTheEndIsNoLog(t *testing.T) {
+	stall := rec(trace.StallSide, 10, points{{0, 10}, {2000, 90}}, points{{0, 60}, {2000, 60}})
+	note := &trace.Recording{Name: "typed-car.csv", Side: trace.CarSide, SoCResolutionPct: 1, T: []float64{2100}, Columns: map[trace.Channel][]float64{trace.SoC: {90}}}
+	x := Read(of(stall, note), Options{})
+	w, ok := x.Window(10, 80)
+	require.True(t, ok)
+	near(t, 1750, &w.TS, 1e-6)
+	assert.Empty(t, Read(of(note), Options{}).Windows, "alone it is all there is")
+	assert.Equal(t, 90.0, Read(of(note), Options{}).SoC.FromPct)
 }
 
 // Fourteen typed readings, three minutes apart, give posts, energy and a peak; the

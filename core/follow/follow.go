@@ -141,7 +141,8 @@ func newFeeds(r *run.Run, now float64) *feeds {
 		}
 		return join(trace.StallSide, c)
 	}
-	f.soc, f.stallKW, f.carKW = either(trace.SoC), join(trace.StallSide, trace.Power), join(trace.CarSide, trace.Power)
+	f.soc = fresher(join(trace.CarSide, trace.SoC), join(trace.StallSide, trace.SoC))
+	f.stallKW, f.carKW = join(trace.StallSide, trace.Power), join(trace.CarSide, trace.Power)
 	f.amps, f.volts = either(trace.Current), either(trace.Voltage)
 	f.offered = join(trace.StallSide, trace.OfferedPower)
 	f.min, f.max = either(trace.BatteryTempMin), either(trace.BatteryTempMax)
@@ -152,6 +153,20 @@ func newFeeds(r *run.Run, now float64) *feeds {
 		f.kw = f.carKW
 	}
 	return f
+}
+
+// leftBehindS is how much newer the stall's state of charge must be to be followed
+// rather than the car's.
+const leftBehindS = 60
+
+// fresher is the car's series, or the stall's where the car's has been left behind:
+// a display that was read once, an adapter that is silent.
+func fresher(car, stall trace.Series) trace.Series {
+	n, m := car.Len(), stall.Len()
+	if n == 0 || m > 1 && stall.T[m-1] > car.T[n-1]+leftBehindS {
+		return stall
+	}
+	return car
 }
 
 func (f *feeds) last(s trace.Series) Value {

@@ -195,6 +195,27 @@ func TestLeavesTheForecast(t *testing.T) {
 	assert.Greater(t, s.End.TS, was.TS+300)
 }
 
+// An adapter that falls silent does not hold the state of charge where it was, as
+// long as the stall's screen goes on.
+func TestFollowsTheSideThatGoesOn(t *testing.T) {
+	r := logged(t, plan(nil), 600)
+	stall := r.Recordings[1]
+	stall.Columns[trace.SoC] = make([]float64, len(stall.T))
+	for i := range stall.T {
+		stall.Columns[trace.SoC][i] = float64(20 + i/4)
+	}
+	last := stall.Columns[trace.SoC][len(stall.T)-1]
+	s := follow.Of(r, plan(nil), nil, 660)
+	assert.NotEqual(t, last, s.SoC.V, "both go on: the car's")
+	car := r.Recordings[0]
+	car.T = car.T[:len(car.T)-20] // 100 s
+	for c, col := range car.Columns {
+		car.Columns[c] = col[:len(car.T)]
+	}
+	s = follow.Of(r, plan(nil), nil, 660)
+	assert.Equal(t, last, s.SoC.V)
+}
+
 // Whole percents on the display are carried on by the energy since the last flip:
 // 60 kW for 90 s are 1.5 kWh, of which 96 % are 1.92 % of 75 kWh.
 func TestCountsOnBetweenFlips(t *testing.T) {

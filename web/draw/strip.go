@@ -26,6 +26,7 @@ type Strip struct {
 	TopKW   float64   // height of the road; 0: from the run's own power
 	Held    []Stretch // the ceilings that held, for the band under the road
 	Width   float64   // of the large picture; 0: 880
+	Narrow  bool      // for a phone: 362 wide and lower, beside a wider one that says the same
 
 	GhostT, GhostKW []float64 // a forecast, dotted behind the road
 }
@@ -112,8 +113,12 @@ func (s *Strip) Large() string {
 	if s.Width > 0 {
 		c.w = s.Width
 	}
-	p := plane{x0: 36, x1: c.w - 14, base: 168, top: 36, t0: math.Min(0, first(s.T)), t1: s.end(), kw: s.topKW()}
-	c.open("strip large", s.Title, fmt.Sprintf(`data-axis="t" data-x0="%s" data-x1="%s" data-from="%g" data-to="%g" data-y0="%s" data-y1="%s"`,
+	base, class, hidden := 168.0, "strip large", ""
+	if s.Narrow {
+		c.w, c.h, base, class, hidden = 362, 190, 132, "strip large narrow", `aria-hidden="true" `
+	}
+	p := plane{x0: 36, x1: c.w - 14, base: base, top: 36, t0: math.Min(0, first(s.T)), t1: s.end(), kw: s.topKW()}
+	c.open(class, s.Title, hidden+fmt.Sprintf(`data-axis="t" data-x0="%s" data-x1="%s" data-from="%g" data-to="%g" data-y0="%s" data-y1="%s"`,
 		num(p.x0), num(p.x1), p.t0, p.t1, num(p.top), num(p.base)))
 	c.WriteString(hatch)
 	for _, kw := range ticks(0, p.kw, 4) {

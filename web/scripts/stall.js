@@ -141,10 +141,18 @@
       if (b) b.focus();
     }
   };
-  events.addEventListener('now', put('live-now'));
+  // An alert is said once, though its numbers change every second.
+  let said = '';
+  const say = () => {
+    const b = $('#live-now .alert'), text = b ? b.textContent.trim() : '', what = text.replace(/^.*? since /, '').slice(0, 5);
+    if (what !== said) { said = what; $('#said').textContent = text; }
+  };
+  events.addEventListener('now', (e) => { put('live-now')(e); say(); });
   events.addEventListener('acts', put('live-acts'));
+  events.addEventListener('last', put('live-last'));
   shown();
   listLeft();
+  say();
   flush();
   live.dataset.ready = 'yes';
 })();
