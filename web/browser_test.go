@@ -265,7 +265,7 @@ func TestAccessibility(t *testing.T) {
 		arrival := eval[string](s, "location.pathname")
 		stall = s.underWay(480)
 		return []string{"/", "/?group=car", "/runs/1", "/runs/18", "/runs/1/edit", "/bench?runs=1,2,3,4,5,6,7,8", "/bench", "/desk", arrival, "/garage", "/garage/cars/1",
-			"/sites", "/sites/1", "/sites/stalls/1", "/stall", stall, stall + "/sources", stall + "/end", "/prepare", "/prepare?kept=1",
+			"/sites", "/sites/1", "/sites/stalls/1", "/stall", stall, stall + "/details", stall + "/sources", stall + "/end", "/prepare", "/prepare?kept=1",
 			"/prepare?kept=2&x=1&now=50&outside=3&fallback=none&from=2", "/prepare/sheet?kept=2", "/prepare/methods", "/prepare/matrix",
 			"/definitions", "/runs/1/how/peak", "/no-such-page"}, stall
 	}
@@ -285,7 +285,7 @@ func TestAccessibility(t *testing.T) {
 	t.Run("phone", func(t *testing.T) {
 		s := newSite(t, 390, 844, true)
 		pages, stall := everywhere(s)
-		for _, page := range []string{"/stall", stall, stall + "/sources", stall + "/end", "/prepare?kept=1"} {
+		for _, page := range []string{"/stall", stall, stall + "/details", stall + "/sources", stall + "/end", "/prepare?kept=1"} {
 			check(s, page)
 		}
 		for _, page := range pages {

@@ -6,6 +6,7 @@ import (
 	"net/http"
 	"net/url"
 	"slices"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -167,6 +168,68 @@ func TestTwoBrowsersOnOneRun(t *testing.T) {
 	o.await(`document.querySelector(".figure").textContent === "33"`)
 	o.typeLine("34 121 22")
 	s.await(`document.querySelector(".figure").textContent === "34"`)
+	s.quiet()
+}
+
+// byKeys moves the focus with Tab until it is on what is wanted.
+func (s *site) byKeys(selector string) {
+	s.Helper()
+	for range 80 {
+		if eval[bool](s, `document.activeElement.matches(`+strconv.Quote(selector)+`)`) {
+			require.NotEqual(s, "none", eval[string](s, `getComputedStyle(document.activeElement).outlineStyle`), "the focus is seen")
+			return
+		}
+		s.do(chromedp.KeyEvent(kb.Tab))
+	}
+	require.Fail(s, "Tab does not reach "+selector)
+}
+
+// A prepared run from its start to its page, through a refused payment, a replug
+// and the end, without a pointer.
+func TestPreparedRunByKeyboardOnly(t *testing.T) {
+	s := newSite(t, 1280, 800, true)
+	s.open("/")
+	s.do(chromedp.KeyEvent("a"), chromedp.WaitVisible(css(".start-list form")))
+	s.byKeys(`.start-list form button[aria-label^="Start Osier"]`)
+	s.do(chromedp.KeyEvent(kb.Enter), chromedp.WaitVisible(css("#live[data-ready]")))
+	s.await(`document.querySelector(".live-head").textContent.includes("Weigh House 4")`)
+	s.await(`document.querySelector("#live-acts").textContent.includes("Battery heater") || document.querySelector("#live-acts").textContent.includes("Logger running")`)
+	s.do(chromedp.KeyEvent("c"))
+	s.await(`document.querySelector(".attempt") !== null`)
+	s.byKeys(".attempt button")
+	s.do(chromedp.KeyEvent(kb.Enter))
+	s.await(`document.querySelector(".move select") !== null`)
+	s.byKeys(".move button")
+	s.do(chromedp.KeyEvent(kb.Enter))
+	s.await(`document.querySelector(".live-head").textContent.includes("Weigh House 2")`)
+	s.do(chromedp.KeyEvent("c"))
+	s.await(`document.querySelector(".attempt") !== null`)
+	// The browser's remote keyboard sends the character although the key was taken.
+	s.do(chromedp.KeyEvent("l"))
+	s.await(`document.activeElement.id === "line"`)
+	eval[string](s, `document.activeElement.value = ""`)
+	s.do(chromedp.KeyEvent("11 88 26" + kb.Enter))
+	s.await(`document.querySelector(".figure").textContent === "11"`)
+	s.do(chromedp.KeyEvent(kb.Escape))
+	for key, shown := range map[string]string{"f": "fan", "h": "heater", "o": "neighbour", "i": "dip", "z": "screen froze", "x": "stop"} {
+		s.do(chromedp.KeyEvent(key))
+		s.await(`document.querySelector(".last").textContent.includes("` + shown + `")`)
+	}
+	s.do(chromedp.KeyEvent("u"))
+	s.await(`document.querySelector("#live-acts").textContent.includes("Plugged in again")`)
+	s.do(chromedp.KeyEvent("c"))
+	s.await(`document.querySelector(".live-head").textContent.includes("plugged in")`)
+	s.do(chromedp.KeyEvent("e"), chromedp.WaitVisible(css(`form[action$="/end"]`)))
+	s.byKeys("#f-soc")
+	s.do(chromedp.KeyEvent("12"))
+	s.byKeys(`form[action$="/end"] .primary`)
+	s.do(chromedp.KeyEvent(kb.Enter), chromedp.WaitVisible(css(".recordings")))
+	marks := s.text(".marks")
+	for _, said := range []string{"payment refused at Weigh House 4", "moved to Weigh House 2", "stop", "fan"} {
+		assert.Contains(t, marks, said)
+	}
+	assert.Contains(t, s.text(".conditions"), "10–80 % stop")
+	assert.Contains(t, s.text(".facts"), "lost before it to 1 failed attempt")
 	s.quiet()
 }
 
