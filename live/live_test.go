@@ -237,6 +237,9 @@ func TestRecorderComesBack(t *testing.T) {
 	}, 20*time.Second, 50*time.Millisecond)
 	soc := readingsOf(t, book, id).Columns[trace.SoC]
 	assert.InDeltaSlice(t, []float64{12, 12.01, 12.02}, soc[:3], 1e-9)
+	row, err := book.Run(context.Background(), id)
+	require.NoError(t, err)
+	assert.Empty(t, row.Marks, "a second or two are no silence")
 	feeds, err := book.Feeds(ctx, id)
 	require.NoError(t, err)
 	assert.Equal(t, logbook.FeedConnected, feeds[0].State)
@@ -247,6 +250,42 @@ func TestRecorderComesBack(t *testing.T) {
 	assert.Equal(t, n, len(readingsOf(t, book, id).T), "a source that was taken away is not read any more")
 	stop()
 	<-done
+}
+
+// An adapter that is away for a while leaves a mark where it was heard last.
+func TestSilenceIsMarked(t *testing.T) {
+	for _, tt := range []struct {
+		name   string
+		quietS float64
+		heard  []float64
+		want   []string
+	}{
+		{"steady", 5, []float64{1, 3, 7, 11}, nil},
+		{"away once", 5, []float64{1, 2, 64, 65}, []string{"2: nothing recorded for 1 min 02 s"}},
+		{"away twice", 5, []float64{1, 10, 11, 30}, []string{"1: nothing recorded for 9 s", "11: nothing recorded for 19 s"}},
+		{"slow on purpose", 300, []float64{1, 61, 121}, nil},
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			book := server.Book(t)
+			id, f := liveRun(t, book, "192.0.2.1:1", tiny)
+			k := newKeeper(&Recorder{Book: book, Log: logbooktest.Quiet()}, f, tt.quietS)
+			for i, s := range tt.heard {
+				k.add(logbook.Sample{TS: s, HeardS: s, Values: map[trace.Channel]float64{trace.SoC: 10}})
+				if i%2 == 1 { // two at a time
+					require.NoError(t, k.flush(context.Background()))
+				}
+			}
+			require.NoError(t, k.flush(context.Background()))
+			row, err := book.Run(context.Background(), id)
+			require.NoError(t, err)
+			var got []string
+			for _, m := range row.Marks {
+				got = append(got, fmt.Sprintf("%.0f: %s", m.TS, m.Note))
+			}
+			assert.Equal(t, tt.want, got)
+			assert.Equal(t, tt.heard, readingsOf(t, book, id).T)
+		})
+	}
 }
 
 // Two copies of the program on one database: each reading is stored once, and when

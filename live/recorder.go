@@ -10,10 +10,12 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"math"
 	"sync"
 	"time"
 
 	"zincroad/core/run"
+	"zincroad/core/words"
 	"zincroad/formats/profile"
 	"zincroad/logbook"
 )
@@ -42,7 +44,7 @@ const (
 	lookEvery = 2 * time.Second
 	firstWait = 300 * time.Millisecond
 	longWait  = 10 * time.Second
-	gapS      = 5 // a longer silence is marked
+	gapS      = 5 // a silence so long is marked, or of so many times a profile's own pace
 )
 
 // stored tells how old readings of a run were when they were on disk.
@@ -179,7 +181,7 @@ func (r *Recorder) adapter(ctx context.Context, f logbook.Feed) {
 		<-ctx.Done()
 		return
 	}
-	keep := newKeeper(r, f)
+	keep := newKeeper(r, f, quietest(p, cmp.Or(r.Speed, 1)))
 	done := make(chan struct{})
 	go func() { defer close(done); keep.run(ctx) }()
 	defer func() { <-done }()
@@ -203,6 +205,16 @@ func (r *Recorder) adapter(ctx context.Context, f logbook.Feed) {
 		}
 		wait = min(2*wait, longWait)
 	}
+}
+
+// quietest is how long nothing may be heard of a profile's channels before that is
+// marked, in s of the clock of runs.
+func quietest(p *profile.Profile, speed float64) float64 {
+	pace := math.Inf(1)
+	for _, c := range p.Channels {
+		pace = min(pace, c.EveryS)
+	}
+	return gapS * max(speed, pace)
 }
 
 // session is one connection to an adapter.
@@ -261,8 +273,11 @@ func (r *Recorder) say(ctx context.Context, f *logbook.Feed, state, said string)
 // keeper stores the samples of one recording in order, and keeps what cannot be
 // stored yet.
 type keeper struct {
-	r    *Recorder
-	feed logbook.Feed
+	r       *Recorder
+	feed    logbook.Feed
+	quietS  float64 // a longer silence is marked
+	heardS  float64 // when the newest sample that was stored was heard; NaN: none was
+	takenUp bool    // heardS is known
 
 	mu      sync.Mutex
 	pending []logbook.Sample
@@ -278,8 +293,8 @@ const room = 50_000
 // batch is how many samples go into one statement.
 const batch = 500
 
-func newKeeper(r *Recorder, f logbook.Feed) *keeper {
-	return &keeper{r: r, feed: f, news: make(chan struct{}, 1)}
+func newKeeper(r *Recorder, f logbook.Feed, quietS float64) *keeper {
+	return &keeper{r: r, feed: f, quietS: quietS, heardS: math.NaN(), news: make(chan struct{}, 1)}
 }
 
 func (k *keeper) add(s logbook.Sample) {
@@ -305,9 +320,8 @@ func (k *keeper) ended() bool {
 // run stores until the context ends, and then once more.
 func (k *keeper) run(ctx context.Context) {
 	wait := 100 * time.Millisecond
-	first := true
 	for {
-		err := k.flush(ctx, &first)
+		err := k.flush(ctx)
 		switch {
 		case errors.Is(err, logbook.ErrEnded):
 			k.mu.Lock()
@@ -328,7 +342,7 @@ func (k *keeper) run(ctx context.Context) {
 		case <-ctx.Done():
 			end, cancel := context.WithTimeout(context.WithoutCancel(ctx), 3*time.Second)
 			defer cancel()
-			if err := k.flush(end, &first); err != nil && !errors.Is(err, logbook.ErrEnded) {
+			if err := k.flush(end); err != nil && !errors.Is(err, logbook.ErrEnded) {
 				k.r.Log.Warn("storing the last readings", "run", k.feed.RunID, "error", err)
 			}
 			return
@@ -338,7 +352,7 @@ func (k *keeper) run(ctx context.Context) {
 }
 
 // flush stores what is pending, in order; what was stored is forgotten only then.
-func (k *keeper) flush(ctx context.Context, first *bool) error {
+func (k *keeper) flush(ctx context.Context) error {
 	for {
 		k.mu.Lock()
 		n := min(batch, len(k.pending))
@@ -348,12 +362,9 @@ func (k *keeper) flush(ctx context.Context, first *bool) error {
 			return nil
 		}
 		store, cancel := context.WithTimeout(ctx, 10*time.Second)
-		if *first {
-			if err := k.markSilence(store, some[0]); err != nil {
-				cancel()
-				return err
-			}
-			*first = false
+		if err := k.markSilence(store, some); err != nil {
+			cancel()
+			return err
 		}
 		appendTo := k.r.Book.Append
 		if k.again {
@@ -364,6 +375,7 @@ func (k *keeper) flush(ctx context.Context, first *bool) error {
 		if k.again = err != nil; err != nil {
 			return err
 		}
+		k.heardS = some[n-1].HeardS
 		k.mu.Lock()
 		k.pending = k.pending[n:]
 		k.mu.Unlock()
@@ -373,13 +385,27 @@ func (k *keeper) flush(ctx context.Context, first *bool) error {
 	}
 }
 
-// markSilence marks the time in which nobody recorded, when the feed is taken up
-// again.
-func (k *keeper) markSilence(ctx context.Context, s logbook.Sample) error {
-	last, ok, err := k.r.Book.LastHeard(ctx, k.feed.RecordingID)
-	if err != nil || !ok || s.HeardS-last < gapS {
-		return err
+// markSilence marks the times in which nothing was recorded: while the program was
+// away, or the adapter.
+func (k *keeper) markSilence(ctx context.Context, some []logbook.Sample) error {
+	if !k.takenUp {
+		last, ok, err := k.r.Book.LastHeard(ctx, k.feed.RecordingID)
+		if err != nil {
+			return err
+		}
+		if k.takenUp = true; ok {
+			k.heardS = last
+		}
 	}
-	m := &logbook.Mark{RunID: k.feed.RunID, TS: last, Kind: run.Note, Note: fmt.Sprintf("nothing recorded for %.0f s", s.HeardS-last)}
-	return k.r.Book.LiveMark(ctx, m, fmt.Sprintf("silence-%d-%.0f", k.feed.RecordingID, last))
+	before := k.heardS
+	for _, s := range some {
+		if s.HeardS-before >= k.quietS {
+			m := &logbook.Mark{RunID: k.feed.RunID, TS: before, Kind: run.Note, Note: fmt.Sprintf("nothing recorded for %s", words.Duration(math.Round(s.HeardS-before)))}
+			if err := k.r.Book.LiveMark(ctx, m, fmt.Sprintf("silence-%d-%.0f", k.feed.RecordingID, before)); err != nil {
+				return err
+			}
+		}
+		before = s.HeardS
+	}
+	return nil
 }

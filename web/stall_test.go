@@ -155,6 +155,58 @@ func TestReadingsTypedWhileAway(t *testing.T) {
 	s.quiet()
 }
 
+// With one thumb: the pad's keys make the line, and its time is when the first was
+// touched. The pad stays open for the next reading.
+func TestPadForThumbs(t *testing.T) {
+	s := newSite(t, 390, 844, true)
+	id := s.startFromNothing()
+	s.do(chromedp.Click(css("#pad-open")), chromedp.WaitVisible(css("#pad")))
+	press := func(keys ...string) {
+		for _, k := range keys {
+			s.do(chromedp.Click(css(`[data-pad="` + k + `"]`)))
+		}
+	}
+	began := time.Now()
+	press("3")
+	time.Sleep(1500 * time.Millisecond) // the tester looks up: that is what is measured
+	press("4", "5", "back", " ", "9", "2", " ", "2", "1", ".", "5")
+	assert.Equal(t, "34 92 21.5", eval[string](s, `document.querySelector("#line").value`))
+	box := eval[[]float64](s, `(() => { const r = document.querySelector('[data-pad="5"]').getBoundingClientRect(); return [r.width, r.height]; })()`)
+	assert.GreaterOrEqual(t, min(box[0], box[1]), 44.0, "large enough for a cold thumb")
+	s.do(chromedp.Click(css(".line-acts .reading")))
+	s.await(`document.querySelector(".figure").textContent === "34"`)
+	lines, err := s.book.TypedLines(context.Background(), id)
+	require.NoError(t, err)
+	require.Len(t, lines, 1)
+	row, err := s.book.Run(context.Background(), id)
+	require.NoError(t, err)
+	assert.InDelta(t, began.Sub(*row.StartedAt).Seconds(), lines[0].TS, 0.9, "when typing began")
+	s.do(chromedp.Navigate(fmt.Sprintf("%s/stall/%d", s.url, id)), chromedp.WaitVisible(css("#pad")))
+	s.quiet()
+}
+
+// A page that nobody sees does not listen, and catches up when it is seen again.
+func TestHiddenPageDoesNotListen(t *testing.T) {
+	s := newSite(t, 1280, 800, true)
+	id := s.startFromNothing()
+	seen := func(hidden bool) {
+		eval[bool](s, fmt.Sprintf(`(Object.defineProperty(document, "hidden", {value: %t, configurable: true}), document.dispatchEvent(new Event("visibilitychange")), true)`, hidden))
+	}
+	reading := func(key string, soc float64) {
+		require.NoError(t, s.book.Type(context.Background(), id, trace.StallSide, key, key, "",
+			logbook.Sample{TS: soc, HeardS: soc, Values: map[trace.Channel]float64{trace.SoC: soc, trace.Power: 90}}))
+	}
+	reading("a", 30)
+	s.await(`document.querySelector(".figure").textContent === "30"`)
+	seen(true)
+	reading("b", 31)
+	time.Sleep(4 * time.Second) // longer than a page that listens would take
+	assert.Equal(t, "30", s.text(".figure"))
+	seen(false)
+	s.await(`document.querySelector(".figure").textContent === "31"`)
+	s.quiet()
+}
+
 // Two browsers on one run: what one types, the other shows.
 func TestTwoBrowsersOnOneRun(t *testing.T) {
 	s := newSite(t, 1280, 800, true)

@@ -119,10 +119,18 @@
     }
     if (e.target.closest('#pad-open')) {
       const pad = $('#pad'), b = $('#pad-open');
-      pad.hidden = !pad.hidden;
-      b.setAttribute('aria-expanded', String(!pad.hidden));
+      showPad(pad.hidden);
+      b.focus();
     }
   });
+  // With the pad open a phone need not show its own keyboard over the page.
+  function showPad(on) {
+    $('#pad').hidden = !on;
+    $('#pad-open').setAttribute('aria-expanded', String(on));
+    line.inputMode = on ? 'none' : '';
+    localStorage.setItem('zincroad-stall-pad', on ? 'open' : '');
+  }
+  if (localStorage.getItem('zincroad-stall-pad')) showPad(true);
   const set = $('#set');
   set.value = localStorage.getItem('zincroad-stall-set') || set.options[0].value;
   if (set.selectedIndex < 0) set.selectedIndex = 0;
@@ -131,7 +139,6 @@
   words();
 
   // ---- following -----------------------------------------------------------------------
-  const events = new EventSource(live.dataset.events);
   const put = (id) => (e) => {
     const el = document.getElementById(id), at = document.activeElement;
     const key = at && el.contains(at) ? at.dataset.correct || at.dataset.key || at.textContent : null;
@@ -147,9 +154,18 @@
     const b = $('#live-now .alert'), text = b ? b.textContent.trim() : '', what = text.replace(/^.*? since /, '').slice(0, 5);
     if (what !== said) { said = what; $('#said').textContent = text; }
   };
-  events.addEventListener('now', (e) => { put('live-now')(e); say(); });
-  events.addEventListener('acts', put('live-acts'));
-  events.addEventListener('last', put('live-last'));
+  // A page that nobody sees does not listen: browsers keep only a few connections open.
+  let events = null;
+  const follow = () => {
+    if (document.hidden) { if (events) events.close(); events = null; return; }
+    if (events) return;
+    events = new EventSource(live.dataset.events);
+    events.addEventListener('now', (e) => { put('live-now')(e); say(); });
+    events.addEventListener('acts', put('live-acts'));
+    events.addEventListener('last', put('live-last'));
+  };
+  document.addEventListener('visibilitychange', follow);
+  follow();
   shown();
   listLeft();
   say();
