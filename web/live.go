@@ -461,7 +461,7 @@ func (c *liveCache) baselineOf(plan forecast.Plan, r *run.Run) *forecast.Forecas
 // strip draws the run so far, with the forecast behind it.
 func (v *liveView) strip(r *run.Run) *draw.Strip {
 	x := v.State.Reading
-	s := &draw.Strip{Title: "Power since plug-in so far, with the forecast dotted behind it", FromPct: v.Plan.FromPct, ToPct: v.Plan.ToPct, Width: 640}
+	s := &draw.Strip{Title: "Power since plug-in so far, with the forecast dotted behind it", FromPct: v.Plan.FromPct, ToPct: v.Plan.ToPct, Width: 640, RoadH: 190}
 	for _, p := range x.Posts {
 		if math.Mod(p.SoCPct, 10) == 0 && p.TS >= 0 {
 			s.Posts = append(s.Posts, p)

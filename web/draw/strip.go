@@ -26,6 +26,7 @@ type Strip struct {
 	TopKW   float64   // height of the road; 0: from the run's own power
 	Held    []Stretch // the ceilings that held, for the band under the road
 	Width   float64   // of the large picture; 0: 880
+	RoadH   float64   // how high the road may be there; 0: 132
 	Narrow  bool      // for a phone: 362 wide and lower, beside a wider one that says the same
 
 	GhostT, GhostKW []float64 // a forecast, dotted behind the road
@@ -114,6 +115,10 @@ func (s *Strip) Large() string {
 		c.w = s.Width
 	}
 	base, class, hidden := 168.0, "strip large", ""
+	if s.RoadH > 0 {
+		base = 36 + s.RoadH
+		c.h = base + 58
+	}
 	if s.Narrow {
 		c.w, c.h, base, class, hidden = 362, 190, 132, "strip large narrow", `aria-hidden="true" `
 	}
@@ -204,6 +209,7 @@ func (s *Strip) flags(c *canvas, p plane) {
 		y = math.Max(y, 9)
 		placed = append(placed, box{x, y})
 		c.line("post", x, p.base, x, y)
+		x = math.Max(x, p.x0+9) // the flag stands clear of the axis; its post is where it is
 		class := "flag"
 		if post.SoCPct == s.FromPct || post.SoCPct == s.ToPct {
 			class = "flag-end"
