@@ -11,6 +11,7 @@ import (
 	"sync"
 	"time"
 
+	"zincroad/core/ceiling"
 	"zincroad/core/curve"
 	"zincroad/core/follow"
 	"zincroad/core/forecast"
@@ -630,7 +631,7 @@ func (v *liveView) HoldText() string {
 	if h == nil {
 		return ""
 	}
-	if h.Sure {
+	if h.Sure || h.Cause == ceiling.Unknown {
 		return sentence(h.Reason)
 	}
 	return "Seems: " + h.Reason + "."

@@ -118,6 +118,7 @@ type feeds struct {
 	now                                            float64
 	soc, stallKW, carKW, amps, volts, min, max, kw trace.Series // kw: the headline side's
 	offered                                        trace.Series // by the stall, kW
+	plugIns                                        []float64    // by the marks
 }
 
 func newFeeds(r *run.Run, now float64) *feeds {
@@ -145,6 +146,11 @@ func newFeeds(r *run.Run, now float64) *feeds {
 	f.stallKW, f.carKW = join(trace.StallSide, trace.Power), join(trace.CarSide, trace.Power)
 	f.amps, f.volts = either(trace.Current), either(trace.Voltage)
 	f.offered = join(trace.StallSide, trace.OfferedPower)
+	for _, m := range r.Marks {
+		if m.Kind == run.PlugIn {
+			f.plugIns = append(f.plugIns, m.TS)
+		}
+	}
 	f.min, f.max = either(trace.BatteryTempMin), either(trace.BatteryTempMax)
 	if f.min.Len() == 0 {
 		f.min = either(trace.BatteryTemp)

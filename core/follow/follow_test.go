@@ -142,6 +142,38 @@ func TestWhatSeemsToHold(t *testing.T) {
 	}
 }
 
+// A car whose full power ends five minutes after plug-in: the first time a replug is
+// what tells, and after one the fall is known again.
+func TestAFallFiveMinutesAfterPlugIn(t *testing.T) {
+	timed := plan(func(p *forecast.Plan) {
+		p.Car.TimerS, p.Car.TimerSharePct = n(300), n(60)
+		p.ReplugAtPct, p.ReplugS = 34, 40
+	})
+	unaware := plan(nil)
+	f, err := forecast.Once(timed)
+	require.NoError(t, err)
+	require.Len(t, f.Legs, 2)
+	hold := func(seconds float64) *follow.Holding {
+		t.Helper()
+		r := logged(t, timed, int(seconds))
+		if seconds > f.Legs[1].FromS {
+			r.Marks = append(r.Marks, run.Mark{TS: 60 + f.Legs[0].ToS, Kind: run.Unplug}, run.Mark{TS: 60 + f.Legs[1].FromS, Kind: run.PlugIn})
+		}
+		s := follow.Of(r, unaware, nil, 60+seconds)
+		require.NotNil(t, s.Holding)
+		return s.Holding
+	}
+	h := hold(360)
+	assert.Equal(t, ceiling.Unknown, h.Cause)
+	assert.Regexp(t, `^fell from 1[78]\d to 1[012]\d kW 5 min \d+ s after plug-in: .*a replug tells$`, h.Reason)
+	h = hold(f.Legs[1].FromS + 290)
+	assert.NotEqual(t, ceiling.TimerStep, h.Cause, "not yet: %s", h.Reason)
+	h = hold(f.Legs[1].FromS + 360)
+	assert.Equal(t, ceiling.TimerStep, h.Cause)
+	assert.Contains(t, h.Reason, "as after the plug-in before: a timer in the car")
+	assert.True(t, h.Sure)
+}
+
 // A stall that says what it offers settles it: all of it flows, or it does not.
 func TestWhatTheStallOffers(t *testing.T) {
 	for _, tt := range []struct {

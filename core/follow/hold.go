@@ -79,7 +79,7 @@ func (s *State) hold(f *feeds, plan forecast.Plan) {
 		return
 	}
 	l, p := limitsOf(plan)
-	if h := byOffer(f, kw, plan.Stall); h != nil {
+	if h := byOffer(f, plan.Stall); h != nil {
 		s.Holding = h
 		return
 	}
@@ -95,7 +95,7 @@ func (s *State) hold(f *feeds, plan forecast.Plan) {
 		s.Holding = h
 		return
 	}
-	s.Holding = s.byPack(now.V, kw, plan, p)
+	s.Holding = s.byPack(f, now.V, kw, plan, p)
 }
 
 func limitsOf(plan forecast.Plan) (*stall.Limits, *pack.Pack) {
@@ -145,13 +145,20 @@ func byCurrent(amps, kw stretch, l *stall.Limits) *Holding {
 	return nil
 }
 
+// leastOffered is how many readings in a row must be all that the stall offers.
+const leastOffered = 3
+
 // byOffer: the stall itself says that it gives all that it would. Where that is well
 // under its label at a shared cabinet, somebody else has the rest.
-func byOffer(f *feeds, kw stretch, t *run.Stall) *Holding {
+func byOffer(f *feeds, t *run.Stall) *Holding {
 	offer := f.last(f.offered)
-	now := f.last(f.kw)
-	if !offer.Known() || offer.AgeS > lookS || !near(now.V, offer.V) || kw.n < leastN || !kw.flat(flatKW) {
+	if n := f.kw.Len(); !offer.Known() || offer.AgeS > lookS || n < leastOffered {
 		return nil
+	}
+	for i := f.kw.Len() - leastOffered; i < f.kw.Len(); i++ {
+		if then, ok := f.offered.At(f.kw.T[i]); !ok || !near(f.kw.V[i], then) {
+			return nil
+		}
 	}
 	at := words.Figure(offer.V, 0)
 	if t != nil {
@@ -193,7 +200,7 @@ func byPower(kw, amps stretch, l *stall.Limits) *Holding {
 }
 
 // byPack: what the battery itself would take, cold or warm.
-func (s *State) byPack(kwNow float64, kw stretch, plan forecast.Plan, p *pack.Pack) *Holding {
+func (s *State) byPack(f *feeds, kwNow float64, kw stretch, plan forecast.Plan, p *pack.Pack) *Holding {
 	soc := s.SoC
 	if !math.IsNaN(s.Counted) {
 		soc.V = s.Counted
@@ -219,6 +226,9 @@ func (s *State) byPack(kwNow float64, kw stretch, plan forecast.Plan, p *pack.Pa
 			cause, what = ceiling.SoCStep, "the pack's step at this charge"
 		}
 		return &Holding{cause, fmt.Sprintf("%s kW at %s %% is %s", words.Figure(kwNow, 0), words.Figure(soc.V, 0), what), true}
+	}
+	if h := byFall(f, s.PluggedS); h != nil {
+		return h
 	}
 	if !s.Coldest.Known() {
 		return &Holding{ceiling.Unknown, fmt.Sprintf("not decidable: %s kW where a warm pack takes %s; note the battery's temperature", words.Figure(kwNow, 0), words.Figure(warm, 0)), false}
