@@ -342,19 +342,10 @@ func (p *point) call(action, payload string) string {
 // Meter values as chargers send them: other units, phases, a clock that is wrong;
 // every answer valid by the published schemas, and given when the reading is stored.
 func TestCentre(t *testing.T) {
-	book := server.Book(t)
-	start := time.Now().UTC()
-	id, err := book.StartLive(context.Background(), &logbook.Run{StartedAt: &start})
+	book, id, p := centreFor(t)
+	row, err := book.Run(context.Background(), id)
 	require.NoError(t, err)
-	f := logbook.Feed{RunID: id, Kind: logbook.ChargePointFeed, Address: "MILL-3", Connector: 1}
-	require.NoError(t, book.AddFeed(context.Background(), &f, trace.StallSide))
-	centre := &Centre{Recorder: &Recorder{Book: book, Log: logbooktest.Quiet()}}
-	srv := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { centre.Serve(w, r, strings.TrimPrefix(r.URL.Path, "/")) }))
-	defer srv.Close()
-	ws, _, err := websocket.Dial(context.Background(), "ws"+srv.URL[4:]+"/MILL-3", &websocket.DialOptions{Subprotocols: []string{"ocpp1.6"}})
-	require.NoError(t, err)
-	defer ws.CloseNow()
-	p := &point{T: t, ws: ws, check: ocppschema.New(t)}
+	start := *row.StartedAt
 	assert.Contains(t, p.call("BootNotification", `{"chargePointVendor":"v","chargePointModel":"m"}`), "Accepted")
 	p.call("StatusNotification", `{"connectorId":1,"errorCode":"NoError","status":"Preparing"}`)
 	p.call("Heartbeat", `{}`)
@@ -387,7 +378,7 @@ func TestCentre(t *testing.T) {
 	assert.Nil(t, rec.Columns[trace.Voltage])
 	assert.InDelta(t, -7*60+2, rec.T[1], 0.1, "as recorded: its own clock")
 	assert.InDelta(t, 7*60, rec.ClockOffsetS, 3, "and how far that is off")
-	row, err := book.Run(context.Background(), id)
+	row, err = book.Run(context.Background(), id)
 	require.NoError(t, err)
 	require.Len(t, row.Marks, 2)
 	assert.Equal(t, run.PlugIn, row.Marks[0].Kind, "the stall was preparing")

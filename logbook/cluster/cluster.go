@@ -19,6 +19,7 @@ import (
 	"sort"
 	"strconv"
 	"strings"
+	"sync"
 	"sync/atomic"
 	"syscall"
 	"time"
@@ -37,11 +38,13 @@ type Cluster struct {
 	URL string // for any PostgreSQL client, database postgres
 
 	dir       string
-	pid       int
-	exited    chan struct{} // closed when a server that we started has ended
-	stopping  atomic.Bool
 	lock      *os.File
 	TakenOver bool // a server left running was found and used
+
+	stopping atomic.Bool
+	mu       sync.Mutex // held while the server is started again, looked at or stopped
+	pid      int
+	exited   chan struct{} // closed when a server that we started has ended
 }
 
 // ErrInUse is returned, wrapped, when another program uses the data folder.
@@ -330,10 +333,10 @@ func (c *Cluster) launch(ctx context.Context, bin string, port int, o Options) e
 			text, _ := os.ReadFile(c.logFile())
 			return fmt.Errorf("PostgreSQL ended at once:\n%s", text)
 		case <-ctx.Done():
-			_ = c.Stop()
+			_ = c.end()
 			return ctx.Err()
 		case <-deadline:
-			_ = c.Stop()
+			_ = c.end()
 			return fmt.Errorf("PostgreSQL was not ready after %s, see %s", startTimeout, c.logFile())
 		case <-time.After(5 * time.Millisecond):
 		}
@@ -355,23 +358,36 @@ func (c *Cluster) Keep(ctx context.Context, log *slog.Logger) {
 	if err != nil {
 		return
 	}
-	for ctx.Err() == nil && !c.stopping.Load() {
-		if c.alive() {
-			select {
-			case <-ctx.Done():
-			case <-time.After(keepEvery):
-			}
-			continue
+	for {
+		wait := keepEvery
+		if err := c.again(ctx, bin, port, log); err != nil {
+			log.Error("starting PostgreSQL again", "error", err)
+			wait = time.Second
 		}
-		if c.stopping.Load() || ctx.Err() != nil {
+		select {
+		case <-ctx.Done():
+			return
+		case <-time.After(wait):
+		}
+		if c.stopping.Load() {
 			return
 		}
-		log.Warn("PostgreSQL has ended; starting it again", "port", port)
-		if err := c.launch(ctx, bin, port, Options{Log: log}); err != nil && ctx.Err() == nil {
-			log.Error("starting PostgreSQL again", "error", err)
-			time.Sleep(time.Second)
-		}
 	}
+}
+
+// again starts the server if it has ended by itself.
+func (c *Cluster) again(ctx context.Context, bin string, port int, log *slog.Logger) error {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.alive() || c.stopping.Load() || ctx.Err() != nil {
+		return nil
+	}
+	log.Warn("PostgreSQL has ended; starting it again", "port", port)
+	err := c.launch(ctx, bin, port, Options{Log: log})
+	if ctx.Err() != nil {
+		return nil
+	}
+	return err
 }
 
 // keepEvery is how often Keep looks.
@@ -393,7 +409,14 @@ func (c *Cluster) alive() bool {
 // Stop ends the server in an orderly way and lets the data folder go.
 func (c *Cluster) Stop() error {
 	c.stopping.Store(true)
+	c.mu.Lock()
+	defer c.mu.Unlock()
 	defer c.lock.Close()
+	return c.end()
+}
+
+// end ends the server in an orderly way.
+func (c *Cluster) end() error {
 	// SIGINT: fast shutdown, open transactions are rolled back.
 	if err := syscall.Kill(c.pid, syscall.SIGINT); err != nil && !errors.Is(err, syscall.ESRCH) {
 		return fmt.Errorf("stopping PostgreSQL: %w", err)

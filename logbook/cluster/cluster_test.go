@@ -95,3 +95,35 @@ func TestPasswordIsNeededAndPrivate(t *testing.T) {
 	defer cancel()
 	require.Error(t, db.PingContext(ctx))
 }
+
+// A server that is killed comes back on its port, as often as it takes; one that is
+// stopped stays stopped.
+func TestKeptRunning(t *testing.T) {
+	dir := dataDir(t)
+	c := start(t, dir)
+	ctx, stop := context.WithCancel(context.Background())
+	defer stop()
+	kept := make(chan struct{})
+	go func() { defer close(kept); c.Keep(ctx, slog.New(slog.DiscardHandler)) }()
+	db, err := sql.Open("pgx", c.URL)
+	require.NoError(t, err)
+	defer db.Close()
+	for range 2 {
+		before, _, ready := c.pidFile()
+		require.True(t, ready)
+		require.NoError(t, syscall.Kill(before, syscall.SIGKILL))
+		require.Eventually(t, func() bool {
+			pid, _, ready := c.pidFile()
+			return ready && pid != before && db.Ping() == nil
+		}, 30*time.Second, 20*time.Millisecond, "it is back, where it was")
+	}
+	pid, _, _ := c.pidFile()
+	require.NoError(t, c.Stop())
+	select {
+	case <-kept:
+	case <-time.After(5 * time.Second):
+		require.Fail(t, "nobody keeps what was stopped")
+	}
+	assert.Error(t, syscall.Kill(pid, 0), "the server is gone")
+	assert.Error(t, db.Ping())
+}
