@@ -186,6 +186,22 @@ func TestReadsWhateverAnAdapterSays(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, []byte{1, 2, 3, 4, 5, 6, 7, 8, 9}, got)
 	})
+	t.Run("silence", func(t *testing.T) {
+		p := newPeer(t, map[string][]string{"22D010": {"7A9 05 62", "7A90562D01004B0AAAA\r\r>"}})
+		o, err := dialOBD(context.Background(), p.l.Addr().String())
+		require.NoError(t, err)
+		defer o.Close()
+		o.wait = 150 * time.Millisecond
+		_, err = o.read("7A1", "7A9", "D010")
+		require.ErrorIs(t, err, os.ErrDeadlineExceeded, "half an answer and then nothing: the connection is given up")
+		o.Close()
+		again, err := dialOBD(context.Background(), p.l.Addr().String())
+		require.NoError(t, err)
+		defer again.Close()
+		got, err := again.read("7A1", "7A9", "D010")
+		require.NoError(t, err)
+		assert.Equal(t, []byte{4, 0xB0}, got)
+	})
 	t.Run("never an end", func(t *testing.T) {
 		p := newPeer(t, map[string][]string{"22D010": {strings.Repeat("7A9", longestAnswer)}})
 		o, err := dialOBD(context.Background(), p.l.Addr().String())

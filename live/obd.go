@@ -29,6 +29,7 @@ type obd struct {
 	conn   net.Conn
 	in     *bufio.Reader
 	header string
+	wait   time.Duration // for an answer
 }
 
 // answerWait is how long an answer may take, longestAnswer how large it may be.
@@ -45,7 +46,7 @@ func dialOBD(ctx context.Context, address string) (*obd, error) {
 	if err != nil {
 		return nil, fmt.Errorf("connecting to %s: %w", address, err)
 	}
-	o := &obd{conn: c, in: bufio.NewReader(c)}
+	o := &obd{conn: c, in: bufio.NewReader(c), wait: answerWait}
 	// Reset, no echo, no line feeds, spaces as they come, headers on, protocol found
 	// by itself, adaptive timing. An adapter that does not know one says "?".
 	for _, command := range []string{"ATZ", "ATE0", "ATL0", "ATH1", "ATSP0", "ATAT1"} {
@@ -61,7 +62,7 @@ func (o *obd) Close() error { return o.conn.Close() }
 
 // command sends a line and gives the lines up to the prompt, without the echo.
 func (o *obd) command(c string) ([]string, error) {
-	if err := o.conn.SetDeadline(time.Now().Add(answerWait)); err != nil {
+	if err := o.conn.SetDeadline(time.Now().Add(o.wait)); err != nil {
 		return nil, err
 	}
 	if _, err := o.conn.Write([]byte(c + "\r")); err != nil {

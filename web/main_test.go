@@ -113,7 +113,10 @@ func newSite(t *testing.T, width, height int64, withDemo bool) *site {
 			}
 			// A form that comes back with its faults is no fault of the page.
 			refused := strings.Contains(m.String(), "status of 422")
-			if (m.Type == chromedp.ConsoleError || m.IsException()) && !refused {
+			// A request that a newer one replaces is given up on purpose; one that fails
+			// says so as htmx:sendError or htmx:responseError.
+			replaced := strings.Contains(m.String(), "htmx:sendAbort") || strings.Contains(m.String(), "htmx:afterRequest")
+			if (m.Type == chromedp.ConsoleError || m.IsException()) && !refused && !replaced {
 				s.mu.Lock()
 				s.said = append(s.said, m.String()+" "+m.URL)
 				s.mu.Unlock()

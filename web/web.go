@@ -187,7 +187,7 @@ func (s *Server) render(w http.ResponseWriter, r *http.Request, name string, sta
 	f.Bench = benchOf(r)
 	if c, err := r.Cookie("theme"); err == nil && (c.Value == "night" || c.Value == "day") {
 		f.Theme = c.Value
-	} else if strings.HasPrefix(name, "stall-") && isNight(s.now()) {
+	} else if strings.HasPrefix(name, "stall-") && isNight(s.nowFor(r)) {
 		f.Theme = "night"
 	}
 	if f.Page == "" {

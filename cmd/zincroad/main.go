@@ -8,6 +8,7 @@ import (
 	"os"
 	"os/signal"
 	"syscall"
+	_ "time/tzdata" // time zones, for machines that have none
 
 	"github.com/spf13/cobra"
 )

@@ -1,0 +1,200 @@
+package web
+
+import (
+	"fmt"
+	"math"
+	"time"
+
+	"zincroad/core/ceiling"
+	"zincroad/core/follow"
+	"zincroad/core/run"
+	"zincroad/core/words"
+)
+
+// Wall is the wall clock at a time since plug-in.
+func (v *liveView) Wall(ts float64) string {
+	return local(v.started.Add(time.Duration((ts+v.zero())*float64(time.Second))), v.Row.Timezone).Format(wallClock)
+}
+
+// WallRun is the wall clock at a time since the run's start.
+func (v *liveView) WallRun(ts float64) string { return v.Wall(ts - v.zero()) }
+
+func (v *liveView) zero() float64 {
+	if v.State == nil || v.State.Reading == nil || math.IsNaN(v.State.TS) {
+		return 0
+	}
+	return v.NowS - v.State.TS
+}
+
+// KW is the power to show large, the stall's first.
+func (v *liveView) KW() follow.Value {
+	if s := v.State; s.StallKW.Known() && (s.StallKW.AgeS < staleS || !s.CarKW.Known() || s.CarKW.AgeS > s.StallKW.AgeS) {
+		return s.StallKW
+	}
+	return v.State.CarKW
+}
+
+// staleS is how old a reading may be before the other side's is shown instead.
+const staleS = 45
+
+// KWNote says whose power is shown, and the other.
+func (v *liveView) KWNote() string {
+	switch st := v.State; {
+	case st.StallKW.Known() && st.CarKW.Known() && v.KW() == st.CarKW:
+		return "car; the stall's is " + words.Duration(st.StallKW.AgeS) + " old"
+	case st.StallKW.Known() && st.CarKW.Known():
+		return "stall; car " + words.Figure(st.CarKW.V, 0)
+	case st.StallKW.Known() && st.StallKW.AgeS > staleS:
+		return "stall, " + words.Duration(st.StallKW.AgeS) + " ago"
+	case st.StallKW.Known():
+		return "stall"
+	case st.CarKW.Known():
+		return "car"
+	}
+	return "not read yet"
+}
+
+// SoCNote says how the state of charge stands between two flips of the display.
+func (v *liveView) SoCNote() string {
+	st := v.State
+	if !st.SoC.Known() {
+		return "not read yet"
+	}
+	if !math.IsNaN(st.Counted) && math.Abs(st.Counted-st.SoC.V) >= 0.1 {
+		return "display; " + words.Fixed(st.Counted, 1) + " counted"
+	}
+	return "display"
+}
+
+// ColdNote says what the warmest cell has.
+func (v *liveView) ColdNote() string {
+	switch st := v.State; {
+	case !st.Coldest.Known():
+		return "coldest cell, not read yet"
+	case st.Warmest.Known():
+		return "coldest cell; warmest " + words.Figure(st.Warmest.V, 0)
+	}
+	return "coldest cell"
+}
+
+// Minutes is the time since plug-in, or what is going on instead.
+func (v *liveView) Minutes() string {
+	if math.IsNaN(v.State.TS) || v.State.Phase == follow.Waiting && v.State.Leg < 2 {
+		return "–"
+	}
+	return words.Clock(v.State.TS)
+}
+
+// EndNote says when the run is to reach its end.
+func (v *liveView) EndNote() string {
+	e := v.State.End
+	if e == nil {
+		return "since plug-in"
+	}
+	half := (e.HighS - e.LowS) / 2 / 60
+	return fmt.Sprintf("%s at %s, ± %s min", percent(e.SoCPct), v.Wall(e.TS), words.Figure(math.Max(1, half), 0))
+}
+
+// EndRange is between when and when the end is due; a minute either way at least,
+// which is what the clock shows.
+func (v *liveView) EndRange() string {
+	e := v.State.End
+	if math.IsNaN(e.HighS) {
+		return "not before " + v.Wall(e.LowS)
+	}
+	return fmt.Sprintf("between %s and %s", v.Wall(min(e.LowS, e.TS-60)), v.Wall(max(e.HighS, e.TS+60)))
+}
+
+// AlertText says how far the power is from the forecast.
+func (v *liveView) AlertText() string {
+	a := v.State.Alert
+	if a == nil {
+		return ""
+	}
+	where := "under"
+	if a.ByKW > 0 {
+		where = "over"
+	}
+	text := fmt.Sprintf("%s kW %s forecast since %s.", words.Figure(math.Abs(a.ByKW), 0), where, v.Wall(a.SinceTS))
+	if !v.State.Coldest.Known() {
+		text += fmt.Sprintf(" It takes the battery for %s °C: read its temperature.", words.Figure(v.Plan.Battery.ColdestC, 0))
+	}
+	return text
+}
+
+// HoldText says what seems to hold the power.
+func (v *liveView) HoldText() string {
+	h := v.State.Holding
+	if h == nil {
+		return ""
+	}
+	if h.Sure || h.Cause == ceiling.Unknown {
+		return sentence(h.Reason)
+	}
+	return "Seems: " + h.Reason + "."
+}
+
+// PhaseText says in a line where the run stands.
+func (v *liveView) PhaseText() string {
+	st := v.State
+	switch st.Phase {
+	case follow.Waiting:
+		return "plugged in " + words.Duration(math.Round(st.PluggedS)) + " ago, no power yet"
+	case follow.Charging:
+		if st.Leg > 1 {
+			return fmt.Sprintf("leg %d, plugged in at %s", st.Leg, v.WallRun(v.NowS-st.PluggedS))
+		}
+		return "plugged in at " + v.WallRun(v.NowS-st.PluggedS)
+	case follow.Between:
+		return "unplugged"
+	}
+	if st.Attempts > 0 {
+		return fmt.Sprintf("%d failed %s, %s lost", st.Attempts, plural(st.Attempts, "attempt"), words.Duration(math.Round(st.LostS)))
+	}
+	return "not plugged in yet"
+}
+
+func plural(n int, word string) string {
+	if n == 1 {
+		return word
+	}
+	return word + "s"
+}
+
+// Stored says how old the newest reading is.
+func (v *liveView) Stored() string {
+	if math.IsNaN(v.StoredS) {
+		return "nothing stored yet"
+	}
+	return "stored " + words.Duration(math.Round(v.StoredS)) + " ago"
+}
+
+// IsArrived and so on tell the phase to the page.
+func (v *liveView) IsArrived() bool { return v.State.Phase == follow.Arrived }
+
+func (v *liveView) IsWaiting() bool { return v.State.Phase == follow.Waiting }
+
+func (v *liveView) IsCharging() bool { return v.State.Phase == follow.Charging }
+
+func (v *liveView) IsBetween() bool { return v.State.Phase == follow.Between }
+
+// PadKeys are the keys of the pad for thumbs.
+func (v *liveView) PadKeys() []string {
+	return []string{"1", "2", "3", "4", "5", "6", "7", "8", "9", ".", "0", " ", "back"}
+}
+
+// Failures are why a plug-in may not have led to power.
+func (v *liveView) Failures() []string {
+	return []string{"payment refused", "handshake failed", "stall dead", "red light"}
+}
+
+// markButton makes a mark with one tap or key.
+type markButton struct{ Kind, Label, Note, Key, Ask string }
+
+// MarkButtons are the marks worth a button.
+func (v *liveView) MarkButtons() []markButton {
+	return []markButton{
+		{run.Fan, "Fans", "", "f", ""}, {run.Heater, "Heater", "", "h", ""}, {run.Neighbour, "Neighbour", "", "o", ""},
+		{run.Note, "Dip", "dip", "i", ""}, {run.Note, "Screen froze", "screen froze", "z", ""}, {run.Note, "Note", "", "t", "What happened?"},
+	}
+}

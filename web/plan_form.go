@@ -1,0 +1,316 @@
+package web
+
+import (
+	"fmt"
+	"html/template"
+	"math"
+	"net/url"
+	"slices"
+
+	"zincroad/core/pack"
+	"zincroad/core/prepare"
+	"zincroad/core/run"
+	"zincroad/core/stall"
+	"zincroad/logbook"
+)
+
+// dial is a number of the plan with a slider under it. An empty one is worked out
+// or taken from what is known; the page shows it as what would be used.
+type dial struct {
+	Name, Label, Unit string
+	Min, Max, Step    float64 // of the slider
+	Low, High         float64 // of what may be typed
+	Used              string  // what an empty one stands for
+}
+
+// planFields are the numbers of a plan.
+var planFields = []dial{
+	{Name: "now", Label: "now", Unit: "%", Max: 100, Step: 1, High: 100},
+	{Name: "battery", Label: "battery", Unit: "°C", Min: -20, Max: 45, Step: 1, Low: -60, High: 90},
+	{Name: "outside", Label: "outside", Unit: "°C", Min: -20, Max: 40, Step: 1, Low: -60, High: 60},
+	{Name: "from", Label: "start from", Unit: "%", Max: 90, Step: 1, High: 100},
+	{Name: "to", Label: "stop at", Unit: "%", Min: 10, Max: 100, Step: 1, High: 100},
+	{Name: "km", Label: "to the stall", Unit: "km", Max: 150, Step: 1, High: 2000},
+	{Name: "speed", Label: "at", Unit: "km/h", Min: 30, Max: 130, Step: 5, Low: 10, High: 250},
+}
+
+// moreFields are those that are seldom changed.
+var moreFields = []dial{
+	{Name: "warmest", Label: "Warmest cell now", Unit: "°C", Low: -60, High: 90},
+	{Name: "cabin", Label: "Cabin while driving", Unit: "kW", High: 20},
+	{Name: "warm_min", Label: "Warm for", Unit: "min", High: 600},
+	{Name: "target", Label: "Coldest cell at plug-in", Unit: "°C", Low: -60, High: 60},
+	{Name: "burn", Label: "Burn parked", Unit: "%", High: 50},
+	{Name: "burn_kw", Label: "Climate while parked", Unit: "kW", Low: 0.1, High: 20},
+	{Name: "climate", Label: "Climate while charging", Unit: "kW", High: 20},
+	{Name: "share", Label: "Stall gives of its label", Unit: "%", Low: 1, High: 150},
+	{Name: "replug", Label: "Replug at", Unit: "%", High: 100},
+	{Name: "fallback_km", Label: "Fallback is on", Unit: "km", High: 2000},
+}
+
+// planKeys are the names of everything a plan is made of, as the address, the form
+// and a kept plan have them.
+var planKeys = func() []string {
+	keys := []string{"car", "software", "stall", "adapter", "method", "profile", "rain", "way", "fallback", "when", "at", "day"}
+	for _, f := range append(slices.Clone(planFields), moreFields...) {
+		keys = append(keys, f.Name)
+	}
+	return keys
+}()
+
+// menuItem is one entry of a menu.
+type menuItem struct {
+	Value, Label string
+	On           bool
+}
+
+// menuGroup is a part of a menu with a name over it.
+type menuGroup struct {
+	Label string
+	Items []menuItem
+}
+
+// CarItems are the cars to choose from.
+func (v *planView) CarItems() []menuItem {
+	var out []menuItem
+	for _, c := range v.Cars {
+		out = append(out, menuItem{fmt.Sprint(c.ID), c.Name, v.Car != nil && c.ID == v.Car.ID})
+	}
+	return out
+}
+
+// SoftwareItems are the car's versions, the newest first.
+func (v *planView) SoftwareItems() []menuItem {
+	var out []menuItem
+	for _, version := range v.Softwares {
+		out = append(out, menuItem{version, version, version == v.Values.Get("software")})
+	}
+	return out
+}
+
+// StallGroups are the stalls to choose from, by site.
+func (v *planView) StallGroups() []menuGroup {
+	var out []menuGroup
+	for _, site := range v.Sites {
+		g := menuGroup{Label: site.Name}
+		for _, t := range site.Stalls {
+			g.Items = append(g.Items, menuItem{fmt.Sprint(t.ID), t.FullName(), v.Stall != nil && t.ID == v.Stall.ID})
+		}
+		out = append(out, g)
+	}
+	return out
+}
+
+// MoreSet tells whether one of the seldom changed choices is made.
+func (v *planView) MoreSet() bool {
+	for _, f := range v.More {
+		if v.Values.Get(f.Name) != "" {
+			return true
+		}
+	}
+	return v.Values.Get("adapter")+v.Values.Get("profile")+v.Values.Get("rain")+v.Values.Get("fallback")+v.Values.Get("day") != ""
+}
+
+// MoreErrors are what is wrong with the seldom changed numbers, by name.
+func (v *planView) MoreErrors() []string {
+	var out []string
+	for _, f := range v.More {
+		if text := v.Errors[f.Name]; text != "" {
+			out = append(out, f.Label+": "+text)
+		}
+	}
+	for _, name := range []string{"profile", "day", "adapter"} {
+		if text := v.Errors[name]; text != "" {
+			out = append(out, text)
+		}
+	}
+	return out
+}
+
+// With is the plan's address with one choice changed; what goes with the old
+// stall goes.
+func (v *planView) With(name string, value any) template.URL {
+	q := url.Values{}
+	for _, kv := range v.Hidden {
+		q.Set(kv[0], kv[1])
+	}
+	if name == "stall" {
+		q.Del("km")
+		q.Del("fallback")
+		q.Del("fallback_km")
+	}
+	q.Set(name, fmt.Sprint(value))
+	return template.URL(q.Encode()) //nolint:gosec // made by package url, which escapes
+}
+
+// chosenOf gives the one of an ID, else the first; nil of an empty list.
+func chosenOf[T any](list []T, id *int64, of func(*T) int64) *T {
+	for i := range list {
+		if id != nil && of(&list[i]) == *id {
+			return &list[i]
+		}
+	}
+	if len(list) == 0 {
+		return nil
+	}
+	return &list[0]
+}
+
+// used gives a number of the plan, or what an empty one stands for.
+func (v *planView) used(name string, otherwise float64) float64 {
+	for _, list := range [][]dial{v.Dials, v.More} {
+		for i := range list {
+			if f := &list[i]; f.Name == name {
+				if !math.IsNaN(otherwise) {
+					f.Used = plainNumber(&otherwise)
+				}
+				if n := v.number(name, f.Low, f.High); n != nil {
+					return *n
+				}
+			}
+		}
+	}
+	return otherwise
+}
+
+// fieldOf gives the form's field that a refusal belongs to.
+func fieldOf(at string) string {
+	if at == "battery" || at == "car" || at == "stall" || at == "way" || at == "fallback" {
+		return at
+	}
+	return map[string]string{"from": "from", "to": "to", "now": "now", "km": "km"}[at]
+}
+
+// plan puts a plan together from the form.
+func (v *planView) plan(roads map[[2]int64]float64) prepare.Plan {
+	p := prepare.Plan{Car: &run.Car{}}
+	if v.Car != nil {
+		p.Car = v.Car.Describe(v.Values.Get("software"))
+	}
+	if v.Stall != nil {
+		p.Stall = v.Stall.Describe()
+	}
+	if v.Adapter != nil {
+		p.Adapter = &run.Adapter{Name: v.Adapter.Name, MaxA: v.Adapter.MaxA, MaxV: v.Adapter.MaxV}
+	}
+	p.NowPct = v.used("now", math.NaN())
+	p.Road.AmbientC = v.used("outside", math.NaN())
+	p.Now.ColdestC = v.used("battery", p.Road.AmbientC)
+	p.Now.WarmestC = v.used("warmest", p.Now.ColdestC)
+	p.FromPct, p.ToPct = v.used("from", v.Method.FromPct), v.used("to", v.Method.ToPct)
+	p.Km = v.used("km", v.baseKm())
+	p.Road.SpeedKmh = v.used("speed", prepare.DefaultSpeedKmh)
+	p.Road.ClimateKW = v.used("cabin", 0)
+	p.Road.Rain = v.Values.Get("rain") != ""
+	p.BurnPct, p.BurnKW = v.used("burn", prepare.DefaultBurnPct), v.used("burn_kw", prepare.DefaultBurnKW)
+	if min := v.used("warm_min", math.NaN()); !math.IsNaN(min) {
+		p.WarmMin = &min
+	}
+	v.target(&p)
+	climate := 0.0
+	if v.Method.Climate == "on" {
+		climate = 2
+	}
+	p.Session.ClimateKW = v.used("climate", climate)
+	p.Session.Gentle = v.word("profile", run.Profiles) == "gentle"
+	p.Session.Assumed = stall.Assumptions{PowerSharePct: v.used("share", 100)}
+	if at := v.used("replug", v.Method.ReplugAtPct); at > 0 {
+		p.Session.ReplugAtPct = at
+	}
+	p.Way = v.way(p)
+	p.Fallback = v.fallbackOf(roads)
+	return p
+}
+
+// target is the temperature that the coldest cell is to have at plug-in.
+func (v *planView) target(p *prepare.Plan) {
+	otherwise := math.NaN()
+	if t, ok := run.Value(v.Method.TargetC); ok {
+		otherwise = t
+	} else if b, err := pack.For(p.Car); err == nil && !v.Method.Cold {
+		otherwise = b.WarmC
+	}
+	if t := v.used("target", otherwise); !math.IsNaN(t) {
+		p.TargetC = &t
+	}
+}
+
+func (v *planView) baseKm() float64 {
+	if v.Stall != nil && v.Stall.Site.BaseKm != nil {
+		return *v.Stall.Site.BaseKm
+	}
+	return 0
+}
+
+// way is how the battery is warmed: as chosen, else by what the car has.
+func (v *planView) way(p prepare.Plan) prepare.Way {
+	if w := v.Values.Get("way"); w != "" {
+		if slices.Contains(prepare.Ways, prepare.Way(w)) {
+			return prepare.Way(w)
+		}
+		v.fault("way", "%q: expected one of the list.", w)
+	}
+	for _, w := range []prepare.Way{prepare.Navigation, prepare.Heater} {
+		if !v.Method.Cold && w.Possible(p.Car, p.Stall) == "" {
+			return w
+		}
+	}
+	return prepare.Steady
+}
+
+func (v *planView) waysFor(w prepare.Way) {
+	for _, x := range prepare.Ways {
+		v.Ways = append(v.Ways, menuItem{string(x), x.Words(), x == w})
+	}
+}
+
+// fallbackOf is where to go when the stall is dead: as chosen, else another stall
+// of the site, else the nearest site.
+func (v *planView) fallbackOf(roads map[[2]int64]float64) *prepare.Fallback {
+	if v.Stall == nil || v.Values.Get("fallback") == "none" {
+		return nil
+	}
+	id := v.id("fallback")
+	var best *logbook.Stall
+	bestKm := math.Inf(1)
+	for _, site := range v.Sites {
+		for i := range site.Stalls {
+			t := &site.Stalls[i]
+			km, known := roads[[2]int64{v.Stall.SiteID, t.SiteID}]
+			if t.SiteID == v.Stall.SiteID {
+				km, known = 0, true
+			}
+			switch {
+			case t.ID == v.Stall.ID:
+			case id != nil && t.ID == *id:
+				best, bestKm = t, km
+				if !known {
+					bestKm = math.NaN()
+				}
+			case id == nil && known && km < bestKm && v.charges(t):
+				best, bestKm = t, km
+			}
+		}
+	}
+	if best == nil {
+		return nil
+	}
+	sameSite := best.SiteID == v.Stall.SiteID
+	if !sameSite {
+		bestKm = v.used("fallback_km", bestKm)
+		if math.IsNaN(bestKm) {
+			v.fault("fallback_km", "How far it is from %s to %s is not noted: say it here, or under Sites.", v.Stall.Site.Name, best.Site.Name)
+			return nil
+		}
+	}
+	return &prepare.Fallback{Name: best.FullName(), Km: bestKm, SameSite: sameSite}
+}
+
+// charges tells whether a stall can charge the car at all.
+func (v *planView) charges(t *logbook.Stall) bool {
+	if v.Car == nil {
+		return false
+	}
+	fit, err := stall.FitOf(v.Car.Describe(""), t.Describe(), nil, stall.Assumptions{}, false)
+	return err == nil && fit.Fits
+}

@@ -1,0 +1,120 @@
+package web
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"net/url"
+	"strings"
+
+	"zincroad/core/run"
+	"zincroad/core/trace"
+	"zincroad/core/words"
+	"zincroad/logbook"
+)
+
+type endView struct {
+	*fields
+	Row    *logbook.Run
+	Photos []logbook.Photo // that were kept already
+}
+
+// endFields are what the screen and the car say at the end.
+var endFields = []struct {
+	Name, Label, Unit string
+	Side              trace.Side
+	Channel           trace.Channel
+}{
+	{"soc", "Charge on the display", "%", trace.CarSide, trace.SoC},
+	{"kwh", "Energy on the stall's screen", "kWh", trace.StallSide, trace.Energy},
+	{"cost", "Price on the stall's screen", "", trace.StallSide, trace.Cost},
+	{"coldest", "Coldest cell", "°C", trace.CarSide, trace.BatteryTempMin},
+	{"warmest", "Warmest cell", "°C", trace.CarSide, trace.BatteryTempMax},
+}
+
+// EndFields are those of the form.
+func (endView) EndFields() any { return endFields }
+
+func (s *Server) endForm(w http.ResponseWriter, r *http.Request) {
+	row, ok := s.liveOf(w, r)
+	if !ok {
+		return
+	}
+	s.showEnd(w, r, http.StatusOK, row, newFields(url.Values{}))
+}
+
+func (s *Server) showEnd(w http.ResponseWriter, r *http.Request, status int, row *logbook.Run, f *fields) {
+	photos, err := s.book.Photos(r.Context(), row.ID)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.render(w, r, "stall-end", status, Frame{Title: "The end of the run", Page: "stall", Data: endView{f, row, photos}})
+}
+
+// endRun stores the last notes and goes to the run's page.
+func (s *Server) endRun(w http.ResponseWriter, r *http.Request) {
+	photo, fault := readPhoto(w, r)
+	row, f, ok := s.formOf(w, r)
+	if !ok {
+		return
+	}
+	if !row.Live {
+		http.Redirect(w, r, fmt.Sprintf("/runs/%d", row.ID), http.StatusSeeOther)
+		return
+	}
+	bySide := map[trace.Side]map[trace.Channel]float64{trace.CarSide: {}, trace.StallSide: {}}
+	for _, ef := range endFields {
+		in, _ := trace.Describe(ef.Channel)
+		if n := f.number(ef.Name, in.Min, in.Max); n != nil {
+			bySide[ef.Side][ef.Channel] = *n
+		}
+	}
+	note := f.text("note")
+	if fault != "" {
+		f.fault("photo", "%s", fault)
+	}
+	// A picture is kept whatever else is wrong: a page cannot give it back to its form.
+	if photo != nil {
+		photo.RunID, photo.TS = row.ID, s.now().UTC().Sub(*row.StartedAt).Seconds()
+		if err := s.book.AddPhoto(r.Context(), photo); err != nil {
+			s.fail(w, r, err)
+			return
+		}
+	}
+	if !f.ok() {
+		s.showEnd(w, r, http.StatusUnprocessableEntity, row, f)
+		return
+	}
+	if err := s.storeEnd(r.Context(), row, bySide, note); err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	http.Redirect(w, r, fmt.Sprintf("/runs/%d", row.ID), http.StatusSeeOther)
+}
+
+func (s *Server) storeEnd(ctx context.Context, row *logbook.Run, bySide map[trace.Side]map[trace.Channel]float64, note string) error {
+	at := s.now().UTC().Sub(*row.StartedAt).Seconds()
+	for _, side := range []trace.Side{trace.StallSide, trace.CarSide} {
+		values := bySide[side]
+		if len(values) == 0 {
+			continue
+		}
+		var parts []string
+		for _, in := range trace.Channels {
+			if v, ok := values[in.Channel]; ok {
+				parts = append(parts, words.Figure(v, 2)+in.Unit)
+			}
+		}
+		sample := logbook.Sample{TS: at, HeardS: at, Values: values}
+		if err := s.book.Type(ctx, row.ID, side, "end-"+string(side), strings.Join(parts, " "), "", sample); err != nil {
+			return err
+		}
+	}
+	if note != "" {
+		if err := s.book.LiveMark(ctx, &logbook.Mark{RunID: row.ID, TS: at, Kind: run.Note, Note: note}, "end-note"); err != nil {
+			return err
+		}
+	}
+	return s.book.EndLive(ctx, row.ID)
+}

@@ -1,0 +1,29 @@
+package web
+
+import (
+	"net/http"
+	"net/url"
+	"time"
+)
+
+// zoneCookie is where a browser says which time zone its tester's clock shows.
+const zoneCookie = "zone"
+
+// zoneOf gives the time zone of the clock that a tester looks at, and its name:
+// what the browser said, else the machine's own without a name.
+func zoneOf(r *http.Request) (*time.Location, string) {
+	if c, err := r.Cookie(zoneCookie); err == nil {
+		if name, err := url.QueryUnescape(c.Value); err == nil && name != "" && name != "Local" {
+			if loc, err := time.LoadLocation(name); err == nil {
+				return loc, name
+			}
+		}
+	}
+	return time.Local, ""
+}
+
+// nowFor is the time on the clock that a tester looks at.
+func (s *Server) nowFor(r *http.Request) time.Time {
+	loc, _ := zoneOf(r)
+	return s.now().In(loc)
+}
