@@ -87,7 +87,7 @@ func (c *Charger) connect(ctx context.Context, t *talk) error {
 		if err := c.tell(ctx, ws, t); err != nil {
 			return err
 		}
-		if !c.World.Wait(ctx, 1) {
+		if !c.World.Wait(ctx, min(1, orElse(c.EveryS, 5))) {
 			break
 		}
 	}

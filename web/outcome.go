@@ -69,7 +69,7 @@ func (s *Server) outcome(v *planView, p prepare.Plan) Outcome {
 	if v.Plan == nil || v.Plan.Refused() {
 		o.Headline = v.refusal()
 		if v.Plan == nil && fit.Fits {
-			o.Facts = append(o.Facts, warmFact(p)...)
+			o.sayWarmPack(p)
 		}
 		return o
 	}
@@ -98,14 +98,17 @@ func (v *planView) refusal() string {
 	return ""
 }
 
-// warmFact says what the stall would give a warm pack, before anything else is known.
-func warmFact(p prepare.Plan) []string {
-	b, err := forecast.Quick(warmSession(p))
-	if err != nil || b.Note != "" {
-		return nil
+// sayWarmPack says and draws what the stall would give a warm pack, before anything
+// else is known.
+func (o *Outcome) sayWarmPack(p prepare.Plan) {
+	f, err := forecast.Once(warmSession(p))
+	if err != nil || f.Note != "" || f.Peak == nil {
+		return
 	}
-	return []string{fmt.Sprintf("With a warm pack %s would take %s here, with a peak of %s kW.",
-		wholeWindow(p.FromPct, p.ToPct), words.Duration(math.Round(b.TS/60)*60), words.Figure(b.PeakKW, 0))}
+	end, _ := f.Post(p.ToPct)
+	o.Facts = append(o.Facts, fmt.Sprintf("With a warm pack %s would take %s here, with a peak of %s kW.",
+		wholeWindow(p.FromPct, p.ToPct), words.Duration(math.Round(end.TS/60)*60), words.Figure(f.Peak.KW, 0)))
+	o.Strip = forecastStrip(f, p.FromPct, p.ToPct)
 }
 
 // warmSession is the plan's session with a battery that takes its full power.

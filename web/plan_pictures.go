@@ -24,19 +24,11 @@ func (o *Outcome) draw(v *planView) {
 	t.Narrow, t.CutS = true, cutAt(t, shownOnPhone)
 	o.TimelineNarrow = t.SVG()
 	f, pl := v.Plan.Forecast, v.Plan
-	strip := &draw.Strip{Title: "Forecast: power against minutes since plug-in, with posts and the ceilings that would hold",
-		FromPct: pl.Plan.FromPct, ToPct: pl.Plan.ToPct, Width: 435, Held: stretches(f)}
-	for i, st := range f.Steps {
-		if i%5 == 0 || i == len(f.Steps)-1 {
-			strip.T, strip.KW = append(strip.T, st.T), append(strip.KW, st.StallKW)
-		}
-	}
 	for _, p := range f.Posts {
 		ends := p.SoCPct == pl.Plan.FromPct || p.SoCPct == pl.Plan.ToPct
 		if math.Mod(p.SoCPct, 10) != 0 && !ends {
 			continue
 		}
-		strip.Posts = append(strip.Posts, curve.Post{SoCPct: p.SoCPct, TS: p.TS})
 		post := planPost{Post: p, Clock: v.Clock.face(p.TS, pl.Approach.LeaveS()), Low: words.Clock(p.LowS), High: "never", Ends: ends}
 		if !math.IsNaN(p.HighS) {
 			post.High = words.Clock(p.HighS)
@@ -51,7 +43,24 @@ func (o *Outcome) draw(v *planView) {
 		}
 		o.Posts = append(o.Posts, post)
 	}
-	o.Strip = strip.Large()
+	o.Strip = forecastStrip(f, pl.Plan.FromPct, pl.Plan.ToPct)
+}
+
+// forecastStrip draws a session worked out in advance.
+func forecastStrip(f *forecast.Forecast, fromPct, toPct float64) string {
+	strip := &draw.Strip{Title: "Forecast: power against minutes since plug-in, with posts and the ceilings that would hold",
+		FromPct: fromPct, ToPct: toPct, Width: 435, Held: stretches(f)}
+	for i, st := range f.Steps {
+		if i%5 == 0 || i == len(f.Steps)-1 {
+			strip.T, strip.KW = append(strip.T, st.T), append(strip.KW, st.StallKW)
+		}
+	}
+	for _, p := range f.Posts {
+		if math.Mod(p.SoCPct, 10) == 0 || p.SoCPct == fromPct || p.SoCPct == toPct {
+			strip.Posts = append(strip.Posts, curve.Post{SoCPct: p.SoCPct, TS: p.TS})
+		}
+	}
+	return strip.Large()
 }
 
 func stretches(f *forecast.Forecast) []draw.Stretch {

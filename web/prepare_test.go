@@ -105,6 +105,17 @@ func TestPrepareByKeysAndSlider(t *testing.T) {
 	s.quiet()
 }
 
+// Before anything is said of the car's state the page shows what the stall would give
+// a warm pack: in words, as ceilings and as a strip.
+func TestPrepareBeforeAnythingIsSaid(t *testing.T) {
+	h, _ := handler(t, true)
+	body := get(h, "/prepare?car=1&stall=1").Body.String()
+	assert.Contains(t, body, "How much charge is there now, and how cold is it outside?")
+	assert.Regexp(t, `With a warm pack 10\x{2060}–\x{2060}80\x{a0}% would take 2\d min here`, body)
+	assert.Contains(t, body, `class="strip large"`)
+	assert.NotContains(t, body, `class="timeline"`)
+}
+
 // The page works as a plain form, without a script.
 func TestPrepareWithoutScript(t *testing.T) {
 	h, _ := handler(t, true)

@@ -124,7 +124,7 @@ func TestKilledInTheMiddleOfALiveRun(t *testing.T) {
 		return resp.Header.Get("Location")
 	}
 	program := serve()
-	started(t, &other, "standin", "--adapter", adapter, "--centre", "", "--screen", "")
+	started(t, &other, "standin", "--adapter", adapter, "--centre", "ws://"+address+"/ocpp/", "--name", "LOCK-1", "--every", "0.5", "--screen", "")
 	up()
 	post("/garage/cars", url.Values{"id": {"0"}, "name": {"Medlar 60"}, "usable_kwh": {"60"}})
 	post("/sites", url.Values{"name": {"Lower Lock"}})
@@ -132,6 +132,7 @@ func TestKilledInTheMiddleOfALiveRun(t *testing.T) {
 	run := post("/stall/start", url.Values{"car": {"1"}, "stall": {"1"}})
 	post(run+"/marks", url.Values{"kind": {"plug-in"}})
 	post(run+"/sources", url.Values{"kind": {"adapter"}, "address": {adapter}, "profile": {fastProfile(t)}})
+	post(run+"/sources", url.Values{"kind": {"charge-point"}, "address": {"LOCK-1"}, "connector": {"1"}})
 
 	ctx, stop := context.WithCancel(context.Background())
 	p := &phone{url: base + run}
@@ -183,7 +184,11 @@ func TestKilledInTheMiddleOfALiveRun(t *testing.T) {
 	// While PostgreSQL was away the program was not: the adapter's readings go on.
 	assert.Less(t, count(`SELECT coalesce(round(max(d)), 0)::bigint FROM (SELECT t_s - lag(t_s) OVER (ORDER BY n) d FROM readings q
 		JOIN recordings g ON g.id = q.recording_id WHERE g.name = 'car.csv') x WHERE d < 5`), int64(3))
-	t.Logf("%d readings acknowledged to the phone, %d stored; %d from the adapter; %d sent again", acked, typed, fromAdapter, p.resent.Load())
+	// The charger says again what was not answered: each is there once.
+	fromCharger := count("SELECT count(*) FROM readings q JOIN recordings g ON g.id = q.recording_id WHERE g.name = 'stall.csv'")
+	assert.Greater(t, fromCharger, int64(6))
+	assert.Equal(t, fromCharger, count("SELECT count(DISTINCT t_s) FROM readings q JOIN recordings g ON g.id = q.recording_id WHERE g.name = 'stall.csv'"))
+	t.Logf("%d readings acknowledged to the phone, %d stored; %d from the adapter, %d from the charger; %d sent again", acked, typed, fromAdapter, fromCharger, p.resent.Load())
 	assert.Contains(t, log.String(), "starting it again")
 	post(run+"/end", url.Values{"soc": {"20"}})
 	require.NoError(t, program.Process.Signal(syscall.SIGINT))

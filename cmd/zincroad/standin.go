@@ -22,7 +22,7 @@ var exampleScenario []byte
 
 type standinFlags struct {
 	scenario, profile, adapter, centre, name, screen string
-	speed                                            float64
+	speed, every                                     float64
 	seed                                             uint64
 	show                                             bool
 }
@@ -42,6 +42,7 @@ func standinCommand() *cobra.Command {
 	c.Flags().StringVar(&f.name, "name", "FULLING-3", "the charger's name")
 	c.Flags().StringVar(&f.screen, "screen", "127.0.0.1:8470", "where the charger's screen is shown")
 	c.Flags().Float64Var(&f.speed, "speed", 1, "times faster than real time, up to 120; give serve or demo the same")
+	c.Flags().Float64Var(&f.every, "every", 5, "seconds between the charger's meter values, by the simulated clock")
 	c.Flags().Uint64Var(&f.seed, "seed", 1, "of what differs from day to day")
 	c.Flags().BoolVar(&f.show, "show", false, "print the example scenario and profile, and end")
 	return c
@@ -54,6 +55,9 @@ func (f *standinFlags) run(ctx context.Context) error {
 	}
 	if !(f.speed >= 0.1 && f.speed <= 120) {
 		return complainUsage("--speed %g: expected 0.1 to 120", f.speed)
+	}
+	if !(f.every >= 0.1 && f.every <= 3600) {
+		return complainUsage("--every %g: expected 0.1 to 3600", f.every)
 	}
 	sc, err := standin.ReadScenario(orFile(f.scenario, exampleScenario))
 	if err != nil {
@@ -80,7 +84,7 @@ func (f *standinFlags) run(ctx context.Context) error {
 	if f.centre != "" {
 		fmt.Printf("The charger %s reports to %s%s.\n", f.name, f.centre, f.name)
 		g.Go(func() error {
-			return (&standin.Charger{World: w, URL: f.centre + f.name, Log: log}).Run(ctx)
+			return (&standin.Charger{World: w, URL: f.centre + f.name, EveryS: f.every, Log: log}).Run(ctx)
 		})
 	}
 	if f.screen != "" {
