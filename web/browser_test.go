@@ -285,7 +285,7 @@ func TestAccessibility(t *testing.T) {
 	t.Run("phone", func(t *testing.T) {
 		s := newSite(t, 390, 844, true)
 		pages, stall := everywhere(s)
-		for _, page := range []string{"/stall", stall, stall + "/details", stall + "/sources", stall + "/end", "/prepare?kept=1"} {
+		for _, page := range []string{"/stall", stall, stall + "/details", stall + "/sources", stall + "/end", "/prepare?kept=1", "/prepare/matrix"} {
 			check(s, page)
 		}
 		for _, page := range pages {
