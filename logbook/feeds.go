@@ -102,6 +102,25 @@ func (b *Book) FeedAt(ctx context.Context, name string, connector int) (*Feed, e
 	return &list[0], nil
 }
 
+// LastFeed gives the newest feed of a kind of another run with the same car (an
+// adapter) or the same stall (a charge point); nil without one.
+func (b *Book) LastFeed(ctx context.Context, row *Run, kind string) (*Feed, error) {
+	same, id := "r.car_id", row.CarID
+	if kind == ChargePointFeed {
+		same, id = "r.stall_id", row.StallID
+	}
+	if id == nil {
+		return nil, nil
+	}
+	var list []Feed
+	err := b.db.WithContext(ctx).Raw("SELECT f.* FROM feeds f JOIN runs r ON r.id = f.run_id WHERE f.kind = ? AND f.run_id <> ? AND "+same+" = ? ORDER BY f.id DESC LIMIT 1",
+		kind, row.ID, *id).Scan(&list).Error
+	if err != nil || len(list) == 0 {
+		return nil, mapped("looking for the sources of an earlier run", err)
+	}
+	return &list[0], nil
+}
+
 // DeleteFeed takes a feed away; what it recorded stays.
 func (b *Book) DeleteFeed(ctx context.Context, runID, id int64) error {
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {

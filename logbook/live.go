@@ -105,6 +105,25 @@ func (b *Book) LiveMark(ctx context.Context, m *Mark, key string) error {
 	return mapped("storing the mark", err)
 }
 
+// TakeBackMark takes a mark that was made by mistake away; one that is gone stays gone.
+func (b *Book) TakeBackMark(ctx context.Context, runID, markID int64) error {
+	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		live, err := isLive(tx, runID)
+		if err != nil {
+			return err
+		}
+		res := tx.Where("run_id = ?", runID).Delete(&Mark{}, markID)
+		switch {
+		case res.Error != nil || res.RowsAffected == 0:
+			return res.Error
+		case live:
+			return notify(tx, runID)
+		}
+		return afterTheEnd(tx, runID)
+	})
+	return mapped("taking the mark back", err)
+}
+
 // Plug is how the plug of a live run stands by its marks.
 type Plug struct {
 	In      bool

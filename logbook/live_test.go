@@ -165,6 +165,29 @@ func TestPlug(t *testing.T) {
 	assert.Equal(t, "plug-in 14, note 30, unplug 300, plug-in 400, plug-in 900", strings.Join(kinds, ", "))
 }
 
+// A mark taken back is gone, once and for all, and no other.
+func TestTakeBackMark(t *testing.T) {
+	b := server.Book(t)
+	id, _ := liveRun(t, b)
+	for i, kind := range []string{run.PlugIn, run.Unplug} {
+		require.NoError(t, b.LiveMark(ctx, &logbook.Mark{RunID: id, TS: float64(i), Kind: kind}, kind))
+	}
+	row, err := b.Run(ctx, id)
+	require.NoError(t, err)
+	other, _ := liveRun(t, b)
+	require.NoError(t, b.TakeBackMark(ctx, other, row.Marks[1].ID), "it is not this run's")
+	for range 2 {
+		row, err = b.Run(ctx, id)
+		require.NoError(t, err)
+		require.NoError(t, b.TakeBackMark(ctx, id, row.Marks[len(row.Marks)-1].ID))
+	}
+	row, err = b.Run(ctx, id)
+	require.NoError(t, err)
+	assert.Empty(t, row.Marks)
+	require.NoError(t, b.TakeBackMark(ctx, id, 1))
+	assert.ErrorIs(t, b.TakeBackMark(ctx, id+99, 1), logbook.ErrNotFound)
+}
+
 func TestPhotos(t *testing.T) {
 	b := server.Book(t)
 	id, _ := liveRun(t, b)

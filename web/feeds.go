@@ -1,19 +1,39 @@
 package web
 
 import (
+	"context"
 	"fmt"
 	"net"
 	"net/http"
 	"net/url"
+	"strconv"
 
 	"zincroad/core/trace"
 	"zincroad/formats/profile"
 	"zincroad/logbook"
 )
 
-// feedForm is the form for a source of readings, as it was typed.
-func feedForm() *fields {
-	return newFields(url.Values{"connector": {"1"}, "profile": {string(profile.Example())}})
+// feedForm is the form for a source of readings, filled in as it was for the last
+// run with this car and at this stall.
+func (s *Server) feedForm(ctx context.Context, row *logbook.Run) (*fields, error) {
+	v := url.Values{"connector": {"1"}, "profile": {string(profile.Example())}}
+	adapter, err := s.book.LastFeed(ctx, row, logbook.AdapterFeed)
+	if err != nil {
+		return nil, err
+	}
+	if adapter != nil {
+		v.Set("adapter", adapter.Address)
+		v.Set("profile", adapter.Profile)
+	}
+	point, err := s.book.LastFeed(ctx, row, logbook.ChargePointFeed)
+	if err != nil {
+		return nil, err
+	}
+	if point != nil {
+		v.Set("point", point.Address)
+		v.Set("connector", strconv.Itoa(point.Connector))
+	}
+	return newFields(v), nil
 }
 
 // feedsPage shows a live run's sources, and takes new ones.
@@ -22,7 +42,12 @@ func (s *Server) feedsPage(w http.ResponseWriter, r *http.Request) {
 	if !ok {
 		return
 	}
-	s.showFeeds(w, r, http.StatusOK, row, feedForm())
+	f, err := s.feedForm(r.Context(), row)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.showFeeds(w, r, http.StatusOK, row, f)
 }
 
 type feedsView struct {
@@ -47,18 +72,19 @@ func (s *Server) addFeed(w http.ResponseWriter, r *http.Request) {
 	if !ok {
 		return
 	}
-	feed := &logbook.Feed{RunID: row.ID, Kind: f.word("kind", []string{logbook.AdapterFeed, logbook.ChargePointFeed}), Address: f.needed("address", "An address"), Connector: 1}
+	feed := &logbook.Feed{RunID: row.ID, Kind: f.word("kind", []string{logbook.AdapterFeed, logbook.ChargePointFeed}), Connector: 1}
 	side := trace.StallSide
 	switch feed.Kind {
 	case logbook.AdapterFeed:
-		side, feed.Profile = trace.CarSide, f.long("profile")
+		side, feed.Address, feed.Profile = trace.CarSide, f.needed("adapter", "An address"), f.long("profile")
 		if _, _, err := net.SplitHostPort(feed.Address); err != nil && feed.Address != "" {
-			f.fault("address", "%q: expected a host and a port, such as 192.168.4.1:35000.", feed.Address)
+			f.fault("adapter", "%q: expected a host and a port, such as 192.168.4.1:35000.", feed.Address)
 		}
 		if _, err := profile.Parse([]byte(feed.Profile)); err != nil {
 			f.fault("profile", "%s", sentence(err.Error()))
 		}
 	case logbook.ChargePointFeed:
+		feed.Address = f.needed("point", "Its name")
 		if n := f.number("connector", 1, 99); n != nil {
 			feed.Connector = int(*n)
 		}
@@ -66,9 +92,13 @@ func (s *Server) addFeed(w http.ResponseWriter, r *http.Request) {
 		f.fault("kind", "An adapter or a charge point?")
 	}
 	if !f.ok() {
-		other := feedForm()
+		other, err := s.feedForm(r.Context(), row)
+		if err != nil {
+			s.fail(w, r, err)
+			return
+		}
 		for k, v := range other.Values {
-			if f.Values.Get(k) == "" {
+			if !f.Values.Has(k) { // of the other form
 				f.Values[k] = v
 			}
 		}

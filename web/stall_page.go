@@ -21,6 +21,7 @@ func (s *Server) stallPageRoutes(r chi.Router) {
 	r.Get("/{id}", s.liveRun)
 	r.Post("/{id}/readings", s.typeReading)
 	r.Post("/{id}/marks", s.liveMark)
+	r.Post("/{id}/marks/{mark}/take-back", s.takeBackMark)
 	r.Post("/{id}/move", s.moveStall)
 	r.Get("/{id}/sources", s.feedsPage)
 	r.Post("/{id}/sources", s.addFeed)
@@ -206,6 +207,19 @@ func (s *Server) liveMark(w http.ResponseWriter, r *http.Request) {
 		m.Note = strings.TrimSpace(m.Note + " at " + row.Stall.FullName())
 	}
 	s.answer(w, r, row, s.book.LiveMark(r.Context(), m, at.Key), "")
+}
+
+// takeBackMark takes a mark away that a thumb made by mistake.
+func (s *Server) takeBackMark(w http.ResponseWriter, r *http.Request) {
+	row, _, ok := s.formOf(w, r)
+	if !ok {
+		return
+	}
+	id, err := idParam(r, "mark")
+	if err == nil {
+		err = s.book.TakeBackMark(r.Context(), row.ID, id)
+	}
+	s.answer(w, r, row, err, "")
 }
 
 // moveStall takes the run to another stall, as after a failed attempt.

@@ -80,6 +80,11 @@ func TestTypedRunFromStartToBench(t *testing.T) {
 	s.await(`document.querySelector(".last").textContent.includes("fan")`)
 	s.do(chromedp.KeyEvent("u"))
 	s.await(`document.querySelector("#live-acts").textContent.includes("Plugged in again")`)
+	s.do(chromedp.Click(css(`[aria-label^="Take back unplugged"]`)))
+	s.await(`document.querySelector("#live-acts").textContent.includes("Stop pressed")`)
+	assert.NotContains(t, s.text(".last"), "unplugged", "a slip of the thumb leaves nothing behind")
+	s.do(chromedp.KeyEvent("u"))
+	s.await(`document.querySelector("#live-acts").textContent.includes("Plugged in again")`)
 
 	s.do(chromedp.KeyEvent("e"), chromedp.WaitVisible(css(`form[action$="/end"]`)))
 	s.fill("#f-soc", "130")
@@ -423,15 +428,15 @@ func TestSourcesForm(t *testing.T) {
 	id, err := book.StartLive(context.Background(), &logbook.Run{StartedAt: &at})
 	require.NoError(t, err)
 	path := fmt.Sprintf("/stall/%d/sources", id)
-	w := post(h, path, url.Values{"kind": {"adapter"}, "address": {"somewhere"}, "profile": {`{"format": "zincroad-profile/1", "channels": []}`}})
+	w := post(h, path, url.Values{"kind": {"adapter"}, "adapter": {"somewhere"}, "profile": {`{"format": "zincroad-profile/1", "channels": []}`}})
 	assert.Equal(t, http.StatusUnprocessableEntity, w.Code)
 	assert.Contains(t, w.Body.String(), "expected a host and a port")
 	assert.Contains(t, w.Body.String(), "The profile has no channels")
 	assert.Contains(t, w.Body.String(), `value="somewhere"`)
-	w = post(h, path, url.Values{"kind": {"charge-point"}, "address": {""}, "connector": {"0"}})
-	assert.Contains(t, w.Body.String(), "An address is needed.")
+	w = post(h, path, url.Values{"kind": {"charge-point"}, "point": {""}, "connector": {"0"}})
+	assert.Contains(t, w.Body.String(), "Its name is needed.")
 	assert.Contains(t, w.Body.String(), "expected a number from 1 to 99")
-	require.Equal(t, http.StatusSeeOther, post(h, path, url.Values{"kind": {"charge-point"}, "address": {"MILL-9"}, "connector": {"2"}}).Code)
+	require.Equal(t, http.StatusSeeOther, post(h, path, url.Values{"kind": {"charge-point"}, "point": {"MILL-9"}, "connector": {"2"}}).Code)
 	f, err := book.FeedAt(context.Background(), "MILL-9", 2)
 	require.NoError(t, err)
 	require.NotNil(t, f)
@@ -440,4 +445,27 @@ func TestSourcesForm(t *testing.T) {
 	require.NoError(t, err)
 	assert.Nil(t, f)
 	assert.Equal(t, http.StatusSeeOther, get(h, fmt.Sprintf("/runs/%d", id)).Code, "a live run has no run page yet")
+}
+
+// The sources of the last run with the same car and at the same stall are filled in:
+// nobody types a profile in the rain.
+func TestSourcesOfLastTimeAreFilledIn(t *testing.T) {
+	h, book := handler(t, true)
+	own := `{"format": "zincroad-profile/1", "name": "ours", "channels": [{"channel": "soc_pct", "request_id": "7A1", "response_id": "7A9", "identifier": "D010", "length": 1}]}`
+	begin := func(car, stall int64) string {
+		id := started(t, book, time.Minute, func(r *logbook.Run) { r.CarID, r.StallID = &car, &stall })
+		return fmt.Sprintf("/stall/%d/sources", id)
+	}
+	path := begin(1, 1)
+	assert.Contains(t, get(h, path).Body.String(), "Wend Valley workshop, staff cars", "the example to begin from")
+	require.Equal(t, http.StatusSeeOther, post(h, path, url.Values{"kind": {"adapter"}, "adapter": {"192.0.2.9:35000"}, "profile": {own}}).Code)
+	require.Equal(t, http.StatusSeeOther, post(h, path, url.Values{"kind": {"charge-point"}, "point": {"MILL-3"}, "connector": {"2"}}).Code)
+	body := get(h, begin(1, 5)).Body.String()
+	assert.Contains(t, body, `value="192.0.2.9:35000"`)
+	assert.Contains(t, body, "&#34;ours&#34;")
+	assert.NotContains(t, body, "MILL-3", "another stall")
+	body = get(h, begin(9, 1)).Body.String()
+	assert.Contains(t, body, `value="MILL-3"`)
+	assert.Contains(t, body, `name="connector" value="2"`)
+	assert.NotContains(t, body, "192.0.2.9", "another car")
 }

@@ -131,8 +131,8 @@ func TestKilledInTheMiddleOfALiveRun(t *testing.T) {
 	post("/sites/stalls", url.Values{"site": {"1"}, "name": {"1"}, "rated_kw": {"150"}})
 	run := post("/stall/start", url.Values{"car": {"1"}, "stall": {"1"}})
 	post(run+"/marks", url.Values{"kind": {"plug-in"}})
-	post(run+"/sources", url.Values{"kind": {"adapter"}, "address": {adapter}, "profile": {fastProfile(t)}})
-	post(run+"/sources", url.Values{"kind": {"charge-point"}, "address": {"LOCK-1"}, "connector": {"1"}})
+	post(run+"/sources", url.Values{"kind": {"adapter"}, "adapter": {adapter}, "profile": {fastProfile(t)}})
+	post(run+"/sources", url.Values{"kind": {"charge-point"}, "point": {"LOCK-1"}, "connector": {"1"}})
 
 	ctx, stop := context.WithCancel(context.Background())
 	p := &phone{url: base + run}

@@ -139,12 +139,13 @@
   words();
 
   // ---- following -----------------------------------------------------------------------
+  const nameOf = (x) => x.dataset.correct || x.dataset.key || x.getAttribute('aria-label') || x.textContent;
   const put = (id) => (e) => {
     const el = document.getElementById(id), at = document.activeElement;
-    const key = at && el.contains(at) ? at.dataset.correct || at.dataset.key || at.textContent : null;
+    const name = at && el.contains(at) ? nameOf(at) : null;
     el.innerHTML = e.data;
-    if (key) {
-      const b = [...el.querySelectorAll('button, a, select')].find((x) => (x.dataset.correct || x.dataset.key || x.textContent) === key);
+    if (name) {
+      const b = [...el.querySelectorAll('button, a, select')].find((x) => nameOf(x) === name);
       if (b) b.focus();
     }
   };
