@@ -38,7 +38,8 @@ type liveView struct {
 	Strip    string
 	Narrow   string // the strip on a phone
 	NowS     float64
-	StoredS  float64 // since the last reading was stored; NaN: none
+	StoredS  float64           // since the last reading was stored; NaN: none
+	ages     map[int64]float64 // of the newest reading, s, by recording
 	Sets     []lineSet
 	Others   []logbook.Stall // of the same site first
 	Cautions []string
@@ -67,10 +68,13 @@ func (h *liveHub) viewWith(ctx context.Context, id int64, c *liveCache) (*liveVi
 	if err := c.fill(ctx, h.s.book, row, r); err != nil {
 		return nil, err
 	}
-	for _, rec := range r.Recordings {
+	v.ages = map[int64]float64{}
+	for i, rec := range r.Recordings {
 		if n := len(rec.T); n > 0 {
-			if age := v.NowS - rec.T[n-1] - rec.ClockOffsetS; !(age > v.StoredS) {
-				v.StoredS = max(0, age)
+			age := max(0, v.NowS-rec.T[n-1]-rec.ClockOffsetS)
+			v.ages[row.Recordings[i].ID] = age
+			if !(age > v.StoredS) {
+				v.StoredS = age
 			}
 		}
 	}

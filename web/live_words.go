@@ -3,12 +3,14 @@ package web
 import (
 	"fmt"
 	"math"
+	"strings"
 	"time"
 
 	"zincroad/core/ceiling"
 	"zincroad/core/follow"
 	"zincroad/core/run"
 	"zincroad/core/words"
+	"zincroad/logbook"
 )
 
 // Wall is the wall clock at a time since plug-in.
@@ -41,17 +43,58 @@ const staleS = 45
 func (v *liveView) KWNote() string {
 	switch st := v.State; {
 	case st.StallKW.Known() && st.CarKW.Known() && v.KW() == st.CarKW:
-		return "car; the stall's is " + words.Duration(st.StallKW.AgeS) + " old"
+		return "car" + ago(st.CarKW) + "; the stall's is " + words.Duration(math.Round(st.StallKW.AgeS)) + " old"
 	case st.StallKW.Known() && st.CarKW.Known():
 		return "stall; car " + words.Figure(st.CarKW.V, 0)
 	case st.StallKW.Known() && st.StallKW.AgeS > staleS:
-		return "stall, " + words.Duration(st.StallKW.AgeS) + " ago"
+		return "stall, " + words.Duration(math.Round(st.StallKW.AgeS)) + " ago"
 	case st.StallKW.Known():
 		return "stall"
 	case st.CarKW.Known():
-		return "car"
+		return "car" + ago(st.CarKW)
 	}
 	return "not read yet"
+}
+
+// silentS is how long a source may say nothing while the car charges.
+const silentS = 30
+
+// Silent says which sources have gone quiet, and since when: a log that stands still
+// is the worst that can happen.
+func (v *liveView) Silent() string {
+	var out []string
+	for _, f := range v.Feeds {
+		age, heard := v.ages[f.RecordingID]
+		lost := f.State == logbook.FeedLost
+		if !lost && !(v.IsCharging() && heard && age > silentS) {
+			continue
+		}
+		text := "Nothing from " + f.Address
+		if heard {
+			text += " for " + words.Duration(math.Round(age))
+		}
+		if lost && f.Said != "" {
+			text += " (" + f.Said + ")"
+		}
+		out = append(out, text+".")
+	}
+	if len(out) > 0 && len(out) == len(v.Feeds) {
+		out = append(out, "Type what the screen says until it is back.")
+	}
+	return strings.Join(out, " ")
+}
+
+// staleFigureS is how old a figure may be before it is shown as old.
+const staleFigureS = 90
+
+// Old tells whether a figure is old.
+func (v *liveView) Old(x follow.Value) bool { return x.Known() && x.AgeS > staleFigureS }
+
+func ago(x follow.Value) string {
+	if x.Known() && x.AgeS > staleFigureS {
+		return ", " + words.Duration(math.Round(x.AgeS)) + " ago"
+	}
+	return ""
 }
 
 // SoCNote says how the state of charge stands between two flips of the display.
@@ -61,9 +104,9 @@ func (v *liveView) SoCNote() string {
 		return "not read yet"
 	}
 	if !math.IsNaN(st.Counted) && math.Abs(st.Counted-st.SoC.V) >= 0.1 {
-		return "display; " + words.Fixed(st.Counted, 1) + " counted"
+		return "display" + ago(st.SoC) + "; " + words.Fixed(st.Counted, 1) + " counted"
 	}
-	return "display"
+	return "display" + ago(st.SoC)
 }
 
 // ColdNote says what the warmest cell has.
@@ -72,9 +115,9 @@ func (v *liveView) ColdNote() string {
 	case !st.Coldest.Known():
 		return "coldest cell, not read yet"
 	case st.Warmest.Known():
-		return "coldest cell; warmest " + words.Figure(st.Warmest.V, 0)
+		return "coldest cell" + ago(v.State.Coldest) + "; warmest " + words.Figure(st.Warmest.V, 0)
 	}
-	return "coldest cell"
+	return "coldest cell" + ago(v.State.Coldest)
 }
 
 // Minutes is the time since plug-in, or what is going on instead.

@@ -421,6 +421,38 @@ func TestLivePageRaisesTheAlarm(t *testing.T) {
 	s.quiet()
 }
 
+// A source that has gone quiet is said at once, in the place of an alert, and old
+// figures look old.
+func TestSilentSourcesAreSaid(t *testing.T) {
+	h, book := handler(t, true)
+	id := started(t, book, 10*time.Minute, nil)
+	markAt(t, book, id, 30, "plug-in", "")
+	car := &logbook.Feed{RunID: id, Kind: logbook.AdapterFeed, Address: "192.0.2.1:35000"}
+	require.NoError(t, book.AddFeed(context.Background(), car, trace.CarSide))
+	page := func() string { return get(h, fmt.Sprintf("/stall/%d", id)).Body.String() }
+	read := func(f *logbook.Feed, ts float64) {
+		require.NoError(t, book.Append(context.Background(), id, f.RecordingID, []logbook.Sample{{TS: ts, HeardS: ts, Values: map[trace.Channel]float64{trace.SoC: 40, trace.Power: 90}}}))
+	}
+	read(car, 400)
+	body := page()
+	assert.Contains(t, body, "Nothing from 192.0.2.1:35000 for 3 min 20 s.")
+	assert.Contains(t, body, "Type what the screen says")
+	assert.Contains(t, body, `class="figure old"`)
+	assert.Contains(t, body, "display, 3 min 20 s ago")
+	stall := &logbook.Feed{RunID: id, Kind: logbook.ChargePointFeed, Address: "MILL-1", Connector: 1}
+	require.NoError(t, book.AddFeed(context.Background(), stall, trace.StallSide))
+	read(stall, 598)
+	body = page()
+	assert.Contains(t, body, "Nothing from 192.0.2.1:35000")
+	assert.NotContains(t, body, "Type what the screen says", "the stall's is read")
+	read(car, 599)
+	body = page()
+	assert.NotContains(t, body, "Nothing from")
+	assert.NotContains(t, body, "figure old")
+	require.NoError(t, book.SetFeed(context.Background(), car, logbook.FeedLost, "connection refused"))
+	assert.Contains(t, page(), "(connection refused).")
+}
+
 // Sources that cannot be are refused at their field, and nothing is lost.
 func TestSourcesForm(t *testing.T) {
 	h, book := handler(t, true)

@@ -39,6 +39,7 @@ type State struct {
 
 	SoC     Value   // as shown
 	Counted float64 // SoC carried on by the energy since it was last read; NaN if not known
+	countS  float64 // until when on the run's own clock
 	StallKW Value
 	CarKW   Value
 	Amps    Value
@@ -93,7 +94,7 @@ const (
 // its forecast as it was made before plug-in, from the state of charge at its
 // start; nil where there is none. The run's recordings may end anywhere.
 func Of(r *run.Run, plan forecast.Plan, baseline *forecast.Forecast, nowS float64) *State {
-	s := &State{TS: math.NaN(), PluggedS: math.NaN(), Counted: math.NaN(), Forecast: baseline}
+	s := &State{TS: math.NaN(), PluggedS: math.NaN(), Counted: math.NaN(), countS: nowS, Forecast: baseline}
 	x := curve.Read(r, curve.Options{Clock: curve.PlugClock})
 	s.Reading = x
 	f := newFeeds(r, nowS)
@@ -109,7 +110,7 @@ func Of(r *run.Run, plan forecast.Plan, baseline *forecast.Forecast, nowS float6
 	}
 	s.hold(f, plan)
 	s.compare(f, baseline, x.ZeroS)
-	s.expect(plan, nowS-x.ZeroS)
+	s.expect(plan, s.countS-x.ZeroS)
 	return s
 }
 
@@ -249,6 +250,9 @@ func (s *State) zero(r *run.Run, x *curve.Reading) float64 {
 	return x.ZeroS
 }
 
+// carryS is how long a power that was read once is taken to go on.
+const carryS = 120
+
 // count carries the state of charge on from its last change by the energy since.
 func (s *State) count(r *run.Run, f *feeds, plan forecast.Plan) {
 	if e := s.Reading.Energy; s.Reading.HeadlineSide == trace.StallSide && e.StallKWh != nil {
@@ -270,9 +274,16 @@ func (s *State) count(r *run.Run, f *feeds, plan forecast.Plan) {
 	}
 	at := f.soc.T[flip]
 	kwh := f.kw.Integral(at, f.now) / 3600
-	if last := f.last(f.kw); last.Known() && last.AgeS < 120 && s.Phase == Charging {
-		kwh += last.V * last.AgeS / 3600
+	s.countS = max(at, f.soc.T[n-1])
+	if last := f.last(f.kw); last.Known() {
+		s.countS = max(s.countS, f.now-last.AgeS)
+		if s.Phase == Charging { // the power that was read last goes on for a while
+			carried := min(last.AgeS, carryS)
+			kwh += last.V * carried / 3600
+			s.countS = max(s.countS, f.now-last.AgeS+carried)
+		}
 	}
+	s.countS = min(s.countS, f.now)
 	share := 1.0
 	if f.stallKW.Len() > 0 {
 		share = 0.96 // of the stall's energy reaches the pack (common practice, no source)

@@ -258,6 +258,25 @@ func TestCountsOnBetweenFlips(t *testing.T) {
 	assert.Equal(t, 41.0, s.SoC.V)
 }
 
+// Between two typed readings minutes apart what is expected stays where it is: nobody
+// has stopped charging because nobody has looked. What seemed to hold the power is
+// forgotten after a minute and a half, which moves the end by half a minute; it does
+// not move by the minutes that pass.
+func TestExpectationStandsBetweenTypedReadings(t *testing.T) {
+	p := plan(nil)
+	r := &run.Run{Marks: []run.Mark{{TS: 0, Kind: run.PlugIn}}, Recordings: []*trace.Recording{
+		{Name: "typed", Side: trace.StallSide, T: []float64{60, 240, 480}, Columns: map[trace.Channel][]float64{trace.Power: {180, 182, 184}, trace.SoC: {13, 24, 38}, trace.BatteryTempMin: {26, 27, 28}}}}}
+	ends := map[float64]float64{}
+	for _, now := range []float64{481, 540, 620, 800} {
+		s := follow.Of(r, p, nil, now)
+		require.NotNil(t, s.End, "%g", now)
+		ends[now] = s.End.TS
+	}
+	for now, end := range ends {
+		assert.InDelta(t, ends[481], end, 40, "at %g s", now)
+	}
+}
+
 // Typed readings alone, minutes apart, and nothing else known: no figure is made up.
 func TestWithHardlyAnything(t *testing.T) {
 	r := &run.Run{Marks: []run.Mark{{TS: 5, Kind: run.PlugIn}}, Recordings: []*trace.Recording{

@@ -152,7 +152,8 @@
   // An alert is said once, though its numbers change every second.
   let said = '';
   const say = () => {
-    const b = $('#live-now .alert'), text = b ? b.textContent.trim() : '', what = text.replace(/^.*? since /, '').slice(0, 5);
+    const b = $('#live-now .alert'), text = b ? b.textContent.trim() : '';
+    const what = /Nothing from/.test(text) ? text.replace(/ for .*/, '') : text.replace(/^.*? since /, '').slice(0, 5);
     if (what !== said) { said = what; $('#said').textContent = text; }
   };
   // A page that nobody sees does not listen: browsers keep only a few connections open.
