@@ -44,7 +44,11 @@ func dialOBD(ctx context.Context, address string) (*obd, error) {
 	d := net.Dialer{Timeout: dialWait}
 	c, err := d.DialContext(ctx, "tcp", address)
 	if err != nil {
-		return nil, fmt.Errorf("connecting to %s: %w", address, err)
+		var op *net.OpError
+		if errors.As(err, &op) { // the address is known to whoever asked
+			err = op.Err
+		}
+		return nil, fmt.Errorf("connecting to the adapter: %w", err)
 	}
 	o := &obd{conn: c, in: bufio.NewReader(c), wait: answerWait}
 	// Reset, no echo, no line feeds, spaces as they come, headers on, protocol found

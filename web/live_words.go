@@ -43,7 +43,10 @@ const staleS = 45
 func (v *liveView) KWNote() string {
 	switch st := v.State; {
 	case st.StallKW.Known() && st.CarKW.Known() && v.KW() == st.CarKW:
-		return "car" + ago(st.CarKW) + "; the stall's is " + words.Duration(math.Round(st.StallKW.AgeS)) + " old"
+		if old := ago(st.CarKW); old != "" {
+			return "car" + old
+		}
+		return "car; the stall's is " + words.Duration(math.Round(st.StallKW.AgeS)) + " old"
 	case st.StallKW.Known() && st.CarKW.Known():
 		return "stall; car " + words.Figure(st.CarKW.V, 0)
 	case st.StallKW.Known() && st.StallKW.AgeS > staleS:
@@ -70,16 +73,16 @@ func (v *liveView) Silent() string {
 			continue
 		}
 		text := "Nothing from " + f.Address
+		if f.Kind == logbook.AdapterFeed {
+			text = "Nothing from the car's adapter"
+		}
 		if heard {
 			text += " for " + words.Duration(math.Round(age))
-		}
-		if lost && f.Said != "" {
-			text += " (" + f.Said + ")"
 		}
 		out = append(out, text+".")
 	}
 	if len(out) > 0 && len(out) == len(v.Feeds) {
-		out = append(out, "Type what the screen says until it is back.")
+		out = append(out, "Type what the screen says.")
 	}
 	return strings.Join(out, " ")
 }

@@ -435,22 +435,23 @@ func TestSilentSourcesAreSaid(t *testing.T) {
 	}
 	read(car, 400)
 	body := page()
-	assert.Contains(t, body, "Nothing from 192.0.2.1:35000 for 3 min 20 s.")
-	assert.Contains(t, body, "Type what the screen says")
+	assert.Contains(t, body, "Nothing from the car&#39;s adapter for 3 min 20 s. Type what the screen says.")
 	assert.Contains(t, body, `class="figure old"`)
 	assert.Contains(t, body, "display, 3 min 20 s ago")
 	stall := &logbook.Feed{RunID: id, Kind: logbook.ChargePointFeed, Address: "MILL-1", Connector: 1}
 	require.NoError(t, book.AddFeed(context.Background(), stall, trace.StallSide))
 	read(stall, 598)
 	body = page()
-	assert.Contains(t, body, "Nothing from 192.0.2.1:35000")
+	assert.Contains(t, body, "Nothing from the car&#39;s adapter")
 	assert.NotContains(t, body, "Type what the screen says", "the stall's is read")
 	read(car, 599)
 	body = page()
 	assert.NotContains(t, body, "Nothing from")
 	assert.NotContains(t, body, "figure old")
 	require.NoError(t, book.SetFeed(context.Background(), car, logbook.FeedLost, "connection refused"))
-	assert.Contains(t, page(), "(connection refused).")
+	body = page()
+	assert.Contains(t, body, "Nothing from the car&#39;s adapter", "lost, however fresh its last reading")
+	assert.Contains(t, body, "connection refused", "and why, where the sources are listed")
 }
 
 // Sources that cannot be are refused at their field, and nothing is lost.
