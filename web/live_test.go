@@ -129,16 +129,16 @@ func TestFollowingShowsWhatOpeningShows(t *testing.T) {
 		t.Helper()
 		require.NoError(t, book.Append(context.Background(), id, f.RecordingID, []logbook.Sample{{TS: ts, HeardS: ts, Values: values}}))
 	}
-	add(car, 60, map[trace.Channel]float64{trace.SoC: 21})
-	add(car, 70, map[trace.Channel]float64{trace.SoC: 21.5})
+	add(car, 570, map[trace.Channel]float64{trace.SoC: 21})
+	add(car, 575, map[trace.Channel]float64{trace.SoC: 21.5})
 	page := fmt.Sprintf("%s/stall/%d", address, id)
 	followed := listen(t, page+"/events")
 	followed.until("now", `<span class="figure">21.5</span>`)
-	add(car, 80, map[trace.Channel]float64{trace.SoC: 22, trace.BatteryTempMin: 17})
+	add(car, 580, map[trace.Channel]float64{trace.SoC: 22, trace.BatteryTempMin: 17})
 	stall := &logbook.Feed{RunID: id, Kind: logbook.ChargePointFeed, Address: "MILL-7", Connector: 1}
 	require.NoError(t, book.AddFeed(context.Background(), stall, trace.StallSide))
-	add(stall, 85, map[trace.Channel]float64{trace.Power: 64, trace.OfferedPower: 100})
-	add(car, 90, map[trace.Channel]float64{trace.SoC: 22.5})
+	add(stall, 585, map[trace.Channel]float64{trace.Power: 64, trace.OfferedPower: 100})
+	add(car, 590, map[trace.Channel]float64{trace.SoC: 22.5})
 	for _, figure := range []string{"22.5", "17", "64"} {
 		followed.until("now", `<span class="figure">`+figure+`</span>`)
 	}
