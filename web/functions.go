@@ -60,13 +60,28 @@ var functions = template.FuncMap{
 	"words": func(of string) []string {
 		return map[string][]string{"climate": run.Climates, "preconditioned": run.Preconditioned, "profile": run.Profiles}[of]
 	},
-	"definitions": func() [][2]string {
-		var out [][2]string
-		for _, name := range slices.Sorted(maps.Keys(definitionTexts)) {
-			out = append(out, definitionTexts[name])
+	"definitions": allDefinitions,
+}
+
+// definitionGroup is the definitions of one kind of page.
+type definitionGroup struct {
+	Of    string
+	Texts [][2]string
+}
+
+func allDefinitions() []definitionGroup {
+	var out []definitionGroup
+	for _, g := range []struct {
+		of    string
+		texts map[string][2]string
+	}{{"A run", definitionTexts}, {"A plan", planTexts}, {"A run under way", liveTexts}} {
+		group := definitionGroup{Of: g.of}
+		for _, name := range slices.Sorted(maps.Keys(g.texts)) {
+			group.Texts = append(group.Texts, g.texts[name])
 		}
-		return out
-	},
+		out = append(out, group)
+	}
+	return out
 }
 
 // deref takes a number or a pointer to one, which templates check with "with".

@@ -12,13 +12,14 @@ import (
 	"zincroad/logbook"
 )
 
-// howView explains one figure with the run's own numbers.
+// howView explains one figure with the numbers that it came from.
 type howView struct {
-	Run        *logbook.Run
 	Name       string
+	Of         string // what it is the figure of
 	Definition string
 	Numbers    []string
-	Finding    *curve.Finding
+	Back       string // the page that it stands on, and what leads there
+	BackText   string
 }
 
 // definitionTexts are the definitions in a sentence each; docs/definitions.md has
@@ -49,18 +50,18 @@ func (s *Server) how(w http.ResponseWriter, r *http.Request) {
 	}
 	q := readChartQuery(r.URL.Query())
 	x := res.Reading(q.Clock, q.Side)
-	v := howView{Run: row, Name: text[0], Definition: text[1], Numbers: numbersFor(figure, row, x)}
-	for i, f := range x.Findings {
-		if f.Kind == figure {
-			v.Finding = &x.Findings[i]
-			break
-		}
-	}
+	s.explain(w, r, howView{Name: text[0], Of: fmt.Sprintf("run %d", row.ID), Definition: text[1], Numbers: numbersFor(figure, row, x),
+		Back: fmt.Sprintf("/runs/%d", row.ID), BackText: fmt.Sprintf("Back to run %d", row.ID)}, Frame{Page: "run", Run: row})
+}
+
+// explain shows how a figure is worked out, as a page or as what a page's dialog holds.
+func (s *Server) explain(w http.ResponseWriter, r *http.Request, v howView, f Frame) {
 	if isPart(r) {
 		s.part(w, "how", "explained", v)
 		return
 	}
-	s.render(w, r, "how", http.StatusOK, Frame{Title: v.Name, Page: "run", Run: row, Data: v})
+	f.Title, f.Data = v.Name, v
+	s.render(w, r, "how", http.StatusOK, f)
 }
 
 // numbersFor puts a definition's terms with the run's own numbers into lines.

@@ -58,6 +58,7 @@ func (s *Server) outcome(v *planView, p prepare.Plan) Outcome {
 		o.Headline = "This car's usable capacity is needed: note it in the Garage."
 		return o
 	}
+	v.fit = fit
 	o.Assumed, o.NotKnown = fit.Assumed, fit.Limits.NotKnown
 	if p.ToPct > p.FromPct {
 		o.Limits = limitsOf(fit, p)

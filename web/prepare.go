@@ -13,6 +13,7 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"zincroad/core/prepare"
+	"zincroad/core/stall"
 	"zincroad/core/words"
 	"zincroad/logbook"
 )
@@ -20,6 +21,7 @@ import (
 func (s *Server) prepareRoutes(r chi.Router) {
 	r.Get("/", s.preparePage)
 	r.Get("/sheet", s.runSheet)
+	r.Get("/how/{figure}", s.howPlan)
 	r.Post("/keep", s.keepPlan)
 	r.Post("/plans/{id}/delete", s.deletePlan)
 	r.Post("/plans/{id}/restore", s.restorePlan)
@@ -35,6 +37,7 @@ func (s *Server) prepareRoutes(r chi.Router) {
 type planView struct {
 	*fields
 	now         time.Time // by the tester's clock
+	fit         *stall.Fit
 	Dials, More []dial
 	Cars        []logbook.Car
 	Sites       []logbook.Site

@@ -26,6 +26,7 @@ func (s *Server) stallPageRoutes(r chi.Router) {
 	r.Get("/{id}/sources", s.feedsPage)
 	r.Post("/{id}/sources", s.addFeed)
 	r.Post("/{id}/sources/{feed}/delete", s.deleteFeed)
+	r.Get("/{id}/how/{figure}", s.howLive)
 	r.Get("/{id}/details", s.liveDetails)
 	r.Post("/{id}/details", s.saveLiveDetails)
 	r.Get("/{id}/end", s.endForm)

@@ -102,7 +102,7 @@ type driver struct {
 func newDriver(plan Plan, p *pack.Pack) *driver {
 	d := &driver{plan: plan, pack: p, cabinKW: plan.Road.ClimateKW}
 	wh, _ := plan.Road.WhPerKm(plan.Car, p.UsableKWh)
-	d.driveKW = wh * plan.Road.speed() / 1000
+	d.driveKW = wh * plan.Road.Speed() / 1000
 	d.direct = wh * plan.Km / 1000
 	d.budgetFrom(plan.NowPct)
 	return d
@@ -145,7 +145,7 @@ func (a *Approach) add(k Kind, hours, kw, heaterKW float64, d *driver) {
 	}
 	p := Phase{Kind: k, FromS: 0, ToS: hours * 3600, KW: kw, HeaterKW: heaterKW}
 	if k == Drive || k == Warm {
-		p.SpeedKmh = d.plan.Road.speed()
+		p.SpeedKmh = d.plan.Road.Speed()
 		p.tractionKW = kw - heaterKW - d.cabinKW
 	}
 	a.Phases = append(a.Phases, p)

@@ -35,7 +35,8 @@ const (
 // unknownWhKm stands in for a car of which neither consumption nor range is known.
 const unknownWhKm = 190
 
-func (r Road) speed() float64 {
+// Speed is the mean speed, or its default.
+func (r Road) Speed() float64 {
 	if r.SpeedKmh > 0 {
 		return r.SpeedKmh
 	}
@@ -52,7 +53,7 @@ func (r Road) speed() float64 {
 // consumption that is not noted.
 func (r Road) WhPerKm(c *run.Car, usableKWh float64) (float64, []pack.Assumption) {
 	base, assumed := observed(c, usableKWh)
-	v := r.speed()
+	v := r.Speed()
 	air := airShare * (v / observedKmh) * (v / observedKmh) * (observedC + 273.15) / (r.AmbientC + 273.15)
 	tyres := tyreShare * (1 + tyresPerK*math.Max(0, observedC-r.AmbientC))
 	if r.Rain {

@@ -243,7 +243,7 @@
     const how = e.target.closest('a[data-how]');
     if (how && !e.ctrlKey && !e.metaKey) {
       e.preventDefault();
-      const text = await (await fetch(how.href + location.search, { headers: { 'HX-Request': 'true' } })).text();
+      const text = await (await fetch(how.search ? how.href : how.href + location.search, { headers: { 'HX-Request': 'true' } })).text();
       $('#how-text').innerHTML = text;
       $('#how').showModal();
       return;

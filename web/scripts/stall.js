@@ -139,7 +139,7 @@
   words();
 
   // ---- following -----------------------------------------------------------------------
-  const nameOf = (x) => x.dataset.correct || x.dataset.key || x.getAttribute('aria-label') || x.textContent;
+  const nameOf = (x) => x.dataset.correct || x.dataset.key || x.dataset.how || x.getAttribute('aria-label') || x.textContent;
   const put = (id) => (e) => {
     const el = document.getElementById(id), at = document.activeElement;
     const name = at && el.contains(at) ? nameOf(at) : null;
