@@ -161,7 +161,7 @@ func (o *Outcome) say(v *planView) {
 		return
 	}
 	if late := v.Clock.now.Sub(v.Clock.time(leave, leave)).Minutes(); late > 0 && v.Values.Get("day") == "" {
-		o.Warnings = append(o.Warnings, fmt.Sprintf("Leaving at %s was %s min ago: plugging in is possible from %s on.", at(leave), words.Figure(late, 0),
+		o.Warnings = append(o.Warnings, fmt.Sprintf("Leaving at %s was %s ago: plugging in is possible from %s on.", at(leave), words.Hours(late*60),
 			clockFace{plug: false, at: v.Clock.now}.face(0, leave)))
 	}
 }
