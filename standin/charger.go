@@ -43,14 +43,21 @@ func (c *Charger) clock() string {
 	return t.UTC().Format(stamp)
 }
 
+// firstWait is how soon it connects again; twice as long each time that it fails.
+const firstWait = 300 * time.Millisecond
+
 // Run speaks until the context ends.
 func (c *Charger) Run(ctx context.Context) error {
-	wait := 300 * time.Millisecond
+	wait := firstWait
 	var talk talk
 	for ctx.Err() == nil {
+		talk.booted = false
 		err := c.connect(ctx, &talk)
 		if ctx.Err() != nil {
 			break
+		}
+		if talk.booted {
+			wait = firstWait
 		}
 		c.Log.Info("charge point", "away", err)
 		select {
@@ -79,10 +86,11 @@ func (c *Charger) connect(ctx context.Context, t *talk) error {
 		return fmt.Errorf("connecting: %w", err)
 	}
 	defer ws.CloseNow()
-	t.booted, t.status = false, ""
+	t.status = ""
 	if _, err := c.ask(ctx, ws, "BootNotification", map[string]any{"chargePointVendor": "Wend Valley", "chargePointModel": "stand-in"}); err != nil {
 		return err
 	}
+	t.booted = true
 	for ctx.Err() == nil {
 		if err := c.tell(ctx, ws, t); err != nil {
 			return err
