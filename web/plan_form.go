@@ -173,14 +173,6 @@ func (v *planView) used(name string, otherwise float64) float64 {
 	return otherwise
 }
 
-// fieldOf gives the form's field that a refusal belongs to.
-func fieldOf(at string) string {
-	if at == "battery" || at == "car" || at == "stall" || at == "way" || at == "fallback" {
-		return at
-	}
-	return map[string]string{"from": "from", "to": "to", "now": "now", "km": "km"}[at]
-}
-
 // plan puts a plan together from the form.
 func (v *planView) plan(roads map[[2]int64]float64) prepare.Plan {
 	p := prepare.Plan{Car: &run.Car{}}

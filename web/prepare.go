@@ -209,7 +209,7 @@ func (s *Server) workOutPlan(ctx context.Context, v *planView) error {
 	if v.ok() && v.Missing == "" {
 		v.Plan = prepare.Of(p)
 		for _, refusal := range v.Plan.Refusals {
-			v.fault(fieldOf(refusal.At), "%s", refusal.Reason)
+			v.fault(refusal.At, "%s", refusal.Reason) // a refusal names what the form names
 		}
 	}
 	v.Outcome = s.outcome(v, p)

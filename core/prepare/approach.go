@@ -77,17 +77,6 @@ func (a *Approach) HeatFromS() (float64, bool) {
 	return 0, false
 }
 
-// HeatToS is when the warming ends.
-func (a *Approach) HeatToS() float64 {
-	to := 0.0
-	for _, p := range a.Phases {
-		if p.Kind == Warm || p.HeaterKW > 0 {
-			to = p.ToS
-		}
-	}
-	return to
-}
-
 // driver works approaches out for one plan.
 type driver struct {
 	plan    Plan
