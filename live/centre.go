@@ -177,6 +177,9 @@ func (c *Centre) status(ctx context.Context, name string, payload json.RawMessag
 	if p.Status == "Faulted" {
 		return c.mark(ctx, f, run.Note, "the stall reports a fault: "+p.ErrorCode)
 	}
+	if p.ConnectorID != f.Connector {
+		return nil // 0 is the charge point as a whole, whatever its connectors do
+	}
 	return c.plug(ctx, f, p.Status)
 }
 

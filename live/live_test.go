@@ -456,13 +456,15 @@ func TestStatusMakesMarks(t *testing.T) {
 	own := &logbook.Mark{RunID: id, TS: row.Marks[len(row.Marks)-1].TS - 0.1, Kind: run.PlugIn, Note: "swiped a card"}
 	require.NoError(t, book.LiveMark(context.Background(), own, "own"))
 	status("Charging")
-	assert.Equal(t, "attempt, plug-in", kinds(), "the tester's own mark took the place of what the stall said")
+	assert.Equal(t, "plug-in by the stall, attempt, plug-in", kinds(), "the tester's own mark took the place of what the stall said of this plug-in; that of the attempt stays")
 	p.call("MeterValues", fmt.Sprintf(`{"connectorId":1,"meterValue":[{"timestamp":%q,"sampledValue":[{"value":"9000","measurand":"Power.Active.Import","unit":"W"}]}]}`,
 		time.Now().UTC().Format(time.RFC3339Nano)))
+	p.call("StatusNotification", `{"connectorId":0,"errorCode":"NoError","status":"Available"}`)
+	assert.Equal(t, "plug-in by the stall, attempt, plug-in", kinds(), "the charge point as a whole says nothing of the plug")
 	status("Finishing")
-	assert.Equal(t, "attempt, plug-in", kinds(), "finishing is not yet unplugged")
+	assert.Equal(t, "plug-in by the stall, attempt, plug-in", kinds(), "finishing is not yet unplugged")
 	status("Available")
-	assert.Equal(t, "attempt, plug-in, unplug by the stall", kinds())
+	assert.Equal(t, "plug-in by the stall, attempt, plug-in, unplug by the stall", kinds())
 }
 
 // A charge point that has heard no answer says a meter value again: it is stored

@@ -86,23 +86,33 @@ func (b *Book) LiveMark(ctx context.Context, m *Mark, key string) error {
 		if err != nil {
 			return err
 		}
-		if m.Note != ByStall {
-			err := tx.Exec("DELETE FROM marks WHERE run_id = ? AND kind = ? AND note = ? AND abs(t_s - ?) <= ?", m.RunID, m.Kind, ByStall, m.TS, ownMarkS).Error
-			if err != nil {
-				return err
-			}
-		}
 		res := tx.Exec(`INSERT INTO marks (run_id, t_s, kind, note, key) VALUES (?, ?, ?, ?, ?)
 			ON CONFLICT (run_id, key) WHERE key IS NOT NULL DO NOTHING`, m.RunID, m.TS, m.Kind, m.Note, key)
-		switch {
-		case res.Error != nil || res.RowsAffected == 0:
+		if res.Error != nil || res.RowsAffected == 0 {
 			return res.Error
-		case live:
+		}
+		if err := inPlaceOfTheStalls(tx, m); err != nil {
+			return err
+		}
+		if live {
 			return notify(tx, m.RunID)
 		}
 		return afterTheEnd(tx, m.RunID)
 	})
 	return mapped("storing the mark", err)
+}
+
+// inPlaceOfTheStalls takes the mark of the same plug-in or unplug away that was made
+// from what the stall said. Where the plug was moved between the two they are not of
+// the same.
+func inPlaceOfTheStalls(tx *gorm.DB, m *Mark) error {
+	if m.Note == ByStall {
+		return nil
+	}
+	return tx.Exec(`DELETE FROM marks s WHERE run_id = ? AND kind = ? AND note = ? AND abs(t_s - ?) <= ? AND NOT EXISTS (
+			SELECT 1 FROM marks b WHERE b.run_id = s.run_id AND b.kind IN (?, ?, ?) AND b.kind <> s.kind
+				AND b.t_s BETWEEN least(s.t_s, ?) AND greatest(s.t_s, ?))`,
+		m.RunID, m.Kind, ByStall, m.TS, ownMarkS, run.PlugIn, run.Unplug, run.Attempt, m.TS, m.TS).Error
 }
 
 // TakeBackMark takes a mark that was made by mistake away; one that is gone stays gone.

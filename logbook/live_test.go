@@ -1,6 +1,7 @@
 package logbook_test
 
 import (
+	"context"
 	"fmt"
 	"strings"
 	"sync"
@@ -14,6 +15,7 @@ import (
 	"zincroad/core/run"
 	"zincroad/core/trace"
 	"zincroad/logbook"
+	"zincroad/logbook/logbooktest"
 )
 
 // liveRun begins a live run with a recording of the car's side.
@@ -127,6 +129,46 @@ func TestTypedAfterTheEnd(t *testing.T) {
 	require.NoError(t, b.EndLive(ctx, id), "ended twice is ended")
 }
 
+// What one copy of the program stores another hears of, by the run's number, and
+// nothing of a transaction that came to nothing.
+func TestListen(t *testing.T) {
+	database := server.URL(t)
+	open := func() *logbook.Book {
+		b, err := logbook.Open(ctx, database, logbooktest.Quiet())
+		require.NoError(t, err)
+		t.Cleanup(func() { _ = b.Close() })
+		return b
+	}
+	b, other := open(), open()
+	listening, stop := context.WithCancel(ctx)
+	heard := make(chan int64, 100)
+	done := make(chan struct{})
+	go func() { defer close(done); _ = other.Listen(listening, func(id int64) { heard <- id }) }()
+	next := func() int64 {
+		t.Helper()
+		select {
+		case id := <-heard:
+			return id
+		case <-time.After(20 * time.Second):
+			require.Fail(t, "nothing was heard")
+			return -1
+		}
+	}
+	require.Zero(t, next(), "at first anything may have changed")
+	first, f := liveRun(t, b)
+	assert.Equal(t, first, next(), "its start")
+	assert.Equal(t, first, next(), "its source")
+	require.NoError(t, b.Append(ctx, first, f.RecordingID, []logbook.Sample{sample(1, 10)}))
+	assert.Equal(t, first, next())
+	require.NoError(t, b.EndLive(ctx, first))
+	assert.Equal(t, first, next())
+	require.ErrorIs(t, b.Append(ctx, first, f.RecordingID, []logbook.Sample{sample(2, 10)}), logbook.ErrEnded)
+	second, _ := liveRun(t, b)
+	assert.Equal(t, second, next(), "the refused reading said nothing")
+	stop()
+	<-done
+}
+
 // The plug as marks and power tell it; the tester's own mark takes the place of one
 // that was made from what the stall said.
 func TestPlug(t *testing.T) {
@@ -156,13 +198,18 @@ func TestPlug(t *testing.T) {
 	want(logbook.Plug{SinceS: 300})
 	mark(run.PlugIn, logbook.ByStall, 400)
 	mark(run.PlugIn, "", 900) // far from what the stall said: another plug-in
+	mark(run.Attempt, "", 950)
+	mark(run.PlugIn, logbook.ByStall, 1000)
+	mark(run.Attempt, "", 1050)
+	mark(run.PlugIn, "", 1100) // near, but the plug was out in between
+	mark(run.PlugIn, "", 900)  // sent again: it takes nothing away
 	row, err := b.Run(ctx, id)
 	require.NoError(t, err)
 	var kinds []string
 	for _, m := range row.Marks {
 		kinds = append(kinds, fmt.Sprintf("%s %.0f", m.Kind, m.TS))
 	}
-	assert.Equal(t, "plug-in 14, note 30, unplug 300, plug-in 400, plug-in 900", strings.Join(kinds, ", "))
+	assert.Equal(t, "plug-in 14, note 30, unplug 300, plug-in 400, plug-in 900, attempt 950, plug-in 1000, attempt 1050, plug-in 1100", strings.Join(kinds, ", "))
 }
 
 // A mark taken back is gone, once and for all, and no other.

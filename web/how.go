@@ -36,16 +36,25 @@ var definitionTexts = map[string][2]string{
 	"gap":      {"Gap", "A stretch without readings longer than 30 s and than ten times the median interval between readings."},
 }
 
+// definitionOf gives the definition of the figure that the address names.
+func definitionOf(r *http.Request, texts map[string][2]string) (figure string, text [2]string, err error) {
+	figure = chi.URLParam(r, "figure")
+	text, ok := texts[figure]
+	if !ok {
+		err = fmt.Errorf("the figure %q: %w", figure, logbook.ErrNotFound)
+	}
+	return figure, text, err
+}
+
 func (s *Server) how(w http.ResponseWriter, r *http.Request) {
 	row, res, err := s.loadRun(r)
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
-	figure := chi.URLParam(r, "figure")
-	text, ok := definitionTexts[figure]
-	if !ok {
-		s.fail(w, r, fmt.Errorf("the figure %q: %w", figure, logbook.ErrNotFound))
+	figure, text, err := definitionOf(r, definitionTexts)
+	if err != nil {
+		s.fail(w, r, err)
 		return
 	}
 	q := readChartQuery(r.URL.Query())

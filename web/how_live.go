@@ -5,11 +5,8 @@ import (
 	"math"
 	"net/http"
 
-	"github.com/go-chi/chi/v5"
-
 	"zincroad/core/pack"
 	"zincroad/core/words"
-	"zincroad/logbook"
 )
 
 // liveTexts are the definitions of a live run's figures in a few sentences each.
@@ -23,23 +20,17 @@ var liveTexts = map[string][2]string{
 
 // howLive explains one of a live run's figures with the numbers of this moment.
 func (s *Server) howLive(w http.ResponseWriter, r *http.Request) {
-	figure := chi.URLParam(r, "figure")
-	text, ok := liveTexts[figure]
-	if !ok {
-		s.fail(w, r, fmt.Errorf("the figure %q: %w", figure, logbook.ErrNotFound))
-		return
-	}
-	row, ok := s.liveOf(w, r)
-	if !ok {
-		return
-	}
-	v, err := s.live.view(r.Context(), row.ID)
+	figure, text, err := definitionOf(r, liveTexts)
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
+	v, ok := s.liveViewOf(w, r)
+	if !ok {
+		return
+	}
 	s.explain(w, r, howView{Name: text[0], Of: "this run, now", Definition: text[1], Numbers: v.numbersFor(figure),
-		Back: fmt.Sprintf("/stall/%d", row.ID), BackText: "Back to the run"}, Frame{Page: "stall"})
+		Back: fmt.Sprintf("/stall/%d", v.Row.ID), BackText: "Back to the run"}, Frame{Page: "stall"})
 }
 
 // numbersFor puts a definition's terms with this moment's numbers into lines.
@@ -78,7 +69,7 @@ func (v *liveView) numbersFor(figure string) []string {
 		for _, x := range []struct {
 			name, unit string
 			v          float64
-		}{{"power", "kW", v.KW().V}, {"amps", "A", st.Amps.V}, {"volts", "V", st.Volts.V}, {"coldest cell", "°C", st.Coldest.V}, {"warmest cell", "°C", st.Warmest.V}} {
+		}{{"power", "kW", st.KW.V}, {"amps", "A", st.Amps.V}, {"volts", "V", st.Volts.V}, {"coldest cell", "°C", st.Coldest.V}, {"warmest cell", "°C", st.Warmest.V}} {
 			if !math.IsNaN(x.v) {
 				say("%s: %s %s", x.name, words.Figure(x.v, 1), x.unit)
 			}

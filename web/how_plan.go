@@ -5,11 +5,8 @@ import (
 	"math"
 	"net/http"
 
-	"github.com/go-chi/chi/v5"
-
 	"zincroad/core/prepare"
 	"zincroad/core/words"
-	"zincroad/logbook"
 )
 
 // planTexts are the definitions of a plan's figures in a few sentences each.
@@ -24,10 +21,9 @@ var planTexts = map[string][2]string{
 
 // howPlan explains one of a plan's figures with the plan's numbers.
 func (s *Server) howPlan(w http.ResponseWriter, r *http.Request) {
-	figure := chi.URLParam(r, "figure")
-	text, ok := planTexts[figure]
-	if !ok {
-		s.fail(w, r, fmt.Errorf("the figure %q: %w", figure, logbook.ErrNotFound))
+	figure, text, err := definitionOf(r, planTexts)
+	if err != nil {
+		s.fail(w, r, err)
 		return
 	}
 	v, err := s.planned(r)

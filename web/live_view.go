@@ -234,7 +234,6 @@ func (c *liveCache) methodOf(ctx context.Context, b *logbook.Book, name string) 
 
 // stages are what a phase is to the checklist.
 var stages = map[follow.Phase]prepare.Stage{follow.Arrived: prepare.BeforePlug, follow.Waiting: prepare.Handshake,
-
 	follow.Charging: prepare.Charging, follow.Between: prepare.Unplugged}
 
 // due says what the method asks for now.
@@ -259,25 +258,13 @@ func (v *liveView) PluggedByStall() bool {
 	return false
 }
 
-// baselineOf is the forecast from how the run really began: the first charge and
-// the first temperatures that were read.
+// baselineOf is the forecast from how the run really began, made anew only when that
+// is news.
 func (c *liveCache) baselineOf(plan forecast.Plan, r *run.Run) *forecast.Forecast {
 	if plan.Car == nil {
 		return nil
 	}
-	first := func(ch trace.Channel, other float64) float64 {
-		best, v := math.Inf(1), other
-		for _, rec := range r.Recordings {
-			s := rec.OnRunClock().Series(ch)
-			if s.Len() > 0 && s.T[0] < best {
-				best, v = s.T[0], s.V[0]
-			}
-		}
-		return v
-	}
-	plan.FromPct = first(trace.SoC, plan.FromPct)
-	plan.Battery.ColdestC = first(trace.BatteryTempMin, first(trace.BatteryTemp, plan.Battery.ColdestC))
-	plan.Battery.WarmestC = max(plan.Battery.ColdestC, first(trace.BatteryTempMax, plan.Battery.WarmestC))
+	plan = follow.Beginning(r, plan)
 	key, err := json.Marshal(plan)
 	if err != nil || string(key) != c.baseKey {
 		c.baseKey = string(key)

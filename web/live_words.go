@@ -9,6 +9,7 @@ import (
 	"zincroad/core/ceiling"
 	"zincroad/core/follow"
 	"zincroad/core/run"
+	"zincroad/core/trace"
 	"zincroad/core/words"
 	"zincroad/logbook"
 )
@@ -28,39 +29,24 @@ func (v *liveView) zero() float64 {
 	return v.NowS - v.State.TS
 }
 
-// KW is the power to show large, the stall's first.
-func (v *liveView) KW() follow.Value {
-	if s := v.State; s.StallKW.Known() && (s.StallKW.AgeS < staleS || !s.CarKW.Known() || s.CarKW.AgeS > s.StallKW.AgeS) {
-		return s.StallKW
-	}
-	return v.State.CarKW
-}
-
-// staleS is how old a reading may be before the other side's is shown instead.
-const staleS = 45
-
-// KWNote says whose power is shown, and the other.
+// KWNote says whose power is shown, how old it is, and the other side's.
 func (v *liveView) KWNote() string {
-	switch st := v.State; {
-	case st.StallKW.Known() && st.CarKW.Known() && v.KW() == st.CarKW:
-		if old := ago(st.CarKW); old != "" {
-			return "car" + old
-		}
-		return "car; the stall's is " + words.Duration(math.Round(st.StallKW.AgeS)) + " old"
-	case st.StallKW.Known() && st.CarKW.Known():
-		return "stall; car " + words.Figure(st.CarKW.V, 0)
-	case st.StallKW.Known() && st.StallKW.AgeS > staleS:
-		return "stall, " + words.Duration(math.Round(st.StallKW.AgeS)) + " ago"
-	case st.StallKW.Known():
-		return "stall"
-	case st.CarKW.Known():
-		return "car" + ago(st.CarKW)
+	st := v.State
+	if !st.KW.Known() {
+		return "not read yet"
 	}
-	return "not read yet"
+	side, other, of := "stall", "car", st.CarKW
+	if st.KWSide == trace.CarSide {
+		side, other, of = "car", "stall", st.StallKW
+	}
+	switch {
+	case st.KW.Old() || !of.Known():
+		return side + ago(st.KW)
+	case of.Old():
+		return fmt.Sprintf("%s; the %s's is %s old", side, other, words.Duration(math.Round(of.AgeS)))
+	}
+	return fmt.Sprintf("%s; %s %s kW", side, other, words.Figure(of.V, 0))
 }
-
-// silentS is how long a source may say nothing while the car charges.
-const silentS = 30
 
 // Silent says which sources have gone quiet, and since when: a log that stands still
 // is the worst that can happen.
@@ -69,7 +55,7 @@ func (v *liveView) Silent() string {
 	for _, f := range v.Feeds {
 		age, heard := v.ages[f.RecordingID]
 		lost := f.State == logbook.FeedLost
-		if !lost && !(v.IsCharging() && heard && age > silentS) {
+		if !lost && !(v.IsCharging() && heard && age > follow.QuietS) {
 			continue
 		}
 		text := "Nothing from " + f.Address
@@ -87,14 +73,9 @@ func (v *liveView) Silent() string {
 	return strings.Join(out, " ")
 }
 
-// staleFigureS is how old a figure may be before it is shown as old.
-const staleFigureS = 90
-
-// Old tells whether a figure is old.
-func (v *liveView) Old(x follow.Value) bool { return x.Known() && x.AgeS > staleFigureS }
-
+// ago says how old a figure is, where it is old.
 func ago(x follow.Value) string {
-	if x.Known() && x.AgeS > staleFigureS {
+	if x.Old() {
 		return ", " + words.Duration(math.Round(x.AgeS)) + " ago"
 	}
 	return ""
@@ -107,7 +88,7 @@ func (v *liveView) SoCNote() string {
 		return "not read yet"
 	}
 	if !math.IsNaN(st.Counted) && math.Abs(st.Counted-st.SoC.V) >= 0.1 {
-		return "display" + ago(st.SoC) + "; " + words.Fixed(st.Counted, 1) + " counted"
+		return "display" + ago(st.SoC) + "; " + words.Fixed(st.Counted, 1) + " % counted"
 	}
 	return "display" + ago(st.SoC)
 }
@@ -118,7 +99,7 @@ func (v *liveView) ColdNote() string {
 	case !st.Coldest.Known():
 		return "coldest cell, not read yet"
 	case st.Warmest.Known():
-		return "coldest cell" + ago(v.State.Coldest) + "; warmest " + words.Figure(st.Warmest.V, 0)
+		return "coldest cell" + ago(st.Coldest) + "; warmest " + degrees(st.Warmest.V)
 	}
 	return "coldest cell" + ago(v.State.Coldest)
 }

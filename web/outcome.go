@@ -102,7 +102,7 @@ func (v *planView) refusal() string {
 // sayWarmPack says and draws what the stall would give a warm pack, before anything
 // else is known.
 func (o *Outcome) sayWarmPack(p prepare.Plan) {
-	f, err := forecast.Once(warmSession(p))
+	f, err := forecast.Once(p.WarmSession())
 	if err != nil || f.Note != "" || f.Peak == nil {
 		return
 	}
@@ -110,21 +110,6 @@ func (o *Outcome) sayWarmPack(p prepare.Plan) {
 	o.Facts = append(o.Facts, fmt.Sprintf("With a warm pack %s would take %s here, with a peak of %s kW.",
 		wholeWindow(p.FromPct, p.ToPct), words.Duration(math.Round(end.TS/60)*60), words.Figure(f.Peak.KW, 0)))
 	o.Strip = forecastStrip(f, p.FromPct, p.ToPct)
-}
-
-// warmSession is the plan's session with a battery that takes its full power.
-func warmSession(p prepare.Plan) forecast.Plan {
-	s := p.Session
-	s.Car, s.Stall, s.Adapter, s.FromPct, s.ToPct, s.AmbientC = p.Car, p.Stall, p.Adapter, p.FromPct, p.ToPct, 20
-	if !math.IsNaN(p.Road.AmbientC) {
-		s.AmbientC = p.Road.AmbientC
-	}
-	warm := 25.0
-	if b, err := pack.For(p.Car); err == nil {
-		warm = max(warm, b.WarmC)
-	}
-	s.Battery = pack.Nodes{ColdestC: warm, WarmestC: warm}
-	return s
 }
 
 // say puts the plan into sentences.
@@ -187,27 +172,12 @@ func (o *Outcome) sayDrive(v *planView, at func(float64) string) {
 	if b := a.Phase(prepare.Burn); b != nil {
 		last := a.Phases[len(a.Phases)-1]
 		minutes := (last.ToS - b.FromS) / 60
-		drive += fmt.Sprintf("; from %s burn %s parked, %s min", at(b.FromS), percent(burnt(a, pl)), words.Figure(math.Max(1, minutes), 0))
+		drive += fmt.Sprintf("; from %s burn %s parked, %s min", at(b.FromS), percent(pl.BurntPct), words.Figure(math.Max(1, minutes), 0))
 	}
 	o.Facts = append(o.Facts, drive)
 	if a.LoopKm >= 1 && a.Way != prepare.Charged {
 		o.Facts = append(o.Facts, fmt.Sprintf("or go straight there and burn the rest parked: %s", words.Hours(pl.ParkedS)))
 	}
-}
-
-// burnt is how many points of charge go while parked.
-func burnt(a *prepare.Approach, pl *prepare.Prepared) float64 {
-	kwh := 0.0
-	for _, p := range a.Phases {
-		if p.Kind == prepare.Burn {
-			kwh += p.KW * (p.ToS - p.FromS) / 3600
-		}
-	}
-	b, err := pack.For(pl.Plan.Car)
-	if err != nil {
-		return 0
-	}
-	return kwh / b.UsableKWh * 100
 }
 
 func (o *Outcome) sayWarm(v *planView, at func(float64) string) {

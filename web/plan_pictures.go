@@ -161,7 +161,7 @@ func signsOf(v *planView, end float64) []draw.ClockSign {
 		add(a.StopsS, fmt.Sprintf("%d %%: heating stops", prepare.NavigationMinPct), false)
 	}
 	if b := a.Phase(prepare.Burn); b != nil {
-		add(b.FromS, "there, burn "+percent(burnt(a, v.Plan)), false)
+		add(b.FromS, "there, burn "+percent(v.Plan.BurntPct), false)
 	}
 	add(0, fmt.Sprintf("plug in at %s", percent(a.Plug().SoCPct)), true)
 	for _, pct := range []float64{50, 80} {

@@ -33,7 +33,7 @@ type rankedStall struct {
 
 // rank works out what every stall would give this car, started as planned.
 func (o *Outcome) rank(v *planView, p prepare.Plan) {
-	session := warmSession(p)
+	session := p.WarmSession()
 	o.Warm = v.Plan == nil || v.Plan.Approach == nil
 	if !o.Warm {
 		session.Battery = v.Plan.Approach.Plug().Battery
@@ -101,7 +101,7 @@ func (v *planView) ranked(group []*logbook.Stall, session forecast.Plan, p prepa
 		return r
 	}
 	if v.Plan != nil && r.HasKm && v.Plan.WhPerKm > 0 {
-		if b, err := pack.For(p.Car); err == nil && v.Plan.WhPerKm*r.Km/10/b.UsableKWh > p.NowPct-p.FromPct {
+		if v.Plan.TakesPct(r.Km) > p.NowPct-p.FromPct {
 			r.Reason = "out of reach for a start at " + percent(p.FromPct)
 			return r
 		}

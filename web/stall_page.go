@@ -90,14 +90,24 @@ func (s *Server) liveOf(w http.ResponseWriter, r *http.Request) (*logbook.Run, b
 	return row, true
 }
 
-func (s *Server) liveRun(w http.ResponseWriter, r *http.Request) {
+// liveViewOf gives what the page of a live run shows now, or answers for one that
+// is not.
+func (s *Server) liveViewOf(w http.ResponseWriter, r *http.Request) (*liveView, bool) {
 	row, ok := s.liveOf(w, r)
 	if !ok {
-		return
+		return nil, false
 	}
 	v, err := s.live.view(r.Context(), row.ID)
 	if err != nil {
 		s.fail(w, r, err)
+		return nil, false
+	}
+	return v, true
+}
+
+func (s *Server) liveRun(w http.ResponseWriter, r *http.Request) {
+	v, ok := s.liveViewOf(w, r)
+	if !ok {
 		return
 	}
 	s.render(w, r, "stall-live", http.StatusOK, Frame{Title: "At the stall", Page: "stall", Data: v})

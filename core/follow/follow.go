@@ -37,9 +37,11 @@ type State struct {
 	Attempts int
 	Leg      int // from 1; 0 before the first
 
-	SoC     Value   // as shown
-	Counted float64 // SoC carried on by the energy since it was last read; NaN if not known
-	countS  float64 // until when on the run's own clock
+	SoC     Value      // as shown
+	Counted float64    // SoC carried on by the energy since it was last read; NaN if not known
+	countS  float64    // until when on the run's own clock
+	KW      Value      // the power that is followed: the stall's, or the car's where that is left behind
+	KWSide  trace.Side // whose it is
 	StallKW Value
 	CarKW   Value
 	Amps    Value
@@ -49,6 +51,8 @@ type State struct {
 	KWh     float64 // the headline side's so far
 
 	Holding  *Holding // nil: nothing to say yet
+	learnt   *Holding // the same, or what held when the power was read last
+	learntAt float64  // the state of charge then
 	Alert    *Alert   // nil: within the forecast
 	Next     *Expect  // the next post
 	End      *Expect  // where the run is to stop
@@ -64,6 +68,17 @@ type Value struct {
 
 // Known tells whether there is a reading.
 func (v Value) Known() bool { return !math.IsNaN(v.V) }
+
+// How long a source may say nothing while the car charges, and how old a figure may
+// be before it is shown as old, in s (common practice, no source: screens lag by
+// seconds, and a tester checks in every few minutes).
+const (
+	QuietS = 30
+	oldS   = 90
+)
+
+// Old tells whether a reading is too old to be taken for the present.
+func (v Value) Old() bool { return v.Known() && v.AgeS > oldS }
 
 // Expect is a state of charge to come. HighS is NaN where it may never be reached.
 type Expect struct {
@@ -114,10 +129,29 @@ func Of(r *run.Run, plan forecast.Plan, baseline *forecast.Forecast, nowS float6
 	return s
 }
 
+// Beginning is a plan as the run really began: from the first state of charge and
+// with the first temperatures that were read.
+func Beginning(r *run.Run, plan forecast.Plan) forecast.Plan {
+	first := func(c trace.Channel, other float64) float64 {
+		at := math.Inf(1)
+		for _, rec := range r.Recordings {
+			if s := rec.OnRunClock().Series(c); s.Len() > 0 && s.T[0] < at {
+				at, other = s.T[0], s.V[0]
+			}
+		}
+		return other
+	}
+	plan.FromPct = first(trace.SoC, plan.FromPct)
+	plan.Battery.ColdestC = first(trace.BatteryTempMin, first(trace.BatteryTemp, plan.Battery.ColdestC))
+	plan.Battery.WarmestC = max(plan.Battery.ColdestC, first(trace.BatteryTempMax, plan.Battery.WarmestC))
+	return plan
+}
+
 // feeds are a live run's series on the run's own clock, up to now.
 type feeds struct {
 	now                                            float64
-	soc, stallKW, carKW, amps, volts, min, max, kw trace.Series // kw: the headline side's
+	soc, stallKW, carKW, amps, volts, min, max, kw trace.Series // kw: the one that is followed
+	kwSide                                         trace.Side
 	offered                                        trace.Series // by the stall, kW
 	plugIns                                        []float64    // by the marks
 }
@@ -143,7 +177,10 @@ func newFeeds(r *run.Run, now float64) *feeds {
 		}
 		return join(trace.StallSide, c)
 	}
-	f.soc = fresher(join(trace.CarSide, trace.SoC), join(trace.StallSide, trace.SoC))
+	f.soc = join(trace.CarSide, trace.SoC)
+	if stall := join(trace.StallSide, trace.SoC); leftBehind(f.soc, stall) {
+		f.soc = stall
+	}
 	f.stallKW, f.carKW = join(trace.StallSide, trace.Power), join(trace.CarSide, trace.Power)
 	f.amps, f.volts = either(trace.Current), either(trace.Voltage)
 	f.offered = join(trace.StallSide, trace.OfferedPower)
@@ -156,24 +193,23 @@ func newFeeds(r *run.Run, now float64) *feeds {
 	if f.min.Len() == 0 {
 		f.min = either(trace.BatteryTemp)
 	}
-	if f.kw = f.stallKW; f.kw.Len() == 0 {
-		f.kw = f.carKW
+	f.kw, f.kwSide = f.stallKW, trace.StallSide
+	if leftBehind(f.stallKW, f.carKW) {
+		f.kw, f.kwSide = f.carKW, trace.CarSide
 	}
 	return f
 }
 
-// leftBehindS is how much newer the stall's state of charge must be to be followed
-// rather than the car's.
+// leftBehindS is how much newer the other side's readings must be to be followed
+// rather than those of the side that counts.
 const leftBehindS = 60
 
-// fresher is the car's series, or the stall's where the car's has been left behind:
-// a display that was read once, an adapter that is silent.
-func fresher(car, stall trace.Series) trace.Series {
-	n, m := car.Len(), stall.Len()
-	if n == 0 || m > 1 && stall.T[m-1] > car.T[n-1]+leftBehindS {
-		return stall
-	}
-	return car
+// leftBehind tells whether the other side is to be followed: this one was never
+// read, or is silent (a display that was read once, a source that was lost) while
+// the other goes on.
+func leftBehind(this, other trace.Series) bool {
+	n, m := this.Len(), other.Len()
+	return n == 0 || m > 1 && other.T[m-1] > this.T[n-1]+leftBehindS
 }
 
 func (f *feeds) last(s trace.Series) Value {
@@ -184,6 +220,7 @@ func (f *feeds) last(s trace.Series) Value {
 }
 
 func (s *State) values(f *feeds) {
+	s.KW, s.KWSide = f.last(f.kw), f.kwSide
 	s.SoC, s.StallKW, s.CarKW = f.last(f.soc), f.last(f.stallKW), f.last(f.carKW)
 	s.Amps, s.Volts, s.Coldest, s.Warmest = f.last(f.amps), f.last(f.volts), f.last(f.min), f.last(f.max)
 }
@@ -285,7 +322,7 @@ func (s *State) count(r *run.Run, f *feeds, plan forecast.Plan) {
 	}
 	s.countS = min(s.countS, f.now)
 	share := 1.0
-	if f.stallKW.Len() > 0 {
+	if f.kwSide == trace.StallSide {
 		share = 0.96 // of the stall's energy reaches the pack (common practice, no source)
 	}
 	s.Counted = min(100, f.soc.V[n-1]+kwh*share/b.UsableKWh*100)

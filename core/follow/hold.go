@@ -63,39 +63,55 @@ func (s stretch) flat(least float64) bool {
 	return s.n >= leastN && s.spread <= max(least, flatShare*math.Abs(s.mean))
 }
 
-// hold says what seems to hold the power, from the last minute and a half.
+// hold says what seems to hold the power. Where nobody has looked for a while there
+// is nothing to say of now; what held when somebody did is still what is learnt.
 func (s *State) hold(f *feeds, plan forecast.Plan) {
-	now := f.last(f.kw)
-	if !now.Known() || now.AgeS > lookS {
-		return
+	switch now := s.KW; {
+	case !now.Known():
+	case now.AgeS <= lookS:
+		s.learntAt = s.charge()
+		s.Holding = s.holding(f, plan, s.PluggedS)
+		s.learnt = s.Holding
+	default:
+		then := *f
+		then.now -= now.AgeS
+		s.learntAt = s.SoC.V
+		s.learnt = s.holding(&then, plan, s.PluggedS-now.AgeS)
 	}
-	if now.V < 1 {
-		s.Holding = &Holding{ceiling.Paused, "no power is flowing", true}
-		return
+}
+
+// charge is the state of charge as counted, or as read where it cannot be.
+func (s *State) charge() float64 {
+	if math.IsNaN(s.Counted) {
+		return s.SoC.V
+	}
+	return s.Counted
+}
+
+// holding is what seems to hold the power in the last minute and a half before the
+// moment of the feeds.
+func (s *State) holding(f *feeds, plan forecast.Plan, pluggedS float64) *Holding {
+	if s.KW.V < 1 {
+		return &Holding{ceiling.Paused, "no power is flowing", true}
 	}
 	kw, amps := recent(f.kw, f.now), recent(f.amps, f.now)
-	if s.PluggedS < 150 && kw.n >= 2 && kw.rise > 0.1*kw.mean {
-		s.Holding = &Holding{ceiling.Ramp, "the power is still climbing after plug-in", true}
-		return
+	if pluggedS < 150 && kw.n >= 2 && kw.rise > 0.1*kw.mean {
+		return &Holding{ceiling.Ramp, "the power is still climbing after plug-in", true}
 	}
 	l, p := limitsOf(plan)
-	if h := byOffer(f, plan.Stall); h != nil {
-		s.Holding = h
-		return
+	for _, by := range []func() *Holding{
+		func() *Holding { return byOffer(f, plan.Stall) },
+		func() *Holding { return byCurrent(amps, kw, l) },
+		func() *Holding { return byHalf(kw, plan.Stall) },
+		func() *Holding { return byPower(kw, amps, l) },
+		func() *Holding { return s.byPack(kw, plan, p) },
+		func() *Holding { return byFall(f, pluggedS) },
+	} {
+		if h := by(); h != nil {
+			return h
+		}
 	}
-	if h := byCurrent(amps, kw, l); h != nil {
-		s.Holding = h
-		return
-	}
-	if h := byHalf(kw, plan.Stall); h != nil {
-		s.Holding = h
-		return
-	}
-	if h := byPower(kw, amps, l); h != nil {
-		s.Holding = h
-		return
-	}
-	s.Holding = s.byPack(f, now.V, kw, plan, p)
+	return s.undecided(plan, p)
 }
 
 func limitsOf(plan forecast.Plan) (*stall.Limits, *pack.Pack) {
@@ -200,40 +216,43 @@ func byPower(kw, amps stretch, l *stall.Limits) *Holding {
 }
 
 // byPack: what the battery itself would take, cold or warm.
-func (s *State) byPack(f *feeds, kwNow float64, kw stretch, plan forecast.Plan, p *pack.Pack) *Holding {
-	soc := s.SoC
-	if !math.IsNaN(s.Counted) {
-		soc.V = s.Counted
-	}
-	if p == nil || !soc.Known() {
-		return &Holding{ceiling.Unknown, "not decidable yet: log volts and amps", false}
+func (s *State) byPack(kw stretch, plan forecast.Plan, p *pack.Pack) *Holding {
+	now, soc := s.KW.V, s.learntAt
+	if p == nil || math.IsNaN(soc) {
+		return nil
 	}
 	taper := p.Taper(plan.Car, plan.Gentle)
-	warm := taper.KW(soc.V)
+	warm := taper.KW(soc)
 	if s.Coldest.Known() && s.Coldest.V < p.WarmC-2 {
 		share := p.ColdShare(s.Coldest.V)
-		if kwNow < 0.92*warm && math.Abs(kwNow-share*warm) < 0.25*warm {
+		if now < 0.92*warm && math.Abs(now-share*warm) < 0.25*warm {
 			return &Holding{ceiling.Cold, fmt.Sprintf("the coldest cell has %s °C, the car likes %s: about %s %% of its %s kW", words.Figure(s.Coldest.V, 0),
 				words.Figure(p.WarmC, 0), words.Figure(share*100, 0), words.Figure(warm, 0)), kw.rise > 0}
 		}
 	}
-	if s.Warmest.Known() && s.Warmest.V > p.HotC && kwNow < 0.92*warm {
+	if s.Warmest.Known() && s.Warmest.V > p.HotC && now < 0.92*warm {
 		return &Holding{ceiling.Hot, fmt.Sprintf("the warmest cell has %s °C", words.Figure(s.Warmest.V, 0)), false}
 	}
-	if math.Abs(kwNow-warm) < 0.1*warm+1 {
+	if math.Abs(now-warm) < 0.1*warm+1 {
 		cause, what := ceiling.PackTaper, "the pack's own taper"
-		if taper.AtStep(soc.V) {
+		if taper.AtStep(soc) {
 			cause, what = ceiling.SoCStep, "the pack's step at this charge"
 		}
-		return &Holding{cause, fmt.Sprintf("%s kW at %s %% is %s", words.Figure(kwNow, 0), words.Figure(soc.V, 0), what), true}
+		return &Holding{cause, fmt.Sprintf("%s kW at %s %% is %s", words.Figure(now, 0), words.Figure(soc, 0), what), true}
 	}
-	if h := byFall(f, s.PluggedS); h != nil {
-		return h
+	return nil
+}
+
+// undecided says what is missing to decide.
+func (s *State) undecided(plan forecast.Plan, p *pack.Pack) *Holding {
+	if p == nil || math.IsNaN(s.learntAt) {
+		return &Holding{ceiling.Unknown, "not decidable yet: log volts and amps", false}
 	}
+	reason := fmt.Sprintf("not decidable: %s kW where a warm pack takes %s", words.Figure(s.KW.V, 0), words.Figure(p.Taper(plan.Car, plan.Gentle).KW(s.learntAt), 0))
 	if !s.Coldest.Known() {
-		return &Holding{ceiling.Unknown, fmt.Sprintf("not decidable: %s kW where a warm pack takes %s; note the battery's temperature", words.Figure(kwNow, 0), words.Figure(warm, 0)), false}
+		reason += "; note the battery's temperature"
 	}
-	return &Holding{ceiling.Unknown, fmt.Sprintf("not decidable: %s kW where a warm pack takes %s", words.Figure(kwNow, 0), words.Figure(warm, 0)), false}
+	return &Holding{ceiling.Unknown, reason, false}
 }
 
 // compare looks for power that left the forecast, at the same state of charge.
@@ -241,10 +260,10 @@ func (s *State) compare(f *feeds, baseline *forecast.Forecast, zero float64) {
 	if baseline == nil || len(baseline.Steps) == 0 || s.PluggedS < 90 {
 		return
 	}
-	if now := f.last(f.kw); !now.Known() || now.AgeS > lookS || now.V < 1 {
+	if now := s.KW; !now.Known() || now.AgeS > lookS || now.V < 1 {
 		return
 	}
-	car := f.stallKW.Len() == 0
+	car := f.kwSide == trace.CarSide
 	since, by := math.NaN(), 0.0
 	for i := f.kw.Len() - 1; i >= 0; i-- {
 		t := f.kw.T[i]
@@ -296,10 +315,7 @@ func forecastKW(f *forecast.Forecast, soc float64, car bool) (float64, bool) {
 
 // expect works the rest of the run out, with what it has shown so far.
 func (s *State) expect(plan forecast.Plan, sinceZero float64) {
-	soc := s.SoC.V
-	if !math.IsNaN(s.Counted) {
-		soc = s.Counted
-	}
+	soc := s.charge()
 	if plan.Car == nil || math.IsNaN(soc) || soc >= plan.ToPct {
 		return
 	}
@@ -338,18 +354,15 @@ func (s *State) learned(plan forecast.Plan, soc float64) forecast.Plan {
 			}
 		}
 	}
-	kw := s.StallKW.V
-	if !s.StallKW.Known() {
-		kw = s.CarKW.V
-	}
-	if s.Holding == nil || math.IsNaN(kw) || kw < 1 {
+	kw := s.KW.V
+	if s.learnt == nil || kw < 1 {
 		return rest
 	}
 	limit := run.Stall{}
 	if plan.Stall != nil {
 		limit = *plan.Stall
 	}
-	switch s.Holding.Cause {
+	switch s.learnt.Cause {
 	case ceiling.StallCurrent, ceiling.AdapterCurrent, ceiling.CarCurrent:
 		amps := s.Amps.V
 		limit.MaxA, rest.Stall = &amps, &limit
@@ -358,7 +371,7 @@ func (s *State) learned(plan forecast.Plan, soc float64) forecast.Plan {
 		rest.Assumed.PowerSharePct = 100
 	case ceiling.Ramp, ceiling.Paused:
 	default:
-		rest.TaperShare = s.share(rest, soc, kw)
+		rest.TaperShare = s.share(rest, s.learntAt, kw)
 	}
 	return rest
 }

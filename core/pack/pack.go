@@ -54,9 +54,12 @@ const (
 	defaultCells   = 96   // a 400 V class pack (common practice, no source)
 	usableOfGross  = 0.95 // common practice, no source
 	kWhPerKgOfPack = 0.16 // pack, not cell: 150 to 180 Wh/kg (from memory)
-	defaultWarmC   = 25   // "21 to 27 °C is comfortable for most" (common practice, no source)
 	defaultHotC    = 48   // cars take power back from about here (common practice, no source)
 )
+
+// DefaultWarmC is from where a pack takes its full power when that is not noted:
+// "21 to 27 °C is comfortable for most" (common practice, no source).
+const DefaultWarmC = 25.0
 
 // For makes the pack of a car. It fails where there is no capacity to work with,
 // or where the pack's voltages contradict each other.
@@ -154,7 +157,7 @@ func (p *Pack) heat(c *run.Car) {
 	override(&p.Thermal.CoolingKW, set.CoolingKW, 1)
 	override(&p.Thermal.HeaterShare, set.HeaterSharePct, 0.01)
 	p.HeaterKW, _ = run.Known(c.HeaterKW)
-	p.WarmC, p.HotC = defaultWarmC, defaultHotC
+	p.WarmC, p.HotC = DefaultWarmC, defaultHotC
 	if w, ok := run.Value(c.WarmC); ok {
 		p.WarmC = w
 	} else {

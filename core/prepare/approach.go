@@ -67,6 +67,17 @@ func (a *Approach) Phase(k Kind) *Phase {
 	return nil
 }
 
+// burntKWh is what is burnt parked before the plug, with what the heater takes then.
+func (a *Approach) burntKWh() float64 {
+	sum := 0.0
+	for _, p := range a.Phases {
+		if p.Kind == Burn {
+			sum += p.KW * (p.ToS - p.FromS) / 3600
+		}
+	}
+	return sum
+}
+
 // HeatFromS is when the warming begins, and whether there is any.
 func (a *Approach) HeatFromS() (float64, bool) {
 	for _, p := range a.Phases {

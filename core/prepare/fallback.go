@@ -1,7 +1,6 @@
 package prepare
 
 import (
-	"zincroad/core/pack"
 	"zincroad/core/words"
 )
 
@@ -30,13 +29,12 @@ const RunOutPct = 5
 const reservePct = 1
 
 // reach works out what is left for the fallback.
-func (p *Prepared) reach(battery *pack.Pack) {
+func (p *Prepared) reach() {
 	f := p.Plan.Fallback
 	if f == nil {
 		return
 	}
-	perKm := p.WhPerKm / 10 / battery.UsableKWh
-	r := &Reach{Fallback: *f, NeedPct: perKm * f.Km, Km: p.Plan.FromPct / perKm}
+	r := &Reach{Fallback: *f, NeedPct: p.TakesPct(f.Km), Km: p.Plan.FromPct / p.TakesPct(1)}
 	if f.SameSite {
 		r.NeedPct = 0
 	}

@@ -62,6 +62,20 @@ func (p *Plan) session(from, to float64, battery pack.Nodes) forecast.Plan {
 	return s
 }
 
+// WarmSession is the session of this plan with a pack that takes its full power
+// from the first moment; outside it is 20 °C where that is not known.
+func (p *Plan) WarmSession() forecast.Plan {
+	warm := pack.DefaultWarmC
+	if b, err := pack.For(p.Car); err == nil {
+		warm = max(warm, b.WarmC)
+	}
+	s := p.session(p.FromPct, p.ToPct, pack.Nodes{ColdestC: warm, WarmestC: warm})
+	if math.IsNaN(s.AmbientC) {
+		s.AmbientC = 20
+	}
+	return s
+}
+
 // Refusal is why a plan cannot be, and what in it says so: car, stall, adapter, now,
 // from, to, battery, km, way or fallback.
 type Refusal struct {
@@ -76,6 +90,7 @@ type Prepared struct {
 	Refusals  []Refusal
 	WhPerKm   float64
 	DirectPct float64 // what the way to the stall takes
+	BurntPct  float64 // what is burnt parked before the plug, in points of charge
 	ParkedS   float64 // how long burning all that is too much would take parked
 
 	Approach *Approach          // nil when refused
@@ -84,7 +99,12 @@ type Prepared struct {
 	Fallback *Reach             // nil without a fallback
 	Fit      *stall.Fit         // nil without a car that can be reckoned with
 	Assumed  []pack.Assumption
+
+	usableKWh float64
 }
+
+// TakesPct is how many points of charge a way of so many km takes on this road.
+func (p *Prepared) TakesPct(km float64) float64 { return p.WhPerKm * km / 10 / p.usableKWh }
 
 // Refused tells whether the plan cannot be.
 func (p *Prepared) Refused() bool { return len(p.Refusals) > 0 }
@@ -109,8 +129,9 @@ func Of(plan Plan) *Prepared {
 	var assumed []pack.Assumption
 	p.WhPerKm, assumed = plan.Road.WhPerKm(plan.Car, battery.UsableKWh)
 	p.Assumed = append(append(p.Assumed, p.Fit.Assumed...), assumed...)
-	p.DirectPct = p.WhPerKm * plan.Km / 10 / battery.UsableKWh
-	p.reach(battery)
+	p.usableKWh = battery.UsableKWh
+	p.DirectPct = p.TakesPct(plan.Km)
+	p.reach()
 	p.check()
 	if p.Refused() {
 		return p
@@ -170,6 +191,7 @@ func (p *Prepared) workOut(d *driver) {
 	}
 	chosen := d.chosen(target)
 	p.Approach = chosen
+	p.BurntPct = chosen.burntKWh() / d.pack.UsableKWh * 100
 	all.Go(func() {
 		p.Forecast, _ = forecast.Of(p.Plan.session(p.Plan.FromPct, p.Plan.ToPct, chosen.Plug().Battery), forecast.DefaultUncertainty)
 	})

@@ -78,6 +78,8 @@ func TestDriveDownByHand(t *testing.T) {
 	assert.InDelta(t, -450, p.Approach.Phase(prepare.Burn).FromS, 0.1)
 	assert.InDelta(t, 18*0.2/75*100, p.DirectPct, 1e-6)
 	assert.InDelta(t, (18-3.6)/3*3600, p.ParkedS, 0.5, "all of it parked, after the direct way")
+	assert.InDelta(t, 0.5, p.BurntPct, 0.001, "0.375 of 75 kWh")
+	assert.InDelta(t, 26.6667, p.TakesPct(100), 0.001, "20 of 75 kWh")
 }
 
 // The moment of plug-in has the wanted charge, and what the phases take is what

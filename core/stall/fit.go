@@ -71,7 +71,7 @@ func FitOf(c *run.Car, s *run.Stall, ad *run.Adapter, a Assumptions, gentle bool
 // the lowest holds, and the voltage that it makes stands for all: a current limit
 // is then that current times this voltage.
 func (l *Limits) at(p *pack.Pack, taper *pack.Taper, soc float64) At {
-	rest, ohm := p.RestV(soc), p.Ohm(soc, max(25, p.WarmC))
+	rest, ohm := p.RestV(soc), p.Ohm(soc, max(pack.DefaultWarmC, p.WarmC))
 	type limit struct {
 		cause ceiling.Cause
 		amps  float64
