@@ -22,6 +22,7 @@ type editView struct {
 	Marks    []markRow
 	NewMark  markRow
 	Arriving bool // a file that is being brought in may name a new car
+	UnderWay bool // a live run's start is what its readings count from
 }
 
 type markRow struct {

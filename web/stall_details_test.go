@@ -47,7 +47,9 @@ func TestDetailsWhileUnderWay(t *testing.T) {
 	h, book := handler(t, true)
 	id := started(t, book, time.Minute, nil)
 	path := fmt.Sprintf("/stall/%d/details", id)
-	assert.Contains(t, get(h, path).Body.String(), "What no log holds")
+	body := get(h, path).Body.String()
+	assert.Contains(t, body, "What no log holds")
+	assert.NotContains(t, body, `name="started_at"`, "what cannot be changed is not offered")
 	v := url.Values{"ambient_c": {"arctic"}, "battery_c": {"7"}, "car": {"1"}, "started_at": {"2020-01-01T00:00"}, "climate": {"off"}, "method_name": {"Replug test"}}
 	w := post(h, path, v)
 	assert.Equal(t, http.StatusUnprocessableEntity, w.Code)

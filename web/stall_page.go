@@ -48,7 +48,7 @@ type detailsView struct {
 }
 
 func (s *Server) showLiveDetails(w http.ResponseWriter, r *http.Request, status int, row *logbook.Run, f *fields) {
-	e := &editView{fields: f}
+	e := &editView{fields: f, UnderWay: true}
 	if err := s.choices(r.Context(), e); err != nil {
 		s.fail(w, r, err)
 		return
