@@ -135,7 +135,7 @@ func stripOf(r *curve.Reading, c trace.Reduced) Strip {
 		}
 	}
 	if r.Battery != nil {
-		s.BatteryC = &r.Battery.StartC
+		s.BatteryC = r.Battery.StartC
 	}
 	if len(r.Findings) > 0 {
 		s.Finding = r.Findings[0].Text

@@ -139,7 +139,7 @@ func (s *Server) runView(r *http.Request, query url.Values) (*runView, error) {
 	sub := subject{Name: fmt.Sprintf("Run %d", row.ID), Results: res, Reading: x}
 	v.Strip = largeStrip(row, x, &sub, v.Rest).Large()
 	v.Chart, v.Cursor = runChart(&sub, q, row)
-	v.Posts = postColumns(x, &sub, v.Headline)
+	v.Posts = postColumns(x, v.Headline)
 	v.Clocks = []choice{
 		{"plug-in", q.with("clock", "plug", nil), x.Clock == curve.PlugClock},
 		{"first power", q.with("clock", "power", nil), x.Clock == curve.PowerClock},
@@ -218,15 +218,19 @@ func clockName(c curve.Clock) string {
 	return "plug-in"
 }
 
+// approachShare is how much of the approach is drawn, of the run's own length.
+const approachShare = 0.12
+
 // largeStrip puts the run's own strip together.
 func largeStrip(row *logbook.Run, x *curve.Reading, sub *subject, rest []finding) *draw.Strip {
 	t, kw := sub.column(trace.Power)
-	if t == nil {
-		t, kw = nil, nil
-	}
 	strip := &draw.Strip{Title: "Power of run " + fmt.Sprint(row.ID) + " against time", Posts: x.Posts, Gaps: x.Gaps}
+	from := -120.0
+	if len(t) > 0 {
+		from = min(from, -approachShare*t[len(t)-1])
+	}
 	for i := range t {
-		if t[i] >= -120 && !math.IsNaN(kw[i]) {
+		if t[i] >= from {
 			strip.T, strip.KW = append(strip.T, t[i]), append(strip.KW, kw[i])
 		}
 	}
@@ -287,8 +291,9 @@ func runChart(sub *subject, q chartQuery, row *logbook.Run) (chartView, template
 	v.SVGHref = fmt.Sprintf("/runs/%d/curve.svg", row.ID) + q.with("", "", nil)
 	red := sub.Results.Curves[sub.Reading.Side]
 	t := trace.Floats{}
-	for _, x := range red.T {
-		if x-sub.Reading.ZeroS >= -120 {
+	for i, x := range red.T {
+		unplugged := red.Columns[trace.Power] != nil && math.IsNaN(red.Columns[trace.Power][i])
+		if x-sub.Reading.ZeroS >= -120 && !unplugged {
 			t = append(t, x-sub.Reading.ZeroS)
 		}
 	}
@@ -322,16 +327,13 @@ func runChart(sub *subject, q chartQuery, row *logbook.Run) (chartView, template
 	return v, template.JS(b) //nolint:gosec // made by encoding/json, which escapes < and >
 }
 
-func postColumns(x *curve.Reading, sub *subject, headline curve.Window) []postColumn {
+func postColumns(x *curve.Reading, headline curve.Window) []postColumn {
 	var out []postColumn
 	for i, p := range x.Posts {
-		c := postColumn{SoCPct: p.SoCPct, TS: p.TS, Ends: p.SoCPct == headline.FromPct || p.SoCPct == headline.ToPct}
+		c := postColumn{SoCPct: p.SoCPct, TS: p.TS, KW: p.PowerKW, Ends: p.SoCPct == headline.FromPct || p.SoCPct == headline.ToPct}
 		if i > 0 {
 			step := p.TS - x.Posts[i-1].TS
 			c.StepS = &step
-		}
-		if kw := sub.values(trace.Power, []float64{p.TS}); kw != nil && !math.IsNaN(kw[0]) {
-			c.KW = &kw[0]
 		}
 		out = append(out, c)
 	}

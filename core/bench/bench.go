@@ -205,8 +205,8 @@ func Outside(e Entry) *float64 {
 
 // BatteryAtStart gives the pack's temperature at plug-in: as logged, else as noted.
 func BatteryAtStart(e Entry) *float64 {
-	if b := e.Reading.Battery; b != nil {
-		return &b.StartC
+	if b := e.Reading.Battery; b != nil && b.StartC != nil {
+		return b.StartC
 	}
 	return conditionsOf(e).BatteryC
 }

@@ -1,39 +1,51 @@
 package curve
 
 import (
+	"math"
+
 	"zincroad/core/run"
 	"zincroad/core/stall"
 	"zincroad/core/trace"
 )
 
-// cost is what the stall's tariff asks for the run: by the stall's energy and
-// power, and for the minutes plugged in without charging, from last power to the
-// last unplug mark. Nil without a tariff or without the stall's power:
-// what the car measures is not what is billed.
-func (s *sides) cost(r *run.Run, plug float64) *stall.Bill {
-	power := s.power[trace.StallSide]
-	if r.Stall == nil || power.Len() < 2 {
+// cost is what was paid: the price on the stall's screen where it was read at the
+// end, else what the stall's tariff asks for. By tariff, the energy is that of the
+// seller's register where it was read, else what the stall's power adds up to;
+// minutes are those of the stall's power; and minutes plugged in without charging
+// count from last power of each leg to its unplug. Nil where neither is known: what
+// the car measures is not what is billed.
+func (s *sides) cost(r *run.Run, screen *Screen) *stall.Bill {
+	var tariff *run.Tariff
+	if r.Stall != nil {
+		tariff = r.Stall.Tariff
+	}
+	energy := s.kwh(trace.StallSide)
+	if screen != nil && screen.KWh != nil {
+		energy = screen.KWh
+	}
+	if screen != nil && screen.Cost != nil {
+		b := &stall.Bill{Total: *screen.Cost, By: stall.ByScreen}
+		if tariff != nil {
+			b.Currency = tariff.Currency
+		}
+		if energy != nil && *energy > 0 {
+			b.PerKWh = b.Total / *energy
+		}
+		return b
+	}
+	flows := s.flows[trace.StallSide]
+	if energy == nil || tariff == nil || len(tariff.PerMin) > 0 && len(flows) == 0 {
 		return nil
 	}
-	span := s.session(power, plug)
-	energy := kwh(power, span)
-	if energy == nil {
-		return nil
-	}
-	charged := cut(power, span)
-	use := stall.Use{T: charged.T, KW: charged.V, KWh: *energy}
-	if last, ok := lastPower(power); ok {
-		use.IdleS = max(0, s.lastUnplug(last)-last)
-	}
-	return stall.BillOf(r.Stall.Tariff, use)
-}
-
-// lastUnplug is the time of the last unplug mark, or otherwise where there is none.
-func (s *sides) lastUnplug(otherwise float64) float64 {
-	for i := len(s.marks) - 1; i >= 0; i-- {
-		if s.marks[i].Kind == run.Unplug {
-			return s.marks[i].TS
+	use := stall.Use{KWh: *energy}
+	for _, f := range flows {
+		if n := len(use.T); n > 0 { // between two legs nothing flows
+			use.T, use.KW = append(use.T, use.T[n-1], f.T[0]), append(use.KW, 0, 0)
+		}
+		use.T, use.KW = append(use.T, f.T...), append(use.KW, f.V...)
+		if !math.IsInf(f.leg.to, 1) {
+			use.IdleS += math.Max(0, f.leg.to-math.Max(f.lastS, f.T[f.Len()-1]-cutOffS))
 		}
 	}
-	return otherwise
+	return stall.BillOf(tariff, use)
 }

@@ -291,12 +291,12 @@ func TestHeldIsNotBrokenByAShortDipButByAGap(t *testing.T) {
 		return s
 	}
 	// One reading low at 1 Hz: the joined line is under 142.5 for 2 x 0.85 s.
-	assert.InDelta(t, 300, longestAbove(flat(1), 142.5, heldDipS, 30).Len(), 1e-9)
+	assert.InDelta(t, 300, longestAbove(flat(1), 142.5, heldDipS, nil).Len(), 1e-9)
 	// Two readings low: 2.7 s.
-	assert.InDelta(t, 300-101-0.85, longestAbove(flat(2), 142.5, heldDipS, 30).Len(), 1e-9)
+	assert.InDelta(t, 300-101-0.85, longestAbove(flat(2), 142.5, heldDipS, nil).Len(), 1e-9)
 	s := flat(0)
 	s = trace.Series{T: append(append([]float64{}, s.T[:101]...), s.T[140:]...), V: append(append([]float64{}, s.V[:101]...), s.V[140:]...)}
-	assert.InDelta(t, 160, longestAbove(s, 142.5, heldDipS, 30).Len(), 1e-9, "a gap of 40 s breaks it")
+	assert.InDelta(t, 160, longestAbove(s, 142.5, heldDipS, trace.Gaps(s, 1)).Len(), 1e-9, "a gap of 40 s breaks it")
 }
 
 func TestPeakWithSpikeHoldAndSoC(t *testing.T) {

@@ -16,6 +16,9 @@ const (
 	AboutRamp   = "ramp"
 	AboutEnergy = "energy"
 	AboutGap    = "gap"
+	AboutScreen = "screen"
+
+	AboutImplausible = "implausible"
 )
 
 // How sure a finding is.
@@ -27,12 +30,12 @@ const (
 
 // coarseS is the time between readings from which a run counts as typed: what
 // happened in between is not known.
-const coarseS = 20.0
+const coarseS = trace.TypedFromS
 
 // findings puts a reading into sentences, the headline first.
 func findings(r *Reading, m *run.Method) []Finding {
 	out := []Finding{}
-	for _, f := range []*Finding{windowFinding(r, m), peakFinding(r), rampFinding(r), energyFinding(r)} {
+	for _, f := range []*Finding{implausibleFinding(r), windowFinding(r, m), peakFinding(r), rampFinding(r), energyFinding(r), screenFinding(r)} {
 		if f != nil {
 			out = append(out, *f)
 		}
@@ -84,7 +87,7 @@ func windowFinding(r *Reading, m *run.Method) *Finding {
 
 // spanFinding speaks of a run that covers no listed window.
 func spanFinding(r *Reading) *Finding {
-	if r.SoC == nil || len(r.Legs) == 0 || r.SoC.ToPct <= r.SoC.FromPct {
+	if r.SoC == nil || len(r.Legs) == 0 || len(r.Implausible) > 0 || r.SoC.ToPct <= r.SoC.FromPct {
 		return nil
 	}
 	from, to := r.Legs[0].FromS, r.Legs[len(r.Legs)-1].ToS

@@ -20,31 +20,35 @@ const (
 )
 
 // peak works out the highest reading, the highest mean over 10 s, and the longest
-// time at 95 % of that mean or more. p is without spikes and on the run's clock.
-func (s *sides) peak(p trace.Series, gapLimit, zero float64) *Peak {
-	i := p.Max()
-	if i < 0 || p.V[i] < PowerFloorKW {
-		return nil
+// time at 95 % of that mean or more. A mean or a hold lies within one leg. Upward
+// spikes are left out.
+func (s *sides) peak(flows []flow, side trace.Side, zero float64) *Peak {
+	var out *Peak
+	mean, ok := 0.0, false
+	clean := make([]trace.Series, len(flows))
+	for k, f := range flows {
+		clean[k] = trace.WithoutUpwardSpikes(f.Series)
+		if i := clean[k].Max(); i >= 0 && clean[k].V[i] >= PowerFloorKW && (out == nil || clean[k].V[i] > out.KW) {
+			out = &Peak{KW: clean[k].V[i], TS: clean[k].T[i] - zero, SoCPct: s.socAt(clean[k].T[i])}
+		}
+		if m, long := highestMean(clean[k], sustainedS); long && (!ok || m > mean) {
+			mean, ok = m, true
+		}
 	}
-	out := &Peak{KW: p.V[i], TS: p.T[i] - zero, SoCPct: s.socAt(p.T[i])}
-	mean, ok := highestMean(p, sustainedS)
-	if !ok {
+	if out == nil || !ok {
 		return out
 	}
 	out.SustainedKW = &mean
-	held := longestAbove(p, mean*HeldShare, heldDipS, gapLimit)
+	var held trace.Span
+	for _, p := range clean {
+		if h := longestAbove(p, mean*HeldShare, heldDipS, trace.Gaps(p, s.interval[side])); h.Len() > held.Len() || held == (trace.Span{}) {
+			held = h
+		}
+	}
 	out.HeldS = ptr(held.Len())
 	out.HeldFromS = held.From - zero
 	out.HeldFromPct, out.HeldToPct = s.socAt(held.From), s.socAt(held.To)
 	return out
-}
-
-// socAt gives the state of charge at a time of the run's clock, nil outside.
-func (s *sides) socAt(t float64) *float64 {
-	if v, ok := s.soc.At(t); ok {
-		return &v
-	}
-	return nil
 }
 
 // highestMean gives the highest mean of the joined line over any stretch of
@@ -114,7 +118,7 @@ func highestMean(p trace.Series, w float64) (float64, bool) {
 
 // longestAbove gives the longest stretch of the joined line at or above a level;
 // a dip of at most dipS does not break it, a gap does. The first of equals.
-func longestAbove(p trace.Series, level, dipS, gapLimit float64) trace.Span {
+func longestAbove(p trace.Series, level, dipS float64, gaps []trace.Span) trace.Span {
 	var best, now trace.Span
 	open := false
 	add := func(s trace.Span, joined bool) {
@@ -129,7 +133,11 @@ func longestAbove(p trace.Series, level, dipS, gapLimit float64) trace.Span {
 	}
 	broken := false // a gap since the last stretch
 	for i := 0; i < p.Len(); i++ {
-		if i == 0 || p.T[i]-p.T[i-1] > gapLimit {
+		gap := i > 0 && len(gaps) > 0 && p.T[i-1] >= gaps[0].From
+		if gap {
+			gaps = gaps[1:]
+		}
+		if i == 0 || gap {
 			broken = true
 			if p.V[i] >= level {
 				add(trace.Span{From: p.T[i], To: p.T[i]}, false)
@@ -161,15 +169,15 @@ func above(t0, v0, t1, v1, level float64) (trace.Span, bool) {
 }
 
 // ramp gives the seconds from first power to the first reading at 90 % of the
-// highest power of the 180 s after it. p is without spikes.
+// highest power of the 180 s after it, in the first leg. Upward spikes are left out.
 //
 // Special cases are: no power, and a log whose first power is already that high
 // without a reading below 1 kW in the 10 s before it: nil, the ramp was not seen.
-func ramp(p trace.Series) *float64 {
-	first, ok := firstPower(p)
-	if !ok {
+func ramp(flows []flow) *float64 {
+	if len(flows) == 0 {
 		return nil
 	}
+	p, first := trace.WithoutUpwardSpikes(flows[0].asRead()), flows[0].firstS
 	start, _ := slices.BinarySearch(p.T, first)
 	for p.V[start] < PowerFloorKW {
 		start++

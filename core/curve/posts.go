@@ -6,7 +6,6 @@ import (
 	"sort"
 
 	"zincroad/core/run"
-	"zincroad/core/trace"
 	"zincroad/core/units"
 )
 
@@ -16,12 +15,27 @@ var StandardWindows = [][2]float64{
 	{20, 70}, {20, 80}, {30, 80}, {80, 100},
 }
 
-// charging gives the state of charge from the last reading at or before plug-in:
-// what the battery lost on the road before is not part of the curve.
-func (s *sides) charging(plug float64) trace.Series {
-	i := sort.Search(s.soc.Len(), func(i int) bool { return s.soc.T[i] > plug })
-	i = max(0, i-1)
-	return trace.Series{T: s.soc.T[i:], V: s.soc.V[i:]}
+// roundPosts are listed in every run.
+var roundPosts = []float64{0, 10, 20, 30, 40, 50, 60, 70, 80, 90, 100}
+
+// listedWith gives the posts that are listed and the ends of every window, in order.
+func listedWith(m *run.Method) []float64 {
+	all := listed(m)
+	for _, w := range StandardWindows {
+		all = append(all, w[0], w[1])
+	}
+	slices.Sort(all)
+	return slices.Compact(all)
+}
+
+// listed gives every 10 % and the method's from and to, in order.
+func listed(m *run.Method) []float64 {
+	out := slices.Clone(roundPosts)
+	if from, to, ok := methodWindow(m); ok {
+		out = append(out, from, to)
+	}
+	slices.Sort(out)
+	return slices.Compact(out)
 }
 
 // reached gives the time from zero at which the state of charge reaches each of
@@ -29,12 +43,12 @@ func (s *sides) charging(plug float64) trace.Series {
 //
 // Special cases are: a run that starts at exactly a value has it at 0; one that
 // starts above it, or never gets there, has none.
-func (s *sides) reached(ascending []float64, plug, zero float64) map[float64]float64 {
-	soc := s.charging(plug)
+func (s *sides) reached(ascending []float64, zero float64) map[float64]float64 {
+	start, known := s.startsAt()
 	out := map[float64]float64{}
-	for i, t := range soc.FirstReachAll(ascending) {
+	for i, t := range s.soc.FirstReachAll(ascending) {
 		switch v := ascending[i]; {
-		case soc.Len() > 0 && soc.V[0] == v:
+		case known && start == v:
 			out[v] = 0
 		case !math.IsNaN(t):
 			out[v] = t - zero
@@ -43,27 +57,60 @@ func (s *sides) reached(ascending []float64, plug, zero float64) map[float64]flo
 	return out
 }
 
-// posts lists every 10 % that was reached and the method's from and to; at holds
-// the times of these and of the ends of every window.
-func (s *sides) posts(m *run.Method, plug, zero float64) (posts []Post, at map[float64]float64) {
-	listed := []float64{0, 10, 20, 30, 40, 50, 60, 70, 80, 90, 100}
-	if from, to, ok := methodWindow(m); ok {
-		listed = append(listed, from, to)
-	}
-	all := slices.Clone(listed)
-	for _, w := range StandardWindows {
-		all = append(all, w[0], w[1])
-	}
-	slices.Sort(listed)
-	slices.Sort(all)
-	at = s.reached(slices.Compact(all), plug, zero)
-	posts = []Post{}
-	for _, p := range slices.Compact(listed) {
+// posts lists every 10 % that was reached and the method's from and to, each with
+// the power there.
+func (s *sides) posts(m *run.Method, at map[float64]float64, flows []flow, zero float64) []Post {
+	posts := []Post{}
+	for _, p := range listed(m) {
 		if t, ok := at[p]; ok {
-			posts = append(posts, Post{p, t})
+			posts = append(posts, Post{p, t, powerAt(flows, t+zero)})
 		}
 	}
-	return posts, at
+	return posts
+}
+
+// fallsAwayS is how soon after a post the power may go for good and the post still
+// has the power from before.
+const fallsAwayS = 10
+
+// powerAt gives the power with which a post was reached, joined from the readings
+// around it: nothing before first power of the leg, and where the charge was ended
+// within seconds of the post the power before that. Nil where nothing was read.
+func powerAt(flows []flow, t float64) *float64 {
+	for _, f := range flows {
+		if t > math.Max(f.reported().To, f.T[f.Len()-1]) {
+			continue
+		}
+		if t < f.T[0] {
+			if f.leg.from <= t {
+				return ptr(0)
+			}
+			return nil
+		}
+		if alive := f.endsAt(); t > f.T[alive] && t <= f.T[min(alive+1, f.Len()-1)]+fallsAwayS {
+			return ptr(f.V[alive])
+		}
+		if v, ok := f.At(t); ok {
+			return &v
+		}
+		return nil
+	}
+	return nil
+}
+
+// endsAt gives the index of the last reading before the power of a leg goes for
+// good within its last minute: from one reading to the next it falls by a quarter,
+// does not come back, and is below half at the end.
+func (f flow) endsAt() int {
+	last := f.Len() - 1
+	alive, highest := last, f.V[last]
+	for i := last; i > 0 && (i == last || f.T[last]-f.T[i] <= 60); i-- {
+		highest = math.Max(highest, f.V[i])
+		if highest < 0.75*f.V[i-1] && f.V[last] < f.V[i-1]/2 {
+			alive = i - 1
+		}
+	}
+	return alive
 }
 
 func methodWindow(m *run.Method) (from, to float64, ok bool) {
@@ -74,32 +121,38 @@ func methodWindow(m *run.Method) (from, to float64, ok bool) {
 }
 
 // windows lists the standard windows and the method's own, as far as the run
-// covers them, in order of their ends.
-func windows(m *run.Method, at map[float64]float64, power trace.Series, zero float64) []Window {
+// covers them, in order of their ends, and apart from them those that cannot be.
+func (s *sides) windows(r *run.Run, at map[float64]float64, flows []flow, zero float64) (out []Window, not []Implausible) {
 	wanted := slices.Clone(StandardWindows)
-	if from, to, ok := methodWindow(m); ok && !slices.Contains(wanted, [2]float64{from, to}) {
+	if from, to, ok := methodWindow(r.Method); ok && !slices.Contains(wanted, [2]float64{from, to}) {
 		wanted = append(wanted, [2]float64{from, to})
 	}
 	slices.SortFunc(wanted, func(a, b [2]float64) int { return slices.Compare(a[:], b[:]) })
-	out := []Window{}
+	out = []Window{}
 	for _, w := range wanted {
 		from, ok1 := at[w[0]]
 		to, ok2 := at[w[1]]
-		if ok1 && ok2 {
-			out = append(out, window(power, w[0], w[1], from, to, zero))
+		if !ok1 || !ok2 {
+			continue
 		}
+		x := s.window(flows, w[0], w[1], from, to, zero)
+		if reason := implausible(r, x); reason != "" {
+			not = append(not, Implausible{w[0], w[1], x.TS, reason})
+			continue
+		}
+		out = append(out, x)
 	}
-	return out
+	return out, not
 }
 
 // window works out one window's energy and average, nil where the side's
 // readings leave more than 30 s of it out.
-func window(power trace.Series, fromPct, toPct, from, to, zero float64) Window {
+func (s *sides) window(flows []flow, fromPct, toPct, from, to, zero float64) Window {
 	w := Window{FromPct: fromPct, ToPct: toPct, TS: to - from}
-	if !covers(power, from+zero, to+zero) {
+	if !s.covers(flows, from+zero, to+zero) {
 		return w
 	}
-	kwh := units.KWhFromKJ(power.Integral(from+zero, to+zero))
+	kwh := units.KWhFromKJ(integral(flows, from+zero, to+zero))
 	w.EnergyKWh = &kwh
 	if w.TS > 0 {
 		w.AverageKW = ptr(kwh * 3600 / w.TS)
@@ -107,16 +160,50 @@ func window(power trace.Series, fromPct, toPct, from, to, zero float64) Window {
 	return w
 }
 
-// covers tells whether a power series speaks for the whole of a time. Before its
-// first reading the power is known where that reading is below 1 kW (nothing
-// flowed yet), and after its last one likewise; else 30 s may be missing.
-func covers(p trace.Series, from, to float64) bool {
-	if p.Len() < 2 {
+// Where something must have flowed before first power of a side: the other side had
+// power so much earlier, or so many points were gained meanwhile.
+const (
+	unreadS   = 30.0
+	unreadPct = 3.0
+)
+
+// covers tells whether a side's readings speak for the whole of a time: of every
+// leg in it they may leave 30 s out, not counting what lies before first power or
+// after the last reading below 1 kW, when nothing flowed.
+func (s *sides) covers(flows []flow, from, to float64) bool {
+	missing, some := 0.0, false
+	for _, l := range s.legs {
+		a, b := math.Max(from, l.from), math.Min(to, l.offS)
+		if !(a < b) {
+			continue
+		}
+		i := slices.IndexFunc(flows, func(f flow) bool { return f.leg.from == l.from })
+		if i < 0 {
+			missing += b - a
+			continue
+		}
+		f := flows[i]
+		some = true
+		if !s.startSeen(f) {
+			missing += math.Max(0, math.Min(b, f.T[0])-a)
+		}
+		if end := f.T[f.Len()-1]; f.V[f.Len()-1] >= PowerFloorKW {
+			missing += math.Max(0, b-math.Max(a, end))
+		}
+	}
+	return some && missing <= unreadS
+}
+
+// startSeen tells whether first power of a side is where power began. Without a
+// plug-in mark a log that sets in under load may have missed what came before.
+func (s *sides) startSeen(f flow) bool {
+	if f.V[0] < PowerFloorKW {
+		return true
+	}
+	if math.IsInf(f.leg.from, -1) || f.leg.powerS < f.firstS-unreadS {
 		return false
 	}
-	span := p.Span()
-	if span.From-from > trace.GapFloorS && p.V[0] >= PowerFloorKW {
-		return false
-	}
-	return to-span.To <= trace.GapFloorS || p.V[p.Len()-1] < PowerFloorKW
+	first, ok1 := s.soc.At(f.firstS)
+	i := sort.SearchFloat64s(s.soc.T, f.leg.from)
+	return !ok1 || i == s.soc.Len() || first-s.soc.V[i] <= unreadPct
 }

@@ -41,13 +41,18 @@ type Reading struct {
 	Ambient      *float64     `json:"ambient_c"` // °C at clock zero, where it was logged
 	Battery      *Battery     `json:"battery"`
 	SoC          *SoCSpan     `json:"soc"`
-	IntervalS    float64      `json:"interval_s"` // median time between power readings, else between those of SoC
+	Screen       *Screen      `json:"screen"` // the seller's own totals
+
+	Implausible []Implausible `json:"implausible,omitempty"` // windows that are not stated
+	IntervalS   float64       `json:"interval_s"`            // median time between power readings, else between those of SoC
 }
 
-// Post is the moment at which SoC first reaches a round value.
+// Post is the moment at which SoC first reaches a round value, and the side's power
+// there; nil where it was not read.
 type Post struct {
-	SoCPct float64 `json:"soc_pct"`
-	TS     float64 `json:"t_s"`
+	SoCPct  float64  `json:"soc_pct"`
+	TS      float64  `json:"t_s"`
+	PowerKW *float64 `json:"power_kw"`
 }
 
 // Window is the time from one post to another. EnergyKWh and AverageKW are nil
@@ -122,12 +127,13 @@ type Finding struct {
 	Evidence []string `json:"evidence"`
 }
 
-// Battery is the pack's temperature at clock zero and at the end, °C: the
-// coldest cell where it was logged, else the pack's one value.
+// Battery is the pack's temperature near plug-in and near last power, °C: the coldest
+// cell where it was read there, else the pack's one value; nil where neither was.
 type Battery struct {
-	StartC  float64 `json:"start_c"`
-	EndC    float64 `json:"end_c"`
-	Coldest bool    `json:"coldest"`
+	StartC     *float64 `json:"start_c"`
+	EndC       *float64 `json:"end_c"`
+	Coldest    bool     `json:"coldest"`     // StartC is the coldest cell's
+	EndColdest bool     `json:"end_coldest"` // EndC is
 }
 
 // SoCSpan is the state of charge at clock zero and the highest reached.

@@ -1,6 +1,8 @@
 package curve
 
 import (
+	"math"
+
 	"zincroad/core/run"
 	"zincroad/core/trace"
 	"zincroad/core/units"
@@ -8,7 +10,7 @@ import (
 
 // Columns of a reduced curve that no logger records.
 const (
-	EnergyAdded trace.Channel = "energy_added_kwh" // since the first reading while charging
+	EnergyAdded trace.Channel = "energy_added_kwh" // since first power
 	SoCAdded    trace.Channel = "soc_added_pct"    // since plug-in
 	CRate       trace.Channel = "c_rate"           // car-side power over usable capacity, 1/h
 )
@@ -16,13 +18,14 @@ const (
 // Reduce gives each side's channels thinned out for drawing, on the run's own
 // clock, with about four points for each of n slices of time. A side without
 // power is led by its state of charge; a side with neither is left out. The state
-// of charge is the run's, whichever side recorded it.
+// of charge is the run's, whichever side recorded it. Power is NaN between two legs,
+// so that a line is broken there; what was read before the first plug-in is in it.
 func Reduce(r *run.Run, n int) map[trace.Side]trace.Reduced {
 	s := prepare(r)
-	plug, ok := s.plugZero()
-	if !ok {
+	if _, ok := s.plugZero(); !ok {
 		return nil
 	}
+	usable, _ := s.capacity()
 	out := map[trace.Side]trace.Reduced{}
 	for _, side := range []trace.Side{trace.CarSide, trace.StallSide} {
 		series := map[trace.Channel]trace.Series{}
@@ -39,24 +42,69 @@ func Reduce(r *run.Run, n int) map[trace.Side]trace.Reduced {
 		}
 		lead := trace.Power
 		if p := s.power[side]; p.Len() > 0 {
-			series[trace.Power] = p
-			series[EnergyAdded] = cumulated(p, s.session(p, plug).From)
-			if usable, _ := s.capacity(plug); usable != nil && side == trace.CarSide {
-				series[CRate] = cRate(p, usable.Value)
+			series[trace.Power] = s.drawn(p)
+			series[EnergyAdded] = cumulated(s.flows[side])
+			if usable != nil && side == trace.CarSide {
+				series[CRate] = cRate(series[trace.Power], usable.Value)
 			}
 		} else {
 			lead = trace.SoC
 		}
-		if series[lead].Len() == 0 {
+		if s.soc.Len() > 0 {
+			series[trace.SoC] = trace.Series{T: append(s.approach.T[:s.approach.Len():s.approach.Len()], s.soc.T...),
+				V: append(s.approach.V[:s.approach.Len():s.approach.Len()], s.soc.V...)}
+			series[SoCAdded] = added(s.soc)
+		}
+		if series[lead].Len() == 0 || lead == trace.SoC && !s.recorded(side, trace.SoC) {
 			continue
 		}
-		if s.soc.Len() > 0 {
-			series[trace.SoC] = s.soc
-			series[SoCAdded] = added(s.charging(plug), plug)
-		}
-		out[side] = trace.Reduce(series, lead, n)
+		red := trace.Reduce(series, lead, n)
+		red.Gaps = s.gaps(side, 0)
+		s.breakAtUnplug(&red)
+		out[side] = red
 	}
 	return out
+}
+
+func (s *sides) recorded(side trace.Side, c trace.Channel) bool {
+	for _, rec := range s.recordings {
+		if rec.Side == side && rec.Has(c) {
+			return true
+		}
+	}
+	return false
+}
+
+// drawn is a side's power without what was read between two legs and after the
+// last; where it was still read high at an unplug or plug-in it ends there.
+func (s *sides) drawn(p trace.Series) trace.Series {
+	out := cut(p, trace.Span{From: math.Inf(-1), To: math.Nextafter(s.legs[0].from, math.Inf(-1))})
+	out = trace.Series{T: out.T[:len(out.T):len(out.T)], V: out.V[:len(out.V):len(out.V)]}
+	for _, l := range s.legs {
+		part := cut(p, l.span())
+		out.T, out.V = append(out.T, part.T...), append(out.V, part.V...)
+		if n := part.Len(); n > 0 && part.V[n-1] >= PowerFloorKW && !math.IsInf(l.offS, 1) && l.offS > part.T[n-1] && l.offS-part.T[n-1] <= cutOffS {
+			out.T, out.V = append(out.T, l.offS), append(out.V, part.V[n-1])
+		}
+	}
+	return out
+}
+
+// breakAtUnplug puts a point without power between two legs of a reduced curve.
+func (s *sides) breakAtUnplug(red *trace.Reduced) {
+	if red.Columns[trace.Power] == nil {
+		return
+	}
+	for _, l := range s.legs[1:] {
+		i := 0
+		for i < len(red.T) && red.T[i] < l.from {
+			i++
+		}
+		if i == 0 || i == len(red.T) {
+			continue
+		}
+		red.Insert(i, (red.T[i-1]+l.from)/2)
+	}
 }
 
 // cRate gives power over usable capacity, kW over kWh: the share of the pack that an
@@ -69,22 +117,25 @@ func cRate(p trace.Series, usableKWh float64) trace.Series {
 	return out
 }
 
-// cumulated gives the energy since a time at each reading after it, kWh.
-func cumulated(p trace.Series, from float64) trace.Series {
-	p = p.From(from)
-	out := trace.Series{T: p.T, V: make([]float64, p.Len())}
-	for i := 1; i < p.Len(); i++ {
-		out.V[i] = out.V[i-1] + units.KWhFromKJ((p.V[i]+p.V[i-1])/2*(p.T[i]-p.T[i-1]))
+// cumulated gives the energy that has flowed at each reading, kWh.
+func cumulated(flows []flow) trace.Series {
+	var out trace.Series
+	sum := 0.0
+	for _, f := range flows {
+		out.T, out.V = append(out.T, f.T[0]), append(out.V, sum)
+		for i := 1; i < f.Len(); i++ {
+			sum += units.KWhFromKJ((f.V[i] + f.V[i-1]) / 2 * (f.T[i] - f.T[i-1]))
+			out.T, out.V = append(out.T, f.T[i]), append(out.V, sum)
+		}
 	}
 	return out
 }
 
 // added gives the points of SoC gained since plug-in.
-func added(soc trace.Series, plug float64) trace.Series {
-	start := nearest(soc, plug)
+func added(soc trace.Series) trace.Series {
 	out := trace.Series{T: soc.T, V: make([]float64, soc.Len())}
 	for i, v := range soc.V {
-		out.V[i] = v - start
+		out.V[i] = v - soc.V[0]
 	}
 	return out
 }

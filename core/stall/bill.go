@@ -27,7 +27,14 @@ type Bill struct {
 	Session  float64 `json:"session"`
 	Idle     float64 `json:"idle"`
 	Tax      float64 `json:"tax"`
+	By       string  `json:"by"` // what the total is from: the tariff, or what the screen said
 }
+
+// What a bill is from.
+const (
+	ByTariff = "tariff"
+	ByScreen = "screen"
+)
 
 // charging is the power from which time on a per-minute tariff counts, in kW: a
 // pause between two legs costs nothing by the minute.
@@ -42,7 +49,7 @@ func BillOf(t *run.Tariff, u Use) *Bill {
 	if t == nil || !priced(t) {
 		return nil
 	}
-	b := &Bill{Currency: t.Currency}
+	b := &Bill{Currency: t.Currency, By: ByTariff}
 	b.Energy = value(t.PerKWh) * u.KWh
 	b.Session = value(t.SessionFee)
 	for i := 1; i < len(u.T) && len(t.PerMin) > 0; i++ {

@@ -3,10 +3,17 @@ package trace
 import "math"
 
 // GapFloorS and GapFactor define a gap: a stretch without readings longer than
-// the larger of 30 s and ten times the median interval.
+// the larger of 30 s and ten times the interval.
 const (
 	GapFloorS = 30
 	GapFactor = 10
+)
+
+// What makes a recording a typed one, and how its rhythm is judged.
+const (
+	TypedFromS = 20.0 // median interval from which readings were typed, not logged
+	around     = 10   // readings that make up the rhythm of a part
+	levelShare = 0.05 // ends this near to each other are the same level
 )
 
 // MedianInterval gives the median time between readings in seconds (the mean of
@@ -20,6 +27,15 @@ func MedianInterval(t []float64) float64 {
 	for i := range d {
 		d[i] = t[i+1] - t[i]
 	}
+	return median(d)
+}
+
+// median gives the middle of some values, which it moves around; 0 for none.
+func median(d []float64) float64 {
+	n := len(d)
+	if n == 0 {
+		return 0
+	}
 	upper := nth(d, n/2)
 	if n%2 == 1 {
 		return upper
@@ -29,6 +45,22 @@ func MedianInterval(t []float64) float64 {
 		lower = math.Max(lower, x)
 	}
 	return (lower + upper) / 2
+}
+
+// MedianOf gives the median interval within several stretches of readings, in
+// seconds; what lies between two stretches is none.
+func MedianOf(parts ...[]float64) float64 {
+	n := 0
+	for _, t := range parts {
+		n += max(0, len(t)-1)
+	}
+	d := make([]float64, 0, n)
+	for _, t := range parts {
+		for i := 1; i < len(t); i++ {
+			d = append(d, t[i]-t[i-1])
+		}
+	}
+	return median(d)
 }
 
 // nth puts the k-th smallest value (from 0) at index k, nothing larger before it
@@ -77,18 +109,35 @@ func GapLimitFor(interval float64) float64 {
 	return math.Max(GapFloorS, GapFactor*interval)
 }
 
-// Gaps lists the stretches without readings, in order of time.
-func Gaps(t []float64) []Span {
-	return GapsOver(t, GapLimit(t))
-}
-
-// GapsOver lists the stretches without readings that are longer than limit.
-func GapsOver(t []float64, limit float64) []Span {
+// Gaps lists the gaps in a power series whose readings come every intervalS
+// seconds (their median), in order of time. A gap is a stretch without readings
+// longer than the larger of 30 s and ten intervals.
+//
+// Readings that were typed (20 s apart or more) have no common rhythm: their
+// interval is the median of the ten readings around, and a stretch whose power is
+// the same at both ends within 5 % is a level that nobody had to note again.
+func Gaps(s Series, intervalS float64) []Span {
 	var gaps []Span
-	for i := 1; i < len(t); i++ {
-		if t[i]-t[i-1] > limit {
-			gaps = append(gaps, Span{t[i-1], t[i]})
+	for i := 1; i < len(s.T); i++ {
+		if s.T[i]-s.T[i-1] > GapFloorS && isGap(s, i, intervalS) {
+			gaps = append(gaps, Span{s.T[i-1], s.T[i]})
 		}
 	}
 	return gaps
+}
+
+// isGap judges the stretch that ends at reading i.
+func isGap(s Series, i int, intervalS float64) bool {
+	if intervalS >= TypedFromS {
+		if len(s.V) > 0 && level(s.V[i-1], s.V[i]) {
+			return false
+		}
+		from := max(0, min(i-around/2, len(s.T)-around))
+		intervalS = MedianInterval(s.T[from:min(len(s.T), from+around)])
+	}
+	return s.T[i]-s.T[i-1] > GapLimitFor(intervalS)
+}
+
+func level(a, b float64) bool {
+	return math.Abs(a-b) <= levelShare*math.Max(math.Abs(a), math.Abs(b))
 }

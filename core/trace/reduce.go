@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"fmt"
 	"math"
+	"slices"
 	"sort"
 	"strconv"
 )
@@ -66,7 +67,7 @@ func (f *Floats) UnmarshalJSON(b []byte) error {
 // those times, not across gaps of their own. lead must be a key of the map.
 func Reduce(series map[Channel]Series, lead Channel, n int) Reduced {
 	main := series[lead]
-	out := Reduced{Columns: map[Channel]Floats{}, Gaps: Gaps(main.T)}
+	out := Reduced{Columns: map[Channel]Floats{}, Gaps: Gaps(main, MedianInterval(main.T))}
 	keep := extremes(main, n)
 	for _, i := range keep {
 		out.T = append(out.T, main.T[i])
@@ -87,6 +88,14 @@ func Reduce(series map[Channel]Series, lead Channel, n int) Reduced {
 		out.Columns[c] = col
 	}
 	return out
+}
+
+// Insert puts a point without any value at index i.
+func (r *Reduced) Insert(i int, t float64) {
+	r.T = slices.Insert(r.T, i, t)
+	for c, col := range r.Columns {
+		r.Columns[c] = slices.Insert(col, i, math.NaN())
+	}
 }
 
 // within gives the joined value at t, NaN outside the series and in a stretch

@@ -2,7 +2,6 @@ package trace
 
 import (
 	"math"
-	"slices"
 	"sort"
 )
 
@@ -127,28 +126,4 @@ func (s Series) Max() int {
 		}
 	}
 	return best
-}
-
-// Join puts series of one channel together: the first is taken whole, a later
-// one only for the time that no earlier one covers (a logger that was started
-// again, notes typed after the log broke off).
-func Join(list ...Series) Series {
-	var out Series
-	for _, s := range list {
-		if s.Len() == 0 {
-			continue
-		}
-		if out.Len() == 0 {
-			out = s
-			continue
-		}
-		c := out.Span()
-		before := sort.SearchFloat64s(s.T, c.From)
-		after := sort.Search(s.Len(), func(i int) bool { return s.T[i] > c.To })
-		out = Series{
-			T: slices.Concat(s.T[:before], out.T, s.T[after:]),
-			V: slices.Concat(s.V[:before], out.V, s.V[after:]),
-		}
-	}
-	return out
 }

@@ -106,6 +106,16 @@ func TestFirstReachAll(t *testing.T) {
 	assert.True(t, math.IsNaN(Series{}.FirstReachAll([]float64{1})[0]))
 }
 
+// gapsAt gives the gaps in power read at some times, judged by those times' median;
+// the power is never the same twice.
+func gapsAt(t []float64) []Span {
+	s := Series{T: t}
+	for i := range t {
+		s.V = append(s.V, 100+20*float64(i%2))
+	}
+	return Gaps(s, MedianInterval(t))
+}
+
 // Gaps are longer than the larger of 30 s and ten times the median interval.
 func TestGaps(t *testing.T) {
 	every := func(step float64, n int, from float64) (out []float64) {
@@ -115,14 +125,42 @@ func TestGaps(t *testing.T) {
 		return out
 	}
 	second := append(every(1, 100, 0), every(1, 100, 129)...) // 30 s: not longer
-	assert.Empty(t, Gaps(second))
+	assert.Empty(t, gapsAt(second))
 	second = append(every(1, 100, 0), every(1, 100, 129.5)...)
-	assert.Equal(t, []Span{{99, 129.5}}, Gaps(second))
+	assert.Equal(t, []Span{{99, 129.5}}, gapsAt(second))
 	typed := append(every(180, 6, 0), every(180, 6, 900+1800)...) // ten times the median: not longer
-	assert.Empty(t, Gaps(typed))
+	assert.Empty(t, gapsAt(typed))
 	typed = append(every(180, 6, 0), every(180, 6, 900+1801)...)
-	assert.Len(t, Gaps(typed), 1)
-	assert.Empty(t, Gaps([]float64{5}))
+	assert.Len(t, gapsAt(typed), 1)
+	assert.Empty(t, gapsAt([]float64{5}))
+}
+
+// Typed readings have the rhythm of their part: ten a minute while the power climbs,
+// then one every quarter of an hour. Ten minutes without one are a gap among the first
+// (ten times 30 s), not among the last; and a level that is the same at both ends within
+// 5 % is none wherever it stands.
+func TestGapsOfTypedReadings(t *testing.T) {
+	var s Series
+	at := func(t, kw float64) { s.T, s.V = append(s.T, t), append(s.V, kw) }
+	for i := range 14 {
+		late := 0.0
+		if i >= 7 {
+			late = 600
+		}
+		at(float64(i)*30+late, 50+6*float64(i))
+	}
+	for i := range 8 {
+		at(2000+float64(i)*900, 90-8*float64(i))
+	}
+	interval := MedianInterval(s.T)
+	assert.InDelta(t, 30, interval, 1e-9)
+	assert.Equal(t, []Span{{180, 810}}, Gaps(s, interval))
+	for i := 7; i < 14; i++ {
+		s.V[i] = s.V[6] * 1.049
+	}
+	assert.Empty(t, Gaps(s, interval), "a steady level")
+	logged := Series{T: []float64{0, 1, 2, 3, 4, 44, 45, 46}, V: []float64{80, 80, 80, 80, 80, 80, 80, 80}}
+	assert.Len(t, Gaps(logged, 1), 1, "a logger that reads every second has missed it")
 }
 
 func TestSpikes(t *testing.T) {
@@ -199,6 +237,80 @@ func TestJoinFillsOnlyWhatIsNotCovered(t *testing.T) {
 	got := Join(first, Series{}, second)
 	assert.Equal(t, []float64{0, 10, 20, 30}, got.T)
 	assert.Equal(t, []float64{7, 1, 2, 9}, got.V)
+}
+
+// Two notes typed at the ends of a run do not stand for the logger's forty readings
+// between them, whichever came first; where the logger slept the notes count.
+func TestJoinTakesTheDenserSource(t *testing.T) {
+	var logged Series
+	for i := range 40 {
+		at := float64(i)
+		if i >= 20 {
+			at += 300 // asleep from 19 to 320 s
+		}
+		logged.T, logged.V = append(logged.T, at), append(logged.V, 100)
+	}
+	notes := Series{T: []float64{-60, 10, 60, 200, 310, 400}, V: []float64{1, 2, 3, 4, 5, 6}}
+	for _, got := range []Series{Join(notes, logged), Join(logged, notes)} {
+		assert.True(t, sort.Float64sAreSorted(got.T))
+		assert.Equal(t, 40+4, got.Len(), "-60, 60, 200 and 400: 10 s is covered, 310 within reach of 320")
+		v, _ := got.At(200)
+		assert.Equal(t, 4.0, v)
+	}
+}
+
+// A side with fewer than a third of the other's readings does not count; three times
+// as many are not fewer than a third.
+func TestMergeOfTwoSides(t *testing.T) {
+	every := func(step, to, v float64) (s Series) {
+		for at := 0.0; at <= to; at += step {
+			s.T, s.V = append(s.T, at), append(s.V, v)
+		}
+		return s
+	}
+	dense := every(10, 890, 2) // 90 readings
+	_, second := Merge(every(30, 870, 1), dense)
+	assert.False(t, second, "30 of 90")
+	got, second := Merge(every(31, 870, 1), dense)
+	assert.True(t, second, "29 of 90")
+	assert.Equal(t, dense, got, "all of it within reach")
+	note := Series{T: []float64{500, 925}, V: []float64{9, 9}}
+	got, _ = Merge(note, dense)
+	assert.Equal(t, append(dense.T[:90:90], 925), got.T, "35 s behind the last one")
+	early := every(10, 890, 1)
+	early.T = append([]float64{-5000, -4000, -3000}, early.T[:10]...)
+	early.V = early.V[:13]
+	got, second = Merge(early, dense, Span{0, 890})
+	assert.True(t, second, "13 readings, 10 of them while charging")
+	assert.Equal(t, -5000.0, got.T[0])
+}
+
+// Times far outside the rhythm: a wall clock among seconds, what no clock can show; not
+// a state of charge noted an hour before, nor a log with a night in the middle.
+func TestOutlyingTimes(t *testing.T) {
+	var log []float64
+	for i := range 700 {
+		log = append(log, float64(i))
+	}
+	assert.Empty(t, Outlying(log))
+	wall := append([]float64{}, log...)
+	wall[349] = 1.77e9
+	assert.Equal(t, []int{349}, Outlying(wall))
+	wall[349] = 66000 // 18:20 as seconds of the day
+	assert.Equal(t, []int{349}, Outlying(wall))
+	assert.Empty(t, Outlying(append([]float64{-4200}, log...)))
+	night := append([]float64{}, log...)
+	for i := 400; i < 700; i++ {
+		night[i] += 40000
+	}
+	assert.Empty(t, Outlying(night))
+	assert.Equal(t, []int{1, 2, 3}, Outlying([]float64{5, 1e308, math.Inf(-1), nan}))
+	assert.Equal(t, []int{0}, Outlying([]float64{1e308}))
+	rec := &Recording{T: []float64{0, 1e308, 2}, Columns: map[Channel][]float64{Power: {5, 6, 7}}}
+	kept := rec.Without(Outlying(rec.T))
+	assert.Equal(t, []float64{0, 2}, kept.T)
+	assert.Equal(t, []float64{5, 7}, kept.Columns[Power])
+	assert.Len(t, rec.T, 3, "as recorded")
 }
 
 // However a trace is thinned out, its highest and lowest reading stay, times stay

@@ -15,7 +15,7 @@ import (
 // Times are seconds from clock zero.
 type Strip struct {
 	Title   string
-	T, KW   []float64
+	T, KW   []float64 // KW is NaN where the plug was out
 	Posts   []curve.Post
 	Gaps    []trace.Span
 	Marks   []Sign
@@ -159,18 +159,46 @@ func first(v []float64) float64 {
 	return v[0]
 }
 
-// road draws the surface with its edge.
+// road draws the surface with its edge, in pieces where the power is NaN (the plug was
+// out); what was read before clock zero, the approach, is drawn apart.
 func (s *Strip) road(c *canvas, p plane) {
-	if len(s.T) == 0 {
-		return
+	for _, piece := range s.pieces() {
+		x, y := make([]float64, 0, len(piece.T)), make([]float64, 0, len(piece.T))
+		for i, t := range piece.T {
+			x, y = append(x, p.x(t)), append(y, p.y(math.Max(0, piece.V[i])))
+		}
+		class := ""
+		if piece.T[len(piece.T)-1] <= 0 {
+			class = " approach"
+		}
+		line := path(x, y)
+		fmt.Fprintf(c, `<path class="road%s" d="%sL%s %sL%s %sZ"/><path class="edge%s" d="%s"/>`,
+			class, line, num(x[len(x)-1]), num(p.base), num(x[0]), num(p.base), class, line)
 	}
-	x, y := make([]float64, len(s.T)), make([]float64, len(s.T))
+}
+
+// pieces are the stretches of the road without a break, split at clock zero too.
+func (s *Strip) pieces() []trace.Series {
+	var out []trace.Series
+	var now trace.Series
+	end := func() {
+		if now.Len() > 0 {
+			out = append(out, now)
+		}
+		now = trace.Series{}
+	}
 	for i, t := range s.T {
-		x[i], y[i] = p.x(t), p.y(math.Max(0, s.KW[i]))
+		if math.IsNaN(s.KW[i]) {
+			end()
+			continue
+		}
+		if n := now.Len(); n > 0 && now.T[n-1] < 0 && t >= 0 {
+			end()
+		}
+		now.T, now.V = append(now.T, t), append(now.V, s.KW[i])
 	}
-	line := path(x, y)
-	fmt.Fprintf(c, `<path class="road" d="%sL%s %sL%s %sZ"/><path class="edge" d="%s"/>`,
-		line, num(x[len(x)-1]), num(p.base), num(x[0]), num(p.base), line)
+	end()
+	return out
 }
 
 func (s *Strip) gaps(c *canvas, p plane, named bool) {
@@ -186,8 +214,12 @@ func (s *Strip) gaps(c *canvas, p plane, named bool) {
 
 // at gives the power on the joined line.
 func (s *Strip) at(t float64) float64 {
-	v, _ := trace.Series{T: s.T, V: s.KW}.At(t)
-	return math.Max(0, v)
+	for _, piece := range s.pieces() {
+		if v, ok := piece.At(t); ok {
+			return math.Max(0, v)
+		}
+	}
+	return 0
 }
 
 // flags draws a post at every SoC that was reached, its flag over the road; flags

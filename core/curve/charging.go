@@ -1,0 +1,248 @@
+package curve
+
+import (
+	"math"
+	"slices"
+	"sort"
+
+	"zincroad/core/run"
+	"zincroad/core/trace"
+)
+
+// Charging is from plug-in to unplug, leg by leg. What was read before the first
+// plug-in is the approach; between an unplug and the next plug-in nothing flows,
+// whatever stands in a recording there.
+
+// leg is the time between a plug-in and its unplug on the run's own clock, in s.
+type leg struct {
+	from   float64 // the plug-in, or the failed start behind it; -Inf where it is not marked
+	to     float64 // the unplug; +Inf where the run ends without one
+	offS   float64 // from here on nothing flowed: the stop behind which no power was read, else to
+	powerS float64 // first power of either side; NaN where the run has no power at all
+}
+
+func (l leg) span() trace.Span { return trace.Span{From: l.from, To: l.to} }
+
+// legsOf splits a run by its marks, which are in order of time. A plug-in counts
+// where power of either side followed before the next plug-in or unplug. Without a
+// plug-in that counts the whole recording is one leg.
+func (s *sides) legsOf() []leg {
+	var legs []leg
+	from, open := math.Inf(-1), !s.beginsWithPlugIn()
+	ending := func(to float64, unplugged bool) {
+		if !open {
+			return
+		}
+		l := leg{from: from, to: to, powerS: math.NaN()}
+		if s.hasPower() {
+			var last float64
+			if l.powerS, last = s.powered(l.span()); math.IsNaN(l.powerS) {
+				return
+			}
+			if !unplugged && !math.IsInf(to, 1) {
+				l.to = last // the next plug-in proves an unplug that nobody marked
+			}
+		}
+		l.offS = s.stopped(l)
+		legs = append(legs, l)
+	}
+	for _, m := range s.marks {
+		switch m.Kind {
+		case run.PlugIn:
+			ending(m.TS, false)
+			from, open = m.TS, true
+		case run.Unplug:
+			ending(m.TS, true)
+			open = false
+		case run.Attempt:
+			if p, _ := s.powered(trace.Span{From: from, To: m.TS}); open && math.IsNaN(p) && !math.IsInf(from, -1) {
+				from = m.TS // plugged in, refused, and started again without unplugging
+			}
+		}
+	}
+	ending(math.Inf(1), false)
+	if len(legs) == 0 {
+		whole := leg{from: math.Inf(-1), to: math.Inf(1), offS: math.Inf(1)}
+		whole.powerS, _ = s.powered(whole.span())
+		legs = append(legs, whole)
+	}
+	return legs
+}
+
+// beginsWithPlugIn tells whether the first of the plug marks is a plug-in; what
+// flowed before it (regeneration on the way) is then no leg. An unplug that comes
+// first proves a plug-in that nobody marked.
+func (s *sides) beginsWithPlugIn() bool {
+	for _, m := range s.marks {
+		if m.Kind == run.PlugIn || m.Kind == run.Unplug {
+			return m.Kind == run.PlugIn
+		}
+	}
+	return false
+}
+
+func (s *sides) hasPower() bool {
+	return s.power[trace.CarSide].Len() > 0 || s.power[trace.StallSide].Len() > 0
+}
+
+// powered gives the first and the last reading at or above 1 kW of either side
+// within a span; NaN where there is none.
+func (s *sides) powered(span trace.Span) (first, last float64) {
+	first, last = math.NaN(), math.NaN()
+	for _, p := range s.power {
+		part := cut(p, span)
+		if t, ok := firstPower(part); ok && !(first <= t) {
+			first = t
+		}
+		if t, ok := lastPower(part); ok && !(last >= t) {
+			last = t
+		}
+	}
+	return first, last
+}
+
+// stopped gives the time from which nothing flowed in a leg.
+func (s *sides) stopped(l leg) float64 {
+	_, last := s.powered(l.span())
+	for _, m := range s.marks {
+		if m.Kind == run.Stop && m.TS >= l.from && m.TS <= l.to && m.TS >= last {
+			return m.TS
+		}
+	}
+	return l.to
+}
+
+// plugZero is clock zero of the run: the later of the first plug-in that led to
+// power and the last attempt before that power, else the earliest reading of any
+// recording. False without readings.
+func (s *sides) plugZero() (float64, bool) {
+	t, ok := s.earliest()
+	if from := s.legs[0].from; !math.IsInf(from, -1) {
+		return from, ok
+	}
+	for _, m := range s.marks {
+		if m.Kind == run.Attempt && m.TS < s.legs[0].powerS {
+			t = math.Max(t, m.TS)
+		}
+	}
+	return t, ok
+}
+
+// firstPower gives the time of the first reading at or above 1 kW.
+func firstPower(p trace.Series) (float64, bool) {
+	for i, v := range p.V {
+		if v >= PowerFloorKW {
+			return p.T[i], true
+		}
+	}
+	return 0, false
+}
+
+// lastPower gives the time of the last reading at or above 1 kW.
+func lastPower(p trace.Series) (float64, bool) {
+	for i := p.Len() - 1; i >= 0; i-- {
+		if p.V[i] >= PowerFloorKW {
+			return p.T[i], true
+		}
+	}
+	return 0, false
+}
+
+// flow is one side's power in one leg, from its first power on.
+type flow struct {
+	trace.Series         // as read; and once more where the power was cut off behind the last reading
+	leg          leg     // in which it flowed
+	read         int     // points of the series that were read
+	firstS       float64 // first power
+	lastS        float64 // last power
+}
+
+// What of a leg's ends the readings speak for.
+const (
+	slopeS         = trace.TypedFromS // a reading below 1 kW so near to first power is part of its slope
+	cutOffS        = trace.GapFloorS  // the last power is known to have held so long, to the stop or unplug
+	cutOffInterval = 1.5              // or so many intervals of a typed recording
+)
+
+// flowsOf gives a side's power leg by leg; legs without it are left out.
+func (s *sides) flowsOf(side trace.Side) []flow {
+	p := s.power[side]
+	var flows []flow
+	for _, l := range s.legs {
+		part := cut(p, l.span())
+		first, ok := firstPower(part)
+		if !ok {
+			continue
+		}
+		i := sort.SearchFloat64s(part.T, first)
+		for part.V[i] < PowerFloorKW {
+			i++
+		}
+		if i > 0 && part.T[i]-part.T[i-1] <= slopeS {
+			i--
+		}
+		f := flow{Series: trace.Series{T: part.T[i:], V: part.V[i:]}, leg: l, firstS: first}
+		f.lastS, _ = lastPower(f.Series)
+		f.read = f.Len()
+		flows = append(flows, s.cutOff(f, side))
+	}
+	return flows
+}
+
+// cutOff adds the moment at which the power was switched off, where it was read
+// shortly before.
+func (s *sides) cutOff(f flow, side trace.Side) flow {
+	n := f.Len()
+	within := math.Max(cutOffS, cutOffInterval*s.interval[side])
+	if off := f.leg.offS; f.V[n-1] >= PowerFloorKW && off > f.T[n-1] && off <= f.T[n-1]+within {
+		f.Series = trace.Series{T: slices.Concat(f.T, []float64{off}), V: slices.Concat(f.V, f.V[n-1:])}
+	}
+	return f
+}
+
+// asRead gives the readings of the flow alone.
+func (f flow) asRead() trace.Series { return trace.Series{T: f.T[:f.read], V: f.V[:f.read]} }
+
+// reported is the leg as it is listed: from plug-in (or first power) to unplug (or
+// last power).
+func (f flow) reported() trace.Span {
+	span := f.leg.span()
+	if math.IsInf(span.From, -1) {
+		span.From = f.firstS
+	}
+	if math.IsInf(span.To, 1) {
+		span.To = f.lastS
+	}
+	return span
+}
+
+// integral adds up what flowed between two times, kW s.
+func integral(flows []flow, from, to float64) float64 {
+	sum := 0.0
+	for _, f := range flows {
+		sum += f.Integral(from, to)
+	}
+	return sum
+}
+
+// medianInterval is a side's interval between readings of its power while charging.
+func (s *sides) medianInterval(p trace.Series) float64 {
+	if len(s.legs) == 1 {
+		return trace.MedianInterval(cut(p, s.legs[0].span()).T)
+	}
+	var parts [][]float64
+	for _, l := range s.legs {
+		parts = append(parts, cut(p, l.span()).T)
+	}
+	return trace.MedianOf(parts...)
+}
+
+// cut gives the readings within a span, without points of its own at the ends.
+func cut(s trace.Series, span trace.Span) trace.Series {
+	s = s.From(span.From)
+	i, found := slices.BinarySearch(s.T, span.To)
+	for found && i < len(s.T) && s.T[i] == span.To {
+		i++
+	}
+	return trace.Series{T: s.T[:i], V: s.V[:i]}
+}
