@@ -15,6 +15,7 @@ import (
 	"zincroad/core/words"
 	"zincroad/formats/csvlog"
 	"zincroad/formats/intake"
+	"zincroad/formats/typed"
 )
 
 func readCommand() *cobra.Command {
@@ -64,7 +65,7 @@ func read(out, errOut io.Writer, path string, o curve.Options, asJSON bool) erro
 	if asJSON {
 		err = printJSON(out, reading)
 	} else {
-		err = printReading(out, reading)
+		err = printReading(out, reading, b.Notes)
 	}
 	if err != nil {
 		return fmt.Errorf("printing: %w", err)
@@ -86,7 +87,10 @@ func complain(w io.Writer, faults []csvlog.Fault, total int) {
 	}
 }
 
-func printReading(w io.Writer, r *curve.Reading) error {
+func printReading(w io.Writer, r *curve.Reading, notes *typed.Notes) error {
+	if notes != nil {
+		fmt.Fprintf(w, "typed readings, the %s's; times read as %s\n", notes.Recording.Side, timesWords(notes))
+	}
 	for _, f := range r.Findings {
 		fmt.Fprintf(w, "%s (%s)\n", f.Text, f.Confidence)
 	}
@@ -117,10 +121,28 @@ func printReading(w io.Writer, r *curve.Reading) error {
 	if u := r.Usable; u != nil {
 		fmt.Fprintf(t, "usable capacity\t%s kWh (%s to %s)\t\n", words.Fixed(u.Value, 1), words.Fixed(u.Low, 1), unit(u.High, 1, "kWh"))
 	}
+	if s := r.Screen; s != nil {
+		fmt.Fprintf(t, "stall's register\t%s\t\nprice on its screen\t%s\t\n", unit(s.KWh, 1, "kWh"), unit(s.Cost, 2, ""))
+	}
+	if c := r.Cost; c != nil {
+		fmt.Fprintf(t, "cost\t%s %s, by the %s\t\n", words.Fixed(c.Total, 2), c.Currency, c.By)
+	}
 	for _, rec := range r.Recordings {
 		fmt.Fprintf(t, "%s\t%d readings, %d gaps, %d spikes\t\n", rec.File, rec.Readings, rec.Gaps, rec.Spikes)
 	}
 	return t.Flush()
+}
+
+// timesWords says what typed times were taken for.
+func timesWords(n *typed.Notes) string {
+	s := n.Times.Words()
+	if n.ClockTime {
+		s += " of the day"
+	}
+	if n.Ambiguous {
+		s += "; they could be " + map[typed.Times]typed.Times{typed.HoursMinutes: typed.MinutesSeconds, typed.MinutesSeconds: typed.HoursMinutes}[n.Times].Words() + " as well"
+	}
+	return s
 }
 
 // unit writes a figure with its unit, a dash where there is none.

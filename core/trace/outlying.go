@@ -12,7 +12,8 @@ import (
 const (
 	outlyingS      = 6 * 3600
 	outlyingFactor = 10
-	outlyingFew    = 3    // rows, or
+	outlyingFrom   = 20   // rows that make a rhythm
+	outlyingFew    = 3    // rows out of it, or
 	outlyingShare  = 0.01 // of the rows
 	neverS         = 30 * 86400
 	// LongestTimeS bounds a time in s on any clock, 300 years.
@@ -41,7 +42,7 @@ func Outlying(t []float64) []int {
 		limit := math.Max(outlyingS, outlyingFactor*(sorted[n-1-n/5]-sorted[n/5]))
 		from := sort.SearchFloat64s(sorted, sorted[n/5]-limit)
 		to := sort.Search(n, func(i int) bool { return sorted[i] > sorted[n-1-n/5]+limit })
-		if few := max(outlyingFew, int(outlyingShare*float64(n))); n >= 5 && from+n-to <= few {
+		if few := max(outlyingFew, int(outlyingShare*float64(n))); n >= outlyingFrom && from+n-to <= few {
 			lowest, highest = math.Max(lowest, sorted[n/5]-limit), math.Min(highest, sorted[n-1-n/5]+limit)
 		}
 	}

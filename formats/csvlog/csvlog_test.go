@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -210,7 +211,7 @@ func TestWriteThenReadIsTheSame(t *testing.T) {
 		value := rapid.OneOf(rapid.Float64Range(0, 100), rapid.Just(math.NaN()))
 		rec := &trace.Recording{Columns: map[trace.Channel][]float64{}}
 		for range n {
-			rec.T = append(rec.T, rapid.Float64Range(-1e5, 1e5).Draw(t, "t"))
+			rec.T = append(rec.T, rapid.Float64Range(-1e4, 1e4).Draw(t, "t"))
 			for _, c := range []trace.Channel{trace.SoC, trace.Power, trace.Voltage} {
 				rec.Columns[c] = append(rec.Columns[c], value.Draw(t, "v"))
 			}
@@ -279,4 +280,49 @@ func BenchmarkReadOwnCSV(b *testing.B) {
 		_, err = Read(bytes.NewReader(text.Bytes()), l, Options{Rows: Rows(text.Bytes(), int64(text.Len()))})
 		require.NoError(b, err)
 	}
+}
+
+// A logger's wall clock in row 350 of 700, and a time of 1e308: each spoils only its own
+// row, which is listed by its line.
+func TestTimesOutsideTheRhythmAreLeftOut(t *testing.T) {
+	var b strings.Builder
+	b.WriteString("t_s,soc_pct,power_kw\n")
+	for i := range 700 {
+		at := strconv.Itoa(i)
+		switch i {
+		case 349:
+			at = "1770140000"
+		case 500:
+			at = "1e308"
+		}
+		fmt.Fprintf(&b, "%s,%g,%d\n", at, 10+float64(i)/10, 100+i%3)
+	}
+	layout, err := Guess(strings.NewReader(b.String()), int64(b.Len()), "car.csv")
+	require.NoError(t, err)
+	got, err := Read(strings.NewReader(b.String()), layout, Options{File: "car.csv"})
+	require.NoError(t, err)
+	assert.Len(t, got.T, 698)
+	assert.Len(t, got.Columns[trace.SoC], 698)
+	assert.Equal(t, 699.0, got.T[697])
+	assert.InDelta(t, 79.9, got.Columns[trace.SoC][697], 1e-9)
+	require.Len(t, got.Faults, 2)
+	assert.Equal(t, "car.csv:351: the time, 1.77014e+09 s into the log, is far outside its rhythm", got.Faults[0].Error())
+	assert.Equal(t, 502, got.Faults[1].Line)
+	assert.Equal(t, 2, got.LeftOut)
+}
+
+// Dates: the first row's clock had not been set yet.
+func TestFirstDateOutsideTheRhythm(t *testing.T) {
+	var b strings.Builder
+	b.WriteString("time,power_kw\n1970-01-01T00:00:07Z,5\n")
+	for i := range 60 {
+		fmt.Fprintf(&b, "2026-02-03T18:20:%02dZ,100\n", i)
+	}
+	layout, err := Guess(strings.NewReader(b.String()), int64(b.Len()), "car.csv")
+	require.NoError(t, err)
+	got, err := Read(strings.NewReader(b.String()), layout, Options{File: "car.csv"})
+	require.NoError(t, err)
+	assert.Equal(t, "2026-02-03T18:20:00Z", got.StartedAt.Format(time.RFC3339))
+	assert.Equal(t, 0.0, got.T[0])
+	assert.Equal(t, 59.0, got.T[59])
 }

@@ -9,6 +9,8 @@ import (
 	"io"
 	"math"
 	"slices"
+	"sort"
+	"strconv"
 	"strings"
 	"time"
 
@@ -86,8 +88,26 @@ type reader struct {
 	plain  bool // rows can be tried by fast
 	line   int
 	n      int       // rows taken
+	runs   []lineRun // where their lines are
 	at     []float64 // their times; like the cells' columns, longer than n
 	fields [][]byte
+}
+
+// lineRun says that from row n on, row n+i stands in line line+i.
+type lineRun struct{ n, line int }
+
+// took counts a row that stands in a line.
+func (p *reader) took(line int) {
+	if k := len(p.runs); k == 0 || line-p.n != p.runs[k-1].line-p.runs[k-1].n {
+		p.runs = append(p.runs, lineRun{p.n, line})
+	}
+	p.n++
+}
+
+// lineOf gives the line of a row.
+func (p *reader) lineOf(row int) int {
+	k := sort.Search(len(p.runs), func(i int) bool { return p.runs[i].n > row }) - 1
+	return p.runs[k].line + row - p.runs[k].n
 }
 
 func newReader(l Layout, o Options) *reader {
@@ -249,7 +269,7 @@ func (p *reader) fast(line []byte) bool {
 		}
 	}
 	p.at[p.n] = at
-	p.n++
+	p.took(p.line)
 	return true
 }
 
@@ -292,7 +312,7 @@ func (p *reader) row(fields [][]byte, line int) {
 		}
 	}
 	p.at[p.n] = at
-	p.n++
+	p.took(line)
 }
 
 // room makes place for one more row.
@@ -361,8 +381,47 @@ func clip(cell []byte) string {
 	return s
 }
 
+// leaveOut drops the rows whose time is none of the log's own, and says so: one of
+// them would make an hour of ten years.
+func (p *reader) leaveOut() {
+	out := trace.Outlying(p.at[:p.n])
+	if len(out) == 0 {
+		return
+	}
+	for _, i := range out {
+		p.fault(p.lineOf(i), "the time, %s s into the log, is far outside its rhythm", strconv.FormatFloat(p.at[i], 'g', 6, 64))
+	}
+	first := out[0] == 0 && p.times.followed
+	drop := func(col []float64) {
+		n, k := 0, 0
+		for i, v := range col[:p.n] {
+			if k < len(out) && out[k] == i {
+				k++
+				continue
+			}
+			col[n] = v
+			n++
+		}
+	}
+	for i := range p.cells {
+		if c := &p.cells[i]; c.channel != "" {
+			drop(c.out)
+		}
+	}
+	drop(p.at)
+	if p.n -= len(out); first && p.n > 0 { // times counted from a row that is left out
+		by := p.at[0]
+		for i := range p.at[:p.n] {
+			p.at[i] -= by
+		}
+		p.times.origin = p.times.origin.Add(time.Duration(by * float64(time.Second)))
+	}
+	slices.SortStableFunc(p.table.Faults, func(a, b Fault) int { return a.Line - b.Line })
+}
+
 // finish hands over the columns; one without a single value is left out.
 func (p *reader) finish() {
+	p.leaveOut()
 	p.table.T = p.at[:p.n]
 	for _, k := range p.cells {
 		if k.channel == "" {

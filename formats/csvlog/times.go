@@ -6,6 +6,7 @@ import (
 	"strings"
 	"time"
 
+	"zincroad/core/trace"
 	"zincroad/core/words"
 )
 
@@ -26,6 +27,8 @@ type times struct {
 	comma  bool
 	zone   *time.Location
 	origin time.Time // of absolute times; set by the first one when zero
+
+	followed bool // origin was set by the first one
 
 	layout     string // of DateTime, once one fitted
 	firstClock float64
@@ -70,13 +73,16 @@ func (p *times) epoch(cell []byte) (float64, bool) {
 	if p.format == EpochMS {
 		v /= 1000
 	}
+	if math.Abs(v) > trace.LongestTimeS {
+		return 0, false
+	}
 	whole, frac := math.Modf(v)
 	return p.since(time.Unix(int64(whole), int64(frac*1e9))), true
 }
 
 func (p *times) since(at time.Time) float64 {
 	if p.origin.IsZero() {
-		p.origin = at.UTC()
+		p.origin, p.followed = at.UTC(), true
 	}
 	return at.Sub(p.origin).Seconds()
 }

@@ -54,6 +54,7 @@ type Choices struct {
 	Layout    *csvlog.Layout
 	StartedAt time.Time
 	Zone      *time.Location
+	Times     typed.Times // of typed readings
 }
 
 // Path reads a run from disk without keeping its files' text.
@@ -106,9 +107,6 @@ func read(r io.ReaderAt, size int64, name string, c Choices) (*Bundle, error) {
 	if runfolder.IsZip(head) {
 		return folder(runfolder.OpenZip(r, size, name))
 	}
-	if c.Side == "" {
-		c.Side = likelySide(name)
-	}
 	layout := c.Layout
 	if layout == nil {
 		l, err := csvlog.Guess(r, size, name)
@@ -120,16 +118,23 @@ func read(r io.ReaderAt, size int64, name string, c Choices) (*Bundle, error) {
 		}
 		layout = &l
 	}
+	if c.Side == "" {
+		c.Side = likelySide(name, trace.CarSide)
+	}
 	return table(r, size, name, *layout, csvlog.Rows(head, size), c)
 }
 
-// likelySide guesses whose log a file is from its name; most are the car's.
-func likelySide(name string) trace.Side {
+// likelySide guesses whose log a file is from its name; otherwise where it says
+// nothing: a logger sits in the car, what was typed was read off the stall's screen.
+func likelySide(name string, otherwise trace.Side) trace.Side {
 	base := strings.ToLower(filepath.Base(name))
-	if strings.Contains(base, "stall") || strings.Contains(base, "charger") {
+	switch {
+	case strings.Contains(base, "stall") || strings.Contains(base, "charger"):
 		return trace.StallSide
+	case strings.Contains(base, "car") || strings.Contains(base, "dash"):
+		return trace.CarSide
 	}
-	return trace.CarSide
+	return otherwise
 }
 
 func folder(f *runfolder.Folder, err error) (*Bundle, error) {
@@ -174,7 +179,10 @@ func notes(text []byte, size int64, name string, c Choices) (*Bundle, bool) {
 		return nil, false
 	}
 	base := filepath.Base(name)
-	n, err := typed.Parse(string(text), base, c.Side)
+	if c.Side == "" {
+		c.Side = likelySide(name, trace.StallSide)
+	}
+	n, err := typed.ParseAs(c.Times, string(text), base, c.Side)
 	if err != nil || n.Problems() > n.Recording.Len() {
 		return nil, false
 	}

@@ -50,7 +50,8 @@ func TestWhatAFileIsShowsInItsContent(t *testing.T) {
 		{"log.txt", []byte(ownCSV), TableKind, []trace.Side{trace.CarSide}},
 		{"my charger log.csv", []byte(ownCSV), TableKind, []trace.Side{trace.StallSide}},
 		{"STALL.CSV", []byte(ownCSV), TableKind, []trace.Side{trace.StallSide}},
-		{"notes", []byte("3:10 12% 118kW\n5:00 15% 110kW\n"), TypedKind, []trace.Side{trace.CarSide}},
+		{"notes", []byte("3:10 12% 118kW\n5:00 15% 110kW\n"), TypedKind, []trace.Side{trace.StallSide}},
+		{"car notes", []byte("3:10 12% 118kW\n5:00 15% 110kW\n"), TypedKind, []trace.Side{trace.CarSide}},
 	} {
 		b, err := Bytes(c.name, c.content, Choices{})
 		require.NoError(t, err, c.name)

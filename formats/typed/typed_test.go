@@ -29,7 +29,31 @@ func TestLines(t *testing.T) {
 		{"0:00 plugged in", 0, nil, &run.Mark{Kind: run.PlugIn}},
 		{"22:00 unplug", 1320, nil, &run.Mark{Kind: run.Unplug}},
 		{"22:00 stopped", 1320, nil, &run.Mark{Kind: run.Stop}},
-		{"2:00 payment refused twice", 120, nil, &run.Mark{Kind: run.Note, Note: "payment refused twice"}},
+		{"2:00 payment refused twice", 120, nil, &run.Mark{Kind: run.Attempt, Note: "payment refused twice"}},
+		{"2:00 refused", 120, nil, &run.Mark{Kind: run.Attempt, Note: "refused"}},
+		{"21:50 neighbour at stall 3", 1310, nil, &run.Mark{Kind: run.Neighbour, Note: "neighbour at stall 3"}},
+
+		{"4:00 heater on 4.4 kW", 240, map[trace.Channel]float64{trace.HeaterPower: 4.4}, &run.Mark{Kind: run.Heater, Note: "heater on"}},
+		{"4:00 heater 2kW", 240, map[trace.Channel]float64{trace.HeaterPower: 2}, &run.Mark{Kind: run.Heater}},
+		{"4:00 2kW heater", 240, map[trace.Channel]float64{trace.HeaterPower: 2}, &run.Mark{Kind: run.Heater}},
+		{"4:00 9kW heater on", 240, map[trace.Channel]float64{trace.Power: 9}, &run.Mark{Kind: run.Heater, Note: "heater on"}},
+		{"4:00 81 kW heater 2 kW 20%", 240, map[trace.Channel]float64{trace.Power: 81, trace.HeaterPower: 2, trace.SoC: 20}, &run.Mark{Kind: run.Heater}},
+		{"4:00 9kW fans", 240, map[trace.Channel]float64{trace.Power: 9}, &run.Mark{Kind: run.Fan}},
+		{"4:00 fans 0,4kW", 240, map[trace.Channel]float64{trace.AuxPower: 0.4}, &run.Mark{Kind: run.Fan}},
+		{"4:00 climate 3kW 92kW", 240, map[trace.Channel]float64{trace.AuxPower: 3, trace.Power: 92}, &run.Mark{Kind: run.Note, Note: "climate"}},
+		{"4:00 requested 206kW", 240, map[trace.Channel]float64{trace.RequestedPower: 206}, nil},
+		{"4:00 201kW req 206kW", 240, map[trace.Channel]float64{trace.RequestedPower: 206, trace.Power: 201}, nil},
+		{"4:00 asks 206kW 500A delivered 201 kW 480 A", 240, map[trace.Channel]float64{trace.RequestedPower: 206, trace.RequestedAmps: 500, trace.Power: 201, trace.Current: 480}, nil},
+		{"30:00 86.7kWh", 1800, map[trace.Channel]float64{trace.Energy: 86.7}, nil},
+		{"30:00 price 5.05", 1800, map[trace.Channel]float64{trace.Cost: 5.05}, nil},
+		{"30:00 $3.20", 1800, map[trace.Channel]float64{trace.Cost: 3.2}, nil},
+		{"30:00 3,20€ 80%", 1800, map[trace.Channel]float64{trace.Cost: 3.2, trace.SoC: 80}, nil},
+		{"30:00 EUR 3.20", 1800, map[trace.Channel]float64{trace.Cost: 3.2}, nil},
+		{"30:00 cost 3.20 EUR", 1800, map[trace.Channel]float64{trace.Cost: 3.2}, nil},
+		{"30:00 3.20 EUR", 1800, map[trace.Channel]float64{trace.Cost: 3.2}, nil},
+		{"5:00 118kW 420 mph", 300, map[trace.Channel]float64{trace.Power: 118}, &run.Mark{Kind: run.Note, Note: "420mph"}},
+		{"5:00 700 km/h", 300, nil, &run.Mark{Kind: run.Note, Note: "700km/h"}},
+		{"5:00 −4kW", 300, map[trace.Channel]float64{trace.Power: -4}, nil},
 	} {
 		l := ParseLine(c.text, 1)
 		require.Empty(t, l.Problem, c.text)
@@ -52,6 +76,8 @@ func TestWhatIsNotUnderstoodSaysWhy(t *testing.T) {
 		"3:10 140%":        "expected 0 to 100",
 		"3:75 12%":         "is no time",
 		"3:10 12% 13%":     "stands there twice",
+		"0:40-3:17 12%":    "give them their own time",
+		"13:10pm 12%":      "is no time",
 	} {
 		l := ParseLine(text, 1)
 		assert.Contains(t, l.Problem, why, text)
@@ -77,6 +103,56 @@ func TestTimesOfDayPassMidnight(t *testing.T) {
 	assert.True(t, n.ClockTime)
 	assert.Equal(t, []float64{90, 180}, n.Recording.T)
 	assert.Equal(t, 23*3600+58*60.0, n.FirstS)
+}
+
+// Two times are a level held between them.
+func TestALevelBetweenTwoTimes(t *testing.T) {
+	for _, text := range []string{"0:40-3:17 132kW", "0:40 – 3:17 132 kW", "0:40 to 3:17 132kW"} {
+		n, err := Parse(text+"\n4:00 10%\n", "notes", trace.StallSide)
+		require.NoError(t, err, text)
+		assert.Equal(t, []float64{40, 197, 240}, n.Recording.T, text)
+		assert.Equal(t, []float64{132, 132}, n.Recording.Columns[trace.Power][:2], text)
+		assert.Equal(t, "0:40–3:17 · power 132 kW", n.Lines[0].Say(), text)
+	}
+}
+
+// What 18:31 means is settled for the whole text by what charging can be.
+func TestTimesOfDayOrMinutes(t *testing.T) {
+	for _, c := range []struct {
+		name, text string
+		want       Times
+		ofDay      bool
+		at         []float64 // of readings
+		ambiguous  bool
+	}{
+		{"hours and minutes", "18:00 plug-in\n18:01 10% 120kW\n18:15 48% 100kW\n18:31 80% 60kW\n", HoursMinutes, true, []float64{60, 900, 1860}, false},
+		{"the same from first light", "0:00 plug-in\n0:01 10% 120kW\n0:15 48% 100kW\n0:31 80% 60kW\n", HoursMinutes, false, []float64{60, 900, 1860}, false},
+		{"minutes", "0:40 10% 145kW\n6:00 26% 152kW\n20:00 51% 125kW\n24:08 62% 112kW\n", MinutesSeconds, false, []float64{40, 360, 1200, 1448}, false},
+		{"minutes that begin late", "17:12 52% 98kW\n19:40 57% 90kW\n22:05 62% 84kW\n", MinutesSeconds, false, []float64{1032, 1180, 1325}, false},
+		{"seconds beside minutes of the day", "17:12 10%\n17:12:30 11% 100kW\n17:30 40% 90kW\n", HoursMinutes, true, []float64{0, 30, 1080}, false},
+		{"afternoon", "5:12 PM plug-in\n5:13pm 10% 80kW\n5:43 p.m. 70% 60kW\n", HoursMinutes, true, []float64{60, 1860}, false},
+		{"past midnight", "11:50pm 10% 50kW\n12:20am 30% 50kW\n", HoursMinutes, true, []float64{0, 1800}, false},
+		{"past midnight of 24 hours", "23:50 10% 50kW\n0:20 30% 50kW\n", HoursMinutes, true, []float64{0, 1800}, false},
+		{"past noon on twelve hours", "12:45 10% 50kW\n1:15 30% 50kW\n", HoursMinutes, true, []float64{0, 1800}, false},
+		{"more minutes than hours", "1:30 10%\n31:00 80%\n", MinutesSeconds, false, []float64{90, 1860}, false},
+		{"an hour and more", "58:30 70% 50kW\n1:02:03 72% 50kW\n", MinutesSeconds, false, []float64{3510, 3723}, false},
+		{"either", "14:00 plug-in\n14:10 50kW\n15:00 45kW\n", HoursMinutes, true, []float64{600, 3600}, true},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			n, err := Parse(c.text, "notes", trace.StallSide)
+			require.NoError(t, err)
+			assert.Equal(t, c.want, n.Times)
+			assert.Equal(t, c.ofDay, n.ClockTime)
+			assert.Equal(t, c.at, n.Recording.T)
+			assert.Equal(t, c.ambiguous, n.Ambiguous)
+			assert.Zero(t, n.Problems())
+		})
+	}
+	n, err := ParseAs(HoursMinutes, "14:00 plug-in\n14:10 20%\n20:00 45%\n", "notes", trace.StallSide)
+	require.NoError(t, err)
+	assert.Equal(t, []float64{600, 21600}, n.Recording.T, "as told")
+	n, _ = ParseAs(HoursMinutes, "14:10 20%\n31:00 45%\n", "notes", trace.StallSide)
+	assert.Contains(t, n.Lines[1].Problem, "is no time in hours and minutes")
 }
 
 func TestNothingToRead(t *testing.T) {

@@ -1,0 +1,429 @@
+package typed
+
+import (
+	"fmt"
+	"math"
+	"regexp"
+	"strconv"
+	"strings"
+
+	"zincroad/core/run"
+	"zincroad/core/trace"
+	"zincroad/core/units"
+	"zincroad/core/words"
+)
+
+var number = regexp.MustCompile(`^([+\-−]?\d+(?:[.,]\d+)?)\s*(.*)$`)
+
+// unitChannel gives the channel and the unit that a typed unit stands for. A
+// degree sign is optional; min and max go before the number of a temperature.
+var unitChannel = map[string]struct {
+	channel trace.Channel
+	unit    string
+}{
+	"%": {trace.SoC, "%"}, "pct": {trace.SoC, "%"},
+	"kw": {trace.Power, "kW"}, "w": {trace.Power, "W"},
+	"a": {trace.Current, "A"}, "v": {trace.Voltage, "V"},
+	"c": {trace.BatteryTemp, "°C"}, "°c": {trace.BatteryTemp, "°C"}, "°": {trace.BatteryTemp, "°C"},
+	"f": {trace.BatteryTemp, "°F"}, "°f": {trace.BatteryTemp, "°F"},
+	"kwh": {trace.Energy, "kWh"}, "wh": {trace.Energy, "Wh"},
+}
+
+// aside are units of what a screen shows and the arithmetic has no use for: range
+// gained an hour, range, minutes. They are kept in the line's note.
+var aside = map[string]bool{
+	"mph": true, "mi/h": true, "km/h": true, "kmh": true, "km": true, "mi": true, "miles": true, "mile": true, "km/min": true, "mi/min": true,
+	"min": true, "mins": true, "minutes": true, "s": true, "sec": true,
+}
+
+// money are the signs and names of currencies that make a number the price so far.
+var money = regexp.MustCompile(`(?i)^(\$|€|£|¥|eur|euro|euros|usd|dollars?|gbp|chf|sek|nok|dkk|pln|czk|kr)$`)
+var moneyNumber = regexp.MustCompile(`^([$€£¥])(\d+(?:[.,]\d+)?)$|^(\d+(?:[.,]\d+)?)([$€£¥])$`)
+
+// subject says which channel the next number with a unit belongs to.
+type subject map[string]trace.Channel // by unit's own channel
+
+// subjects are words that say whose number comes next: "min 19C", "requested 206 kW",
+// "heater on 4.4 kW". Those that happen are marks as well.
+var subjects = map[string]struct {
+	of   subject
+	mark bool
+}{
+	"min": {subject{"battery_temp_c": trace.BatteryTempMin}, false}, "max": {subject{"battery_temp_c": trace.BatteryTempMax}, false},
+	"coldest": {subject{"battery_temp_c": trace.BatteryTempMin}, false}, "warmest": {subject{"battery_temp_c": trace.BatteryTempMax}, false},
+	"cell": {subject{"battery_temp_c": trace.BatteryTemp}, false}, "battery": {subject{"battery_temp_c": trace.BatteryTemp}, false},
+	"inlet": {subject{"battery_temp_c": trace.InletTemp}, false}, "connector": {subject{"battery_temp_c": trace.InletTemp}, false},
+	"out": {subject{"battery_temp_c": trace.AmbientTemp}, false}, "outside": {subject{"battery_temp_c": trace.AmbientTemp}, false},
+	"ambient": {subject{"battery_temp_c": trace.AmbientTemp}, false},
+
+	"requested": {requested, false}, "requests": {requested, false}, "request": {requested, false}, "req": {requested, false},
+	"asks": {requested, false}, "asked": {requested, false}, "wants": {requested, false},
+	"offered": {offered, false}, "offers": {offered, false}, "offer": {offered, false},
+	"delivered": {subject{}, false}, "delivers": {subject{}, false}, "delivering": {subject{}, false},
+
+	"heater": {heater, true}, "heating": {heater, true}, "preheating": {heater, true},
+	"climate": {beside, true}, "cabin": {beside, true}, "fan": {beside, true}, "fans": {beside, true}, "compressor": {beside, true},
+	"pump": {beside, true}, "pumps": {beside, true}, "aux": {beside, false}, "cooling": {beside, true},
+}
+
+var (
+	requested = subject{"power_kw": trace.RequestedPower, "current_a": trace.RequestedAmps}
+	offered   = subject{"power_kw": trace.OfferedPower, "current_a": trace.OfferedAmps}
+	heater    = subject{"power_kw": trace.HeaterPower}
+	beside    = subject{"power_kw": trace.AuxPower}
+)
+
+// fan are words of which nobody says "2kW fans".
+var fan = map[string]bool{"fan": true, "fans": true, "compressor": true, "pump": true, "pumps": true, "cooling": true}
+
+// switched tells whether something is switched on or off: "9kW heater on".
+func (r *reader) switched() bool {
+	if len(r.words) == 0 {
+		return false
+	}
+	switch strings.ToLower(strings.Trim(r.words[0], ".,")) {
+	case "on", "off", "starts", "started", "stops", "stopped", "running":
+		return true
+	}
+	return false
+}
+
+// mostBesideKW is what a heater or a cabin draws at most: "2kW heater" is its own
+// power, "80kW heater on" is not (common practice, no source: 6 kW).
+const mostBesideKW = 10
+
+// price are words behind which a number without a unit is the price so far.
+var price = map[string]bool{"price": true, "cost": true, "costs": true, "paid": true}
+
+// reader understands the words of one line.
+type reader struct {
+	line    Line
+	words   []string
+	of      subject
+	price   bool
+	rest    []string // words of the note
+	lastKW  float64  // the last power that was taken for the charging power; NaN if none
+	problem string
+}
+
+// ParseLine reads one line; number is its place in the text. Its time is taken for
+// minutes and seconds.
+func ParseLine(text string, number int) Line {
+	l := Line{Number: number, Text: text, TS: math.NaN(), ToTS: math.NaN(), Values: map[trace.Channel]float64{}}
+	if s := strings.TrimSpace(text); s == "" || strings.HasPrefix(s, "#") {
+		l.Empty = true
+		return l
+	}
+	r := &reader{line: l, words: joined(strings.Fields(strings.ReplaceAll(text, ";", " "))), lastKW: math.NaN()}
+	for len(r.words) > 0 && r.problem == "" {
+		r.next()
+	}
+	return r.conclude()
+}
+
+// next takes one word.
+func (r *reader) next() {
+	w := r.words[0]
+	r.words = r.words[1:]
+	bare := strings.TrimRight(w, ",")
+	switch {
+	case r.line.from.parts == 0 && r.time(bare):
+	case r.money(bare):
+	case number.MatchString(bare):
+		r.number(bare)
+	default:
+		r.word(w, strings.ToLower(strings.Trim(bare, ":.,()")))
+	}
+}
+
+// time takes a moment, or two that a level was held between.
+func (r *reader) time(w string) bool {
+	if m := levelOf.FindStringSubmatch(w); m != nil {
+		from, _ := clockOf(m[1])
+		to, _ := clockOf(m[2])
+		r.setTimes(from, to)
+		return true
+	}
+	c, ok := clockOf(w)
+	if !ok {
+		return false
+	}
+	c.half = r.halfOr(c.half)
+	var to clock
+	if len(r.words) > 1 && isDash(r.words[0]) {
+		if end, ok := clockOf(strings.TrimRight(r.words[1], ",")); ok {
+			r.words = r.words[2:]
+			end.half = r.halfOr(end.half)
+			if c.half == "" {
+				c.half = end.half
+			}
+			to = end
+		}
+	}
+	r.setTimes(c, to)
+	return true
+}
+
+func isDash(w string) bool { return w == "-" || w == "–" || w == "—" || w == "to" || w == "until" }
+
+// halfOr takes an AM or PM that stands behind the time.
+func (r *reader) halfOr(half string) string {
+	if half == "" && len(r.words) > 0 {
+		if m := halfWord.FindStringSubmatch(strings.TrimRight(r.words[0], ",")); m != nil {
+			r.words = r.words[1:]
+			return strings.ToLower(m[1]) + "m"
+		}
+	}
+	return half
+}
+
+func (r *reader) setTimes(from, to clock) {
+	r.line.from, r.line.to = from, to
+	as := MinutesSeconds
+	s, ok := from.seconds(as)
+	if !ok {
+		if s, ok = from.seconds(HoursMinutes); !ok {
+			r.problem = fmt.Sprintf("%q is no time, expected minutes and seconds such as 3:10, or a time of day such as 18:31", from.text)
+			return
+		}
+		as = HoursMinutes
+	}
+	r.line.TS = s
+	if to.parts > 0 {
+		if r.line.ToTS, ok = to.seconds(as); !ok {
+			r.problem = fmt.Sprintf("%q is no time, expected one such as 3:10", to.text)
+		}
+	}
+}
+
+// money takes a price: 3.20 behind a word or sign for it.
+func (r *reader) money(w string) bool {
+	m := moneyNumber.FindStringSubmatch(w)
+	switch {
+	case m != nil:
+		r.set(trace.Cost, m[2]+m[3], w)
+		return true
+	case money.MatchString(w) && (r.nextIsBare() || r.price):
+		r.price = true
+		return true
+	case price[strings.ToLower(strings.Trim(w, ":"))]:
+		r.price = true
+		return true
+	}
+	return false
+}
+
+// nextIsBare tells whether a number without a unit comes next.
+func (r *reader) nextIsBare() bool {
+	if len(r.words) == 0 {
+		return false
+	}
+	m := number.FindStringSubmatch(strings.TrimRight(r.words[0], ","))
+	return m != nil && m[2] == ""
+}
+
+// number takes a number with its unit.
+func (r *reader) number(w string) {
+	m := number.FindStringSubmatch(w)
+	unit := strings.ToLower(m[2])
+	switch {
+	case unit == "" && r.price:
+		r.set(trace.Cost, m[1], w)
+		if len(r.words) > 0 && money.MatchString(strings.TrimRight(r.words[0], ",")) {
+			r.words = r.words[1:]
+		}
+	case unit == "" && len(r.words) > 0 && money.MatchString(strings.TrimRight(r.words[0], ",")):
+		r.set(trace.Cost, m[1], w)
+		r.words = r.words[1:]
+	case aside[unit]:
+		r.rest = append(r.rest, w)
+	case unit == "" && len(r.rest) > 0:
+		r.rest = append(r.rest, w) // "neighbour at stall 3"
+	case unit == "":
+		r.problem = fmt.Sprintf("%s has no unit: write %s%%, %skW, %sC, %sA or %sV", w, w, w, w, w, w)
+	default:
+		u, ok := unitChannel[unit]
+		if !ok {
+			r.problem = fmt.Sprintf("%q: %s is no unit known here, expected %%, kW, C, F, A, V or kWh", w, m[2])
+			return
+		}
+		r.measured(u.channel, u.unit, m[1], w)
+	}
+}
+
+// measured takes a number of a channel for what the line speaks of.
+func (r *reader) measured(c trace.Channel, unit, digits, w string) {
+	own := c
+	if meant, ok := r.of[string(c)]; ok {
+		c = meant
+		if c != trace.BatteryTemp {
+			delete(r.of, string(own))
+		}
+	}
+	v, ok := r.value(digits, w)
+	if !ok {
+		return
+	}
+	in, _ := trace.Describe(c)
+	u, _ := units.Find(in.Units, unit)
+	v = u.Convert(v)
+	if v < in.Min || v > in.Max {
+		r.problem = fmt.Sprintf("%s: %s of %s %s, expected %g to %g", w, in.Name, words.Figure(v, 1), in.Unit, in.Min, in.Max)
+		return
+	}
+	if c == trace.Power {
+		r.lastKW = v
+	} else {
+		r.lastKW = math.NaN()
+	}
+	r.put(c, v)
+}
+
+func (r *reader) value(digits, w string) (float64, bool) {
+	v, err := strconv.ParseFloat(strings.Replace(strings.Replace(digits, ",", ".", 1), "−", "-", 1), 64)
+	if err != nil || math.IsInf(v, 0) {
+		r.problem = fmt.Sprintf("%q is no number", w)
+		return 0, false
+	}
+	return v, true
+}
+
+// set takes a number that needs no unit.
+func (r *reader) set(c trace.Channel, digits, w string) {
+	r.price = false
+	v, ok := r.value(digits, w)
+	in, _ := trace.Describe(c)
+	switch {
+	case !ok:
+	case v < in.Min || v > in.Max:
+		r.problem = fmt.Sprintf("%s: %s of %s, expected %g to %g", w, in.Name, words.Figure(v, 2), in.Min, in.Max)
+	default:
+		r.put(c, v)
+	}
+}
+
+func (r *reader) put(c trace.Channel, v float64) {
+	if _, twice := r.line.Values[c]; twice {
+		in, _ := trace.Describe(c)
+		r.problem = fmt.Sprintf("%s stands there twice", in.Name)
+		return
+	}
+	r.line.Values[c] = v
+}
+
+// word takes a word that is no number: it says what comes next, or belongs to the note.
+func (r *reader) word(w, plain string) {
+	s, ok := subjects[plain]
+	if !ok {
+		r.rest = append(r.rest, w)
+		return
+	}
+	if c, ok := s.of["power_kw"]; ok && s.mark && !fan[plain] && r.lastKW <= mostBesideKW && !r.switched() {
+		// "2kW heater": the number before belongs to it
+		delete(r.line.Values, trace.Power)
+		r.put(c, r.lastKW)
+		r.lastKW = math.NaN()
+	} else {
+		r.of = subject{}
+		for from, to := range s.of {
+			r.of[from] = to
+		}
+	}
+	if s.mark {
+		r.rest = append(r.rest, w)
+	}
+}
+
+// conclude says what a line is once its words are sorted.
+func (r *reader) conclude() Line {
+	l := r.line
+	note := strings.Join(r.rest, " ")
+	_, hasSoC := l.Values[trace.SoC]
+	_, hasKWh := l.Values[trace.Energy]
+	switch {
+	case r.problem != "":
+		l.Problem = r.problem
+	case math.IsNaN(l.TS):
+		l.Problem = "no time: begin with minutes and seconds, such as 3:10"
+	case len(l.Values) == 0 && note == "":
+		l.Problem = "a time without a reading: expected such as 12% 118kW 21C"
+	case !math.IsNaN(l.ToTS) && (hasSoC || hasKWh):
+		l.Problem = "a level held between two times: charge and kWh change, give them their own time"
+	case note != "":
+		l.Mark = mark(note)
+	}
+	return l
+}
+
+// joined puts a number and the unit typed behind a space together.
+func joined(in []string) []string {
+	var out []string
+	for i := 0; i < len(in); i++ {
+		w := in[i]
+		if m := number.FindStringSubmatch(w); m != nil && m[2] == "" && i+1 < len(in) {
+			unit := strings.ToLower(strings.TrimRight(in[i+1], ","))
+			if _, ok := unitChannel[unit]; ok || aside[unit] {
+				w += in[i+1]
+				i++
+			}
+		}
+		out = append(out, w)
+	}
+	return out
+}
+
+// markWords tell the kind of a mark from its first words.
+var markWords = []struct {
+	match *regexp.Regexp
+	kind  string
+}{
+	{regexp.MustCompile(`(?i)^(plug(ged)?[- ]?in|replug(ged)?)\b`), run.PlugIn},
+	{regexp.MustCompile(`(?i)^un-?plug(ged)?\b`), run.Unplug},
+	{regexp.MustCompile(`(?i)^(first[- ]power|power on)\b`), run.FirstPower},
+	{regexp.MustCompile(`(?i)^stop(ped)?\b`), run.Stop},
+	{regexp.MustCompile(`(?i)^(attempt|((the )?(payment|card|app|session|handshake|start|charging|charger|stall)( was| is| has)? )?(refused|declined|rejected|failed)|dead stall|red light)\b`), run.Attempt},
+	{regexp.MustCompile(`(?i)^(heater|heating|preheating)\b`), run.Heater},
+	{regexp.MustCompile(`(?i)^(fans?|compressor)\b`), run.Fan},
+	{regexp.MustCompile(`(?i)^neighbour\b`), run.Neighbour},
+}
+
+func mark(note string) *run.Mark {
+	for _, w := range markWords {
+		if at := w.match.FindStringIndex(note); at != nil {
+			kept := note
+			if at[1] == len(note) && w.kind != run.Attempt {
+				kept = ""
+			}
+			return &run.Mark{Kind: w.kind, Note: kept}
+		}
+	}
+	return &run.Mark{Kind: run.Note, Note: note}
+}
+
+// Say puts a line back into words, so that the tester sees what was understood.
+func (l Line) Say() string {
+	if l.Problem != "" {
+		return l.Problem
+	}
+	parts := []string{words.Clock(l.TS)}
+	if !math.IsNaN(l.ToTS) {
+		parts[0] += "–" + words.Clock(l.ToTS)
+	}
+	for _, in := range trace.Channels {
+		if v, ok := l.Values[in.Channel]; ok {
+			decimals := 1
+			if in.Channel == trace.Cost {
+				decimals = 2
+			}
+			parts = append(parts, strings.TrimSpace(in.Short+" "+words.Figure(v, decimals)+" "+in.Unit))
+		}
+	}
+	if l.Mark != nil {
+		s := "mark: " + l.Mark.Kind
+		if l.Mark.Note != "" {
+			s += ", " + l.Mark.Note
+		}
+		parts = append(parts, s)
+	}
+	return strings.Join(parts, " · ")
+}
