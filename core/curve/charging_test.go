@@ -115,17 +115,25 @@ func TestRunIsTheSumOfItsLegs(t *testing.T) {
 		for _, x := range []*Reading{plain, Read(noisy, Options{})} {
 			sum := 0.0
 			for _, l := range x.Legs {
-				sum += *l.EnergyKWh
+				if l.EnergyKWh != nil { // nil: a single reading says nothing
+					sum += *l.EnergyKWh
+				}
 				if l.FromS < -1e-9 || l.ToS > marks[len(marks)-1].TS-x.ZeroS+1e-9 {
 					t.Fatalf("leg from %g to %g", l.FromS, l.ToS)
 				}
 			}
+			if len(rows) < 2 {
+				continue
+			}
 			if x.Energy.StallKWh == nil || !close(sum, *x.Energy.StallKWh) {
 				t.Fatalf("legs %g, run %v", sum, show(x.Energy.StallKWh))
 			}
-			if x.Peak.HeldS != nil && *x.Peak.HeldS > 1800 {
+			if x.Peak != nil && x.Peak.HeldS != nil && *x.Peak.HeldS > 1800 {
 				t.Fatalf("held for %g s", *x.Peak.HeldS)
 			}
+		}
+		if len(rows) < 2 {
+			return
 		}
 		same(t, "energy", plain.Energy.StallKWh, Read(noisy, Options{}).Energy.StallKWh)
 	})

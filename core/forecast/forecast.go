@@ -26,6 +26,10 @@ type Uncertainty struct {
 	StallSharePct float64 // what the stall may give of its label at worst
 }
 
+// assumedTaperPct is how far off the envelope may be that stands in, by the kind of
+// car, for one that nobody has drawn, either way in % (common practice, no source).
+const assumedTaperPct = 18
+
 // DefaultUncertainty is what a careful tester gets near (common practice, no
 // source): two warm runs of one car differ by a few percent, usable capacity
 // changes with updates and age, a pack's temperature is known to a few kelvin, and
@@ -102,6 +106,9 @@ func Of(plan Plan, u Uncertainty) (*Forecast, error) {
 	f, err := Once(plan)
 	if err != nil {
 		return nil, err
+	}
+	if p, err := pack.For(plan.Car); err == nil && p.Taper(plan.Car, plan.Gentle).Assumed {
+		u.TaperPct = max(u.TaperPct, assumedTaperPct)
 	}
 	f.spread(plan, u)
 	return f, nil

@@ -35,6 +35,18 @@ type Plan struct {
 	DerateShare  float64 // this share of the stall's current; 0: all of it
 
 	TaperShare float64 // the pack takes this share of its envelope; 0: all of it
+
+	From *State // a session under way to go on from; nil: it begins at plug-in
+}
+
+// State is where a session stands: what it takes to go on from there as if it had
+// been followed from its beginning. Charge and battery are the plan's own FromPct and
+// Battery.
+type State struct {
+	PluggedS float64 // since this leg's plug-in
+	PoweredS float64 // since its first power; NaN before
+	Amps     float64 // into the pack
+	Ramping  bool    // the power is still climbing after first power
 }
 
 // Times of a session's beginning (common practice, no source: the plateau is
@@ -47,10 +59,11 @@ const (
 
 // What a session draws beside the pack (from memory).
 const (
-	pumpsKW    = 0.35  // coolant pumps and electronics while charging
-	cableOhm   = 0.012 // from the stall's meter to the pack's terminals, both ways
-	heaterOnK  = 10    // the heater runs from so far below warm
-	heaterOffK = 1     // until so far below warm
+	pumpsKW     = 0.35  // coolant pumps and electronics while charging
+	cableOhm    = 0.012 // from the stall's meter to the pack's terminals, both ways
+	heaterFullK = 2     // the heater runs with all it has from so far below warm
+	heaterOffK  = 0     // and fades until so far below it
+	heaterHotK  = 4     // it fades too from twice so far below too hot at the warmest cell
 )
 
 // Step is one second of a session. Powers are means over the second, in kW.
@@ -81,7 +94,6 @@ type Session struct {
 	t, soc    float64
 	battery   pack.Nodes
 	amps      float64
-	heating   bool
 	ramping   bool
 	firstAt   float64 // first power of this leg; NaN before
 	pluggedAt float64
@@ -116,6 +128,9 @@ func NewSession(plan Plan) (*Session, error) {
 			s.timer = share / 100
 		}
 	}
+	if from := plan.From; from != nil {
+		s.pluggedAt, s.firstAt, s.amps, s.ramping = -from.PluggedS, -from.PoweredS, from.Amps, from.Ramping
+	}
 	return s, nil
 }
 
@@ -136,9 +151,10 @@ func (s *Session) Next() Step {
 		st.Cause = ceiling.Ramp
 		s.amps = 0
 	default:
-		s.beside(&st)
+		m := s.moment(rest, ohm)
+		s.beside(&st, &m)
 		st.OfferedKW = s.stallKW()
-		s.amps, st.Cause, st.RequestedKW = s.hold(rest, ohm, st.AuxKW)
+		s.amps, st.Cause, st.RequestedKW = s.hold(m)
 	}
 	st.Amps, st.PackV = s.amps, rest+s.amps*ohm
 	st.PackKW = st.PackV * st.Amps / 1000
@@ -167,24 +183,40 @@ func (s *Session) plug() {
 	}
 }
 
-// beside settles what is drawn beside the pack.
-func (s *Session) beside(st *Step) {
+// beside settles what is drawn beside the pack. The battery heater takes what the
+// stall has to spare: it never takes from the pack, so that a larger one warms it no
+// later and never slows a session down. It has no memory, so that of two packs the
+// warmer one stays the warmer.
+func (s *Session) beside(st *Step, m *stall.Moment) {
 	if s.limits.Refusal != "" {
 		return
 	}
-	below := s.pack.WarmC - s.battery.Ordered().ColdestC
-	if below > heaterOnK {
-		s.heating = true
-	} else if below < heaterOffK {
-		s.heating = false
+	st.AuxKW = min(pumpsKW+s.plan.ClimateKW, s.stallKW())
+	m.AuxKW = st.AuxKW
+	n := s.battery.Ordered()
+	share := min((s.pack.WarmC-n.ColdestC-heaterOffK)/(heaterFullK-heaterOffK), (s.pack.HotC-n.WarmestC)/heaterHotK-1)
+	share = max(0, min(1, share))
+	if share == 0 || s.pack.HeaterKW == 0 {
+		return
 	}
-	if s.heating {
-		st.HeaterKW = s.pack.HeaterKW
+	st.HeaterKW = min(share*s.pack.HeaterKW, s.spareKW(*m))
+	st.AuxKW += st.HeaterKW
+	m.AuxKW = st.AuxKW
+}
+
+// spareKW is what the stall could give beyond what pack, pumps and cabin take.
+func (s *Session) spareKW(m stall.Moment) float64 {
+	amps, _ := stall.Lowest(s.limits.Allowed(m))
+	packV := m.RestV + amps*m.Ohm
+	plug := s.limits.ToPlug(packV*amps/1000) + m.AuxKW
+	volts := s.limits.PlugV(packV)
+	inCable := plug * 1000 / volts
+	spare := s.stallKW() - plug - pack.HeatKW(inCable, cableOhm)
+	cable, _ := s.cable()
+	for _, most := range []float64{cable, s.limits.AdapterA} {
+		spare = min(spare, (most-inCable)*volts/1000)
 	}
-	st.AuxKW = pumpsKW + st.HeaterKW + s.plan.ClimateKW
-	if give := s.stallKW(); st.AuxKW > give {
-		st.AuxKW, st.HeaterKW = give, max(0, give-pumpsKW-s.plan.ClimateKW)
-	}
+	return max(0, spare)
 }
 
 // stallKW is what the stall can give at this moment.
@@ -213,72 +245,35 @@ func (s *Session) cable() (amps float64, cause ceiling.Cause) {
 	return s.limits.StallA, ceiling.StallCurrent
 }
 
-// least keeps the lowest limit in amps, and whose it is.
-type least struct {
-	amps  float64
-	cause ceiling.Cause
-}
-
-func (l *least) of(amps float64, c ceiling.Cause) {
-	if amps < l.amps {
-		l.amps, l.cause = max(0, amps), c
+// moment is the pack and the way to it as they are now.
+func (s *Session) moment(rest, ohm float64) stall.Moment {
+	kw, why := s.takes()
+	m := s.limits.Moment(rest, ohm, kw, why)
+	m.CableOhm = cableOhm
+	m.CableA, m.Cable = s.cable()
+	if shared, on := s.shared(); on {
+		m.SharedKW = shared
 	}
+	return m
 }
 
 // hold gives the current that flows at this moment, what holds it down, and the
 // power that car and pack ask for.
-func (s *Session) hold(rest, ohm, auxKW float64) (amps float64, cause ceiling.Cause, requestedKW float64) {
+func (s *Session) hold(m stall.Moment) (amps float64, cause ceiling.Cause, requestedKW float64) {
 	if s.limits.Refusal != "" {
 		return 0, ceiling.StallVoltage, 0
 	}
-	l := s.limits
-	low := least{math.Inf(1), ceiling.Unknown}
-	kw, why := s.takes()
-	low.of(pack.Amps(kw, rest, ohm), why)
-	low.of(pack.Amps(l.CarKW, rest, ohm), ceiling.CarPower)
-	low.of(l.CarA, ceiling.CarCurrent)
-	requestedKW = low.amps * (rest + low.amps*ohm) / 1000
-	top, whose := l.TopV()
-	low.of((top-rest)/ohm, whose)
-	if l.Converter {
-		s.throughConverter(&low, rest, ohm, auxKW)
-	} else {
-		if rest < l.StallMinV {
-			low.of(0, ceiling.StallVoltage)
-		}
-		beside := auxKW * 1000 / rest // no less than what it is at the terminals' voltage
-		cable, whose := s.cable()
-		low.of(cable-beside, whose)
-		low.of(l.AdapterA-beside, ceiling.AdapterCurrent)
-		low.of(pack.Amps(l.StallKW-auxKW, rest, ohm+cableOhm), ceiling.StallPower)
-		if shared, on := s.shared(); on {
-			low.of(pack.Amps(shared-auxKW, rest, ohm+cableOhm), ceiling.SharedCabinet)
+	list := s.limits.Allowed(m)
+	wants := math.Inf(1)
+	for _, a := range list {
+		switch a.Cause {
+		case m.Takes, ceiling.CarPower, ceiling.CarCurrent:
+			wants = min(wants, a.Amps)
 		}
 	}
-	amps, cause = s.ramp(low)
-	return amps, cause, requestedKW
-}
-
-// throughConverter adds the stall's limits where the car steps its voltage up:
-// they hold on the other side of the converter, at its voltage.
-func (s *Session) throughConverter(low *least, rest, ohm, auxKW float64) {
-	l := s.limits
-	volts := l.PlugV(rest)
-	low.of(pack.Amps(l.ConverterKW, rest, ohm), ceiling.CarConverter)
-	limit := func(plugKW float64, c ceiling.Cause) {
-		if math.IsInf(plugKW, 1) {
-			return
-		}
-		current := plugKW * 1000 / volts
-		low.of(pack.Amps(l.FromPlug(plugKW-auxKW-pack.HeatKW(current, cableOhm)), rest, ohm), c)
-	}
-	cable, whose := s.cable()
-	limit(cable*volts/1000, whose)
-	limit(l.AdapterA*volts/1000, ceiling.AdapterCurrent)
-	limit(l.StallKW, ceiling.StallPower)
-	if shared, on := s.shared(); on {
-		limit(shared, ceiling.SharedCabinet)
-	}
+	low, holds := stall.Lowest(list)
+	amps, cause = s.ramp(low, holds.Cause)
+	return amps, cause, wants * (m.RestV + wants*m.Ohm) / 1000
 }
 
 // takes is the power that the pack takes, and whether taper, step, timer, cold or
@@ -305,16 +300,16 @@ func (s *Session) takes() (kw float64, cause ceiling.Cause) {
 }
 
 // ramp lets the current climb no faster than the session's beginning does.
-func (s *Session) ramp(low least) (float64, ceiling.Cause) {
-	rate := max(2, low.amps/rampS)
-	if low.amps > s.amps+rate {
+func (s *Session) ramp(low float64, cause ceiling.Cause) (float64, ceiling.Cause) {
+	rate := max(2, low/rampS)
+	if low > s.amps+rate {
 		if s.ramping {
 			return s.amps + rate, ceiling.Ramp
 		}
-		return s.amps + rate, low.cause
+		return s.amps + rate, cause
 	}
 	s.ramping = false
-	return low.amps, low.cause
+	return low, cause
 }
 
 // losses works out what the stall has to give for what the pack gets.

@@ -117,3 +117,30 @@ out = [r.y[0][-1], r.y[1][-1]]
 	assert.InDelta(t, want[0], nodes.ColdestC, 0.01)
 	assert.InDelta(t, want[1], nodes.WarmestC, 0.01)
 }
+
+// A car whose envelope nobody has drawn: by its kind. The shape of a high peak falls
+// early, that of a modest one holds past half; between two kinds there is no jump; an
+// iron-phosphate pack holds longer than a nickel pack of the same peak.
+func TestTaperByKindOfCar(t *testing.T) {
+	share := func(chemistry string, c, soc float64) float64 {
+		car := &run.Car{Chemistry: chemistry, UsableKWh: run.N(80), MaxKW: run.N(80 * c)}
+		p, err := pack.For(car)
+		require.NoError(t, err)
+		taper := p.Taper(car, false)
+		assert.True(t, taper.Assumed)
+		assert.InDelta(t, 80*c, taper.PeakKW(), 1e-9)
+		return taper.KW(soc) / taper.PeakKW()
+	}
+	assert.Less(t, share("NMC", 3.1, 45), 0.65)
+	assert.Equal(t, 1.0, share("NMC", 1, 45))
+	assert.Greater(t, share("LFP", 2, 45), share("NMC", 2, 45))
+	for _, soc := range []float64{20, 45, 70, 90} {
+		for c := 0.8; c < 3.4; c += 0.05 {
+			assert.InDelta(t, share("NMC", c, soc), share("NMC", c+0.05, soc), 0.03)
+		}
+	}
+	car := &run.Car{UsableKWh: run.N(80), Envelope: []run.Point{{SoCPct: 0, KW: 100}}}
+	p, err := pack.For(car)
+	require.NoError(t, err)
+	assert.False(t, p.Taper(car, false).Assumed)
+}

@@ -3,7 +3,6 @@ package stall
 import (
 	"fmt"
 	"math"
-	"sort"
 
 	"zincroad/core/ceiling"
 	"zincroad/core/pack"
@@ -27,8 +26,7 @@ type At struct {
 	Ceilings []Ceiling
 }
 
-// Ceiling is one limit in kW: the stall's and the adapter's at the plug, the car's
-// at the pack.
+// Ceiling is one limit in kW at the plug, with nothing drawn beside the pack.
 type Ceiling struct {
 	Cause ceiling.Cause
 	KW    float64
@@ -65,69 +63,36 @@ func FitOf(c *run.Car, s *run.Stall, ad *run.Adapter, a Assumptions, gentle bool
 	return f, nil
 }
 
-// at lists the ceilings at one state of charge.
+// at lists the ceilings at one state of charge, all of them at the plug.
 //
-// A ceiling in amps and one in kW are compared by the current that each allows;
-// the lowest holds, and the voltage that it makes stands for all: a current limit
-// is then that current times this voltage.
+// A ceiling in amps and one in kW are compared by what they come to; a current limit is
+// that current times the voltage under the lowest ceiling.
 func (l *Limits) at(p *pack.Pack, taper *pack.Taper, soc float64) At {
-	rest, ohm := p.RestV(soc), p.Ohm(soc, max(pack.DefaultWarmC, p.WarmC))
-	type limit struct {
-		cause ceiling.Cause
-		amps  float64
-		kw    float64 // NaN: amps times the voltage
-	}
-	var limits []limit
-	power := func(c ceiling.Cause, kw, atPack float64) {
-		if !math.IsInf(kw, 1) {
-			limits = append(limits, limit{c, pack.Amps(atPack, rest, ohm), kw})
+	m := l.Warm(p, taper, soc)
+	list := l.Allowed(m)
+	amps, _ := Lowest(list)
+	out := At{SoCPct: soc, PackV: m.RestV + amps*m.Ohm}
+	for i := range list {
+		switch a := &list[i]; a.Cause {
+		case ceiling.StallCurrent, ceiling.AdapterCurrent:
+			if rated := map[ceiling.Cause]float64{ceiling.StallCurrent: l.StallA, ceiling.AdapterCurrent: l.AdapterA}[a.Cause]; !l.Converter {
+				a.PlugKW = rated * out.PackV / 1000
+			}
+		case ceiling.CarCurrent:
+			a.PlugKW = l.ToPlug(l.CarA * out.PackV / 1000)
 		}
 	}
-	current := func(c ceiling.Cause, amps float64) {
-		if math.IsInf(amps, 1) {
-			return
-		}
-		if l.Converter {
-			kw := amps * l.PlugV(rest) / 1000
-			limits = append(limits, limit{c, pack.Amps(l.FromPlug(kw), rest, ohm), kw})
-			return
-		}
-		limits = append(limits, limit{c, amps, math.NaN()})
-	}
-	power(ceiling.StallPower, l.StallKW, l.FromPlug(l.StallKW))
-	current(ceiling.StallCurrent, l.StallA)
-	current(ceiling.AdapterCurrent, l.AdapterA)
-	power(ceiling.CarPower, l.CarKW, l.CarKW)
-	if !math.IsInf(l.CarA, 1) {
-		limits = append(limits, limit{ceiling.CarCurrent, l.CarA, math.NaN()})
-	}
-	if l.Converter {
-		power(ceiling.CarConverter, l.ConverterKW, l.ConverterKW)
-	}
-	taken := ceiling.PackTaper
-	if taper.AtStep(soc) {
-		taken = ceiling.SoCStep
-	}
-	power(taken, taper.KW(soc), taper.KW(soc))
-	top, whose := l.TopV()
-	amps := max(0, (top-rest)/ohm)
-	if rest < l.StallMinV && !l.Converter {
-		amps, whose = 0, ceiling.StallVoltage
-	}
-	limits = append(limits, limit{whose, amps, amps * top / 1000})
-
-	sort.SliceStable(limits, func(i, j int) bool { return limits[i].amps < limits[j].amps })
-	out := At{SoCPct: soc, PackV: rest + limits[0].amps*ohm}
-	for _, x := range limits {
-		kw := x.kw
-		if math.IsNaN(kw) {
-			kw = x.amps * out.PackV / 1000
-		}
-		out.Ceilings = append(out.Ceilings, Ceiling{x.cause, kw})
-	}
-	// Above the holding one, ceilings in amps and in kW are ordered by what is shown.
-	sort.SliceStable(out.Ceilings, func(i, j int) bool { return out.Ceilings[i].KW < out.Ceilings[j].KW })
+	out.Ceilings = asCeilings(list)
 	return out
+}
+
+// Warm is the moment of a warm pack at a state of charge.
+func (l *Limits) Warm(p *pack.Pack, taper *pack.Taper, soc float64) Moment {
+	takes := ceiling.PackTaper
+	if taper.AtStep(soc) {
+		takes = ceiling.SoCStep
+	}
+	return l.Moment(p.RestV(soc), p.Ohm(soc, max(pack.DefaultWarmC, p.WarmC)), taper.KW(soc), takes)
 }
 
 // partly says from where to where a stall gives anything, when it is not all.

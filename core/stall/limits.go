@@ -25,7 +25,7 @@ const TypicalSharePct = 88
 
 // Limits are the fixed limits between a stall and a pack; +Inf is "not known".
 // Powers and currents named Stall and Adapter are at the plug, those named Car at
-// the pack.
+// the pack; a converter's power is what it takes at the plug.
 type Limits struct {
 	StallKW, StallA, StallMinV, StallMaxV float64
 	AdapterA, AdapterMaxV                 float64
