@@ -7,6 +7,7 @@ package follow
 
 import (
 	"math"
+	"slices"
 
 	"zincroad/core/ceiling"
 	"zincroad/core/curve"
@@ -53,11 +54,13 @@ type State struct {
 	Holding  *Holding // nil: nothing to say yet
 	learnt   *Holding // the same, or what held when the power was read last
 	learntAt float64  // the state of charge then
-	Alert    *Alert   // nil: within the forecast
-	Next     *Expect  // the next post
-	End      *Expect  // where the run is to stop
-	Reading  *curve.Reading
-	Forecast *forecast.Forecast // from the start of the run; nil without a car
+
+	poweredAt float64 // first power of this leg on the run's own clock; NaN before
+	Alert     *Alert  // nil: within the forecast
+	Next      *Expect // the next post
+	End       *Expect // where the run is to stop
+	Reading   *curve.Reading
+	Forecast  *forecast.Forecast // from the start of the run; nil without a car
 }
 
 // Value is the last reading of something.
@@ -109,7 +112,7 @@ const (
 // its forecast as it was made before plug-in, from the state of charge at its
 // start; nil where there is none. The run's recordings may end anywhere.
 func Of(r *run.Run, plan forecast.Plan, baseline *forecast.Forecast, nowS float64) *State {
-	s := &State{TS: math.NaN(), PluggedS: math.NaN(), Counted: math.NaN(), countS: nowS, Forecast: baseline}
+	s := &State{TS: math.NaN(), PluggedS: math.NaN(), poweredAt: math.NaN(), Counted: math.NaN(), countS: nowS, Forecast: baseline}
 	x := curve.Read(r, curve.Options{Clock: curve.PlugClock})
 	s.Reading = x
 	f := newFeeds(r, nowS)
@@ -125,33 +128,15 @@ func Of(r *run.Run, plan forecast.Plan, baseline *forecast.Forecast, nowS float6
 	}
 	s.hold(f, plan)
 	s.compare(f, baseline, x.ZeroS)
-	s.expect(plan, s.countS-x.ZeroS)
+	s.expect(f, plan, s.countS-x.ZeroS)
 	return s
-}
-
-// Beginning is a plan as the run really began: from the first state of charge and
-// with the first temperatures that were read.
-func Beginning(r *run.Run, plan forecast.Plan) forecast.Plan {
-	first := func(c trace.Channel, other float64) float64 {
-		at := math.Inf(1)
-		for _, rec := range r.Recordings {
-			if s := rec.OnRunClock().Series(c); s.Len() > 0 && s.T[0] < at {
-				at, other = s.T[0], s.V[0]
-			}
-		}
-		return other
-	}
-	plan.FromPct = first(trace.SoC, plan.FromPct)
-	plan.Battery.ColdestC = first(trace.BatteryTempMin, first(trace.BatteryTemp, plan.Battery.ColdestC))
-	plan.Battery.WarmestC = max(plan.Battery.ColdestC, first(trace.BatteryTempMax, plan.Battery.WarmestC))
-	return plan
 }
 
 // feeds are a live run's series on the run's own clock, up to now.
 type feeds struct {
 	now                                            float64
 	soc, stallKW, carKW, amps, volts, min, max, kw trace.Series // kw: the one that is followed
-	kwSide                                         trace.Side
+	kwSide, ampsSide                               trace.Side
 	offered                                        trace.Series // by the stall, kW
 	plugIns                                        []float64    // by the marks
 }
@@ -183,6 +168,9 @@ func newFeeds(r *run.Run, now float64) *feeds {
 	}
 	f.stallKW, f.carKW = join(trace.StallSide, trace.Power), join(trace.CarSide, trace.Power)
 	f.amps, f.volts = either(trace.Current), either(trace.Voltage)
+	if f.ampsSide = trace.StallSide; join(trace.CarSide, trace.Current).Len() > 0 {
+		f.ampsSide = trace.CarSide
+	}
 	f.offered = join(trace.StallSide, trace.OfferedPower)
 	for _, m := range r.Marks {
 		if m.Kind == run.PlugIn {
@@ -229,7 +217,7 @@ func (s *State) values(f *feeds) {
 func (s *State) phase(r *run.Run, f *feeds, now float64) {
 	powered := firstPower(f.kw)
 	plugged := math.NaN() // the plug is in since
-	for _, m := range r.Marks {
+	for i, m := range r.Marks {
 		switch m.Kind {
 		case run.PlugIn:
 			plugged = m.TS
@@ -241,6 +229,10 @@ func (s *State) phase(r *run.Run, f *feeds, now float64) {
 				s.Leg--
 			}
 			plugged = math.NaN()
+			if !math.IsNaN(firstPower(upTo(f.kw.From(m.TS), r.Marks[i+1:]))) {
+				plugged = m.TS // started again without unplugging
+				s.Leg++
+			}
 		}
 	}
 	until := now
@@ -252,15 +244,26 @@ func (s *State) phase(r *run.Run, f *feeds, now float64) {
 	case !math.IsNaN(plugged):
 		s.PluggedS = now - plugged
 		if s.Phase = Waiting; firstPower(f.kw.From(plugged)) >= plugged {
-			s.Phase = Charging
+			s.Phase, s.poweredAt = Charging, firstPower(f.kw.From(plugged))
 		}
 	case math.IsNaN(powered):
 		s.Phase = Arrived
 	case s.Leg == 0: // power without a mark: the logger was there first
-		s.Phase, s.PluggedS, s.Leg = Charging, now-powered, 1
+		s.Phase, s.PluggedS, s.Leg, s.poweredAt = Charging, now-powered, 1, powered
 	default:
 		s.Phase = Between
 	}
+}
+
+// upTo gives a series to the next plug-in or attempt.
+func upTo(p trace.Series, marks []run.Mark) trace.Series {
+	for _, m := range marks {
+		if m.Kind == run.PlugIn || m.Kind == run.Attempt {
+			n, _ := slices.BinarySearch(p.T, m.TS)
+			return trace.Series{T: p.T[:n], V: p.V[:n]}
+		}
+	}
+	return p
 }
 
 // firstPower is the time of the first reading that counts as charging; NaN if none.
@@ -287,6 +290,9 @@ func (s *State) zero(r *run.Run, x *curve.Reading) float64 {
 	return x.ZeroS
 }
 
+// loggedS is the time between readings of a log, at most.
+const loggedS = 10
+
 // carryS is how long a power that was read once is taken to go on.
 const carryS = 120
 
@@ -310,6 +316,9 @@ func (s *State) count(r *run.Run, f *feeds, plan forecast.Plan) {
 		flip--
 	}
 	at := f.soc.T[flip]
+	if flip > 0 && at-f.soc.T[flip-1] <= loggedS { // it changed between two readings of a log
+		at = (at + f.soc.T[flip-1]) / 2
+	}
 	kwh := f.kw.Integral(at, f.now) / 3600
 	s.countS = max(at, f.soc.T[n-1])
 	if last := f.last(f.kw); last.Known() {
@@ -323,7 +332,7 @@ func (s *State) count(r *run.Run, f *feeds, plan forecast.Plan) {
 	s.countS = min(s.countS, f.now)
 	share := 1.0
 	if f.kwSide == trace.StallSide {
-		share = 0.96 // of the stall's energy reaches the pack (common practice, no source)
+		share = packShare
 	}
 	s.Counted = min(100, f.soc.V[n-1]+kwh*share/b.UsableKWh*100)
 }

@@ -1,11 +1,13 @@
 package follow
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
 
 	"zincroad/core/ceiling"
+	"zincroad/core/curve"
 	"zincroad/core/forecast"
 	"zincroad/core/pack"
 	"zincroad/core/run"
@@ -14,11 +16,15 @@ import (
 	"zincroad/core/words"
 )
 
-// What counts as flat over the last lookS seconds: a spread of so much of the mean,
-// or so little in the unit itself.
+// How far back readings speak for now: 90 s of a log, and of readings that were typed
+// the last few of up to eight minutes. Flat is a spread of so much of the mean, or so
+// little in the unit itself.
 const (
 	lookS     = 90
 	leastN    = 4
+	typedN    = 4
+	typedS    = 480
+	leastS    = 55 // so long at least must few readings lie apart to show that something is flat
 	flatShare = 0.012
 	flatAmps  = 2.0
 	flatKW    = 1.0
@@ -29,15 +35,25 @@ const (
 type stretch struct {
 	mean, spread, rise float64 // rise: last less first, of a line through the points
 	n                  int
+	lengthS            float64
 }
 
-func recent(s trace.Series, now float64) stretch {
-	i, _ := slices.BinarySearch(s.T, now-lookS)
-	t, v := s.T[i:], s.V[i:]
-	out := stretch{n: len(v)}
-	if len(v) == 0 {
-		return out
+// recent takes the part of a series that speaks for now, from a time on.
+func recent(s trace.Series, now, from float64) stretch {
+	end := len(s.T)
+	for end > 0 && s.T[end-1] > now {
+		end--
 	}
+	i, _ := slices.BinarySearch(s.T, max(from, now-lookS))
+	if end-i < leastN {
+		j, _ := slices.BinarySearch(s.T, max(from, now-typedS))
+		i = min(i, max(j, end-typedN))
+	}
+	if i >= end {
+		return stretch{}
+	}
+	t, v := s.T[i:end], s.V[i:end]
+	out := stretch{n: len(v), lengthS: t[len(t)-1] - t[0]}
 	lo, hi := v[0], v[0]
 	var st, sv float64
 	for k := range v {
@@ -53,14 +69,18 @@ func recent(s trace.Series, now float64) stretch {
 	}
 	out.mean, out.spread = mv, hi-lo
 	if tt > 0 {
-		out.rise = tv / tt * (t[len(t)-1] - t[0])
+		out.rise = tv / tt * out.lengthS
 	}
 	return out
 }
 
-// flat tells whether a stretch stays level; few readings say nothing.
+// told tells whether a stretch says anything about level or slope: four readings, or
+// two that lie a minute apart.
+func (s stretch) told() bool { return s.n >= leastN || s.n >= 2 && s.lengthS >= leastS }
+
+// flat tells whether a stretch stays level.
 func (s stretch) flat(least float64) bool {
-	return s.n >= leastN && s.spread <= max(least, flatShare*math.Abs(s.mean))
+	return s.told() && s.spread <= max(least, flatShare*math.Abs(s.mean))
 }
 
 // hold says what seems to hold the power. Where nobody has looked for a while there
@@ -88,31 +108,73 @@ func (s *State) charge() float64 {
 	return s.Counted
 }
 
-// holding is what seems to hold the power in the last minute and a half before the
-// moment of the feeds.
+// candidate is a cause with how badly it fits: 0 is a perfect fit, 1 what noise makes
+// of one, 2 and more a poor one.
+type candidate struct {
+	Holding
+	misfit float64
+}
+
+// From what misfit on a cause is none, and when the best one is sure: it fits well, and
+// the next one clearly worse.
+const (
+	poorFit    = 2.5
+	goodFit    = 1.2
+	clearMatch = 1.0
+)
+
+// seen is what the readings show at the moment of the feeds.
+type seen struct {
+	kw, amps, volts stretch
+	packKW          float64 // of the last reading, into the pack
+	soc             float64
+	limits          *stall.Limits
+	pack            *pack.Pack
+}
+
+// holding is what seems to hold the power at the moment of the feeds: of all causes the
+// one that fits best, weighed against the others.
 func (s *State) holding(f *feeds, plan forecast.Plan, pluggedS float64) *Holding {
-	if s.KW.V < 1 {
+	if s.KW.V < curve.PowerFloorKW {
 		return &Holding{ceiling.Paused, "no power is flowing", true}
 	}
-	kw, amps := recent(f.kw, f.now), recent(f.amps, f.now)
-	if pluggedS < 150 && kw.n >= 2 && kw.rise > 0.1*kw.mean {
+	plugged := f.now - pluggedS
+	from := plugged
+	if d, ok := lastFall(f.kw, plugged, f.now); ok {
+		from = d.AtS
+	}
+	x := seen{kw: recent(f.kw, f.now, from), amps: recent(f.amps, f.now, from), volts: recent(f.volts, f.now, from), soc: s.learntAt}
+	if pluggedS < 150 && x.kw.n >= 2 && x.kw.rise > 0.1*x.kw.mean {
 		return &Holding{ceiling.Ramp, "the power is still climbing after plug-in", true}
 	}
-	l, p := limitsOf(plan)
-	for _, by := range []func() *Holding{
-		func() *Holding { return byOffer(f, plan.Stall) },
-		func() *Holding { return byCurrent(amps, kw, l) },
-		func() *Holding { return byHalf(kw, plan.Stall) },
-		func() *Holding { return byPower(kw, amps, l) },
-		func() *Holding { return s.byPack(kw, plan, p) },
-		func() *Holding { return byFall(f, pluggedS) },
-	} {
-		if h := by(); h != nil {
-			return h
-		}
+	if h := byOffer(f, plan.Stall); h != nil {
+		return h
 	}
-	return s.undecided(plan, p)
+	x.limits, x.pack = limitsOf(plan)
+	x.packKW = s.KW.V
+	if f.kwSide == trace.StallSide {
+		x.packKW = x.limits.FromPlug(s.KW.V * packShare)
+	}
+	list := slices.Concat(byCurrent(x), byHalf(x, plan.Stall), byPower(x), s.byPack(x, plan))
+	slices.SortStableFunc(list, func(a, b candidate) int { return cmp.Compare(a.misfit, b.misfit) })
+	if len(list) > 0 && list[0].misfit <= poorFit {
+		best := list[0].Holding
+		best.Sure = list[0].misfit <= goodFit
+		for _, other := range list[1:] {
+			if other.Cause != best.Cause && other.misfit < list[0].misfit+clearMatch {
+				best.Sure = false
+			}
+		}
+		return &best
+	}
+	if h := byFall(f, pluggedS); h != nil {
+		return h
+	}
+	return s.undecided(plan, x.pack)
 }
+
+// packShare of the stall's power reaches the pack (common practice, no source).
+const packShare = 0.96
 
 func limitsOf(plan forecast.Plan) (*stall.Limits, *pack.Pack) {
 	if plan.Car == nil {
@@ -140,25 +202,36 @@ func near(v, rating float64) bool {
 	return !math.IsInf(rating, 0) && math.Abs(v-rating) <= nearShare*rating
 }
 
-// byCurrent: amps level while the power creeps up.
-func byCurrent(amps, kw stretch, l *stall.Limits) *Holding {
-	if !amps.flat(flatAmps) || amps.mean < 5 || kw.rise < -0.01*kw.mean {
+// off is how far a value lies from what is expected, in units of a tolerance.
+func off(v, expected, tolerance float64) float64 { return math.Abs(v-expected) / tolerance }
+
+// byCurrent: amps level, at a rating or at none.
+func byCurrent(x seen) []candidate {
+	if !x.amps.flat(flatAmps) || x.amps.mean < 5 || x.kw.told() && x.kw.rise < -0.01*x.kw.mean {
 		return nil
 	}
-	at := words.Figure(amps.mean, 0)
-	switch {
-	case near(amps.mean, l.StallA):
-		return &Holding{ceiling.StallCurrent, fmt.Sprintf("amps are flat at %s: the stall's limit, %s A", at, words.Figure(l.StallA, 0)), true}
-	case near(amps.mean, l.AdapterA):
-		return &Holding{ceiling.AdapterCurrent, fmt.Sprintf("amps are flat at %s: the adapter's limit, %s A", at, words.Figure(l.AdapterA, 0)), true}
-	case near(amps.mean, l.CarA):
-		return &Holding{ceiling.CarCurrent, fmt.Sprintf("amps are flat at %s: the car's limit, %s A", at, words.Figure(l.CarA, 0)), true}
-	case kw.rise < 0.002*kw.mean || 2*math.Abs(amps.rise)*kw.mean > kw.rise*amps.mean:
-		return nil // amps move as much as kW: a limit in kW looks the same
-	case amps.mean < l.StallA:
-		return &Holding{ceiling.StallCurrent, fmt.Sprintf("amps are flat at %s, under every rating noted: stall, cable or car", at), false}
+	at := words.Figure(x.amps.mean, 0)
+	var out []candidate
+	for _, r := range []struct {
+		cause ceiling.Cause
+		whose string
+		amps  float64
+	}{
+		{ceiling.StallCurrent, "the stall's", x.limits.StallA}, {ceiling.AdapterCurrent, "the adapter's", x.limits.AdapterA}, {ceiling.CarCurrent, "the car's", x.limits.CarA},
+	} {
+		if near(x.amps.mean, r.amps) {
+			out = append(out, candidate{Holding{Cause: r.cause, Reason: fmt.Sprintf("amps are flat at %s: %s limit, %s A", at, r.whose, words.Figure(r.amps, 0))},
+				off(x.amps.mean, r.amps, 0.03*r.amps)})
+		}
 	}
-	return nil
+	creeps := x.kw.rise >= 0.002*x.kw.mean && 2*math.Abs(x.amps.rise)*x.kw.mean <= x.kw.rise*x.amps.mean
+	if !creeps && x.volts.told() && x.volts.rise > 0.002*x.volts.mean { // kW by whole numbers creep unseen
+		creeps = math.Abs(x.amps.rise)*x.volts.mean*2 <= x.volts.rise*x.amps.mean
+	}
+	if len(out) == 0 && creeps && x.amps.mean < x.limits.StallA {
+		out = append(out, candidate{Holding{Cause: ceiling.StallCurrent, Reason: fmt.Sprintf("amps are flat at %s, under every rating noted: stall, cable or car", at)}, goodFit + 0.1})
+	}
+	return out
 }
 
 // leastOffered is how many readings in a row must be all that the stall offers.
@@ -186,61 +259,93 @@ func byOffer(f *feeds, t *run.Stall) *Holding {
 	return &Holding{ceiling.StallPower, fmt.Sprintf("the stall offers %s kW, and all of that flows", at), true}
 }
 
-// byHalf: kW level at half of what a shared cabinet has.
-func byHalf(kw stretch, t *run.Stall) *Holding {
-	if t == nil || !kw.flat(flatKW) {
+// byHalf: kW level at half of what a shared cabinet has; without a neighbour's mark it
+// is never sure.
+func byHalf(x seen, t *run.Stall) []candidate {
+	if t == nil || !x.kw.flat(flatKW) {
 		return nil
 	}
-	if shared, ok := run.Known(t.SharedKW); ok && near(kw.mean, shared/2) {
-		return &Holding{ceiling.SharedCabinet, fmt.Sprintf("flat at %s kW, half of the cabinet's %s: look for a neighbour", words.Figure(kw.mean, 0), words.Figure(shared, 0)), false}
+	shared, ok := run.Known(t.SharedKW)
+	if !ok || !near(x.kw.mean, shared/2) {
+		return nil
 	}
-	return nil
+	return []candidate{{Holding{Cause: ceiling.SharedCabinet,
+		Reason: fmt.Sprintf("flat at %s kW, half of the cabinet's %s: look for a neighbour", words.Figure(x.kw.mean, 0), words.Figure(shared, 0))}, goodFit + 0.01}}
 }
 
 // byPower: kW level.
-func byPower(kw, amps stretch, l *stall.Limits) *Holding {
-	if !kw.flat(flatKW) {
+func byPower(x seen) []candidate {
+	if !x.kw.flat(flatKW) {
 		return nil
 	}
-	at := words.Figure(kw.mean, 0)
-	falling := amps.n >= leastN && amps.rise < 0
-	switch {
-	case l.Converter && kw.mean >= 0.9*l.ConverterKW && kw.mean <= 1.1*l.ConverterKW:
-		return &Holding{ceiling.CarConverter, fmt.Sprintf("flat at %s kW: the car's converter, %s kW", at, words.Figure(l.ConverterKW, 0)), true}
-	case near(kw.mean, l.CarKW):
-		return &Holding{ceiling.CarPower, fmt.Sprintf("flat at %s kW: the car's limit, %s kW", at, words.Figure(l.CarKW, 0)), true}
-	case kw.mean >= 0.85*l.StallKW && kw.mean <= 1.03*l.StallKW:
-		return &Holding{ceiling.StallPower, fmt.Sprintf("flat at %s kW, just under the stall's %s", at, words.Figure(l.StallKW, 0)), falling || kw.mean > 0.93*l.StallKW}
+	var out []candidate
+	add := func(c ceiling.Cause, misfit float64, format string, args ...any) {
+		out = append(out, candidate{Holding{Cause: c, Reason: fmt.Sprintf(format, args...)}, misfit})
 	}
-	return nil
+	at, l := words.Figure(x.kw.mean, 0), x.limits
+	if l.Converter && x.kw.mean >= 0.9*l.ConverterKW && x.kw.mean <= 1.1*l.ConverterKW {
+		add(ceiling.CarConverter, off(x.kw.mean, l.ConverterKW, 0.1*l.ConverterKW), "flat at %s kW: the car's converter, %s kW", at, words.Figure(l.ConverterKW, 0))
+	}
+	if near(x.packKW, l.CarKW) || near(x.kw.mean, l.CarKW) {
+		add(ceiling.CarPower, min(off(x.packKW, l.CarKW, nearShare*l.CarKW), off(x.kw.mean, l.CarKW, nearShare*l.CarKW)),
+			"flat at %s kW: the car's limit, %s kW", at, words.Figure(l.CarKW, 0))
+	}
+	if x.kw.mean >= 0.85*l.StallKW && x.kw.mean <= 1.03*l.StallKW {
+		misfit := 0.5
+		if falls := x.amps.told() && x.amps.rise < 0; !falls && x.kw.mean <= 0.93*l.StallKW {
+			misfit = goodFit + 0.2
+		}
+		add(ceiling.StallPower, misfit, "flat at %s kW, just under the stall's %s", at, words.Figure(l.StallKW, 0))
+	}
+	return out
 }
 
+// What cold and heat look like: so near to its share is the power of a cold pack, and it
+// climbs as the pack warms.
+const (
+	coldNear  = 0.12
+	notRising = 1.0
+	ampsFlat  = 1.0
+	taperNear = 0.1
+)
+
 // byPack: what the battery itself would take, cold or warm.
-func (s *State) byPack(kw stretch, plan forecast.Plan, p *pack.Pack) *Holding {
-	now, soc := s.KW.V, s.learntAt
-	if p == nil || math.IsNaN(soc) {
+func (s *State) byPack(x seen, plan forecast.Plan) []candidate {
+	if x.pack == nil || math.IsNaN(x.soc) {
 		return nil
 	}
-	taper := p.Taper(plan.Car, plan.Gentle)
-	warm := taper.KW(soc)
-	if s.Coldest.Known() && s.Coldest.V < p.WarmC-2 {
-		share := p.ColdShare(s.Coldest.V)
-		if now < 0.92*warm && math.Abs(now-share*warm) < 0.25*warm {
-			return &Holding{ceiling.Cold, fmt.Sprintf("the coldest cell has %s °C, the car likes %s: about %s %% of its %s kW", words.Figure(s.Coldest.V, 0),
-				words.Figure(p.WarmC, 0), words.Figure(share*100, 0), words.Figure(warm, 0)), kw.rise > 0}
+	taper := x.pack.Taper(plan.Car, plan.Gentle)
+	warm := min(taper.KW(x.soc), x.limits.CarKW)
+	var out []candidate
+	add := func(c ceiling.Cause, misfit float64, format string, args ...any) {
+		out = append(out, candidate{Holding{Cause: c, Reason: fmt.Sprintf(format, args...)}, misfit})
+	}
+	now := x.packKW
+	if s.Coldest.Known() && s.Coldest.V < x.pack.WarmC-2 && now < 0.92*warm {
+		share := x.pack.ColdShare(s.Coldest.V)
+		misfit := off(now, share*warm, coldNear*warm)
+		if x.amps.flat(flatAmps) {
+			misfit += ampsFlat
 		}
-	}
-	if s.Warmest.Known() && s.Warmest.V > p.HotC && now < 0.92*warm {
-		return &Holding{ceiling.Hot, fmt.Sprintf("the warmest cell has %s °C", words.Figure(s.Warmest.V, 0)), false}
-	}
-	if math.Abs(now-warm) < 0.1*warm+1 {
-		cause, what := ceiling.PackTaper, "the pack's own taper"
-		if taper.AtStep(soc) {
-			cause, what = ceiling.SoCStep, "the pack's step at this charge"
+		if x.kw.told() && x.kw.rise <= 0 {
+			misfit += notRising
 		}
-		return &Holding{cause, fmt.Sprintf("%s kW at %s %% is %s", words.Figure(now, 0), words.Figure(soc, 0), what), true}
+		add(ceiling.Cold, misfit, "the coldest cell has %s °C, the car likes %s: about %s %% of its %s kW", words.Figure(s.Coldest.V, 0),
+			words.Figure(x.pack.WarmC, 0), words.Figure(share*100, 0), words.Figure(warm, 0))
 	}
-	return nil
+	if s.Warmest.Known() && s.Warmest.V > x.pack.HotC && now < 0.92*warm {
+		share := x.pack.HotShare(s.Warmest.V)
+		add(ceiling.Hot, off(now, share*warm, 0.2*warm)+0.3, "the warmest cell has %s °C", words.Figure(s.Warmest.V, 0))
+	}
+	cause, what := ceiling.PackTaper, "the pack's own taper"
+	if taper.AtStep(x.soc) {
+		cause, what = ceiling.SoCStep, "the pack's step at this charge"
+	}
+	add(cause, off(now, taper.KW(x.soc), taperNear*taper.KW(x.soc)+1), "%s kW at %s %% is %s", words.Figure(s.KW.V, 0), words.Figure(x.soc, 0), what)
+	if out[len(out)-1].misfit > 1 {
+		out = out[:len(out)-1]
+	}
+	return out
 }
 
 // undecided says what is missing to decide.
@@ -291,15 +396,7 @@ func (s *State) compare(f *feeds, baseline *forecast.Forecast, zero float64) {
 
 // forecastKW is the forecast's power at a state of charge, on the headline's side.
 func forecastKW(f *forecast.Forecast, soc float64, car bool) (float64, bool) {
-	i, _ := slices.BinarySearchFunc(f.Steps, soc, func(st forecast.Step, soc float64) int {
-		switch {
-		case st.SoCPct < soc:
-			return -1
-		case st.SoCPct > soc:
-			return 1
-		}
-		return 0
-	})
+	i := stepAt(f, soc)
 	if i >= len(f.Steps)-1 {
 		return 0, false
 	}
@@ -313,78 +410,8 @@ func forecastKW(f *forecast.Forecast, soc float64, car bool) (float64, bool) {
 	return st.StallKW, true
 }
 
-// expect works the rest of the run out, with what it has shown so far.
-func (s *State) expect(plan forecast.Plan, sinceZero float64) {
-	soc := s.charge()
-	if plan.Car == nil || math.IsNaN(soc) || soc >= plan.ToPct {
-		return
-	}
-	rest := s.learned(plan, soc)
-	f, err := forecast.Of(rest, forecast.Uncertainty{TaperPct: 5, BatteryK: 1})
-	if err != nil || f.Note != "" {
-		return
-	}
-	at := func(pct float64) *Expect {
-		if p, ok := f.Post(pct); ok {
-			return &Expect{pct, sinceZero + p.TS, sinceZero + p.LowS, sinceZero + p.HighS}
-		}
-		return nil
-	}
-	s.End = at(plan.ToPct)
-	if next := 10 * (math.Floor(soc/10) + 1); next < plan.ToPct {
-		s.Next = at(next)
-	}
-}
-
-// learned is the plan of what is left: from here, with the temperatures read, and
-// with the limit that seems to hold taken for what it is.
-func (s *State) learned(plan forecast.Plan, soc float64) forecast.Plan {
-	rest := plan
-	rest.FromPct, rest.HandshakeS, rest.ReplugAtPct, rest.NeighbourS = soc, 1, 0, 0
-	if s.Coldest.Known() {
-		rest.Battery = pack.Nodes{ColdestC: s.Coldest.V, WarmestC: s.Coldest.V + 4}
-		if s.Warmest.Known() {
-			rest.Battery.WarmestC = s.Warmest.V
-		}
-	} else if s.Forecast != nil {
-		for _, st := range s.Forecast.Steps {
-			if st.SoCPct >= soc {
-				rest.Battery = st.Battery
-				break
-			}
-		}
-	}
-	kw := s.KW.V
-	if s.learnt == nil || kw < 1 {
-		return rest
-	}
-	limit := run.Stall{}
-	if plan.Stall != nil {
-		limit = *plan.Stall
-	}
-	switch s.learnt.Cause {
-	case ceiling.StallCurrent, ceiling.AdapterCurrent, ceiling.CarCurrent:
-		amps := s.Amps.V
-		limit.MaxA, rest.Stall = &amps, &limit
-	case ceiling.StallPower, ceiling.SharedCabinet, ceiling.CarPower, ceiling.CarConverter:
-		limit.RatedKW, rest.Stall = &kw, &limit
-		rest.Assumed.PowerSharePct = 100
-	case ceiling.Ramp, ceiling.Paused:
-	default:
-		rest.TaperShare = s.share(rest, s.learntAt, kw)
-	}
-	return rest
-}
-
-// share is what the pack takes of what the forecast's rules would have it take.
-func (s *State) share(rest forecast.Plan, soc, kw float64) float64 {
-	p, err := pack.For(rest.Car)
-	if err != nil {
-		return 1
-	}
-	want := p.Taper(rest.Car, rest.Gentle).KW(soc) * p.ColdShare(rest.Battery.Ordered().ColdestC)
-	if want <= 1 {
-		return 1
-	}
-	return max(0.3, min(1.2, kw/want))
+// stepAt gives the index of the first step at or above a state of charge.
+func stepAt(f *forecast.Forecast, soc float64) int {
+	i, _ := slices.BinarySearchFunc(f.Steps, soc, func(st forecast.Step, soc float64) int { return cmp.Compare(st.SoCPct, soc) })
+	return i
 }
