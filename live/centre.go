@@ -5,7 +5,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"math"
 	"net/http"
 	"strconv"
 	"strings"
@@ -17,7 +16,6 @@ import (
 	"zincroad/core/run"
 	"zincroad/core/trace"
 	"zincroad/core/units"
-	"zincroad/core/words"
 	"zincroad/logbook"
 )
 
@@ -28,9 +26,8 @@ import (
 type Centre struct {
 	Recorder *Recorder
 
-	mu  sync.Mutex
-	off map[int64]bool // recordings whose clock was settled
-	tx  int
+	mu     sync.Mutex
+	clocks map[int64]*chargerClock // of feeds
 }
 
 // longestMessage is how large a message of a charge point may be.
@@ -129,13 +126,10 @@ func (c *Centre) act(ctx context.Context, name, action string, payload json.RawM
 	case "StatusNotification":
 		return struct{}{}, c.status(ctx, name, payload)
 	case "StartTransaction":
-		c.mu.Lock()
-		c.tx++
-		tx := c.tx + int(time.Now().Unix()%1_000_000)*100
-		c.mu.Unlock()
-		return map[string]any{"transactionId": tx, "idTagInfo": map[string]any{"status": "Accepted"}}, c.boundary(ctx, name, payload, "timestamp", "meterStart")
+		tx, err := c.startTransaction(ctx, name, payload)
+		return map[string]any{"transactionId": tx, "idTagInfo": map[string]any{"status": "Accepted"}}, err
 	case "StopTransaction":
-		return map[string]any{"idTagInfo": map[string]any{"status": "Accepted"}}, c.boundary(ctx, name, payload, "timestamp", "meterStop")
+		return map[string]any{"idTagInfo": map[string]any{"status": "Accepted"}}, c.stopTransaction(ctx, name, payload)
 	case "MeterValues":
 		return struct{}{}, c.meterValues(ctx, name, payload)
 	case "DataTransfer":
@@ -213,27 +207,45 @@ func (c *Centre) mark(ctx context.Context, f *logbook.Feed, kind, note string) e
 	}
 	at := c.Recorder.now().Sub(start).Seconds()
 	m := &logbook.Mark{RunID: f.RunID, TS: at, Kind: kind, Note: note}
-	return c.Recorder.Book.LiveMark(ctx, m, fmt.Sprintf("feed-%d-%s-%.0f", f.ID, kind, at))
+	return c.Recorder.Book.LiveMark(ctx, m, fmt.Sprintf("feed-%d-%s-%.0f-%s", f.ID, kind, at, note))
 }
 
 // meterValue is one moment of a charge point's meter.
 type meterValue struct {
-	Timestamp time.Time `json:"timestamp"`
-	Sampled   []struct {
-		Value     string `json:"value"`
-		Measurand string `json:"measurand"`
-		Unit      string `json:"unit"`
-		Phase     string `json:"phase"`
-	} `json:"sampledValue"`
+	Timestamp time.Time      `json:"timestamp"`
+	Sampled   []sampledValue `json:"sampledValue"`
+}
+
+type sampledValue struct {
+	Value     string `json:"value"`
+	Measurand string `json:"measurand"`
+	Unit      string `json:"unit"`
+	Phase     string `json:"phase"`
 }
 
 func (c *Centre) meterValues(ctx context.Context, name string, payload json.RawMessage) error {
 	var p struct {
-		ConnectorID int          `json:"connectorId"`
-		MeterValue  []meterValue `json:"meterValue"`
+		ConnectorID   int          `json:"connectorId"`
+		TransactionID *int         `json:"transactionId"`
+		MeterValue    []meterValue `json:"meterValue"`
 	}
 	if err := json.Unmarshal(payload, &p); err != nil {
 		return fmt.Errorf("%w: %w", errPayload, err)
+	}
+	if p.TransactionID != nil {
+		if known, ok, err := c.Recorder.Book.ConnectorOf(ctx, name, *p.TransactionID); err != nil {
+			return err
+		} else if ok {
+			p.ConnectorID = known
+		}
+	}
+	if p.ConnectorID == 0 {
+		return nil // the meter of the whole charge point, neighbours and all
+	}
+	for i, v := range p.MeterValue {
+		if v.Timestamp.IsZero() {
+			return fmt.Errorf("%w: meterValue %d has no timestamp", errPayload, i+1)
+		}
 	}
 	f, err := c.Recorder.Book.FeedAt(ctx, name, p.ConnectorID)
 	if err != nil || f == nil {
@@ -242,31 +254,54 @@ func (c *Centre) meterValues(ctx context.Context, name string, payload json.RawM
 	return c.store(ctx, f, p.MeterValue)
 }
 
-// boundary stores the meter at the beginning or end of a transaction.
-func (c *Centre) boundary(ctx context.Context, name string, payload json.RawMessage, timeKey, meterKey string) error {
-	var p map[string]json.RawMessage
+// startTransaction answers with a number that the connector is found by again, and
+// stores the meter.
+func (c *Centre) startTransaction(ctx context.Context, name string, payload json.RawMessage) (id int, err error) {
+	var p struct {
+		ConnectorID int       `json:"connectorId"`
+		MeterStart  *float64  `json:"meterStart"`
+		Timestamp   time.Time `json:"timestamp"`
+	}
+	if err := json.Unmarshal(payload, &p); err != nil {
+		return 0, fmt.Errorf("%w: %w", errPayload, err)
+	}
+	if p.ConnectorID < 1 || p.MeterStart == nil || p.Timestamp.IsZero() {
+		return 0, fmt.Errorf("%w: connectorId, meterStart and timestamp are needed", errPayload)
+	}
+	if id, err = c.Recorder.Book.StartTransaction(ctx, name, p.ConnectorID); err != nil {
+		return 0, err
+	}
+	return id, c.meter(ctx, name, p.ConnectorID, p.Timestamp, *p.MeterStart)
+}
+
+// stopTransaction stores the meter where the transaction ran: its end does not say on
+// which connector, and a neighbour's is none of this run's business.
+func (c *Centre) stopTransaction(ctx context.Context, name string, payload json.RawMessage) error {
+	var p struct {
+		TransactionID *int      `json:"transactionId"`
+		MeterStop     *float64  `json:"meterStop"`
+		Timestamp     time.Time `json:"timestamp"`
+	}
 	if err := json.Unmarshal(payload, &p); err != nil {
 		return fmt.Errorf("%w: %w", errPayload, err)
 	}
-	var at time.Time
-	var wh float64
-	connector := 0
-	if json.Unmarshal(p[timeKey], &at) != nil || json.Unmarshal(p[meterKey], &wh) != nil {
-		return fmt.Errorf("%w: %s and %s are needed", errPayload, timeKey, meterKey)
+	if p.TransactionID == nil || p.MeterStop == nil || p.Timestamp.IsZero() {
+		return fmt.Errorf("%w: transactionId, meterStop and timestamp are needed", errPayload)
 	}
-	_ = json.Unmarshal(p["connectorId"], &connector)
+	connector, ok, err := c.Recorder.Book.ConnectorOf(ctx, name, *p.TransactionID)
+	if err != nil || !ok {
+		return err
+	}
+	return c.meter(ctx, name, connector, p.Timestamp, *p.MeterStop)
+}
+
+// meter stores the register of a connector in Wh.
+func (c *Centre) meter(ctx context.Context, name string, connector int, at time.Time, wh float64) error {
 	f, err := c.Recorder.Book.FeedAt(ctx, name, connector)
 	if err != nil || f == nil {
 		return err
 	}
-	v := meterValue{Timestamp: at}
-	v.Sampled = append(v.Sampled, struct {
-		Value     string `json:"value"`
-		Measurand string `json:"measurand"`
-		Unit      string `json:"unit"`
-		Phase     string `json:"phase"`
-	}{Value: strconv.FormatFloat(wh, 'f', -1, 64)})
-	return c.store(ctx, f, []meterValue{v})
+	return c.store(ctx, f, []meterValue{{Timestamp: at, Sampled: []sampledValue{{Value: strconv.FormatFloat(wh, 'f', -1, 64)}}}})
 }
 
 func (c *Centre) store(ctx context.Context, f *logbook.Feed, values []meterValue) error {
@@ -285,7 +320,7 @@ func (c *Centre) store(ctx context.Context, f *logbook.Feed, values []meterValue
 	if len(samples) == 0 {
 		return nil
 	}
-	if err := c.settleClock(ctx, f, samples[len(samples)-1]); err != nil {
+	if err := c.lineUp(ctx, f, samples[len(samples)-1]); err != nil {
 		return err
 	}
 	// A charge point says again what it has heard no answer to.
@@ -297,46 +332,6 @@ func (c *Centre) store(ctx context.Context, f *logbook.Feed, values []meterValue
 		return nil // nobody wants it any more
 	}
 	return err
-}
-
-// clockOffS is how far a charge point's clock may be off before that is settled:
-// less is how long a message takes.
-const clockOffS = 4
-
-// settleClock notes how far the charge point's own clock is off, once for each
-// recording: its readings are stored as they came.
-func (c *Centre) settleClock(ctx context.Context, f *logbook.Feed, s logbook.Sample) error {
-	c.mu.Lock()
-	done := c.off[f.RecordingID]
-	c.mu.Unlock()
-	if done {
-		return nil
-	}
-	known, err := c.Recorder.Book.ClockOffset(ctx, f.RecordingID)
-	if err != nil {
-		return err
-	}
-	if off := s.HeardS - s.TS; known == 0 && math.Abs(off) >= clockOffS {
-		if err := c.Recorder.Book.SetClockOffset(ctx, f.RecordingID, math.Round(off*10)/10); err != nil {
-			return err
-		}
-		if math.Abs(off) >= 30 {
-			which := "ahead"
-			if off > 0 {
-				which = "behind"
-			}
-			if err := c.mark(ctx, f, run.Note, fmt.Sprintf("the stall's clock is %s %s; lined up", words.Duration(math.Abs(off)), which)); err != nil {
-				return err
-			}
-		}
-	}
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	if c.off == nil {
-		c.off = map[int64]bool{}
-	}
-	c.off[f.RecordingID] = true
-	return nil
 }
 
 // measurands are the quantities of the protocol that Zinc Road has channels for.

@@ -370,14 +370,14 @@ func TestCentre(t *testing.T) {
 	stamp := func(s float64) string {
 		return wrong.Add(time.Duration(s * float64(time.Second))).Format(time.RFC3339Nano)
 	}
-	p.call("StartTransaction", fmt.Sprintf(`{"connectorId":1,"idTag":"A","meterStart":120500,"timestamp":%q}`, stamp(1)))
+	tx := transactionOf(t, p.call("StartTransaction", fmt.Sprintf(`{"connectorId":1,"idTag":"A","meterStart":120500,"timestamp":%q}`, stamp(1))))
 	p.call("MeterValues", fmt.Sprintf(`{"connectorId":1,"meterValue":[{"timestamp":%q,"sampledValue":[
 		{"value":"93.25","measurand":"Power.Active.Import","unit":"kW"},{"value":"31","measurand":"Power.Active.Import","unit":"kW","phase":"L1"},
 		{"value":"121400","unit":"Wh"},{"value":"44","measurand":"SoC","unit":"Percent"},{"value":"nonsense","measurand":"Voltage","unit":"V"},
 		{"value":"251.5","measurand":"Current.Import","unit":"A"},{"value":"120000","measurand":"Power.Offered","unit":"W"},
 		{"value":"300","measurand":"Current.Offered","unit":"A"},{"value":"7","measurand":"Fan.Speed"}]}]}`, stamp(2)))
 	p.call("MeterValues", fmt.Sprintf(`{"connectorId":2,"meterValue":[{"timestamp":%q,"sampledValue":[{"value":"1","measurand":"Power.Active.Import"}]}]}`, stamp(3)))
-	p.call("StopTransaction", fmt.Sprintf(`{"transactionId":1,"meterStop":121500,"timestamp":%q}`, stamp(4)))
+	p.call("StopTransaction", fmt.Sprintf(`{"transactionId":%d,"meterStop":121500,"timestamp":%q}`, tx, stamp(4)))
 	assert.Contains(t, p.call("MeterValues", `{"connectorId":"x"}`), "FormationViolation")
 	assert.Contains(t, p.call("Nonsense", `{}`), "NotImplemented")
 	assert.Contains(t, p.call("DataTransfer", `{"vendorId":"v"}`), "UnknownVendorId")
@@ -399,6 +399,18 @@ func TestCentre(t *testing.T) {
 	require.Len(t, row.Marks, 2)
 	assert.Equal(t, run.PlugIn, row.Marks[0].Kind, "the stall was preparing")
 	assert.Contains(t, row.Marks[1].Note, "behind; lined up")
+}
+
+// transactionOf is the number that a start of a transaction was answered with.
+func transactionOf(t *testing.T, answer string) int {
+	t.Helper()
+	var parts []json.RawMessage
+	require.NoError(t, json.Unmarshal([]byte(answer), &parts))
+	var conf struct {
+		TransactionID int `json:"transactionId"`
+	}
+	require.NoError(t, json.Unmarshal(parts[2], &conf))
+	return conf.TransactionID
 }
 
 // centreFor begins a live run that a charge point reports to.

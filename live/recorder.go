@@ -329,7 +329,10 @@ func (k *keeper) run(ctx context.Context) {
 			k.mu.Unlock()
 			return
 		case err != nil && ctx.Err() == nil:
-			k.r.Log.Warn("storing readings, they are kept", "run", k.feed.RunID, "kept", len(k.pending), "error", err)
+			k.mu.Lock()
+			kept, lost := len(k.pending), k.lost
+			k.mu.Unlock()
+			k.r.Log.Warn("storing readings, they are kept", "run", k.feed.RunID, "kept", kept, "lost", lost, "error", err)
 			select {
 			case <-ctx.Done():
 			case <-time.After(wait):
@@ -378,11 +381,32 @@ func (k *keeper) flush(ctx context.Context) error {
 		k.heardS = some[n-1].HeardS
 		k.mu.Lock()
 		k.pending = k.pending[n:]
+		lost := k.lost
 		k.mu.Unlock()
+		if err := k.markLost(ctx, lost); err != nil {
+			return err
+		}
 		if start, err := k.r.startOf(ctx, k.feed.RunID); err == nil {
 			k.r.stored(start, some)
 		}
 	}
+}
+
+// markLost says on the run how many readings there was no room for while the database
+// was away.
+func (k *keeper) markLost(ctx context.Context, lost int) error {
+	if lost == 0 {
+		return nil
+	}
+	note := fmt.Sprintf("%d readings were lost: the database was away for too long", lost)
+	m := &logbook.Mark{RunID: k.feed.RunID, TS: k.heardS, Kind: run.Note, Note: note}
+	if err := k.r.Book.LiveMark(ctx, m, fmt.Sprintf("lost-%d-%.0f", k.feed.RecordingID, k.heardS)); err != nil {
+		return err
+	}
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	k.lost -= lost
+	return nil
 }
 
 // markSilence marks the times in which nothing was recorded: while the program was

@@ -156,6 +156,55 @@ func (b *Book) ClockOffset(ctx context.Context, recordingID int64) (float64, err
 	return rec.ClockOffsetS, mapped("asking for the clock's offset", err)
 }
 
+// StartTransaction notes a transaction of a charge point's connector and gives its
+// number.
+func (b *Book) StartTransaction(ctx context.Context, chargePoint string, connector int) (id int, err error) {
+	err = b.db.WithContext(ctx).Raw("INSERT INTO charger_transactions (charge_point, connector) VALUES (?, ?) RETURNING id", chargePoint, connector).Scan(&id).Error
+	return id, mapped("noting the transaction", err)
+}
+
+// ConnectorOf gives the connector of a charge point's transaction, and false for one
+// that was not started here.
+func (b *Book) ConnectorOf(ctx context.Context, chargePoint string, transaction int) (connector int, ok bool, err error) {
+	var list []int
+	err = b.db.WithContext(ctx).Raw("SELECT connector FROM charger_transactions WHERE id = ? AND charge_point = ?", transaction, chargePoint).Scan(&list).Error
+	if err != nil || len(list) == 0 {
+		return 0, false, mapped("looking for the transaction", err)
+	}
+	return list[0], true, nil
+}
+
+// NewRecording gives a feed another recording to go on in, and changes the feed: its
+// clock was set, and what comes now is on another clock than what came.
+func (b *Book) NewRecording(ctx context.Context, f *Feed, offsetS float64) error {
+	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		if live, err := isLive(tx, f.RunID); err != nil || !live {
+			return cmp.Or(err, ErrEnded)
+		}
+		var was Recording
+		if err := tx.First(&was, f.RecordingID).Error; err != nil {
+			return err
+		}
+		var n int64
+		if err := tx.Model(&Recording{}).Where("run_id = ?", f.RunID).Count(&n).Error; err != nil {
+			return err
+		}
+		rec, err := recordingOf(tx, f.RunID, fmt.Sprintf("%s-%d.csv", was.Side, n+1), trace.Side(was.Side), 0)
+		if err != nil {
+			return err
+		}
+		if err := tx.Model(rec).Update("clock_offset_s", offsetS).Error; err != nil {
+			return err
+		}
+		if err := tx.Model(&Feed{}).Where("id = ?", f.ID).Update("recording_id", rec.ID).Error; err != nil {
+			return err
+		}
+		f.RecordingID = rec.ID
+		return notify(tx, f.RunID)
+	})
+	return mapped("beginning another recording", err)
+}
+
 // Claims are the feeds that this copy of the program reads from. They are locks of
 // one connection: when the program or the connection ends, they are free.
 type Claims struct{ conn *sql.Conn }

@@ -174,19 +174,23 @@ func findAdapter(tx *gorm.DB, a *run.Adapter) (*int64, error) {
 	return &kept.ID, nil
 }
 
-// Cars lists the garage by name, with software in order of version.
+// Cars lists the garage by name, with software in order of first use.
 func (b *Book) Cars(ctx context.Context) ([]Car, error) {
 	var cars []Car
-	err := b.db.WithContext(ctx).Preload("Softwares", byVersion).Order("name").Find(&cars).Error
+	err := b.db.WithContext(ctx).Preload("Softwares", byFirstUse).Order("name").Find(&cars).Error
 	return cars, mapped("listing the cars", err)
 }
 
-func byVersion(db *gorm.DB) *gorm.DB { return db.Order("version") }
+// byFirstUse orders software versions by when each was first used, or else noted: what
+// they are called says nothing (2099.10 came after 2099.9).
+func byFirstUse(db *gorm.DB) *gorm.DB {
+	return db.Order(`coalesce((SELECT min(r.started_at) FROM runs r WHERE r.software_id = softwares.id AND r.deleted_at IS NULL), added_at), id`)
+}
 
 // Car gives one car.
 func (b *Book) Car(ctx context.Context, id int64) (*Car, error) {
 	var c Car
-	err := b.db.WithContext(ctx).Preload("Softwares", byVersion).First(&c, id).Error
+	err := b.db.WithContext(ctx).Preload("Softwares", byFirstUse).First(&c, id).Error
 	return &c, mapped(fmt.Sprintf("car %d", id), err)
 }
 

@@ -149,7 +149,8 @@ func (b *Book) PlugOf(ctx context.Context, runID, recordingID int64) (Plug, erro
 		run.PlugIn, runID, run.PlugIn, run.Unplug, run.Attempt).Scan(&p).Error
 	if err == nil && p.In {
 		err = b.db.WithContext(ctx).Raw(`SELECT EXISTS (SELECT 1 FROM readings r, recordings g
-			WHERE g.id = ? AND r.recording_id = g.id AND r.t_s + g.clock_offset_s >= ? AND r.power_kw >= ?)`, recordingID, p.SinceS, curve.PowerFloorKW).Scan(&p.Powered).Error
+			WHERE g.id = ? AND r.recording_id = g.id AND r.t_s + g.clock_offset_s >= ?
+				AND coalesce(r.power_kw, r.voltage_v * r.current_a / 1000) >= ?)`, recordingID, p.SinceS, curve.PowerFloorKW).Scan(&p.Powered).Error
 	}
 	return p, mapped("asking how the plug stands", err)
 }

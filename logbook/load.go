@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"slices"
 	"strings"
 
 	"github.com/jackc/pgx/v5"
@@ -24,7 +25,7 @@ import (
 func (b *Book) Run(ctx context.Context, id int64) (*Run, error) {
 	var r Run
 	err := b.db.WithContext(ctx).Unscoped().
-		Preload("Car.Softwares", byVersion).Preload("Software").Preload("Stall.Site").Preload("Adapter").
+		Preload("Car.Softwares", byFirstUse).Preload("Software").Preload("Stall.Site").Preload("Adapter").
 		Preload("Recordings", func(db *gorm.DB) *gorm.DB { return db.Order("position") }).
 		Preload("Marks", func(db *gorm.DB) *gorm.DB { return db.Order("t_s, id") }).
 		First(&r, id).Error
@@ -34,11 +35,16 @@ func (b *Book) Run(ctx context.Context, id int64) (*Run, error) {
 // Load gives a run with its readings, as core reads it.
 func (b *Book) Load(ctx context.Context, row *Run) (*run.Run, error) {
 	r := row.Describe()
+	list, err := b.Corrections(ctx, row.ID)
+	if err != nil {
+		return nil, err
+	}
 	for _, rec := range row.Recordings {
 		t, err := b.readings(ctx, rec)
 		if err != nil {
 			return nil, err
 		}
+		corrected(t, rec.ID, list)
 		r.Recordings = append(r.Recordings, t)
 	}
 	return r, nil
@@ -206,8 +212,15 @@ func (b *Book) Parcel(ctx context.Context, row *Run) (*run.Run, map[string][]byt
 	if err != nil {
 		return nil, nil, err
 	}
+	list, err := b.Corrections(ctx, row.ID)
+	if err != nil {
+		return nil, nil, err
+	}
 	files := map[string][]byte{}
 	for _, rec := range row.Recordings {
+		if slices.ContainsFunc(list, func(c Correction) bool { return c.RecordingID == rec.ID && !c.TakenBack }) {
+			continue // it travels as it is read
+		}
 		_, content, canonical, err := b.File(ctx, rec.ID)
 		if err != nil {
 			return nil, nil, err

@@ -129,6 +129,7 @@ func NewWorld(sc *Scenario, speed float64, seed uint64) (*World, error) {
 		return nil, err
 	}
 	w.state.Status, w.state.Register = "Available", 1000+float64(seed%9000)
+	w.state.PackV = w.session.RestV() // a pack has volts whether it is plugged in or not
 	w.state.SoCPct, w.state.Battery = sc.FromPct, pack.Nodes{ColdestC: sc.BatteryC, WarmestC: sc.BatteryC + 1}
 	return w, nil
 }
@@ -214,7 +215,7 @@ func (w *World) Now() State {
 func (w *World) second(t float64) {
 	st := &w.state
 	if st.Over {
-		st.Step.StallKW, st.Step.PackKW, st.Step.Amps = 0, 0, 0
+		st.Step.StallKW, st.Step.PackKW, st.Step.Amps, st.Step.PackV = 0, 0, 0, w.session.RestV()
 		return
 	}
 	if t < w.plugAt {

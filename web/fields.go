@@ -9,6 +9,7 @@ import (
 	"strings"
 	"time"
 
+	"zincroad/core/trace"
 	"zincroad/core/words"
 )
 
@@ -85,6 +86,27 @@ func (f *fields) number(name string, min, max float64) *float64 {
 		return nil
 	}
 	return &v
+}
+
+// measured reads an optional value of a channel, in the channel's unit or with one of
+// its own behind it: 70F, 0.4 MW.
+func (f *fields) measured(name string, in trace.Info) *float64 {
+	typed := strings.TrimSpace(f.Values.Get(name))
+	digits := strings.TrimRightFunc(typed, func(r rune) bool { return r != '.' && r != ',' && (r < '0' || r > '9') })
+	unit := strings.ToLower(strings.TrimSpace(strings.TrimPrefix(typed, digits)))
+	if unit == "" {
+		return f.number(name, in.Min, in.Max)
+	}
+	for _, u := range in.Units {
+		if n := strings.ToLower(u.Name); unit == n || unit == strings.TrimPrefix(n, "°") {
+			v, err := strconv.ParseFloat(strings.ReplaceAll(strings.ReplaceAll(digits, "−", "-"), ",", "."), 64)
+			if v = u.Convert(v); err == nil && v >= in.Min && v <= in.Max {
+				return &v
+			}
+		}
+	}
+	f.fault(name, "%q: expected %s from %g to %g %s.", typed, in.Name, in.Min, in.Max, in.Unit)
+	return nil
 }
 
 // word reads one of some words, or nothing.

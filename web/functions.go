@@ -46,6 +46,8 @@ var functions = template.FuncMap{
 		}
 		return m, nil
 	},
+	"list":     func(items ...string) []string { return items },
+	"signed":   func(v float64) string { return strings.Replace("+"+words.Figure(v, 1), "+−", "−", 1) },
 	"minutes":  func(s float64) float64 { return s / 60 },
 	"add":      func(a, b int) int { return a + b },
 	"join":     strings.Join,

@@ -78,7 +78,7 @@ func (h *liveHub) viewWith(ctx context.Context, id int64, c *liveCache) (*liveVi
 			}
 		}
 	}
-	v.plan(r)
+	v.Plan = sessionOf(v.Row, r)
 	v.State = follow.Of(r, v.Plan, c.baselineOf(v.Plan, r), v.NowS)
 	m, err := c.methodOf(ctx, h.s.book, row.MethodName)
 	if err != nil {
@@ -180,30 +180,33 @@ func joined(have, more *trace.Recording, from int) *trace.Recording {
 	return have
 }
 
-// plan is the session that the run is held against.
-func (v *liveView) plan(r *run.Run) {
-	if v.Row.Plan != nil {
-		v.Plan = *v.Row.Plan
+// sessionOf is the session that a run made at the stall is held against: as it was
+// planned, with what has been noted since.
+func sessionOf(row *logbook.Run, r *run.Run) forecast.Plan {
+	var p forecast.Plan
+	if row.Plan != nil {
+		p = *row.Plan
 	}
-	v.Plan.Car, v.Plan.Stall, v.Plan.Adapter = r.Car, r.Stall, r.Adapter
-	if v.Row.ToPct != nil {
-		v.Plan.ToPct = *v.Row.ToPct
+	p.Car, p.Stall, p.Adapter = r.Car, r.Stall, r.Adapter
+	if row.ToPct != nil {
+		p.ToPct = *row.ToPct
 	}
-	if v.Plan.ToPct == 0 {
-		v.Plan.ToPct = 80
+	if p.ToPct == 0 {
+		p.ToPct = 80
 	}
-	if v.Row.FromPct != nil {
-		v.Plan.FromPct = *v.Row.FromPct
+	if row.FromPct != nil {
+		p.FromPct = *row.FromPct
 	}
-	if c := v.Row.AmbientC; c != nil {
-		v.Plan.AmbientC = *c
+	if c := row.AmbientC; c != nil {
+		p.AmbientC = *c
 	}
-	if c := v.Row.BatteryC; c != nil {
-		v.Plan.Battery = pack.Nodes{ColdestC: *c, WarmestC: *c}
+	if c := row.BatteryC; c != nil {
+		p.Battery = pack.Nodes{ColdestC: *c, WarmestC: *c}
 	}
-	if v.Row.Profile != "" {
-		v.Plan.Gentle = v.Row.Profile == "gentle"
+	if row.Profile != "" {
+		p.Gentle = row.Profile == "gentle"
 	}
+	return p
 }
 
 // methodOf is the method of a name, ready or a tester's own; a run without one is

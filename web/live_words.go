@@ -118,6 +118,9 @@ func (v *liveView) EndNote() string {
 	if e == nil {
 		return "since plug-in"
 	}
+	if math.IsNaN(e.HighS) {
+		return fmt.Sprintf("%s not before %s", percent(e.SoCPct), v.Wall(e.LowS))
+	}
 	half := (e.HighS - e.LowS) / 2 / 60
 	return fmt.Sprintf("%s at %s, ± %s min", percent(e.SoCPct), v.Wall(e.TS), words.Figure(math.Max(1, half), 0))
 }

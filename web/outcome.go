@@ -190,7 +190,7 @@ func (o *Outcome) sayWarm(v *planView, at func(float64) string) {
 	o.Facts = append(o.Facts, fact)
 	target, wanted := run.Value(v.Plan.Plan.TargetC)
 	if a.Short && wanted && !v.Method.Cold {
-		o.Warnings = append(o.Warnings, fmt.Sprintf("Not as warm as wanted: %s, not %s.", degrees(n.ColdestC), degrees(target)))
+		o.Warnings = append(o.Warnings, notAsWarm(n.ColdestC, target))
 	}
 	if a.Way == prepare.Navigation && a.WarmS == 0 {
 		o.Warnings = append(o.Warnings, "Navigation: "+prepare.NoHeating(a)+".")
@@ -210,6 +210,19 @@ func (o *Outcome) sayWarm(v *planView, at func(float64) string) {
 			o.Pays += fmt.Sprintf("It does not pay: charging that back takes %s min.", words.Figure(op.BackS/60, 1))
 		}
 	}
+}
+
+// notAsWarm says by how much a plan misses the temperature that is wanted, with as many
+// decimals as it takes to tell the two apart.
+func notAsWarm(gotC, wantedC float64) string {
+	got, wanted := degrees(gotC), degrees(wantedC)
+	if got == wanted {
+		got, wanted = words.Fixed(gotC, 1)+" °C", words.Fixed(wantedC, 1)+" °C"
+	}
+	if got == wanted {
+		return fmt.Sprintf("Just under the %s that are wanted.", wanted)
+	}
+	return fmt.Sprintf("Not as warm as wanted: %s, not %s.", got, wanted)
 }
 
 func (o *Outcome) sayFallback(pl *prepare.Prepared) {

@@ -2,7 +2,9 @@ package web
 
 import (
 	"bytes"
+	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"html/template"
 	"io"
@@ -17,6 +19,8 @@ import (
 
 	"zincroad/core/bench"
 	"zincroad/core/curve"
+	"zincroad/core/follow"
+	"zincroad/core/forecast"
 	"zincroad/core/run"
 	"zincroad/core/trace"
 	"zincroad/core/words"
@@ -37,6 +41,7 @@ func (s *Server) runRoutes(r chi.Router) {
 	r.Get("/folder.zip", s.runFolder)
 	r.Get("/readings.csv", s.readingsCSV)
 	r.Get("/recordings/{recording}", s.recordingFile)
+	s.recordingRoutes(r)
 	r.Get("/strip.svg", s.stripSVG)
 	r.Get("/curve.svg", s.curveSVG)
 	r.Get("/how/{figure}", s.how)
@@ -67,6 +72,9 @@ type runView struct {
 	Outside  *float64
 	Edit     *editView
 	Photos   []logbook.Photo
+
+	Planned  *logbook.Preparation // the plan that the run was made by; nil: none
+	Forecast string               // what was to be expected of it; empty: nothing
 }
 
 type fact struct{ Strong, Text string }
@@ -137,7 +145,12 @@ func (s *Server) runView(r *http.Request, query url.Values) (*runView, error) {
 	v.Facts = factsOf(row, v)
 	v.Heading, v.Rest = headingOf(x)
 	sub := subject{Name: fmt.Sprintf("Run %d", row.ID), Results: res, Reading: x}
-	v.Strip = largeStrip(row, x, &sub, v.Rest).Large()
+	strip := largeStrip(row, x, &sub, v.Rest)
+	v.Forecast = ghostOf(row, described, res, x, strip)
+	v.Strip = strip.Large()
+	if v.Planned, err = s.plannedBy(r.Context(), row); err != nil {
+		return nil, err
+	}
 	v.Chart, v.Cursor = runChart(&sub, q, row)
 	v.Posts = postColumns(x, v.Headline)
 	v.Clocks = []choice{
@@ -247,6 +260,47 @@ func largeStrip(row *logbook.Run, x *curve.Reading, sub *subject, rest []finding
 		strip.Badges = append(strip.Badges, draw.Badge{TS: (f.FromS + f.ToS) / 2, Number: f.Number, Title: f.Text})
 	}
 	return strip
+}
+
+// plannedBy gives the kept plan of a run, nil where it has none or that is gone.
+func (s *Server) plannedBy(ctx context.Context, row *logbook.Run) (*logbook.Preparation, error) {
+	if row.PreparationID == nil {
+		return nil, nil
+	}
+	p, err := s.book.Preparation(ctx, *row.PreparationID)
+	if errors.Is(err, logbook.ErrNotFound) {
+		return nil, nil
+	}
+	return p, err
+}
+
+// ghostOf draws the forecast of a run that was made at the stall dotted behind its
+// strip, from how it really began, and says what it expected.
+func ghostOf(row *logbook.Run, described *run.Run, res *logbook.Results, x *curve.Reading, strip *draw.Strip) string {
+	if row.Plan == nil || described.Car == nil {
+		return ""
+	}
+	plan := follow.AsBegan(x, sessionOf(row, described))
+	f, err := forecast.Once(plan)
+	if err != nil || len(f.Steps) == 0 {
+		return ""
+	}
+	plug := res.Reading(curve.PlugClock, x.Side).ZeroS - x.ZeroS
+	for i, st := range f.Steps {
+		if i%10 != 0 && i != len(f.Steps)-1 {
+			continue
+		}
+		kw := st.StallKW
+		if x.Side == trace.CarSide {
+			kw = st.PackKW
+		}
+		strip.GhostT, strip.GhostKW = append(strip.GhostT, st.T+plug), append(strip.GhostKW, kw)
+	}
+	w, ok := f.Window(plan.FromPct, plan.ToPct)
+	if !ok {
+		return ""
+	}
+	return fmt.Sprintf("Dotted: the forecast from how it began, %s in %s.", windowName(plan.FromPct, plan.ToPct), words.Duration(math.Round(w.TS/60)*60))
 }
 
 // markName says a mark in words.

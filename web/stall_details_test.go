@@ -193,7 +193,62 @@ func TestNothingTypedIsLost(t *testing.T) {
 	full, err := s.book.Load(context.Background(), row)
 	require.NoError(t, err)
 	assert.Equal(t, []float64{20, 21}, full.Recordings[0].Columns[trace.SoC])
-	kept := eval[string](s, fmt.Sprintf(`localStorage.getItem("zincroad-stall-%d-left")`, id))
+	kept := eval[string](s, fmt.Sprintf(`Object.keys(localStorage).filter(n => n.startsWith("zincroad-refused-%d-")).map(n => localStorage.getItem(n)).join()`, id))
 	assert.True(t, strings.Contains(kept, "230 93"), kept)
+	s.quiet()
+}
+
+// An answer that is not the program's own for that very entry is no acknowledgement: the
+// sign-in page of a network, "stored" said of another entry or of none. One entry that
+// the program cannot store now does not hold up what is behind it.
+func TestOnlyTheProgramsOwnAnswerCounts(t *testing.T) {
+	s := newSite(t, 390, 844, true)
+	id := s.startFromNothing()
+	waiting := `Object.keys(localStorage).filter(n => n.startsWith("zincroad-entry-")).length`
+	eval[bool](s, `(window.network = window.fetch, true)`)
+	for i, forged := range []string{
+		`new Response("<html>Sign in to the guest network</html>", {status: 200})`,
+		`new Response(JSON.stringify({stored: false}), {status: 200})`,
+		`new Response(JSON.stringify({stored: true, key: "another"}), {status: 200})`,
+		`new Response(JSON.stringify({fault: "no"}), {status: 422})`,
+	} {
+		eval[bool](s, `(window.fetch = async () => `+forged+`, true)`)
+		s.typeLine(fmt.Sprintf("%d 90 18", 20+i))
+		s.await(fmt.Sprintf(`%s === %d`, waiting, i+1))
+		time.Sleep(150 * time.Millisecond) // the answer comes, and changes nothing
+		require.Equal(t, i+1, eval[int](s, waiting), forged)
+	}
+	eval[bool](s, `(window.fetch = (to, o) => o.body && o.body.get("line") === "21 90 18" ? Promise.resolve(new Response(JSON.stringify({stored: false, key: o.body.get("key")}), {status: 503})) : window.network(to, o),
+		window.dispatchEvent(new Event("online")), true)`)
+	s.await(waiting + ` === 1`)
+	s.await(`document.querySelector("#waiting").textContent.startsWith("1 entry waits")`)
+	eval[bool](s, `(window.fetch = window.network, window.dispatchEvent(new Event("online")), true)`)
+	s.await(waiting + ` === 0`)
+	lines, err := s.book.TypedLines(context.Background(), id)
+	require.NoError(t, err)
+	assert.Len(t, lines, 4)
+	s.quiet()
+}
+
+// What waits of one run is sent by whatever page is open next, and says so there until
+// then; two pages of one run keep each what they have.
+func TestEveryPageSendsWhatWaits(t *testing.T) {
+	s := newSite(t, 390, 844, true)
+	id := s.startFromNothing()
+	eval[bool](s, fmt.Sprintf(`(() => {
+		window.fetch = () => Promise.reject(new TypeError("Failed to fetch"));
+		const entry = (key, line) => localStorage.setItem("zincroad-entry-%[1]d-" + key, JSON.stringify({run: "%[1]d", to: "/stall/%[1]d/readings", fields: {line, set: "screen"}, at: Date.now(), key}));
+		entry("a", "30 100 20"); // as another page of this browser left it
+		return true;
+	})()`, id))
+	s.typeLine("31 101 20")
+	s.await(`Object.keys(localStorage).filter(n => n.startsWith("zincroad-entry-")).length === 2`)
+	require.NoError(t, s.book.EndLive(context.Background(), id))
+	s.do(chromedp.Navigate(s.url+"/garage"), chromedp.WaitVisible(css("h1")))
+	s.await(`Object.keys(localStorage).filter(n => n.startsWith("zincroad-entry-")).length === 0`)
+	s.await(`!document.querySelector("#queued")`)
+	lines, err := s.book.TypedLines(context.Background(), id)
+	require.NoError(t, err)
+	assert.Len(t, lines, 2)
 	s.quiet()
 }

@@ -93,8 +93,25 @@ func (s *Server) endRun(w http.ResponseWriter, r *http.Request) {
 	http.Redirect(w, r, fmt.Sprintf("/runs/%d", row.ID), http.StatusSeeOther)
 }
 
+// endedAt is when the charging ended, by the marks: at the stop or else the unplug after
+// the last plug-in. What screen and display say at the end was so from then on, however
+// late the form is sent.
+func endedAt(marks []logbook.Mark, otherwise float64) float64 {
+	at, stopped := otherwise, false
+	for _, m := range marks {
+		switch {
+		case m.Kind == run.PlugIn:
+			at, stopped = otherwise, false
+		case m.Kind == run.Stop && !stopped, m.Kind == run.Unplug && !stopped:
+			at, stopped = m.TS, true
+		}
+	}
+	return at
+}
+
 func (s *Server) storeEnd(ctx context.Context, row *logbook.Run, bySide map[trace.Side]map[trace.Channel]float64, note string) error {
-	at := s.now().UTC().Sub(*row.StartedAt).Seconds()
+	heard := s.now().UTC().Sub(*row.StartedAt).Seconds()
+	at := endedAt(row.Marks, heard)
 	for _, side := range []trace.Side{trace.StallSide, trace.CarSide} {
 		values := bySide[side]
 		if len(values) == 0 {
@@ -106,7 +123,7 @@ func (s *Server) storeEnd(ctx context.Context, row *logbook.Run, bySide map[trac
 				parts = append(parts, words.Figure(v, 2)+in.Unit)
 			}
 		}
-		sample := logbook.Sample{TS: at, HeardS: at, Values: values}
+		sample := logbook.Sample{TS: at, HeardS: heard, Values: values}
 		if err := s.book.Type(ctx, row.ID, side, "end-"+string(side), strings.Join(parts, " "), "", sample); err != nil {
 			return err
 		}

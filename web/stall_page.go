@@ -146,7 +146,9 @@ func (s *Server) answer(w http.ResponseWriter, r *http.Request, row *logbook.Run
 		return
 	case err != nil:
 		s.log.Error("at the stall", "run", row.ID, "error", err)
-		http.Error(w, `{"stored": false}`, http.StatusServiceUnavailable)
+		w.Header().Set("Content-Type", "application/json")
+		w.WriteHeader(http.StatusServiceUnavailable)
+		_ = json.NewEncoder(w).Encode(map[string]any{"stored": false, "key": r.PostForm.Get("key")})
 		return
 	}
 	if !script && fault != "" {
@@ -162,7 +164,8 @@ func (s *Server) answer(w http.ResponseWriter, r *http.Request, row *logbook.Run
 	if fault != "" {
 		w.WriteHeader(http.StatusUnprocessableEntity)
 	}
-	_ = json.NewEncoder(w).Encode(map[string]any{"stored": fault == "", "fault": fault})
+	// A page takes only the answer to its own key for one.
+	_ = json.NewEncoder(w).Encode(map[string]any{"stored": fault == "", "fault": fault, "key": r.PostForm.Get("key")})
 }
 
 // typeReading stores a reading that was typed, or corrects one. What the car alone

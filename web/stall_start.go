@@ -158,12 +158,5 @@ func (s *Server) fromNothing(ctx context.Context, f *fields, row *logbook.Run) e
 		plan.Battery = pack.Nodes{ColdestC: plan.AmbientC, WarmestC: plan.AmbientC}
 	}
 	row.Plan = &plan
-	if row.CarID == nil {
-		return nil
-	}
-	car, err := s.book.Car(ctx, *row.CarID)
-	if err == nil && len(car.Softwares) > 0 {
-		row.SoftwareID = &car.Softwares[len(car.Softwares)-1].ID
-	}
-	return err
+	return nil // which software the car has is for the tester to say, under details
 }

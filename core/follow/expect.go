@@ -58,6 +58,17 @@ func Beginning(r *run.Run, plan forecast.Plan) forecast.Plan {
 	return plan
 }
 
+// AsBegan is a plan as a finished run really began, from what was read of it.
+func AsBegan(x *curve.Reading, plan forecast.Plan) forecast.Plan {
+	if x.SoC != nil {
+		plan.FromPct = x.SoC.FromPct
+	}
+	if b := x.Battery; b != nil && b.StartC != nil {
+		plan.Battery = nodes(*b.StartC, math.NaN(), plan.Battery)
+	}
+	return plan
+}
+
 // ahead is how far off what is left of a run may be beside what it has shown: the
 // envelope, the capacity, and the battery's temperature (common practice, no source).
 var ahead = forecast.Uncertainty{TaperPct: 5, CapacityPct: 2, BatteryK: 1}

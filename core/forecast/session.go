@@ -137,6 +137,9 @@ func NewSession(plan Plan) (*Session, error) {
 // Refusal says why the stall cannot charge the car; empty when it can.
 func (s *Session) Refusal() string { return s.limits.Refusal }
 
+// RestV is the pack's voltage at rest at its present charge.
+func (s *Session) RestV() float64 { return s.pack.RestV(s.soc) }
+
 // Next works out one second and moves the session past it.
 func (s *Session) Next() Step {
 	s.plug()

@@ -185,6 +185,9 @@ const (
 	Note       = "note"
 )
 
+// MostOffsetS is how far a recording's clock may be off, in s: some clocks begin in 1970.
+const MostOffsetS = 4e9
+
 // The words that a field may hold; the files, the forms and the database all
 // check against these.
 var (

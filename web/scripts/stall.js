@@ -5,83 +5,55 @@
   const $ = (s, r = document) => r.querySelector(s);
   const live = $('#live');
   if (!live) return;
-  const store = 'zincroad-stall-' + live.dataset.run;
-  let queue = [];
-  try { queue = JSON.parse(localStorage.getItem(store) || '[]'); } catch { queue = []; }
-  const save = () => { try { localStorage.setItem(store, JSON.stringify(queue)); } catch { /* the page itself still has them */ } };
+  const run = live.dataset.run, queue = window.zincQueue;
 
-  // ---- sending -------------------------------------------------------------------
-  let sending = false, again = 0;
+  // ---- what waits, and what was refused ----------------------------------------------
   const shown = () => {
-    const w = $('#waiting');
-    w.hidden = !queue.length || (sending && queue.length < 2);
-    if (!w.hidden) w.textContent = queue.length === 1 ? '1 entry waits to be stored; it is kept in this page.' : `${queue.length} entries wait to be stored; they are kept in this page.`;
+    const w = $('#waiting'), n = queue.waiting(run).length;
+    w.hidden = !n || (queue.sending && n < 2);
+    if (!w.hidden) w.textContent = n === 1 ? '1 entry waits to be stored; it is kept in this page.' : `${n} entries wait to be stored; they are kept in this page.`;
+    listRefused();
   };
-  async function flush() {
-    if (sending) return;
-    sending = true;
-    clearTimeout(again);
-    while (queue.length) {
-      const e = queue[0];
-      let response;
-      const stop = new AbortController(), late = setTimeout(() => stop.abort(), 8000);
-      try {
-        const body = new URLSearchParams(e.fields);
-        body.set('key', e.key);
-        body.set('ago_ms', String(Math.max(0, Date.now() - e.at)));
-        response = await fetch(e.to, { method: 'POST', body, headers: { Accept: 'application/json' }, signal: stop.signal });
-      } catch { response = null; } finally { clearTimeout(late); }
-      if (!response || response.status >= 500) { again = setTimeout(flush, 2000); break; }
-      const said = await response.json().catch(() => ({}));
-      if (!response.ok) refused(e, said.fault || 'This was not stored.');
-      queue.shift();
-      save();
-    }
-    sending = false;
-    shown();
-  }
   // What the server does not take goes back into the line, or where that is not empty
   // into a list: nothing that was typed is lost.
-  function refused(e, fault) {
-    const line = $('#line');
-    if (e.fields.line && !line.value) {
-      line.value = e.fields.line; began = e.at; $('[name=correcting]').value = e.fields.correcting || '';
+  function back(e) {
+    line.value = e.fields.line;
+    began = e.at;
+    $('[name=correcting]').value = e.fields.correcting || '';
+    queue.forget(e);
+  }
+  let listed = '';
+  function listRefused() {
+    const left = queue.refused(run), ul = $('#refused'), first = left.find((e) => e.fields.line);
+    if (first && !line.value && Date.now() - first.at < 60000) {
+      const fault = first.fault;
+      back(first);
       $('#line-error').textContent = fault;
       line.setAttribute('aria-invalid', 'true');
       return;
     }
-    left.push({ text: e.fields.line || [e.fields.kind, e.fields.note].filter(Boolean).join(' ') || 'moved', fields: e.fields, at: e.at, fault });
-    listLeft();
-  }
-  let left = [];
-  try { left = JSON.parse(localStorage.getItem(store + '-left') || '[]'); } catch { left = []; }
-  function listLeft() {
-    try { localStorage.setItem(store + '-left', JSON.stringify(left)); } catch { /* the page itself still has them */ }
-    const ul = $('#refused');
+    const now = left.map((e) => e.key).join(' ');
     ul.hidden = !left.length;
-    ul.replaceChildren(...left.map((x, i) => {
-      const li = document.createElement('li'), at = new Date(x.at).toTimeString().slice(0, 5);
-      li.textContent = `${at} ${x.text} was not stored: ${x.fault} `;
+    if (now === listed) return;
+    listed = now;
+    ul.replaceChildren(...left.map((e) => {
+      const li = document.createElement('li'), at = new Date(e.at).toTimeString().slice(0, 5);
+      const text = e.fields.line || [e.fields.kind, e.fields.note].filter(Boolean).join(' ') || 'moved';
+      li.textContent = `${at} ${text} was not stored: ${e.fault} `;
       const act = (label, then) => {
         const b = document.createElement('button');
         b.type = 'button'; b.className = 'link'; b.textContent = label;
-        b.setAttribute('aria-label', `${label}: ${x.text}`);
-        b.addEventListener('click', () => { left.splice(i, 1); listLeft(); then(); });
+        b.setAttribute('aria-label', `${label}: ${text}`);
+        b.addEventListener('click', then);
         li.append(b, ' ');
       };
-      if (x.fields.line) act('put right', () => { line.value = x.fields.line; began = x.at; $('[name=correcting]').value = x.fields.correcting || ''; line.focus(); });
-      act('forget', () => {});
+      if (e.fields.line) act('put right', () => { back(e); line.focus(); });
+      act('forget', () => queue.forget(e));
       return li;
     }));
   }
-  function add(to, fields, at) {
-    queue.push({ key: crypto.randomUUID ? crypto.randomUUID() : String(Math.random()).slice(2) + at, to, fields, at });
-    save();
-    shown();
-    flush();
-  }
-  window.addEventListener('online', flush);
-  document.addEventListener('visibilitychange', () => { if (!document.hidden) flush(); });
+  const add = (to, fields, at) => queue.add(run, to, fields, at);
+  document.addEventListener('queuechange', shown);
 
   // ---- the line: its time is when typing begins --------------------------------------
   const line = $('#line');
@@ -169,8 +141,6 @@
   document.addEventListener('visibilitychange', follow);
   follow();
   shown();
-  listLeft();
   say();
-  flush();
   live.dataset.ready = 'yes';
 })();

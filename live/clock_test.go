@@ -1,0 +1,132 @@
+package live
+
+import (
+	"context"
+	"fmt"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zincroad/core/run"
+	"zincroad/logbook"
+)
+
+// What the offsets of a charge point's messages, in the order heard, come to.
+func TestChargerClock(t *testing.T) {
+	for _, tt := range []struct {
+		name  string
+		off   []float64
+		want  float64
+		steps int
+	}{
+		{"right", []float64{0.4, 0.6, 1.2, 0.5}, 0.55, 0},
+		{"seven minutes behind", []float64{420.5, 421, 420.2}, 420.5, 0},
+		{"the first was kept for a quarter of an hour", []float64{900, 0.5, 0.7, 0.6}, 0.6, 0},
+		{"a queue of them", []float64{900, 700, 500, 300, 100, 0.5, 0.5, 0.6}, 0.5, 0},
+		{"one kept waiting on the way", []float64{0.5, 0.6, 0.4, 300, 0.5}, 0.5, 0},
+		{"corrected forward by an hour", []float64{3600, 3601, 3600, 0.4, 0.5}, 0.45, 1},
+		{"set back by an hour", []float64{0.5, 0.4, 0.6, 3600.5, 3600.4, 3600.6}, 3600.5, 1},
+		{"from 1970 to now", []float64{1.77e9, 1.77e9, 1.77e9, 2}, 2, 1},
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			var c chargerClock
+			got, steps := 0.0, 0
+			for _, o := range tt.off {
+				var step bool
+				if got, step = c.take(o); step {
+					steps++
+				}
+			}
+			assert.InDelta(t, tt.want, got, 0.3)
+			assert.Equal(t, tt.steps, steps)
+		})
+	}
+}
+
+func metered(at time.Time, w int) string {
+	return fmt.Sprintf(`{"connectorId":1,"meterValue":[{"timestamp":%q,"sampledValue":[{"value":"%d","measurand":"Power.Active.Import","unit":"W"}]}]}`,
+		at.UTC().Format(time.RFC3339Nano), w)
+}
+
+// A message that was kept for a quarter of an hour does not put what follows ahead; one
+// without a time is refused.
+func TestClockOfAChargePointIsNotThatOfAnOldMessage(t *testing.T) {
+	book, id, p := centreFor(t)
+	now := time.Now()
+	p.call("MeterValues", metered(now.Add(-15*time.Minute), 9000))
+	for i := range 4 {
+		p.call("MeterValues", metered(time.Now().Add(time.Duration(i)*10*time.Millisecond), 9100+i))
+	}
+	rec := readingsOf(t, book, id)
+	require.Len(t, rec.T, 5)
+	assert.Zero(t, rec.ClockOffsetS)
+	assert.InDelta(t, -900, rec.T[0], 3)
+
+	answer := p.call("MeterValues", `{"connectorId":1,"meterValue":[{"sampledValue":[{"value":"9000","measurand":"Power.Active.Import","unit":"W"}]}]}`)
+	assert.Contains(t, answer, "FormationViolation")
+	assert.Contains(t, answer, "no timestamp")
+	assert.Len(t, readingsOf(t, book, id).T, 5, "nothing of it is stored")
+	assert.Contains(t, p.call("StartTransaction", `{"connectorId":1,"idTag":"A","meterStart":5}`), "FormationViolation")
+}
+
+// A charger that sets its clock goes on in another recording, lined up anew.
+func TestAClockThatWasSet(t *testing.T) {
+	book, id, p := centreFor(t)
+	for i := range 3 {
+		p.call("MeterValues", metered(time.Now().Add(-time.Hour), 9000+i))
+	}
+	p.call("MeterValues", metered(time.Now(), 9500))
+	row, err := book.Run(context.Background(), id)
+	require.NoError(t, err)
+	require.Len(t, row.Recordings, 2)
+	assert.InDelta(t, 3600, row.Recordings[0].ClockOffsetS, 3)
+	assert.InDelta(t, 0, row.Recordings[1].ClockOffsetS, 3)
+	assert.Equal(t, 3, row.Recordings[0].Readings)
+	assert.Equal(t, 1, row.Recordings[1].Readings)
+	assert.Contains(t, row.Marks[len(row.Marks)-1].Note, "the stall's clock was set by 60 min; lined up again")
+}
+
+// The end of a neighbour's transaction at the other connector is none of this run's, and
+// a charge point that reports volts and amps only has power all the same.
+func TestNeighboursTransactionAndVoltsTimesAmps(t *testing.T) {
+	book, id, p := centreFor(t)
+	at := func() string { return time.Now().UTC().Format(time.RFC3339Nano) }
+	own := transactionOf(t, p.call("StartTransaction", fmt.Sprintf(`{"connectorId":1,"idTag":"A","meterStart":1000,"timestamp":%q}`, at())))
+	other := transactionOf(t, p.call("StartTransaction", fmt.Sprintf(`{"connectorId":2,"idTag":"B","meterStart":5000,"timestamp":%q}`, at())))
+	require.NotEqual(t, own, other)
+	p.call("StopTransaction", fmt.Sprintf(`{"transactionId":%d,"meterStop":9000,"timestamp":%q}`, other, at()))
+	p.call("StopTransaction", fmt.Sprintf(`{"transactionId":%d,"meterStop":9000,"timestamp":%q}`, own+999, at()))
+	assert.Len(t, readingsOf(t, book, id).T, 1, "only this connector's start")
+	p.call("StopTransaction", fmt.Sprintf(`{"transactionId":%d,"meterStop":2000,"timestamp":%q}`, own, at()))
+	assert.Len(t, readingsOf(t, book, id).T, 2)
+
+	p.call("StatusNotification", `{"connectorId":1,"errorCode":"NoError","status":"Preparing"}`)
+	p.call("MeterValues", fmt.Sprintf(`{"connectorId":1,"meterValue":[{"timestamp":%q,"sampledValue":[
+		{"value":"400","measurand":"Voltage","unit":"V"},{"value":"120","measurand":"Current.Import","unit":"A"}]}]}`, time.Now().Add(time.Second).UTC().Format(time.RFC3339Nano)))
+	p.call("StatusNotification", `{"connectorId":1,"errorCode":"NoError","status":"Available"}`)
+	row, err := book.Run(context.Background(), id)
+	require.NoError(t, err)
+	last := row.Marks[len(row.Marks)-1]
+	assert.Equal(t, run.Unplug, last.Kind, "48 kW flowed: no failed attempt")
+}
+
+// Readings that there was no room for are counted and said on the run.
+func TestLostReadingsAreSaid(t *testing.T) {
+	book, id, _ := centreFor(t)
+	f, err := book.FeedAt(context.Background(), "MILL-3", 1)
+	require.NoError(t, err)
+	k := newKeeper(&Recorder{Book: book}, *f, 1000)
+	k.pending = make([]logbook.Sample, 0, room)
+	for i := range room + 7 {
+		k.add(logbook.Sample{TS: float64(i), HeardS: float64(i), Values: nil})
+	}
+	k.pending = k.pending[:3] // the rest would take long to store
+	require.NoError(t, k.flush(context.Background()))
+	row, err := book.Run(context.Background(), id)
+	require.NoError(t, err)
+	require.NotEmpty(t, row.Marks)
+	assert.Equal(t, "7 readings were lost: the database was away for too long", row.Marks[0].Note)
+	assert.Zero(t, k.lost)
+}
