@@ -70,7 +70,7 @@ type site struct {
 	tab  context.Context
 
 	mu   sync.Mutex
-	said []string // what the console complained about
+	said []string // every message of the console, of any kind
 }
 
 // demoBook is the prepared database with the demo's runs.
@@ -112,11 +112,8 @@ func newSite(t *testing.T, width, height int64, withDemo bool) *site {
 				return
 			}
 			// A form that comes back with its faults is no fault of the page.
-			refused := strings.Contains(m.String(), "status of 422")
-			// A request that a newer one replaces is given up on purpose; one that fails
-			// says so as htmx:sendError or htmx:responseError.
-			replaced := strings.Contains(m.String(), "htmx:sendAbort") || strings.Contains(m.String(), "htmx:afterRequest")
-			if (m.Type == chromedp.ConsoleError || m.IsException()) && !refused && !replaced {
+			refused := strings.Contains(m.String(), "status of 422") || strings.HasSuffix(m.URL, "/no-such-page")
+			if !refused {
 				s.mu.Lock()
 				s.said = append(s.said, m.String()+" "+m.URL)
 				s.mu.Unlock()
@@ -124,6 +121,11 @@ func newSite(t *testing.T, width, height int64, withDemo bool) *site {
 		}
 	}()
 	require.NoError(t, chromedp.Do(tab, chromedp.EmulateViewport(width, height)))
+	t.Cleanup(func() {
+		if !t.Failed() {
+			s.quiet()
+		}
+	})
 	return s
 }
 

@@ -293,3 +293,26 @@ func TestCarsPackBeyondItsLabel(t *testing.T) {
 }
 
 func plain(id int64) string { return quoteInt(int(id)) }
+
+// Changing the car or any other menu draws the whole form anew, and a fault that is
+// typed afterwards still stands at its field; the console says nothing (as in every test).
+func TestFaultsAfterAMenuWasChanged(t *testing.T) {
+	s := newSite(t, 1280, 800, true)
+	s.open("/prepare?car=1&stall=1&at=16:00&now=60&outside=4")
+	for _, car := range []string{"17", "12", "1"} {
+		eval[bool](s, `(() => { const m = document.querySelector("#p-car"); m.value = "`+car+`"; m.dispatchEvent(new Event("input", {bubbles: true})); return true; })()`)
+		s.await(`location.search.includes("car=` + car + `") && document.querySelector("#p-car").value === "` + car + `"`)
+		s.fill("#p-now", "140")
+		s.await(`document.querySelector("#e-now").textContent.includes("140")`)
+		s.fill("#p-now", "60")
+		s.await(`document.querySelector("#e-now").textContent === ""`)
+	}
+	for _, menu := range []string{"method", "way", "when", "stall"} {
+		eval[bool](s, `(() => { const m = document.querySelector("#p-`+menu+`"); m.selectedIndex = m.options.length - 1; m.dispatchEvent(new Event("input", {bubbles: true})); return true; })()`)
+		s.await(`document.querySelector("#p-` + menu + `").selectedIndex === document.querySelector("#p-` + menu + `").options.length - 1`)
+		s.fill("#p-outside", "900")
+		s.await(`document.querySelector("#e-outside").textContent !== ""`)
+		s.fill("#p-outside", "4")
+		s.await(`document.querySelector("#e-outside").textContent === ""`)
+	}
+}
