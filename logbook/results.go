@@ -77,12 +77,29 @@ func (b *Book) Results(ctx context.Context, row *Run) (*Results, error) {
 	} else if err != nil {
 		return nil, mapped("reading the results", err)
 	}
-	out := &Results{}
-	if err := json.Unmarshal([]byte(kept.Readings), &out.Readings); err != nil {
-		return nil, fmt.Errorf("results of run %d: %w", row.ID, err)
+	out, err := kept.unpack()
+	if err == nil {
+		return out, nil
 	}
-	if err := json.Unmarshal([]byte(kept.Curves), &out.Curves); err != nil {
-		return nil, fmt.Errorf("curves of run %d: %w", row.ID, err)
+	b.log.Error("results that cannot be read, worked out anew", "run", row.ID, "error", err)
+	fresh, err := b.workOut(ctx, row)
+	if err != nil {
+		return nil, err
+	}
+	return fresh.unpack()
+}
+
+// unpack reads what was kept.
+func (k *result) unpack() (*Results, error) {
+	out := &Results{}
+	if err := json.Unmarshal([]byte(k.Readings), &out.Readings); err != nil {
+		return nil, fmt.Errorf("results of run %d: %w", k.RunID, err)
+	}
+	if err := json.Unmarshal([]byte(k.Curves), &out.Curves); err != nil {
+		return nil, fmt.Errorf("curves of run %d: %w", k.RunID, err)
+	}
+	if len(out.Readings) == 0 {
+		return nil, fmt.Errorf("results of run %d: empty", k.RunID)
 	}
 	return out, nil
 }
@@ -163,8 +180,10 @@ type RoadRow struct {
 	AverageKW      *float64 `gorm:"column:average_kw"`
 	LengthS        float64
 	StripText      string `gorm:"column:strip"`
+	Made           bool   // its results are there
 
-	Strip Strip `gorm:"-"`
+	Strip  Strip  `gorm:"-"`
+	Broken string `gorm:"-"` // why there is nothing to show of it; empty: there is
 }
 
 // RoadFilter chooses runs; an empty field chooses all.
@@ -209,7 +228,8 @@ func (b *Book) Road(ctx context.Context, f RoadFilter) (rows []RoadRow, total in
 	}
 	query := `SELECT r.id, r.title, r.started_at, r.timezone, coalesce(c.name, '') AS car, coalesce(sw.version, '') AS software,
 		coalesce(st.name, '') AS stall, coalesce(s.name, '') AS site, r.preconditioned, r.profile, r.ambient_c, r.battery_c,
-		r.revision, x.window_s, x.peak_kw, x.average_kw, coalesce(x.length_s, 0) AS length_s, coalesce(x.strip, '{}') AS strip` +
+		r.revision, x.window_s, x.peak_kw, x.average_kw, coalesce(x.length_s, 0) AS length_s, coalesce(x.strip, '{}') AS strip,
+		x.run_id IS NOT NULL AS made` +
 		from + " ORDER BY " + order + ", r.id DESC"
 	listArgs := args
 	if f.Limit > 0 {
@@ -220,8 +240,12 @@ func (b *Book) Road(ctx context.Context, f RoadFilter) (rows []RoadRow, total in
 		return nil, 0, 0, mapped("listing the runs", err)
 	}
 	for i := range rows {
-		if err := json.Unmarshal([]byte(rows[i].StripText), &rows[i].Strip); err != nil {
-			return nil, 0, 0, fmt.Errorf("strip of run %d: %w", rows[i].ID, err)
+		// One run that cannot be shown takes no other's place.
+		if !rows[i].Made {
+			rows[i].Broken = "Its figures could not be worked out."
+		} else if err := json.Unmarshal([]byte(rows[i].StripText), &rows[i].Strip); err != nil {
+			b.log.Error("a strip that cannot be read", "run", rows[i].ID, "error", err)
+			rows[i].Broken, rows[i].Strip = "What was kept of its figures cannot be read.", Strip{}
 		}
 	}
 	var sum struct {
@@ -271,11 +295,14 @@ func (b *Book) catchUp(ctx context.Context) error {
 	}
 	for _, id := range ids {
 		row, err := b.Run(ctx, id)
-		if err != nil {
-			return err
+		if err == nil {
+			_, err = b.workOut(ctx, row)
 		}
-		if _, err := b.workOut(ctx, row); err != nil {
-			return err
+		if ctx.Err() != nil {
+			return mapped("working out", ctx.Err())
+		}
+		if err != nil { // the list shows it in its place
+			b.log.Error("a run that cannot be worked out", "run", id, "error", err)
 		}
 	}
 	return nil

@@ -18,6 +18,7 @@ import (
 
 // benchView is the runs laid side by side.
 type benchView struct {
+	Broken     []int64 // runs that could not be laid down: their figures cannot be made
 	IDs        []int64
 	Entries    []benchEntry
 	Ref        int
@@ -84,6 +85,11 @@ func (s *Server) benchView(r *http.Request) (*benchView, error) {
 			return nil, err
 		}
 		res, err := s.book.Results(r.Context(), row)
+		if err != nil && r.Context().Err() == nil {
+			s.log.Error("a run without figures", "run", id, "error", err)
+			v.Broken = append(v.Broken, id)
+			continue
+		}
 		if err != nil {
 			return nil, err
 		}

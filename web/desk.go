@@ -254,6 +254,7 @@ func (s *Server) arrivalView(r *http.Request, form url.Values) (*arrivalView, er
 	layout := v.layoutOf(form, a)
 	choices.Layout = layout
 	choices.Side = trace.Side(v.word("side", []string{"car", "stall"}))
+	choices.Times = typed.Times(v.word("typed_times", []string{string(typed.MinutesSeconds), string(typed.HoursMinutes)}))
 	_, choices.Zone = v.zone("timezone")
 	b, err := intake.Bytes(a.Name, a.Content, choices)
 	if err != nil {
@@ -281,8 +282,8 @@ func (v *arrivalView) take(b *intake.Bundle, form url.Values) {
 	rec := b.Run.Recordings[0]
 	if form == nil {
 		v.Values.Set("side", string(rec.Side))
-		if b.Kind == intake.TypedKind {
-			v.Values.Set("side", string(trace.StallSide))
+		if b.Notes != nil {
+			v.Values.Set("typed_times", string(b.Notes.Times))
 		}
 		v.Values.Set("title", strings.TrimSuffix(v.Arrival.Name, filepath.Ext(v.Arrival.Name)))
 		if b.Kind == intake.TypedKind {

@@ -130,10 +130,10 @@ func readDetails(f *fields, row *logbook.Run) {
 	row.FromPct, row.ToPct = f.window()
 	row.Clock = f.word("clock", run.Clocks)
 	row.MethodClimate = f.word("method_climate", run.Climates)
-	row.AmbientC = f.number("ambient_c", -60, 70)
-	row.BatteryC = f.number("battery_c", -60, 150)
+	row.AmbientC = f.ranged("ambient_c", "conditions.ambient_c")
+	row.BatteryC = f.ranged("battery_c", "conditions.battery_c")
 	row.Preconditioned = f.word("preconditioned", run.Preconditioned)
-	row.PreconditionedMin = f.number("preconditioned_min", 0, 10000)
+	row.PreconditionedMin = f.ranged("preconditioned_min", "conditions.preconditioned_min")
 	row.Profile = f.word("profile", run.Profiles)
 	row.Climate = f.word("climate", run.Climates)
 	if f.text("software") != "" && row.CarID == nil {

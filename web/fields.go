@@ -9,6 +9,7 @@ import (
 	"strings"
 	"time"
 
+	"zincroad/core/run"
 	"zincroad/core/trace"
 	"zincroad/core/words"
 )
@@ -86,6 +87,12 @@ func (f *fields) number(name string, min, max float64) *float64 {
 		return nil
 	}
 	return &v
+}
+
+// ranged reads an optional number of a field of a run, by its path.
+func (f *fields) ranged(name, path string) *float64 {
+	in := run.MustField(path)
+	return f.number(name, in.Min, in.Max)
 }
 
 // measured reads an optional value of a channel, in the channel's unit or with one of
@@ -180,7 +187,7 @@ func (f *fields) minutes(name string) float64 {
 
 // window reads the two ends of a window, which must be in order.
 func (f *fields) window() (from, to *float64) {
-	from, to = f.number("from_pct", 0, 100), f.number("to_pct", 0, 100)
+	from, to = f.ranged("from_pct", "method.from_pct"), f.ranged("to_pct", "method.to_pct")
 	if from != nil && to != nil && *from >= *to {
 		f.fault("to_pct", "%s: expected more than the start, %s.", words.Figure(*to, 1), words.Figure(*from, 1))
 	}

@@ -50,47 +50,51 @@ func (s *Server) showGarage(w http.ResponseWriter, r *http.Request, status int, 
 	s.render(w, r, "garage", status, Frame{Title: "Garage", Data: v})
 }
 
-// carField is one number of a car's form.
+// carField is one number of a car's form; unit and range are those of its path.
 type carField struct {
-	Name, Label, Unit string
-	Min, Max          float64
-	of                func(*logbook.Car) **float64
+	Name, Label string
+	of          func(*logbook.Car) **float64
 }
 
+// Unit is the field's unit.
+func (c carField) Unit() string { return run.MustField("car." + c.Name).Unit }
+
 var carFields = []carField{
-	{"gross_kwh", "Gross capacity", "kWh", 0, 2000, func(c *logbook.Car) **float64 { return &c.GrossKWh }},
-	{"usable_kwh", "Usable capacity", "kWh", 0, 2000, func(c *logbook.Car) **float64 { return &c.UsableKWh }},
-	{"cells_in_series", "Cells in series", "", 0, 2000, func(c *logbook.Car) **float64 { return &c.CellsInSeries }},
-	{"pack_min_v", "Pack, lowest", "V", 0, 2000, func(c *logbook.Car) **float64 { return &c.PackMinV }},
-	{"pack_nominal_v", "Pack, nominal", "V", 0, 2000, func(c *logbook.Car) **float64 { return &c.PackNominalV }},
-	{"pack_max_v", "Pack, highest", "V", 0, 2000, func(c *logbook.Car) **float64 { return &c.PackMaxV }},
-	{"max_kw", "Car's power limit", "kW", 0, 5000, func(c *logbook.Car) **float64 { return &c.MaxKW }},
-	{"max_a", "Car's current limit", "A", 0, 5000, func(c *logbook.Car) **float64 { return &c.MaxA }},
-	{"converter_kw", "Converter for low-voltage stalls", "kW", 0, 5000, func(c *logbook.Car) **float64 { return &c.ConverterKW }},
-	{"battery_mass_kg", "Battery mass", "kg", 0, 20000, func(c *logbook.Car) **float64 { return &c.BatteryMassKg }},
-	{"heater_kw", "Battery heater", "kW", 0, 100, func(c *logbook.Car) **float64 { return &c.HeaterKW }},
-	{"warm_c", "Warm from", "°C", -60, 150, func(c *logbook.Car) **float64 { return &c.WarmC }},
-	{"consumption_wh_per_km", "Observed consumption", "Wh/km", 0, 10000, func(c *logbook.Car) **float64 { return &c.ConsumptionWhKm }},
-	{"rated_range_km", "Rated range", "km", 0, 5000, func(c *logbook.Car) **float64 { return &c.RatedRangeKm }},
-	{"timer_s", "Full power after a plug-in ends at", "s", 0, 36000, func(c *logbook.Car) **float64 { return &c.TimerS }},
-	{"timer_share_pct", "and leaves", "%", 0, 100, func(c *logbook.Car) **float64 { return &c.TimerSharePct }},
+	{"gross_kwh", "Gross capacity", func(c *logbook.Car) **float64 { return &c.GrossKWh }},
+	{"usable_kwh", "Usable capacity", func(c *logbook.Car) **float64 { return &c.UsableKWh }},
+	{"cells_in_series", "Cells in series", func(c *logbook.Car) **float64 { return &c.CellsInSeries }},
+	{"pack_min_v", "Pack, lowest", func(c *logbook.Car) **float64 { return &c.PackMinV }},
+	{"pack_nominal_v", "Pack, nominal", func(c *logbook.Car) **float64 { return &c.PackNominalV }},
+	{"pack_max_v", "Pack, highest", func(c *logbook.Car) **float64 { return &c.PackMaxV }},
+	{"max_kw", "Car's power limit", func(c *logbook.Car) **float64 { return &c.MaxKW }},
+	{"max_a", "Car's current limit", func(c *logbook.Car) **float64 { return &c.MaxA }},
+	{"converter_kw", "Converter for low-voltage stalls", func(c *logbook.Car) **float64 { return &c.ConverterKW }},
+	{"battery_mass_kg", "Battery mass", func(c *logbook.Car) **float64 { return &c.BatteryMassKg }},
+	{"heater_kw", "Battery heater", func(c *logbook.Car) **float64 { return &c.HeaterKW }},
+	{"warm_c", "Warm from", func(c *logbook.Car) **float64 { return &c.WarmC }},
+	{"consumption_wh_per_km", "Observed consumption", func(c *logbook.Car) **float64 { return &c.ConsumptionWhKm }},
+	{"rated_range_km", "Rated range", func(c *logbook.Car) **float64 { return &c.RatedRangeKm }},
+	{"timer_s", "Full power after a plug-in ends at", func(c *logbook.Car) **float64 { return &c.TimerS }},
+	{"timer_share_pct", "and leaves", func(c *logbook.Car) **float64 { return &c.TimerSharePct }},
 }
 
 // packField is one number of what is known of a battery beyond its label.
 type packField struct {
-	Name, Label, Unit string
-	Min, Max          float64
-	of                func(*run.Pack) *run.Number
+	Name, Label string
+	of          func(*run.Pack) *run.Number
 }
 
+// Unit is the field's unit.
+func (p packField) Unit() string { return run.MustField("car.pack." + p.Name).Unit }
+
 var packFields = []packField{
-	{"resistance_mohm", "Resistance, whole pack at 25 °C", "mΩ", 0, 10000, func(p *run.Pack) *run.Number { return &p.ResistanceMOhm }},
-	{"heat_capacity_kj_per_k", "Heat capacity", "kJ/K", 0, 20000, func(p *run.Pack) *run.Number { return &p.HeatCapacityKJK }},
-	{"coupling_w_per_k", "Coldest to warmest cells", "W/K", 0, 10000, func(p *run.Pack) *run.Number { return &p.CouplingWK }},
-	{"loss_w_per_k", "Loss to the outside, parked", "W/K", 0, 1000, func(p *run.Pack) *run.Number { return &p.LossWK }},
-	{"cooling_kw", "Cooling", "kW", 0, 100, func(p *run.Pack) *run.Number { return &p.CoolingKW }},
-	{"heater_share_pct", "Heater's heat that reaches the cells", "%", 0, 100, func(p *run.Pack) *run.Number { return &p.HeaterSharePct }},
-	{"hot_c", "Takes power back above", "°C", 0, 90, func(p *run.Pack) *run.Number { return &p.HotC }},
+	{"resistance_mohm", "Resistance, whole pack at 25 °C", func(p *run.Pack) *run.Number { return &p.ResistanceMOhm }},
+	{"heat_capacity_kj_per_k", "Heat capacity", func(p *run.Pack) *run.Number { return &p.HeatCapacityKJK }},
+	{"coupling_w_per_k", "Coldest to warmest cells", func(p *run.Pack) *run.Number { return &p.CouplingWK }},
+	{"loss_w_per_k", "Loss to the outside, parked", func(p *run.Pack) *run.Number { return &p.LossWK }},
+	{"cooling_kw", "Cooling", func(p *run.Pack) *run.Number { return &p.CoolingKW }},
+	{"heater_share_pct", "Heater's heat that reaches the cells", func(p *run.Pack) *run.Number { return &p.HeaterSharePct }},
+	{"hot_c", "Takes power back above", func(p *run.Pack) *run.Number { return &p.HotC }},
 }
 
 type carView struct {
@@ -177,7 +181,7 @@ func readCar(f *fields, c *logbook.Car) {
 	c.Chemistry = f.word("chemistry", run.Chemistries)
 	c.Preconditioning = f.word("preconditioning", run.Preconditionings)
 	for _, cf := range carFields {
-		*cf.of(c) = f.number(cf.Name, cf.Min, cf.Max)
+		*cf.of(c) = f.ranged(cf.Name, "car."+cf.Name)
 	}
 	if c.PackMinV != nil && c.PackMaxV != nil && *c.PackMinV > *c.PackMaxV {
 		f.fault("pack_max_v", "Expected no less than the lowest pack voltage, %g V.", *c.PackMinV)
@@ -187,7 +191,7 @@ func readCar(f *fields, c *logbook.Car) {
 	}
 	c.Pack = &run.Pack{}
 	for _, pf := range packFields {
-		*pf.of(c.Pack) = f.number(pf.Name, pf.Min, pf.Max)
+		*pf.of(c.Pack) = f.ranged(pf.Name, "car.pack."+pf.Name)
 	}
 	if *c.Pack == (run.Pack{}) {
 		c.Pack = nil
@@ -251,7 +255,7 @@ func (s *Server) saveAdapter(w http.ResponseWriter, r *http.Request) {
 	if !ok {
 		return
 	}
-	a := &logbook.Adapter{Name: f.needed("name", "A name"), MaxA: f.number("max_a", 0, 5000), MaxV: f.number("max_v", 0, 2000)}
+	a := &logbook.Adapter{Name: f.needed("name", "A name"), MaxA: f.ranged("max_a", "adapter.max_a"), MaxV: f.ranged("max_v", "adapter.max_v")}
 	if id := f.id("id"); id != nil {
 		a.ID = *id
 	}

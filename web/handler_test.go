@@ -4,6 +4,7 @@ import (
 	"archive/zip"
 	"bytes"
 	"context"
+	"database/sql"
 	"encoding/csv"
 	"fmt"
 	"io"
@@ -225,4 +226,48 @@ func TestBenchTableAsCSV(t *testing.T) {
 	assert.Equal(t, []string{"software", "2.4", "", "", "2.4", "", ""}, by["software"])
 	assert.Empty(t, by["window 10-80"][5], "the reference has no difference")
 	assert.NotEmpty(t, by["window 10-80"][2])
+}
+
+// handlerWithSQL is a handler with the demo's runs, and a way around the logbook.
+func handlerWithSQL(t *testing.T) (http.Handler, func(string)) {
+	t.Helper()
+	url := server.URLFrom(t, demoBook)
+	book, err := logbook.Open(context.Background(), url, logbooktest.Quiet())
+	require.NoError(t, err)
+	db, err := sql.Open("pgx", url)
+	require.NoError(t, err)
+	t.Cleanup(func() {
+		db.Close()
+		_ = book.Close()
+	})
+	s, err := web.New(book, logbooktest.Quiet())
+	require.NoError(t, err)
+	require.Equal(t, http.StatusOK, get(s.Handler(), "/").Code, "every run has its results")
+	return s.Handler(), func(query string) {
+		t.Helper()
+		_, err := db.Exec(query)
+		require.NoError(t, err)
+	}
+}
+
+// One run whose kept figures are broken stands in its place with the way out; the others
+// are as they were, and its own page works them out anew.
+func TestOneBrokenRunSpoilsNoOther(t *testing.T) {
+	h, sql := handlerWithSQL(t)
+	sql(`UPDATE results SET strip = '"x"', readings = '{"a": 1}' WHERE run_id = 2`)
+	page := get(h, "/")
+	require.Equal(t, http.StatusOK, page.Code)
+	assert.Contains(t, page.Body.String(), `id="row-1"`)
+	assert.Contains(t, page.Body.String(), "What was kept of its figures cannot be read.")
+	assert.Contains(t, page.Body.String(), `action="/runs/2/delete"`)
+	assert.Equal(t, http.StatusOK, get(h, "/runs/2").Code, "worked out anew")
+	assert.NotContains(t, get(h, "/").Body.String(), "cannot be read")
+}
+
+// A run that went on for two days does not make every other a pixel wide.
+func TestTheRoadsAxisEnds(t *testing.T) {
+	h, sql := handlerWithSQL(t)
+	sql(`UPDATE results SET length_s = 172800 WHERE run_id = 3`)
+	page := get(h, "/").Body.String()
+	assert.Contains(t, page, "The axis ends at 4 h; the longest run goes on to 48 h")
 }

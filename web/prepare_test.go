@@ -300,16 +300,16 @@ func TestFaultsAfterAMenuWasChanged(t *testing.T) {
 	s := newSite(t, 1280, 800, true)
 	s.open("/prepare?car=1&stall=1&at=16:00&now=60&outside=4")
 	for _, car := range []string{"17", "12", "1"} {
-		eval[bool](s, `(() => { const m = document.querySelector("#p-car"); m.value = "`+car+`"; m.dispatchEvent(new Event("input", {bubbles: true})); return true; })()`)
-		s.await(`location.search.includes("car=` + car + `") && document.querySelector("#p-car").value === "` + car + `"`)
+		eval[bool](s, `(() => { document.querySelector("#prepare").old = true; const m = document.querySelector("#p-car"); m.value = "`+car+`"; m.dispatchEvent(new Event("input", {bubbles: true})); return true; })()`)
+		s.await(`!document.querySelector("#prepare").old && document.querySelector("#p-car").value === "` + car + `"`)
 		s.fill("#p-now", "140")
 		s.await(`document.querySelector("#e-now").textContent.includes("140")`)
 		s.fill("#p-now", "60")
 		s.await(`document.querySelector("#e-now").textContent === ""`)
 	}
 	for _, menu := range []string{"method", "way", "when", "stall"} {
-		eval[bool](s, `(() => { const m = document.querySelector("#p-`+menu+`"); m.selectedIndex = m.options.length - 1; m.dispatchEvent(new Event("input", {bubbles: true})); return true; })()`)
-		s.await(`document.querySelector("#p-` + menu + `").selectedIndex === document.querySelector("#p-` + menu + `").options.length - 1`)
+		eval[bool](s, `(() => { document.querySelector("#prepare").old = true; const m = document.querySelector("#p-`+menu+`"); m.selectedIndex = m.options.length - 1; m.dispatchEvent(new Event("input", {bubbles: true})); return true; })()`)
+		s.await(`!document.querySelector("#prepare").old && document.querySelector("#p-` + menu + `").selectedIndex === document.querySelector("#p-` + menu + `").options.length - 1`)
 		s.fill("#p-outside", "900")
 		s.await(`document.querySelector("#e-outside").textContent !== ""`)
 		s.fill("#p-outside", "4")

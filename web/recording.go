@@ -11,7 +11,6 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
-	"zincroad/core/run"
 	"zincroad/core/trace"
 	"zincroad/core/words"
 	"zincroad/logbook"
@@ -172,7 +171,7 @@ func (s *Server) saveRecording(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	side := f.word("side", []string{string(trace.CarSide), string(trace.StallSide)})
-	offset := f.number("offset", -run.MostOffsetS, run.MostOffsetS)
+	offset := f.ranged("offset", "recordings[].clock_offset_s")
 	if side == "" {
 		f.fault("side", "Whose readings are these: the car's or the stall's?")
 	}

@@ -26,6 +26,7 @@ type roadView struct {
 	Grid    string
 	Next    string // where the next rows are, empty at the end
 	Empty   bool   // no run in the logbook at all
+	Capped  string // how long the longest run is, where the axis ends before it
 	Deleted []logbook.Run
 }
 
@@ -173,6 +174,9 @@ func (s *Server) roadView(r *http.Request, q roadQuery) (*roadView, error) {
 	}
 	v.Empty = total == 0 && !q.Filtered()
 	toS := axisEnd(longest)
+	if longest > toS {
+		v.Capped = words.Hours(longest)
+	}
 	v.Axis, v.Grid = draw.RoadAxis(toS), draw.RoadGrid(toS)
 	picked := benchOf(r)
 	top := 0.0
@@ -200,9 +204,13 @@ func (s *Server) roadView(r *http.Request, q roadQuery) (*roadView, error) {
 	return v, nil
 }
 
+// longestAxisS is where the axis of all runs ends at the latest: a run that goes on
+// beyond it is cut there, and the page says so (the longest tests take under 3 h).
+const longestAxisS = 4 * 3600
+
 // axisEnd rounds the longest run up to the axis' end: room for the last label.
 func axisEnd(longestS float64) float64 {
-	return max(600, longestS*1.02)
+	return min(longestAxisS, max(600, longestS*1.02))
 }
 
 // stripTitle names a strip for those who do not see it.

@@ -127,8 +127,21 @@ func (s *Server) loadRun(r *http.Request) (*logbook.Run, *logbook.Results, error
 		return nil, nil, err
 	}
 	res, err := s.book.Results(r.Context(), row)
+	if err != nil {
+		err = &brokenRun{row, err}
+	}
 	return row, res, err
 }
+
+// brokenRun is a run whose figures cannot be made.
+type brokenRun struct {
+	row *logbook.Run
+	err error
+}
+
+func (b *brokenRun) Error() string { return b.err.Error() }
+
+func (b *brokenRun) Unwrap() error { return b.err }
 
 func (s *Server) runView(r *http.Request, query url.Values) (*runView, error) {
 	row, res, err := s.loadRun(r)

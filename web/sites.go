@@ -7,6 +7,7 @@ import (
 	"net/http"
 	"net/url"
 	"strconv"
+	"strings"
 
 	"github.com/go-chi/chi/v5"
 
@@ -197,24 +198,21 @@ func (s *Server) saveStall(w http.ResponseWriter, r *http.Request) {
 
 func readStall(f *fields, st *logbook.Stall) {
 	st.Name, st.Note = f.needed("name", "A name or number"), f.text("note")
-	st.RatedKW, st.MaxA = f.number("rated_kw", 0, 5000), f.number("max_a", 0, 5000)
-	st.MinV, st.MaxV = f.number("min_v", 0, 2000), f.number("max_v", 0, 2000)
-	st.SharedKW = f.number("shared_kw", 0, 5000)
+	st.RatedKW, st.MaxA = f.ranged("rated_kw", "stall.rated_kw"), f.ranged("max_a", "stall.max_a")
+	st.MinV, st.MaxV = f.ranged("min_v", "stall.min_v"), f.ranged("max_v", "stall.max_v")
+	st.SharedKW = f.ranged("shared_kw", "stall.shared_kw")
 	if st.MinV != nil && st.MaxV != nil && *st.MinV > *st.MaxV {
 		f.fault("max_v", "Expected no less than the lowest voltage, %g V.", *st.MinV)
 	}
 	t := &run.Tariff{Currency: f.text("currency")}
 	priced := false
 	for name, n := range tariffNumbers(t) {
-		*n = f.number(name, 0, 1e6)
+		*n = f.ranged(name, "stall.tariff."+name)
 		priced = priced || *n != nil
-	}
-	if t.TaxPct != nil && *t.TaxPct > 100 {
-		f.fault("tax_pct", "Expected a percentage from 0 to 100.")
 	}
 	last := 0.0
 	for i := range tariffTiers {
-		upTo, price := f.number(fmt.Sprintf("tier%d_up_to", i), 0, 5000), f.number(fmt.Sprintf("tier%d_price", i), 0, 1e6)
+		upTo, price := f.ranged(fmt.Sprintf("tier%d_up_to", i), "stall.tariff.per_min[].up_to_kw"), f.ranged(fmt.Sprintf("tier%d_price", i), "stall.tariff.per_min[].price")
 		if price == nil {
 			if upTo != nil {
 				f.fault(fmt.Sprintf("tier%d_price", i), "This tier has no price.")
@@ -244,7 +242,7 @@ func readStall(f *fields, st *logbook.Stall) {
 func readMembership(f *fields, t *run.Tariff) bool {
 	m := &run.Membership{}
 	for name, n := range membershipNumbers(m) {
-		*n = f.number(name, 0, 1e6)
+		*n = f.ranged(name, "stall.tariff.membership."+strings.TrimPrefix(name, "member_"))
 	}
 	if *m == (run.Membership{}) {
 		return false

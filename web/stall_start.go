@@ -149,7 +149,7 @@ func (s *Server) fromNothing(ctx context.Context, f *fields, row *logbook.Run) e
 	if row.StallID == nil {
 		f.fault("stall", "Which stall?")
 	}
-	row.AmbientC = f.number("outside", -60, 60)
+	row.AmbientC = f.ranged("outside", "conditions.ambient_c")
 	m, _ := prepare.MethodOf("stop")
 	row.MethodName, row.FromPct, row.ToPct = m.Name, &m.FromPct, &m.ToPct
 	plan := forecast.Plan{FromPct: m.FromPct, ToPct: m.ToPct, AmbientC: 15, Battery: pack.Nodes{ColdestC: 15, WarmestC: 15}}

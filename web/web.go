@@ -219,6 +219,11 @@ func (s *Server) part(w http.ResponseWriter, page, name string, data any) {
 // fail answers with an error page of one sentence.
 func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
 	status, text := http.StatusInternalServerError, "Something went wrong here; the log says what."
+	if broken := (*brokenRun)(nil); errors.As(err, &broken) && r.Context().Err() == nil {
+		s.log.Error("a run without figures", "run", broken.row.ID, "error", err)
+		s.render(w, r, "broken", status, Frame{Title: fmt.Sprintf("Run %d", broken.row.ID), Run: broken.row, Data: broken.row})
+		return
+	}
 	switch {
 	case errors.Is(err, logbook.ErrNotFound):
 		status, text = http.StatusNotFound, sentence(strings.TrimSuffix(err.Error(), ": not found"))+" Nothing of that is in this logbook."

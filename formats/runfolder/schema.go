@@ -23,50 +23,32 @@ type key struct {
 	words    []string
 }
 
-func num(min, max float64) key      { return key{kind: "number", min: min, max: max} }
 func word(words []string) key       { return key{kind: "word", words: words} }
 func (k key) allows(v float64) bool { return v >= k.min && v <= k.max }
 
 // schema holds every key that is known. A key that is not in it is kept and
-// written back. Ranges are wide: they catch a wrong sign or a wrong unit.
+// written back. Ranges of numbers are those of run.Fields.
 var schema = func() map[string]key {
 	text, object, list := key{kind: "text"}, key{kind: "object"}, key{kind: "list"}
-	kw, amps, volts, pct, celsius := num(0, 5000), num(0, 5000), num(0, 2000), num(0, 100), num(-60, 150)
-	money := num(0, 1e6)
-	return map[string]key{
+	out := map[string]key{
 		"format": text, "title": text, "started_at": {kind: "time"}, "timezone": {kind: "zone"},
 		"car": object, "car.name": text, "car.software": text, "car.chemistry": word(run.Chemistries),
-		"car.gross_kwh": num(0, 2000), "car.usable_kwh": num(0, 2000), "car.cells_in_series": num(0, 2000),
-		"car.pack_min_v": volts, "car.pack_nominal_v": volts, "car.pack_max_v": volts,
-		"car.max_kw": kw, "car.max_a": amps, "car.converter_kw": kw, "car.battery_mass_kg": num(0, 20000),
-		"car.heater_kw": num(0, 100), "car.warm_c": celsius, "car.preconditioning": word(run.Preconditionings),
-		"car.consumption_wh_per_km": num(0, 10000), "car.rated_range_km": num(0, 5000),
-		"car.envelope": list, "car.envelope[]": object, "car.envelope[].soc_pct": pct, "car.envelope[].kw": kw,
-		"car.timer_s": num(0, 1e5), "car.timer_share_pct": pct, "car.pack": object,
-		"car.pack.resistance_mohm": num(0, 5000), "car.pack.heat_capacity_kj_per_k": num(0, 20000),
-		"car.pack.coupling_w_per_k": num(0, 1e5), "car.pack.loss_w_per_k": num(0, 1e5), "car.pack.cooling_kw": num(0, 200),
-		"car.pack.heater_share_pct": pct, "car.pack.hot_c": celsius,
-		"stall": object, "stall.site": text, "stall.name": text, "stall.rated_kw": kw, "stall.max_a": amps,
-		"stall.min_v": volts, "stall.max_v": volts, "stall.shared_kw": kw,
-		"stall.tariff": object, "stall.tariff.currency": text, "stall.tariff.per_kwh": money,
+		"car.preconditioning": word(run.Preconditionings), "car.envelope": list, "car.envelope[]": object, "car.pack": object,
+		"stall": object, "stall.site": text, "stall.name": text,
+		"stall.tariff": object, "stall.tariff.currency": text, "stall.tariff.membership": object,
 		"stall.tariff.per_min": list, "stall.tariff.per_min[]": object,
-		"stall.tariff.per_min[].up_to_kw": kw, "stall.tariff.per_min[].price": money,
-		"stall.tariff.session_fee": money, "stall.tariff.idle_per_min": money,
-		"stall.tariff.idle_after_min": num(0, 1e5), "stall.tariff.tax_pct": num(0, 100),
-		"stall.tariff.membership": object, "stall.tariff.membership.per_month": money, "stall.tariff.membership.per_kwh_off": money,
-		"adapter": object, "adapter.name": text, "adapter.max_a": amps, "adapter.max_v": volts,
-		"method": object, "method.name": text, "method.from_pct": pct, "method.to_pct": pct,
-		"method.clock": word(run.Clocks), "method.climate": word(run.Climates),
-		"conditions": object, "conditions.ambient_c": num(-60, 70), "conditions.battery_c": celsius,
-		"conditions.preconditioned": word(run.Preconditioned), "conditions.preconditioned_min": num(0, 10000),
-		"conditions.profile": word(run.Profiles), "conditions.climate": word(run.Climates), "conditions.weather": text,
-		"claims": list, "claims[]": object, "claims[].kind": word(run.ClaimKinds), "claims[].from_pct": pct,
-		"claims[].to_pct": pct, "claims[].minutes": num(0, 10000), "claims[].kw": kw,
+		"adapter": object, "adapter.name": text,
+		"method": object, "method.name": text, "method.clock": word(run.Clocks), "method.climate": word(run.Climates),
+		"conditions": object, "conditions.preconditioned": word(run.Preconditioned), "conditions.profile": word(run.Profiles),
+		"conditions.climate": word(run.Climates), "conditions.weather": text,
+		"claims": list, "claims[]": object, "claims[].kind": word(run.ClaimKinds),
 		"recordings": list, "recordings[]": object, "recordings[].file": text, "recordings[].side": word([]string{"car", "stall"}),
-		"recordings[].clock_offset_s": num(-1e7, 1e7), "recordings[].soc_resolution_pct": num(0, 10),
-		"recordings[].power_tolerance_pct": num(0, 50),
-		"marks":                            list, "marks[]": object, "marks[].t_s": num(-1e7, 1e7), "marks[].kind": word(run.MarkKinds), "marks[].note": text,
+		"marks": list, "marks[]": object, "marks[].kind": word(run.MarkKinds), "marks[].note": text,
 	}
+	for _, f := range run.Fields {
+		out[f.Path] = key{kind: "number", min: f.Min, max: f.Max}
+	}
+	return out
 }()
 
 // checker walks a run.json token by token, so that every fault has its line.

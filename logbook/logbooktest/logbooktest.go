@@ -100,16 +100,17 @@ func (s *Server) Prepare(name string, fill func(*logbook.Book) error) error {
 // BookFrom gives a copy of a prepared logbook that goes when the test ends.
 func (s *Server) BookFrom(t testing.TB, prepared string) *logbook.Book {
 	t.Helper()
-	b, err := logbook.Open(context.Background(), s.urlFrom(t, prepared), Quiet())
+	b, err := logbook.Open(context.Background(), s.URLFrom(t, prepared), Quiet())
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = b.Close() })
 	return b
 }
 
 // URL gives a fresh, empty database that goes when the test ends.
-func (s *Server) URL(t testing.TB) string { return s.urlFrom(t, template) }
+func (s *Server) URL(t testing.TB) string { return s.URLFrom(t, template) }
 
-func (s *Server) urlFrom(t testing.TB, from string) string {
+// URLFrom gives a copy of a prepared database that goes when the test ends.
+func (s *Server) URLFrom(t testing.TB, from string) string {
 	t.Helper()
 	name := fmt.Sprintf("test_%d", s.made.Add(1))
 	require.NoError(t, s.exec(context.Background(), fmt.Sprintf("CREATE DATABASE %s TEMPLATE %s STRATEGY FILE_COPY", name, from)))

@@ -203,7 +203,7 @@ func (s *Strip) pieces() []trace.Series {
 
 func (s *Strip) gaps(c *canvas, p plane, named bool) {
 	for _, g := range s.Gaps {
-		x0, x1 := p.x(g.From), p.x(g.To)
+		x0, x1 := p.x(g.From), math.Min(p.x(g.To), p.x1)
 		fmt.Fprintf(c, `<rect class="gap" x="%s" y="%s" width="%s" height="%s"><title>no readings from %s to %s</title></rect>`,
 			num(x0), num(p.top), num(x1-x0), num(p.base-p.top), words.Clock(g.From), words.Clock(g.To))
 		if named && x1-x0 > 60 {
@@ -318,6 +318,7 @@ func (s *Strip) Small() string {
 	c.open("strip small", s.Title, "")
 	clipped := *s
 	clipped.T, clipped.KW = fromZero(s.T, s.KW)
+	clipped.T, clipped.KW = upTo(clipped.T, clipped.KW, p.t1)
 	clipped.road(c, p)
 	low := p
 	low.top = p.y(maxOf(s.KW))
@@ -329,6 +330,9 @@ func (s *Strip) Small() string {
 	for i, post := range s.Posts {
 		x := p.x(post.TS)
 		y := p.y(s.at(post.TS))
+		if x > p.x1+1 {
+			break
+		}
 		c.line("post", x, p.base, x, y)
 		if x-last < 15 && i > 0 && post.SoCPct != s.ToPct {
 			continue
@@ -359,6 +363,15 @@ func fromZero(t, v []float64) ([]float64, []float64) {
 		i++
 	}
 	return t[i:], v[i:]
+}
+
+// upTo leaves out what lies behind the end of the axis.
+func upTo(t, v []float64, end float64) ([]float64, []float64) {
+	i := len(t)
+	for i > 0 && t[i-1] > end {
+		i--
+	}
+	return t[:i], v[:i]
 }
 
 // RoadAxis draws the time axis over the logbook's strips.
