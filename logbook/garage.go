@@ -49,17 +49,42 @@ func carFrom(c *run.Car) *Car {
 		ConverterKW: c.ConverterKW, BatteryMassKg: c.BatteryMassKg, HeaterKW: c.HeaterKW, WarmC: c.WarmC,
 		Preconditioning: c.Preconditioning, ConsumptionWhKm: c.ConsumptionWhKm, RatedRangeKm: c.RatedRangeKm, Envelope: c.Envelope,
 		TimerS: c.TimerS, TimerSharePct: c.TimerSharePct, Pack: c.Pack,
+		HeaterStopC: c.HeaterStopC, Navigation: c.Navigation, GentleEnvelope: c.GentleEnvelope,
 	}
 }
 
-// Describe gives the car in the words of run.json.
+// Describe gives the car in the words of run.json, with what a software version of it
+// changed.
 func (c *Car) Describe(software string) *run.Car {
+	out := c.describe(software)
+	for _, s := range c.Softwares {
+		if s.Version != software {
+			continue
+		}
+		if s.HeaterKW != nil {
+			out.HeaterKW = s.HeaterKW
+		}
+		if s.HeaterStopC != nil {
+			out.HeaterStopC = s.HeaterStopC
+		}
+		if s.Navigation != nil {
+			out.Navigation = s.Navigation
+		}
+		if len(s.GentleEnvelope) > 0 {
+			out.GentleEnvelope = s.GentleEnvelope
+		}
+	}
+	return out
+}
+
+func (c *Car) describe(software string) *run.Car {
 	return &run.Car{
 		Name: c.Name, Software: software, Chemistry: c.Chemistry, GrossKWh: c.GrossKWh, UsableKWh: c.UsableKWh,
 		CellsInSeries: c.CellsInSeries, PackMinV: c.PackMinV, PackNominalV: c.PackNominalV, PackMaxV: c.PackMaxV,
 		MaxKW: c.MaxKW, MaxA: c.MaxA, ConverterKW: c.ConverterKW, BatteryMassKg: c.BatteryMassKg, HeaterKW: c.HeaterKW,
 		WarmC: c.WarmC, Preconditioning: c.Preconditioning, ConsumptionWhKm: c.ConsumptionWhKm,
 		RatedRangeKm: c.RatedRangeKm, Envelope: c.Envelope, TimerS: c.TimerS, TimerSharePct: c.TimerSharePct, Pack: c.Pack,
+		HeaterStopC: c.HeaterStopC, Navigation: c.Navigation, GentleEnvelope: c.GentleEnvelope,
 	}
 }
 
@@ -74,6 +99,12 @@ func (c *Car) fillFrom(o *Car) bool {
 	if len(c.Envelope) == 0 && len(o.Envelope) > 0 {
 		c.Envelope, filled = o.Envelope, true
 	}
+	if len(c.GentleEnvelope) == 0 && len(o.GentleEnvelope) > 0 {
+		c.GentleEnvelope, filled = o.GentleEnvelope, true
+	}
+	if c.Navigation == nil && o.Navigation != nil {
+		c.Navigation, filled = o.Navigation, true
+	}
 	if c.Pack == nil && o.Pack != nil {
 		c.Pack, filled = o.Pack, true
 	}
@@ -82,7 +113,7 @@ func (c *Car) fillFrom(o *Car) bool {
 
 func (c *Car) numbers() []**float64 {
 	return []**float64{&c.GrossKWh, &c.UsableKWh, &c.CellsInSeries, &c.PackMinV, &c.PackNominalV, &c.PackMaxV, &c.MaxKW,
-		&c.MaxA, &c.ConverterKW, &c.BatteryMassKg, &c.HeaterKW, &c.WarmC, &c.ConsumptionWhKm, &c.RatedRangeKm, &c.TimerS, &c.TimerSharePct}
+		&c.MaxA, &c.ConverterKW, &c.BatteryMassKg, &c.HeaterKW, &c.WarmC, &c.ConsumptionWhKm, &c.RatedRangeKm, &c.TimerS, &c.TimerSharePct, &c.HeaterStopC}
 }
 
 func fill(into **float64, from *float64) bool {
@@ -215,6 +246,13 @@ func (b *Book) DeleteCar(ctx context.Context, id int64) error {
 		return tx.Delete(&Car{}, id).Error
 	})
 	return mapped("deleting the car", err)
+}
+
+// Software gives one software version.
+func (b *Book) Software(ctx context.Context, id int64) (*Software, error) {
+	var s Software
+	err := b.db.WithContext(ctx).First(&s, id).Error
+	return &s, mapped(fmt.Sprintf("software %d", id), err)
 }
 
 // SaveSoftware adds or changes a car's software version.

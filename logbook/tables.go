@@ -57,6 +57,9 @@ type Car struct {
 	TimerS          *float64    `gorm:"column:timer_s"`
 	TimerSharePct   *float64
 	Pack            *run.Pack `gorm:"serializer:json"`
+	HeaterStopC     *float64
+	Navigation      *run.Navigation `gorm:"serializer:json"`
+	GentleEnvelope  []run.Point     `gorm:"serializer:json"`
 	Note            string
 	Softwares       []Software
 }
@@ -67,6 +70,12 @@ type Software struct {
 	CarID   int64
 	Version string
 	Note    string
+
+	// What this version changed; nil and empty: as the car has it.
+	HeaterKW       *float64 `gorm:"column:heater_kw"`
+	HeaterStopC    *float64
+	Navigation     *run.Navigation `gorm:"serializer:json"`
+	GentleEnvelope []run.Point     `gorm:"serializer:json"`
 }
 
 // TableName is fixed: the plural of software is not GORM's guess.

@@ -23,6 +23,8 @@ func (s *Server) garageRoutes(r chi.Router) {
 	r.Post("/cars/{id}/delete", s.deleteCar)
 	r.Post("/cars/{id}/software", s.addSoftware)
 	r.Post("/software/{id}/delete", s.deleteSoftware)
+	r.Get("/software/{id}", s.software)
+	r.Post("/software/{id}", s.saveSoftware)
 	r.Post("/adapters", s.saveAdapter)
 	r.Post("/adapters/{id}/delete", s.deleteAdapter)
 }
@@ -71,11 +73,52 @@ var carFields = []carField{
 	{"converter_kw", "Converter for low-voltage stalls", func(c *logbook.Car) **float64 { return &c.ConverterKW }},
 	{"battery_mass_kg", "Battery mass", func(c *logbook.Car) **float64 { return &c.BatteryMassKg }},
 	{"heater_kw", "Battery heater", func(c *logbook.Car) **float64 { return &c.HeaterKW }},
+	{"heater_stop_c", "Heater stops by itself at", func(c *logbook.Car) **float64 { return &c.HeaterStopC }},
 	{"warm_c", "Warm from", func(c *logbook.Car) **float64 { return &c.WarmC }},
 	{"consumption_wh_per_km", "Observed consumption", func(c *logbook.Car) **float64 { return &c.ConsumptionWhKm }},
 	{"rated_range_km", "Rated range", func(c *logbook.Car) **float64 { return &c.RatedRangeKm }},
 	{"timer_s", "Full power after a plug-in ends at", func(c *logbook.Car) **float64 { return &c.TimerS }},
 	{"timer_share_pct", "and leaves", func(c *logbook.Car) **float64 { return &c.TimerSharePct }},
+}
+
+// navField is one limit of preconditioning by navigation; unit and range are those of
+// its path.
+type navField struct {
+	Name, Label string
+	of          func(*run.Navigation) *run.Number
+}
+
+// Unit is the field's unit.
+func (n navField) Unit() string { return run.MustField("car.navigation." + n.Name).Unit }
+
+var navFields = []navField{
+	{"min_pct", "Navigation heats only above", func(n *run.Navigation) *run.Number { return &n.MinPct }},
+	{"lead_min", "at most so long ahead", func(n *run.Navigation) *run.Number { return &n.LeadMin }},
+	{"min_kw", "for stalls of", func(n *run.Navigation) *run.Number { return &n.MinKW }},
+}
+
+// readNavigation reads navigation's limits; nil where none is given.
+func readNavigation(f *fields) *run.Navigation {
+	n := &run.Navigation{StopOnly: f.Values.Get("stop_only") != ""}
+	for _, nf := range navFields {
+		*nf.of(n) = f.ranged(nf.Name, "car.navigation."+nf.Name)
+	}
+	if *n == (run.Navigation{}) {
+		return nil
+	}
+	return n
+}
+
+func navigationValues(v url.Values, n *run.Navigation) {
+	if n == nil {
+		return
+	}
+	for _, nf := range navFields {
+		v.Set(nf.Name, plainNumber(*nf.of(n)))
+	}
+	if n.StopOnly {
+		v.Set("stop_only", "yes")
+	}
 }
 
 // packField is one number of what is known of a battery beyond its label.
@@ -102,6 +145,7 @@ type carView struct {
 	Car         *logbook.Car
 	CarFields   []carField
 	PackFields  []packField
+	NavFields   []navField
 	Assumed     []pack.Assumption // what the arithmetic fills in
 	Chemistries []string
 	Preconds    []string
@@ -133,12 +177,19 @@ func carValues(c *logbook.Car) url.Values {
 			v.Set(f.Name, plainNumber(*f.of(c.Pack)))
 		}
 	}
+	v.Set("envelope", envelopeText(c.Envelope))
+	v.Set("gentle_envelope", envelopeText(c.GentleEnvelope))
+	navigationValues(v, c.Navigation)
+	return v
+}
+
+// envelopeText writes an envelope, a point a line.
+func envelopeText(points []run.Point) string {
 	var lines []string
-	for _, p := range c.Envelope {
+	for _, p := range points {
 		lines = append(lines, plainNumber(&p.SoCPct)+" "+plainNumber(&p.KW))
 	}
-	v.Set("envelope", strings.Join(lines, "\n"))
-	return v
+	return strings.Join(lines, "\n")
 }
 
 func (s *Server) showCar(w http.ResponseWriter, r *http.Request, status int, c *logbook.Car, f *fields) {
@@ -146,7 +197,7 @@ func (s *Server) showCar(w http.ResponseWriter, r *http.Request, status int, c *
 	if c.ID == 0 {
 		title = "A new car"
 	}
-	v := carView{fields: f, Car: c, CarFields: carFields, PackFields: packFields, Chemistries: run.Chemistries, Preconds: run.Preconditionings}
+	v := carView{fields: f, Car: c, CarFields: carFields, PackFields: packFields, NavFields: navFields, Chemistries: run.Chemistries, Preconds: run.Preconditionings}
 	if p, err := pack.For(c.Describe("")); err == nil {
 		v.Assumed = p.Assumed
 	}
@@ -196,8 +247,14 @@ func readCar(f *fields, c *logbook.Car) {
 	if *c.Pack == (run.Pack{}) {
 		c.Pack = nil
 	}
-	c.Envelope = nil
-	for i, line := range strings.Split(strings.ReplaceAll(f.Values.Get("envelope"), "\r", ""), "\n") {
+	c.Envelope, c.GentleEnvelope = readEnvelope(f, "envelope"), readEnvelope(f, "gentle_envelope")
+	c.Navigation = readNavigation(f)
+}
+
+// readEnvelope reads power against charge, a point a line.
+func readEnvelope(f *fields, name string) []run.Point {
+	var out []run.Point
+	for i, line := range strings.Split(strings.ReplaceAll(f.Values.Get(name), "\r", ""), "\n") {
 		parts := strings.FieldsFunc(line, func(r rune) bool { return strings.ContainsRune(" \t;%", r) })
 		if len(parts) == 0 {
 			continue
@@ -209,14 +266,15 @@ func readCar(f *fields, c *logbook.Car) {
 			p.KW, err2 = strconv.ParseFloat(strings.ReplaceAll(parts[1], ",", "."), 64)
 		}
 		if err1 != nil || err2 != nil || !(p.SoCPct >= 0 && p.SoCPct <= 100) || !(p.KW >= 0 && p.KW <= 5000) {
-			f.fault("envelope", "Line %d: expected a state of charge and a power, such as 50 120.", i+1)
+			f.fault(name, "Line %d: expected a state of charge and a power, such as 50 120.", i+1)
 			continue
 		}
-		if n := len(c.Envelope); n > 0 && c.Envelope[n-1].SoCPct >= p.SoCPct {
-			f.fault("envelope", "Line %d: the states of charge must climb.", i+1)
+		if n := len(out); n > 0 && out[n-1].SoCPct >= p.SoCPct {
+			f.fault(name, "Line %d: the states of charge must climb.", i+1)
 		}
-		c.Envelope = append(c.Envelope, p)
+		out = append(out, p)
 	}
+	return out
 }
 
 func (s *Server) deleteCar(w http.ResponseWriter, r *http.Request) {
@@ -244,6 +302,73 @@ func (s *Server) addSoftware(w http.ResponseWriter, r *http.Request) {
 	}) {
 		s.showCar(w, r, http.StatusUnprocessableEntity, c, f)
 	}
+}
+
+// softwareValues fill the form of what a software version changed.
+func softwareValues(sw *logbook.Software) url.Values {
+	v := url.Values{"software_note": {sw.Note}, "heater_kw": {plainNumber(sw.HeaterKW)}, "heater_stop_c": {plainNumber(sw.HeaterStopC)},
+		"gentle_envelope": {envelopeText(sw.GentleEnvelope)}}
+	navigationValues(v, sw.Navigation)
+	return v
+}
+
+// softwareView is what one software version changed of a car.
+type softwareView struct {
+	*fields
+	Car       *logbook.Car
+	Software  *logbook.Software
+	NavFields []navField
+}
+
+func (s *Server) software(w http.ResponseWriter, r *http.Request) {
+	c, sw, ok := s.softwareOf(w, r)
+	if ok {
+		s.showSoftware(w, r, http.StatusOK, softwareView{newFields(softwareValues(sw)), c, sw, navFields})
+	}
+}
+
+func (s *Server) showSoftware(w http.ResponseWriter, r *http.Request, status int, v softwareView) {
+	s.render(w, r, "software", status, Frame{Title: v.Car.Name + ", software " + v.Software.Version, Page: "garage", Data: v})
+}
+
+// softwareOf gives the version that the address names with its car.
+func (s *Server) softwareOf(w http.ResponseWriter, r *http.Request) (*logbook.Car, *logbook.Software, bool) {
+	id, err := idParam(r, "id")
+	if err == nil {
+		var sw *logbook.Software
+		var c *logbook.Car
+		if sw, err = s.book.Software(r.Context(), id); err == nil {
+			if c, err = s.book.Car(r.Context(), sw.CarID); err == nil {
+				return c, sw, true
+			}
+		}
+	}
+	s.fail(w, r, err)
+	return nil, nil, false
+}
+
+// saveSoftware stores what a version changed; what is empty is as the car has it.
+func (s *Server) saveSoftware(w http.ResponseWriter, r *http.Request) {
+	f, ok := s.form(w, r)
+	if !ok {
+		return
+	}
+	c, sw, ok := s.softwareOf(w, r)
+	if !ok {
+		return
+	}
+	sw.Note = f.text("software_note")
+	sw.HeaterKW, sw.HeaterStopC = f.ranged("heater_kw", "car.heater_kw"), f.ranged("heater_stop_c", "car.heater_stop_c")
+	sw.Navigation, sw.GentleEnvelope = readNavigation(f), readEnvelope(f, "gentle_envelope")
+	if !f.ok() {
+		s.showSoftware(w, r, http.StatusUnprocessableEntity, softwareView{f, c, sw, navFields})
+		return
+	}
+	if err := s.book.SaveSoftware(r.Context(), sw); err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	http.Redirect(w, r, fmt.Sprintf("/garage/cars/%d", c.ID), http.StatusSeeOther)
 }
 
 func (s *Server) deleteSoftware(w http.ResponseWriter, r *http.Request) {

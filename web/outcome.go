@@ -120,16 +120,24 @@ func (o *Outcome) say(v *planView) {
 	o.Headline = "Leave at " + at(leave)
 	if from, ok := a.HeatFromS(); ok {
 		switch {
-		case a.Way == prepare.Hard:
+		case a.Way == prepare.Hard, a.Way == prepare.HeaterHard:
 			o.Headline += ", drive hard from " + at(from)
+		case a.DepartS() > from+30: // parked at home
+			o.Headline = "Start heating at " + at(from) + ", leave at " + at(a.DepartS())
 		case from <= leave+30:
 			o.Headline = "Leave and start heating at " + at(leave)
 		default:
 			o.Headline += ", start heating at " + at(from)
 		}
 	}
-	if a.Phase(prepare.Charge) != nil {
+	if a.Phase(prepare.Charge) != nil && a.Way == prepare.Charged {
 		o.Headline = "Charge at " + at(leave) + ", leave at " + at(a.Phase(prepare.Charge).ToS)
+	}
+	if c := a.Phase(prepare.Charge); c != nil && a.Way != prepare.Charged {
+		o.Headline = "Charge at " + at(leave) + ", leave at " + at(c.ToS)
+		if from, ok := a.HeatFromS(); ok {
+			o.Headline += ", start heating at " + at(from)
+		}
 	}
 	o.Headline += ", plug in at " + at(0) + ". "
 	if w, ok := f.Window(pl.Plan.FromPct, pl.Plan.ToPct); ok {
@@ -175,7 +183,7 @@ func (o *Outcome) sayDrive(v *planView, at func(float64) string) {
 		drive += fmt.Sprintf("; from %s burn %s parked, %s min", at(b.FromS), percent(pl.BurntPct), words.Figure(math.Max(1, minutes), 0))
 	}
 	o.Facts = append(o.Facts, drive)
-	if a.LoopKm >= 1 && a.Way != prepare.Charged {
+	if a.LoopKm >= 1 && a.Phase(prepare.Charge) == nil {
 		o.Facts = append(o.Facts, fmt.Sprintf("or go straight there and burn the rest parked: %s", words.Hours(pl.ParkedS)))
 	}
 }
@@ -192,11 +200,21 @@ func (o *Outcome) sayWarm(v *planView, at func(float64) string) {
 	if a.Short && wanted && !v.Method.Cold {
 		o.Warnings = append(o.Warnings, notAsWarm(n.ColdestC, target))
 	}
-	if a.Way == prepare.Navigation && a.WarmS == 0 {
+	if (a.Way == prepare.Navigation || a.Way == prepare.ChargedNavigation) && a.WarmS == 0 && a.StopsS < 0 {
 		o.Warnings = append(o.Warnings, "Navigation: "+prepare.NoHeating(a)+".")
 	}
+	if a.Limit != "" {
+		text := fmt.Sprintf("Warmed for %s: %s.", words.Hours(a.WarmS), a.Limit)
+		if wished, set := run.Value(v.Plan.Plan.WarmMin); set {
+			text = fmt.Sprintf("Warm for %s cannot be: %s; %s.", words.Hours(wished*60), words.Hours(a.WarmS), a.Limit)
+		}
+		o.Warnings = append(o.Warnings, text)
+	}
+	if nav := v.Plan.Plan.Car.Navigation; nav != nil && nav.StopOnly && (a.Way == prepare.Navigation || a.Way == prepare.ChargedNavigation) {
+		o.Warnings = append(o.Warnings, "This car heats only for a stall that is a stop: set a destination beyond it.")
+	}
 	if a.StopsS < 0 && a.WarmS > 0 {
-		o.Facts = append(o.Facts, fmt.Sprintf("heating stops below %d %%, at %s", prepare.NavigationMinPct, at(a.StopsS)))
+		o.Facts = append(o.Facts, fmt.Sprintf("heating stops below %s, at %s", percent(a.LeastC), at(a.StopsS)))
 	}
 	for i := range v.Plan.Options {
 		op := &v.Plan.Options[i]

@@ -128,6 +128,10 @@ func barOf(p prepare.Phase, w prepare.Way) draw.Bar {
 		b.Kind, b.Label = "heat", "parked, heater on"
 	case p.Kind == prepare.Burn:
 		b.Kind, b.Label = "burn", "parked, climate "+words.Figure(p.KW, 1)+" kW"
+	case p.Kind == prepare.Warm && p.SpeedKmh == 0:
+		b.Kind, b.Label = "heat", "parked, heater "+words.Figure(p.HeaterKW, 1)+" kW"
+	case p.Kind == prepare.Warm && w == prepare.HeaterHard:
+		b.Kind, b.Label = "hard", "drive hard, heater on"
 	case p.Kind == prepare.Warm && w == prepare.Hard:
 		b.Kind, b.Label = "hard", "drive hard"
 	case p.Kind == prepare.Warm:
@@ -148,17 +152,17 @@ func signsOf(v *planView, end float64) []draw.ClockSign {
 		add(c.FromS, "charge", false)
 		add(c.ToS, "leave", true)
 	} else {
-		add(leave, "leave", true)
+		add(a.DepartS(), "leave", true)
 	}
 	if from, ok := a.HeatFromS(); ok {
 		what := "heat"
-		if a.Way == prepare.Hard {
+		if a.Way == prepare.Hard || a.Way == prepare.HeaterHard {
 			what = "drive hard"
 		}
 		add(from, what, false)
 	}
 	if a.StopsS < 0 && a.WarmS > 0 {
-		add(a.StopsS, fmt.Sprintf("%d %%: heating stops", prepare.NavigationMinPct), false)
+		add(a.StopsS, percent(a.LeastC)+": heating stops", false)
 	}
 	if b := a.Phase(prepare.Burn); b != nil {
 		add(b.FromS, "there, burn "+percent(v.Plan.BurntPct), false)

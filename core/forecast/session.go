@@ -94,6 +94,7 @@ type Session struct {
 	t, soc    float64
 	battery   pack.Nodes
 	amps      float64
+	allowed   [stall.MostAllowed]stall.Allowed // room for one second's limits
 	ramping   bool
 	firstAt   float64 // first power of this leg; NaN before
 	pluggedAt float64
@@ -157,7 +158,7 @@ func (s *Session) Next() Step {
 		m := s.moment(rest, ohm)
 		s.beside(&st, &m)
 		st.OfferedKW = s.stallKW()
-		s.amps, st.Cause, st.RequestedKW = s.hold(m)
+		s.amps, st.Cause, st.RequestedKW = s.hold(&st, m)
 	}
 	st.Amps, st.PackV = s.amps, rest+s.amps*ohm
 	st.PackKW = st.PackV * st.Amps / 1000
@@ -186,40 +187,40 @@ func (s *Session) plug() {
 	}
 }
 
-// beside settles what is drawn beside the pack. The battery heater takes what the
-// stall has to spare: it never takes from the pack, so that a larger one warms it no
-// later and never slows a session down. It has no memory, so that of two packs the
-// warmer one stays the warmer.
+// beside settles what pumps and cabin draw beside the pack.
 func (s *Session) beside(st *Step, m *stall.Moment) {
-	if s.limits.Refusal != "" {
+	if s.limits.Refusal == "" {
+		st.AuxKW = min(pumpsKW+s.plan.ClimateKW, s.stallKW())
+		m.AuxKW = st.AuxKW
+	}
+}
+
+// heat settles what the battery heater draws where the limits allow so many amps into
+// the pack. It takes what the stall has to spare and never takes from the pack, so that
+// a larger one warms it no later and never slows a session down. It has no memory, so
+// that of two packs the warmer one stays the warmer.
+func (s *Session) heat(st *Step, m stall.Moment, amps float64) {
+	if s.limits.Refusal != "" || s.pack.HeaterKW == 0 {
 		return
 	}
-	st.AuxKW = min(pumpsKW+s.plan.ClimateKW, s.stallKW())
-	m.AuxKW = st.AuxKW
 	n := s.battery.Ordered()
 	share := min((s.pack.WarmC-n.ColdestC-heaterOffK)/(heaterFullK-heaterOffK), (s.pack.HotC-n.WarmestC)/heaterHotK-1)
-	share = max(0, min(1, share))
-	if share == 0 || s.pack.HeaterKW == 0 {
+	if share <= 0 {
 		return
 	}
-	st.HeaterKW = min(share*s.pack.HeaterKW, s.spareKW(*m))
+	st.HeaterKW = min(min(1, share)*s.pack.HeaterKW, s.spareKW(m, amps))
 	st.AuxKW += st.HeaterKW
-	m.AuxKW = st.AuxKW
 }
 
 // spareKW is what the stall could give beyond what pack, pumps and cabin take.
-func (s *Session) spareKW(m stall.Moment) float64 {
-	amps, _ := stall.Lowest(s.limits.Allowed(m))
+func (s *Session) spareKW(m stall.Moment, amps float64) float64 {
 	packV := m.RestV + amps*m.Ohm
 	plug := s.limits.ToPlug(packV*amps/1000) + m.AuxKW
 	volts := s.limits.PlugV(packV)
 	inCable := plug * 1000 / volts
-	spare := s.stallKW() - plug - pack.HeatKW(inCable, cableOhm)
 	cable, _ := s.cable()
-	for _, most := range []float64{cable, s.limits.AdapterA} {
-		spare = min(spare, (most-inCable)*volts/1000)
-	}
-	return max(0, spare)
+	spare := min((cable-inCable)*volts/1000, (s.limits.AdapterA-inCable)*volts/1000)
+	return max(0, min(spare, s.stallKW()-plug-pack.HeatKW(inCable, cableOhm)))
 }
 
 // stallKW is what the stall can give at this moment.
@@ -261,21 +262,22 @@ func (s *Session) moment(rest, ohm float64) stall.Moment {
 }
 
 // hold gives the current that flows at this moment, what holds it down, and the
-// power that car and pack ask for.
-func (s *Session) hold(m stall.Moment) (amps float64, cause ceiling.Cause, requestedKW float64) {
+// power that car and pack ask for; and settles what heats the pack beside.
+func (s *Session) hold(st *Step, m stall.Moment) (amps float64, cause ceiling.Cause, requestedKW float64) {
 	if s.limits.Refusal != "" {
 		return 0, ceiling.StallVoltage, 0
 	}
-	list := s.limits.Allowed(m)
+	list := s.limits.Allowed(m, s.allowed[:0])
 	wants := math.Inf(1)
-	for _, a := range list {
-		switch a.Cause {
+	for i := range list {
+		switch list[i].Cause {
 		case m.Takes, ceiling.CarPower, ceiling.CarCurrent:
-			wants = min(wants, a.Amps)
+			wants = min(wants, list[i].Amps)
 		}
 	}
 	low, holds := stall.Lowest(list)
-	amps, cause = s.ramp(low, holds.Cause)
+	s.heat(st, m, low)
+	amps, cause = s.ramp(low, holds)
 	return amps, cause, wants * (m.RestV + wants*m.Ohm) / 1000
 }
 

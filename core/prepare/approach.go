@@ -49,6 +49,8 @@ type Approach struct {
 	LoopKm  float64 // of it beyond the way to the stall
 	StopsS  float64 // when navigation preconditioning ends because the charge is at its least; 0: it does not
 	Short   bool    // the pack does not get as warm as wanted
+	LeastC  float64 // the charge below which navigation does not heat, in percent
+	Limit   string  // why it is warmed for less long than wished; empty: it is not
 }
 
 // Plug is how the car stands at plug-in.
@@ -56,6 +58,17 @@ func (a *Approach) Plug() Moment { return a.Moments[len(a.Moments)-1] }
 
 // LeaveS is when the approach begins, s since plug-in.
 func (a *Approach) LeaveS() float64 { return a.Moments[0].TS }
+
+// DepartS is when the car sets off, s since plug-in: behind an earlier charge and
+// heating at home; 0 where it does not drive at all.
+func (a *Approach) DepartS() float64 {
+	for _, p := range a.Phases {
+		if p.SpeedKmh > 0 {
+			return p.FromS
+		}
+	}
+	return 0
+}
 
 // Phase gives the first phase of a kind; nil when there is none.
 func (a *Approach) Phase(k Kind) *Phase {
@@ -126,9 +139,13 @@ func (d *driver) approach(w Way, warmS float64) *Approach {
 		d.byHeater(a)
 	case Navigation:
 		d.byNavigation(a)
-	case Hard:
+	case AtHome:
+		d.parkedBefore(a)
+	case AtTheSite:
+		d.parkedThere(a)
+	case Hard, HeaterHard:
 		d.byHardDriving(a)
-	case Charged:
+	case Charged, ChargedHeater, ChargedNavigation:
 		d.afterCharge(a)
 	default:
 		a.WarmS = 0
@@ -181,13 +198,44 @@ func (d *driver) byHeater(a *Approach) {
 	a.KWh = h * (warmH + parkedH)
 }
 
+// parkedBefore runs the heater while parked, and then drives; what it takes is not
+// driven off.
+func (d *driver) parkedBefore(a *Approach) {
+	h := d.pack.HeaterKW
+	heatH := max(0, min(a.WarmS/3600, (d.budget-d.burn-d.direct)/h))
+	a.WarmS = heatH * 3600
+	a.addParked(heatH, h)
+	a.add(Drive, (d.budget-d.burn-h*heatH)/d.driveKW, d.driveKW, 0, d)
+	a.add(Burn, d.burn/d.plan.burnKW(), d.plan.burnKW(), 0, d)
+	a.KWh = h * heatH
+}
+
+// parkedThere drives, and then runs the heater parked at the stall until plug-in.
+func (d *driver) parkedThere(a *Approach) {
+	h := d.pack.HeaterKW
+	heatH := max(0, min(a.WarmS/3600, (d.budget-d.burn-d.direct)/h))
+	a.WarmS = heatH * 3600
+	a.add(Drive, (d.budget-d.burn-h*heatH)/d.driveKW, d.driveKW, 0, d)
+	a.add(Burn, d.burn/d.plan.burnKW(), d.plan.burnKW(), 0, d)
+	a.addParked(heatH, h)
+	a.KWh = h * heatH
+}
+
+// addParked adds some hours of heating while parked.
+func (a *Approach) addParked(hours, heaterKW float64) {
+	if hours*3600 >= 0.5 {
+		a.Phases = append(a.Phases, Phase{Kind: Warm, ToS: hours * 3600, KW: heaterKW, HeaterKW: heaterKW})
+	}
+}
+
 // byNavigation heats within the lead time before arrival, above the least charge.
 func (d *driver) byNavigation(a *Approach) {
-	h := d.pack.HeaterKW
+	h, nav := d.pack.HeaterKW, navigationOf(d.plan.Car)
+	a.LeastC = nav.minPct
 	drivePct := d.plan.FromPct + d.burn/d.pack.UsableKWh*100 // on arrival
-	coldH := max(0, NavigationMinPct-drivePct) / 100 * d.pack.UsableKWh / d.driveKW
+	coldH := max(0, nav.minPct-drivePct) / 100 * d.pack.UsableKWh / d.driveKW
 	above := d.budget - d.burn - coldH*d.driveKW // kWh above the least charge
-	warmH := max(0, min(a.WarmS/3600, NavigationLeadMin/60.0-coldH, (d.budget-d.burn-d.direct)/h, above/(d.driveKW+h)))
+	warmH := max(0, min(a.WarmS/3600, nav.leadS/3600-coldH, (d.budget-d.burn-d.direct)/h, above/(d.driveKW+h)))
 	if coldH*d.driveKW > d.budget-d.burn { // below the least charge from the beginning
 		warmH, coldH = 0, (d.budget-d.burn)/d.driveKW
 	}
@@ -207,17 +255,21 @@ func (d *driver) byNavigation(a *Approach) {
 // NoHeating says why navigation preconditioning has no time to heat on an approach
 // where it does not.
 func NoHeating(a *Approach) string {
-	return fmt.Sprintf("it would not heat: under %d %% for the last %.0f min", NavigationMinPct, -a.StopsS/60)
+	return fmt.Sprintf("it would not heat: under %.0f %% for the last %.0f min", a.LeastC, -a.StopsS/60)
 }
 
 // byHardDriving drives hard at the end of the way.
 func (d *driver) byHardDriving(a *Approach) {
-	hardKW := hardFactor * d.driveKW
+	heater := 0.0
+	if a.Way == HeaterHard {
+		heater = d.pack.HeaterKW
+	}
+	hardKW := hardFactor*d.driveKW + heater
 	extra := hardKW - d.driveKW
 	warmH := min(a.WarmS/3600, (d.budget-d.burn-d.direct)/extra, (d.budget-d.burn)/hardKW)
 	a.WarmS = warmH * 3600
 	a.add(Drive, (d.budget-d.burn-hardKW*warmH)/d.driveKW, d.driveKW, 0, d)
-	a.add(Warm, warmH, hardKW, 0, d)
+	a.add(Warm, warmH, hardKW, heater, d)
 	if n := len(a.Phases); n > 0 && a.Phases[n-1].Kind == Warm {
 		a.Phases[n-1].hard = true
 	}
@@ -237,8 +289,15 @@ func (d *driver) afterCharge(a *Approach) {
 	} else {
 		charged = *d
 	}
-	a.WarmS = brief.TS
-	charged.steady(a)
+	switch a.Way {
+	case ChargedHeater:
+		charged.byHeater(a)
+	case ChargedNavigation:
+		charged.byNavigation(a)
+	default:
+		a.WarmS = brief.TS
+		charged.steady(a)
+	}
 }
 
 // settle puts the phases in time, ending at plug-in, and follows charge and
@@ -318,18 +377,32 @@ func (d *driver) heatKW(p *Phase, soc float64, n pack.Nodes) float64 {
 	return pack.HeatKW(amps, ohm)
 }
 
+// longest is how long a way may warm, s; 0 where its length is not to be chosen.
+func (d *driver) longest(w Way) float64 {
+	switch w {
+	case Heater, AtHome, AtTheSite, ChargedHeater:
+		return heatLongest
+	case Navigation, ChargedNavigation:
+		return navigationOf(d.plan.Car).leadS
+	case Hard, HeaterHard:
+		return hardLongest
+	}
+	return 0
+}
+
+// heats tells whether the battery heater takes part in a way.
+func (w Way) heats() bool {
+	switch w {
+	case Heater, AtHome, AtTheSite, Navigation, HeaterHard, ChargedHeater, ChargedNavigation:
+		return true
+	}
+	return false
+}
+
 // warmed is the approach by which the coldest cell is just at target at plug-in,
 // or the warmest that can be had.
 func (d *driver) warmed(w Way, targetC float64) *Approach {
-	longest := 0.0
-	switch w {
-	case Heater:
-		longest = heatLongest
-	case Navigation:
-		longest = NavigationLeadMin * 60
-	case Hard:
-		longest = hardLongest
-	}
+	longest := d.longest(w)
 	coldest := func(a *Approach) float64 { return a.Plug().Battery.Ordered().ColdestC }
 	a := d.approach(w, longest)
 	if longest == 0 || coldest(a) < targetC {

@@ -203,12 +203,35 @@ func (p *Prepared) workOut(d *driver) {
 
 // chosen is the approach that the plan asks for.
 func (d *driver) chosen(targetC float64) *Approach {
-	min, set := run.Value(d.plan.WarmMin)
+	w := d.plan.Way
+	wished, set := run.Value(d.plan.WarmMin)
+	stops, byItself := run.Value(d.plan.Car.HeaterStopC)
+	byItself = byItself && w.heats()
 	if !set {
-		return d.warmed(d.plan.Way, targetC)
+		if byItself && stops < targetC {
+			a := d.warmed(w, stops)
+			a.Short = a.Plug().Battery.Ordered().ColdestC < targetC-0.05
+			if a.Short {
+				a.Limit = fmt.Sprintf("the heater stops by itself at %.0f °C", stops)
+			}
+			return a
+		}
+		return d.warmed(w, targetC)
 	}
-	a := d.approach(d.plan.Way, min*60)
+	a := d.approach(w, wished*60)
+	if byItself {
+		if until := d.warmed(w, stops); until.WarmS < a.WarmS-30 {
+			a = until
+			a.Limit = fmt.Sprintf("the heater stops by itself at %.0f °C", stops)
+		}
+	}
 	a.Short = a.Plug().Battery.Ordered().ColdestC < targetC-0.05
+	if a.Limit == "" && d.longest(w) > 0 && a.WarmS < wished*60-30 {
+		a.Limit = "charge and distance allow no more"
+		if w == Navigation || w == ChargedNavigation {
+			a.Limit = "navigation and charge allow no more"
+		}
+	}
 	return a
 }
 
@@ -239,10 +262,10 @@ func (d *driver) option(w Way, targetC float64) Option {
 	} else {
 		o.Approach = d.warmed(w, targetC)
 	}
-	if w == Charged && o.Approach.Phase(Charge) == nil {
+	if (w == Charged || w == ChargedHeater || w == ChargedNavigation) && o.Approach.Phase(Charge) == nil {
 		return Option{Way: w, TS: math.NaN(), Reason: "this stall cannot charge it so far"}
 	}
-	if w == Navigation && o.Approach.WarmS == 0 {
+	if (w == Navigation || w == ChargedNavigation) && o.Approach.WarmS == 0 && o.Approach.StopsS < 0 {
 		return Option{Way: w, TS: math.NaN(), Reason: NoHeating(o.Approach)}
 	}
 	brief, err := forecast.Quick(d.plan.session(d.plan.FromPct, d.plan.ToPct, o.Approach.Plug().Battery))

@@ -96,7 +96,7 @@ func TestEveryApproachArrivesAtTheWantedCharge(t *testing.T) {
 			if rapid.Bool().Draw(t, "set") {
 				p.WarmMin = n(rapid.Float64Range(0, 120).Draw(t, "minutes"))
 			}
-			if p.Way == prepare.Navigation {
+			if p.Way == prepare.Navigation || p.Way == prepare.ChargedNavigation {
 				p.Car = car(func(c *run.Car) { c.Preconditioning = "navigation" })
 			}
 		})
@@ -343,4 +343,85 @@ func BenchmarkPrepare(b *testing.B) {
 	for b.Loop() {
 		prepare.Of(pl)
 	}
+}
+
+// A wish that cannot be met is said: 24 points of 75 kWh are 18 kWh, and with the way of
+// 18 km driven (about 3.4 kWh) a heater of 4.4 kW cannot take more than 3.3 h; 60 minutes
+// can be, five hours cannot.
+func TestAWishThatCannotBeMetIsSaid(t *testing.T) {
+	of := func(minutes float64, way prepare.Way, change func(*run.Car)) *prepare.Approach {
+		p := prepare.Of(plan(func(p *prepare.Plan) { p.Way, p.WarmMin, p.Car = way, n(minutes), car(change) }))
+		require.Empty(t, p.Refusals)
+		return p.Approach
+	}
+	a := of(60, prepare.AtHome, nil)
+	assert.Empty(t, a.Limit)
+	assert.InDelta(t, 3600, a.WarmS, 1)
+	a = of(300, prepare.AtHome, nil)
+	assert.Equal(t, "charge and distance allow no more", a.Limit)
+	assert.Less(t, a.WarmS, 3.4*3600)
+	nav := func(c *run.Car) { c.Preconditioning = "navigation" }
+	assert.Equal(t, "navigation and charge allow no more", of(60, prepare.Navigation, nav).Limit, "30 minutes ahead")
+
+	stops := func(c *run.Car) { c.HeaterStopC = n(9) }
+	a = of(60, prepare.AtTheSite, stops)
+	assert.Equal(t, "the heater stops by itself at 9 °C", a.Limit)
+	assert.InDelta(t, 9, a.Plug().Battery.Ordered().ColdestC, 0.7)
+}
+
+// Heated while parked: at home it ends as the car sets off, there as the plug goes in,
+// which keeps the pack warmer; and both take what they take from what is driven off.
+func TestHeatingWhileParked(t *testing.T) {
+	of := func(way prepare.Way) *prepare.Approach {
+		p := prepare.Of(plan(func(p *prepare.Plan) { p.Way, p.WarmMin = way, n(45) }))
+		require.Empty(t, p.Refusals)
+		return p.Approach
+	}
+	home, there := of(prepare.AtHome), of(prepare.AtTheSite)
+	from, ok := home.HeatFromS()
+	require.True(t, ok)
+	assert.InDelta(t, home.LeaveS(), from, 1)
+	assert.InDelta(t, from+45*60, home.DepartS(), 1)
+	from, _ = there.HeatFromS()
+	assert.InDelta(t, -45*60, from, 1)
+	assert.InDelta(t, there.LeaveS(), there.DepartS(), 1)
+	for _, a := range []*prepare.Approach{home, there} {
+		assert.InDelta(t, 3.3, a.KWh, 0.001, "4.4 kW for 45 min")
+		assert.InDelta(t, 10, a.Plug().SoCPct, 0.02)
+	}
+	assert.InDelta(t, home.Km, there.Km, 0.01)
+	assert.Greater(t, there.Plug().Battery.Ordered().ColdestC, of(prepare.Steady).Plug().Battery.Ordered().ColdestC+3)
+}
+
+// Two ways together warm more than either alone.
+func TestWaysTogether(t *testing.T) {
+	warm := func(way prepare.Way, change func(*run.Car)) float64 {
+		p := prepare.Of(plan(func(p *prepare.Plan) { p.Way, p.WarmMin, p.NowPct, p.Car = way, n(20), 60, car(change) }))
+		require.Empty(t, p.Refusals)
+		return p.Approach.Plug().Battery.Ordered().ColdestC
+	}
+	both := warm(prepare.HeaterHard, nil)
+	assert.Greater(t, both, warm(prepare.Heater, nil))
+	assert.Greater(t, both, warm(prepare.Hard, nil))
+	assert.Greater(t, warm(prepare.ChargedHeater, nil), warm(prepare.Charged, nil))
+	nav := func(c *run.Car) { c.Preconditioning = "navigation" }
+	assert.Greater(t, warm(prepare.ChargedNavigation, nav), warm(prepare.Charged, nav))
+}
+
+// Navigation's limits are the car's own where they are noted.
+func TestNavigationLimitsOfTheCar(t *testing.T) {
+	of := func(nav *run.Navigation) *prepare.Prepared {
+		return prepare.Of(plan(func(p *prepare.Plan) {
+			p.Way, p.NowPct, p.TargetC = prepare.Navigation, 60, n(60)
+			p.Car = car(func(c *run.Car) { c.Preconditioning, c.Navigation = "navigation", nav })
+		}))
+	}
+	usual, early := of(nil).Approach, of(&run.Navigation{LeadMin: n(60), MinPct: n(0)}).Approach
+	assert.LessOrEqual(t, usual.WarmS, 30*60.0)
+	assert.Less(t, usual.StopsS, 0.0, "not below 20 %")
+	assert.InDelta(t, 60*60, early.WarmS, 1)
+	assert.Zero(t, early.StopsS)
+	strict := of(&run.Navigation{MinKW: n(400)})
+	require.NotEmpty(t, strict.Refusals)
+	assert.Contains(t, strict.Refusals[0].Reason, "only for stalls of 400 kW and more")
 }

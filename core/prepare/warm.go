@@ -17,10 +17,17 @@ const (
 	Navigation Way = "navigation" // preconditioning on the way to a stall
 	Hard       Way = "hard"       // hard acceleration and full regeneration in turn
 	Charged    Way = "charged"    // a DC charge earlier, driven off again
+
+	AtHome    Way = "at-home"     // the heater by its switch, parked before leaving
+	AtTheSite Way = "at-the-site" // and parked there, before the plug goes in
+
+	HeaterHard        Way = "heater+hard"        // the heater on while driving hard
+	ChargedHeater     Way = "charged+heater"     // an earlier DC charge, and the heater by its switch on the way
+	ChargedNavigation Way = "charged+navigation" // and by navigation
 )
 
 // Ways lists them all.
-var Ways = []Way{Nothing, Steady, Heater, Navigation, Hard, Charged}
+var Ways = []Way{Nothing, Steady, Heater, AtHome, AtTheSite, Navigation, Hard, HeaterHard, Charged, ChargedHeater, ChargedNavigation}
 
 // Words says a way in a few words.
 func (w Way) Words() string {
@@ -37,6 +44,16 @@ func (w Way) Words() string {
 		return "drive hard"
 	case Charged:
 		return "DC charge before"
+	case AtHome:
+		return "heater, parked at home"
+	case AtTheSite:
+		return "heater, parked there"
+	case HeaterHard:
+		return "heater and driving hard"
+	case ChargedHeater:
+		return "DC charge, then heater"
+	case ChargedNavigation:
+		return "DC charge, then navigation"
 	}
 	return string(w)
 }
@@ -46,7 +63,9 @@ func (w Way) Verb() string {
 	switch w {
 	case Hard:
 		return "Driving hard"
-	case Charged:
+	case HeaterHard:
+		return "Heating and driving hard"
+	case Charged, ChargedHeater, ChargedNavigation:
 		return "Charging before"
 	}
 	return "Heating"
@@ -55,11 +74,11 @@ func (w Way) Verb() string {
 // Preconditioned is the word of a run's conditions for a way.
 func (w Way) Preconditioned() string {
 	switch w {
-	case Heater, Navigation:
+	case Heater, Navigation, AtHome, AtTheSite, HeaterHard:
 		return "car"
 	case Hard, Steady:
 		return "driven"
-	case Charged:
+	case Charged, ChargedHeater, ChargedNavigation:
 		return "charged"
 	}
 	return "none"
@@ -73,6 +92,27 @@ const (
 	NavigationMinPct  = 20
 	NavigationLeadMin = 30
 )
+
+// navigation is what preconditioning by navigation asks for in one car.
+type navigation struct{ minPct, leadS, minKW float64 }
+
+// navigationOf gives a car's own limits, and the usual ones for what is not noted.
+func navigationOf(c *run.Car) navigation {
+	n := navigation{NavigationMinPct, NavigationLeadMin * 60, NavigationMinKW}
+	if c == nil || c.Navigation == nil {
+		return n
+	}
+	if v, ok := run.Value(c.Navigation.MinPct); ok {
+		n.minPct = v
+	}
+	if v, ok := run.Known(c.Navigation.LeadMin); ok {
+		n.leadS = v * 60
+	}
+	if v, ok := run.Value(c.Navigation.MinKW); ok {
+		n.minKW = v
+	}
+	return n
+}
 
 // How a pack is warmed by driving. Power changes as a car speeds up and slows
 // down, so that the mean of the squared current is twice the square of its mean;
@@ -96,7 +136,7 @@ const EarlierPoints = 30
 func (w Way) Possible(c *run.Car, s *run.Stall) string {
 	_, heated := run.Known(c.HeaterKW)
 	switch w {
-	case Heater:
+	case Heater, AtHome, AtTheSite, HeaterHard, ChargedHeater:
 		switch {
 		case !heated:
 			return "no battery heater is noted for this car"
@@ -105,15 +145,16 @@ func (w Way) Possible(c *run.Car, s *run.Stall) string {
 		case c.Preconditioning != "manual":
 			return "no switch for its heater is noted"
 		}
-	case Navigation:
+	case Navigation, ChargedNavigation:
 		switch {
 		case c.Preconditioning != "navigation":
 			return "not in this car, as far as noted"
 		case !heated:
 			return "no battery heater is noted for this car"
 		case s != nil:
-			if kw, ok := run.Known(s.RatedKW); ok && kw < NavigationMinKW {
-				return fmt.Sprintf("the navigation heats only for stalls of %d kW and more", NavigationMinKW)
+			least := navigationOf(c).minKW
+			if kw, ok := run.Known(s.RatedKW); ok && kw < least {
+				return fmt.Sprintf("the navigation heats only for stalls of %.0f kW and more", least)
 			}
 		}
 	}

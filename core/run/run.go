@@ -71,6 +71,19 @@ type Car struct {
 	TimerS          Number  `json:"timer_s,omitempty"`         // full power ends this long after first power of each plug-in
 	TimerSharePct   Number  `json:"timer_share_pct,omitempty"` // and this share of it is left
 	Pack            *Pack   `json:"pack,omitempty"`
+
+	HeaterStopC    Number      `json:"heater_stop_c,omitempty"` // the heater stops by itself when the coldest cell has this
+	Navigation     *Navigation `json:"navigation,omitempty"`
+	GentleEnvelope []Point     `json:"gentle_envelope,omitempty"` // of the gentle profile; empty: by rule from the full one
+}
+
+// Navigation is what preconditioning on the way to a stall asks for, where it is known
+// of this car.
+type Navigation struct {
+	MinPct   Number `json:"min_pct,omitempty"`   // it heats only above this charge
+	LeadMin  Number `json:"lead_min,omitempty"`  // and so many minutes ahead
+	MinKW    Number `json:"min_kw,omitempty"`    // for stalls of this power and more
+	StopOnly bool   `json:"stop_only,omitempty"` // and only where the stall is a stop, not the destination
 }
 
 // Pack is what is known of a battery beyond its label. Each figure stands in for a

@@ -28,52 +28,61 @@ func (l *Limits) Moment(restV, ohm, takesKW float64, takes ceiling.Cause) Moment
 
 // Allowed is one limit at one moment: the current into the pack that it allows, and
 // what it comes to at the plug, with nothing drawn beside the pack and no loss in the
-// cable. OfCar tells whether car and pack set it themselves.
+// cable.
 type Allowed struct {
 	Cause  ceiling.Cause
 	Amps   float64
 	PlugKW float64
-	OfCar  bool
 }
 
-// Allowed lists the limits of a moment in a fixed order; those that are not known are
-// left out. The last one is the voltage.
-func (l *Limits) Allowed(m Moment) []Allowed {
-	list := make([]Allowed, 0, 10)
-	ofCar := func(c ceiling.Cause, amps, packKW float64) {
-		if !math.IsInf(amps, 1) {
-			list = append(list, Allowed{c, max(0, amps), l.ToPlug(packKW), true})
-		}
+// MostAllowed is how many limits a moment can have.
+const MostAllowed = 10
+
+// Allowed lists the limits of a moment in a fixed order, behind what into holds (so that
+// a session that asks every second need not make room every second); those that are not
+// known are left out. The last one is the voltage.
+func (l *Limits) Allowed(m Moment, into []Allowed) []Allowed {
+	list := into
+	if !math.IsInf(m.TakesKW, 1) {
+		list = append(list, l.ofCar(m, m.Takes, m.TakesKW))
 	}
-	power := func(c ceiling.Cause, packKW float64) {
-		if !math.IsInf(packKW, 1) {
-			ofCar(c, pack.Amps(packKW, m.RestV, m.Ohm), packKW)
-		}
+	if !math.IsInf(l.CarKW, 1) {
+		list = append(list, l.ofCar(m, ceiling.CarPower, l.CarKW))
 	}
-	atPlug := func(c ceiling.Cause, plugKW float64, current bool) {
-		if math.IsInf(plugKW, 1) || math.IsNaN(plugKW) {
-			return
-		}
-		list = append(list, Allowed{Cause: c, Amps: max(0, l.through(m, plugKW, current)), PlugKW: plugKW})
-	}
-	power(m.Takes, m.TakesKW)
-	power(ceiling.CarPower, l.CarKW)
 	if !math.IsInf(l.CarA, 1) {
-		ofCar(ceiling.CarCurrent, l.CarA, l.CarA*(m.RestV+l.CarA*m.Ohm)/1000)
+		list = append(list, Allowed{ceiling.CarCurrent, max(0, l.CarA), l.ToPlug(l.CarA * (m.RestV + l.CarA*m.Ohm) / 1000)})
 	}
 	if l.Converter && !math.IsInf(l.ConverterKW, 1) {
-		list = append(list, Allowed{ceiling.CarConverter, pack.Amps(l.FromPlug(l.ConverterKW), m.RestV, m.Ohm), l.ConverterKW, true})
+		list = append(list, Allowed{ceiling.CarConverter, pack.Amps(l.FromPlug(l.ConverterKW), m.RestV, m.Ohm), l.ConverterKW})
 	}
-	atPlug(m.Cable, l.plugKW(m, m.CableA), true)
-	atPlug(ceiling.AdapterCurrent, l.plugKW(m, l.AdapterA), true)
-	atPlug(ceiling.StallPower, l.StallKW, false)
-	atPlug(ceiling.SharedCabinet, m.SharedKW, false)
+	if !math.IsInf(m.CableA, 1) {
+		list = append(list, l.atPlug(m, m.Cable, l.plugKW(m, m.CableA), m.CableA))
+	}
+	if !math.IsInf(l.AdapterA, 1) {
+		list = append(list, l.atPlug(m, ceiling.AdapterCurrent, l.plugKW(m, l.AdapterA), l.AdapterA))
+	}
+	if !math.IsInf(l.StallKW, 1) {
+		list = append(list, l.atPlug(m, ceiling.StallPower, l.StallKW, math.NaN()))
+	}
+	if !math.IsInf(m.SharedKW, 1) {
+		list = append(list, l.atPlug(m, ceiling.SharedCabinet, m.SharedKW, math.NaN()))
+	}
 	top, whose := l.TopV()
 	amps := max(0, (top-m.RestV)/m.Ohm)
 	if m.RestV < l.StallMinV && !l.Converter {
 		amps, whose = 0, ceiling.StallVoltage
 	}
-	return append(list, Allowed{whose, amps, l.ToPlug(amps * top / 1000), whose == ceiling.Finish})
+	return append(list, Allowed{whose, amps, l.ToPlug(amps * top / 1000)})
+}
+
+// ofCar is a power that car and pack set themselves.
+func (l *Limits) ofCar(m Moment, c ceiling.Cause, packKW float64) Allowed {
+	return Allowed{c, pack.Amps(packKW, m.RestV, m.Ohm), l.ToPlug(packKW)}
+}
+
+// atPlug is a limit on the other side of the cable, in amps unless they are NaN.
+func (l *Limits) atPlug(m Moment, c ceiling.Cause, plugKW, amps float64) Allowed {
+	return Allowed{Cause: c, Amps: max(0, l.through(m, plugKW, amps)), PlugKW: plugKW}
 }
 
 // plugKW is the power of a current at the plug: at the pack's terminals under it, or at
@@ -87,14 +96,13 @@ func (l *Limits) plugKW(m Moment, amps float64) float64 {
 
 // through is the current into the pack when plugKW flows at the plug. A limit in amps
 // is a limit on the current in the cable, of which a part feeds what is beside.
-func (l *Limits) through(m Moment, plugKW float64, current bool) float64 {
+func (l *Limits) through(m Moment, plugKW, amps float64) float64 {
 	switch {
 	case l.Converter:
 		inCable := plugKW * 1000 / l.PlugV(m.RestV)
 		return pack.Amps(l.FromPlug(plugKW-m.AuxKW-pack.HeatKW(inCable, m.CableOhm)), m.RestV, m.Ohm)
-	case current:
-		// No less than what it is at the terminals' voltage.
-		return pack.Amps(plugKW, m.RestV, m.Ohm) - m.AuxKW*1000/m.RestV
+	case !math.IsNaN(amps):
+		return amps - m.AuxKW*1000/m.RestV // no less than what it is at the terminals' voltage
 	}
 	return pack.Amps(plugKW-m.AuxKW, m.RestV, m.Ohm+m.CableOhm)
 }
@@ -106,15 +114,16 @@ const asLow = 1.025
 // Lowest gives the current that all limits allow and which of them holds: of those as
 // low as the lowest the one that is lowest at the plug. So a fit, a forecast and a run
 // under way name the same one for the same state.
-func Lowest(list []Allowed) (amps float64, holds Allowed) {
+func Lowest(list []Allowed) (amps float64, holds ceiling.Cause) {
 	amps = math.Inf(1)
-	for _, a := range list {
-		amps = math.Min(amps, a.Amps)
+	for i := range list {
+		amps = min(amps, list[i].Amps)
 	}
-	holds = Allowed{Cause: ceiling.Unknown, PlugKW: math.Inf(1)}
-	for _, a := range list {
-		if a.Amps <= amps*asLow && a.PlugKW < holds.PlugKW {
-			holds = a
+	least := math.Inf(1)
+	holds = ceiling.Unknown
+	for i := range list {
+		if a := &list[i]; a.Amps <= amps*asLow && a.PlugKW < least {
+			least, holds = a.PlugKW, a.Cause
 		}
 	}
 	return amps, holds

@@ -69,7 +69,7 @@ func FitOf(c *run.Car, s *run.Stall, ad *run.Adapter, a Assumptions, gentle bool
 // that current times the voltage under the lowest ceiling.
 func (l *Limits) at(p *pack.Pack, taper *pack.Taper, soc float64) At {
 	m := l.Warm(p, taper, soc)
-	list := l.Allowed(m)
+	list := l.Allowed(m, nil)
 	amps, _ := Lowest(list)
 	out := At{SoCPct: soc, PackV: m.RestV + amps*m.Ohm}
 	for i := range list {

@@ -18,7 +18,7 @@ import (
 
 // key says what one key of run.json may hold. Paths name array elements by [].
 type key struct {
-	kind     string // "number", "text", "word", "time", "object" or "list"
+	kind     string // "number", "text", "word", "time", "zone", "flag", "object" or "list"
 	min, max float64
 	words    []string
 }
@@ -34,6 +34,7 @@ var schema = func() map[string]key {
 		"format": text, "title": text, "started_at": {kind: "time"}, "timezone": {kind: "zone"},
 		"car": object, "car.name": text, "car.software": text, "car.chemistry": word(run.Chemistries),
 		"car.preconditioning": word(run.Preconditionings), "car.envelope": list, "car.envelope[]": object, "car.pack": object,
+		"car.navigation": object, "car.navigation.stop_only": {kind: "flag"}, "car.gentle_envelope": list, "car.gentle_envelope[]": object,
 		"stall": object, "stall.site": text, "stall.name": text,
 		"stall.tariff": object, "stall.tariff.currency": text, "stall.tariff.membership": object,
 		"stall.tariff.per_min": list, "stall.tariff.per_min[]": object,
@@ -155,6 +156,10 @@ func (k key) problem(tok json.Token) string {
 	case "list":
 		if tok != json.Delim('[') {
 			return "expected a list in brackets"
+		}
+	case "flag":
+		if _, ok := tok.(bool); !ok {
+			return fmt.Sprintf("%s, expected true or false", show(tok))
 		}
 	case "number":
 		n, ok := tok.(json.Number)
