@@ -150,7 +150,10 @@ func (s *sides) notes(r *run.Run) []RecordingNote {
 		note := RecordingNote{File: rec.Name, Readings: r.Recordings[i].Len(), ClockOffsetS: r.Recordings[i].ClockOffsetS}
 		spikes, _ := trace.Spikes(s.each[i])
 		note.Spikes = len(spikes)
-		interval := s.medianInterval(trace.Series{T: read.T, V: read.T})
+		interval := s.interval[rec.Side]
+		if whole := s.power[rec.Side]; read.Len() > 0 && (whole.Len() != read.Len() || &whole.T[0] != &read.T[0]) { // not all that the side has
+			interval = s.medianInterval(trace.Series{T: read.T, V: read.T})
+		}
 		for _, l := range s.legs {
 			note.Gaps += len(trace.Gaps(within(read, l.span()), interval))
 		}

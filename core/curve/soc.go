@@ -39,7 +39,10 @@ func (s *sides) settleSoC(bySide map[trace.Side][]trace.Series, resolution map[t
 // from the last reading before to the first one after is shared out by the time in
 // which power could flow.
 func (s *sides) socOfLegs(all trace.Series) trace.Series {
-	var out trace.Series
+	if l := s.legs[0]; len(s.legs) == 1 && math.IsInf(l.from, -1) && math.IsInf(l.offS, 1) {
+		return all
+	}
+	out := trace.Series{T: make([]float64, 0, all.Len()+4), V: make([]float64, 0, all.Len()+4)}
 	add := func(t, v float64) {
 		if n := out.Len(); n == 0 || t > out.T[n-1] {
 			out.T, out.V = append(out.T, t), append(out.V, v)
@@ -89,10 +92,12 @@ func (s *sides) atPlugIn(all, part trace.Series) (float64, bool) {
 	if math.IsInf(l.from, -1) {
 		return 0, false
 	}
-	near := math.Max(nearS, nearIntervals*trace.MedianInterval(part.T))
-	before := cut(all, trace.Span{From: l.from - near, To: l.from})
+	before := cut(all, trace.Span{From: math.Inf(-1), To: l.from})
 	n := before.Len()
-	if n == 0 || part.Len() > 0 && before.V[n-1] > part.V[0] {
+	if n == 0 {
+		return 0, false
+	}
+	if by := l.from - before.T[n-1]; by > nearS && by > nearIntervals*trace.MedianInterval(part.T) || part.Len() > 0 && before.V[n-1] > part.V[0] {
 		return 0, false
 	}
 	return before.V[n-1], true

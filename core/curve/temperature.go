@@ -61,7 +61,7 @@ func nearTo(series trace.Series, t float64) (*float64, int) {
 	if i == n || i > 0 && t-series.T[i-1] <= series.T[i]-t {
 		i--
 	}
-	if math.Abs(series.T[i]-t) > math.Max(nearS, nearIntervals*trace.MedianInterval(series.T)) {
+	if by := math.Abs(series.T[i] - t); by > nearS && by > nearIntervals*trace.MedianInterval(series.T) {
 		return nil, -1
 	}
 	return ptr(series.V[i]), i
