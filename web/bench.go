@@ -73,6 +73,7 @@ func (s *Server) benchView(r *http.Request) (*benchView, error) {
 		}
 	}
 	q := readChartQuery(r.URL.Query())
+	q.In = measuresOf(r)
 	var subjects []subject
 	var entries []bench.Entry
 	var kept []int64
@@ -250,7 +251,7 @@ func (s *Server) pick(w http.ResponseWriter, r *http.Request) {
 	}
 	setBench(w, ids)
 	if isPart(r) {
-		s.part(w, "road", "picked", map[string]any{"ID": id, "Picked": slices.Contains(ids, id), "Count": len(ids), "Full": len(ids) >= bench.MaxRuns})
+		s.part(w, r, "road", "picked", map[string]any{"ID": id, "Picked": slices.Contains(ids, id), "Count": len(ids), "Full": len(ids) >= bench.MaxRuns})
 		return
 	}
 	back(w, r, "/")

@@ -10,6 +10,7 @@ import (
 
 	"zincroad/core/curve"
 	"zincroad/core/trace"
+	"zincroad/core/units"
 	"zincroad/core/words"
 	"zincroad/logbook"
 	"zincroad/web/draw"
@@ -37,6 +38,16 @@ var channelChoices = []channelChoice{
 	{"heater", "heater", "kW", trace.HeaterPower, true, 1},
 }
 
+// channelOf gives the choice of a key.
+func channelOf(key string) channelChoice {
+	for _, c := range channelChoices {
+		if c.Key == key {
+			return c
+		}
+	}
+	return channelChoices[0]
+}
+
 // axisChoice is what a curve can be drawn against.
 type axisChoice struct {
 	Key, Name, Long, Unit string
@@ -52,6 +63,7 @@ var axisChoices = []axisChoice{
 
 // chartQuery is what the address says about a curve.
 type chartQuery struct {
+	In            units.People // the reader's units
 	Channel, Axis string
 	Clock         curve.Clock
 	Side          trace.Side
@@ -206,12 +218,14 @@ func chart(subjects []subject, q chartQuery, extra url.Values, title string) cha
 			v.Missing = append(v.Missing, subjects[i].Name)
 			continue
 		}
+		y = converted(y, v.Channel.Unit, q.In)
 		x := subjects[i].against(v.Axis, t)
 		x, y = trimmed(t, x, y)
 		k.Lines = append(k.Lines, draw.Line{Name: subjects[i].Name, X: x, Y: y, Style: i})
 	}
+	k.YUnit, v.Channel.Unit = q.In.Name(v.Channel.Unit), q.In.Name(v.Channel.Unit)
 	v.SVG = k.SVG()
-	v.Data = cursorData(k, v)
+	v.Data = cursorData(k, v, q.In)
 	return v
 }
 
@@ -225,7 +239,7 @@ func trimmed(t, x, y []float64) ([]float64, []float64) {
 }
 
 // cursorData puts the lines into JSON for the reading cursor.
-func cursorData(k draw.Curves, v chartView) template.JS {
+func cursorData(k draw.Curves, v chartView, in units.People) template.JS {
 	type line struct {
 		Name  string       `json:"name"`
 		X     trace.Floats `json:"x"`
@@ -243,7 +257,7 @@ func cursorData(k draw.Curves, v chartView) template.JS {
 		Lines    []line `json:"lines"`
 	}{v.Axis.Key, v.Axis.Name, v.Axis.Unit, k.Minutes, v.Channel.Name, v.Channel.Unit, v.Channel.Decimals, []line{}}
 	for _, l := range k.Lines {
-		out.Lines = append(out.Lines, line{l.Name, l.X, l.Y, l.Style})
+		out.Lines = append(out.Lines, line{string(localisedText([]byte(l.Name), in)), l.X, l.Y, l.Style})
 	}
 	b, err := json.Marshal(out)
 	if err != nil {

@@ -143,7 +143,7 @@ func (s *Server) refuse(w http.ResponseWriter, r *http.Request, name string, fau
 func (s *Server) checkTyped(w http.ResponseWriter, r *http.Request) {
 	text := limitText(r.FormValue("readings"))
 	notes, _ := typed.Parse(text, "typed readings", trace.StallSide)
-	s.part(w, "desk", "answers", notes.Lines)
+	s.part(w, r, "desk", "answers", notes.Lines)
 }
 
 const maxTypedText = 1 << 16
@@ -227,7 +227,7 @@ func (s *Server) lookAgain(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	if isPart(r) {
-		s.part(w, "arrival", "understood", v)
+		s.part(w, r, "arrival", "understood", v)
 		return
 	}
 	s.render(w, r, "arrival", http.StatusOK, Frame{Title: "Bring in " + v.Arrival.Name, Page: "desk", Data: v})

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"net/url"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -11,6 +12,7 @@ import (
 
 	"zincroad/core/run"
 	"zincroad/core/trace"
+	"zincroad/core/units"
 	"zincroad/core/words"
 )
 
@@ -18,6 +20,7 @@ import (
 type fields struct {
 	Values url.Values
 	Errors map[string]string
+	Typed  bool // the values are as they were typed, in the units that the form named
 }
 
 func newFields(v url.Values) *fields {
@@ -77,13 +80,46 @@ func (f *fields) needed(name, what string) string {
 
 // number reads an optional number; a decimal comma will do.
 func (f *fields) number(name string, min, max float64) *float64 {
+	return f.numberIn(name, "", min, max)
+}
+
+// withUnit is a number with a unit behind it.
+var withUnit = regexp.MustCompile(`^([-+]?[0-9.]+)\s*([^0-9.\s].*)$`)
+
+// unitNames are the units that a number may bring along, by how people write them.
+var unitNames = map[string]string{
+	"c": "°C", "°c": "°C", "°": "°C", "f": "°F", "°f": "°F", "k": "K",
+	"km": "km", "mi": "mi", "mile": "mi", "miles": "mi", "m": "m",
+	"km/h": "km/h", "kmh": "km/h", "kph": "km/h", "mph": "mph",
+	"wh/km": "Wh/km", "wh/mi": "Wh/mi", "kwh/100km": "kWh/100 km", "kwh/100 km": "kWh/100 km",
+}
+
+// numberIn is number for a quantity that is kept in a unit: the number is in the unit
+// that the form's field showed, or in one that stands behind it (70F, 140 mi).
+func (f *fields) numberIn(name, kept string, min, max float64) *float64 {
 	s := strings.ReplaceAll(strings.TrimSpace(strings.ReplaceAll(f.Values.Get(name), "−", "-")), ",", ".")
 	if s == "" {
 		return nil
 	}
-	v, err := strconv.ParseFloat(s, 64)
-	if err != nil || math.IsNaN(v) || v < min || v > max {
-		f.fault(name, "%q: expected a number from %g to %g.", f.Values.Get(name), min, max)
+	unit := f.Values.Get(name + "__unit")
+	if unit == "" {
+		unit = kept
+	}
+	shown := unit
+	if _, err := strconv.ParseFloat(s, 64); err == nil {
+		// a number alone, 1e3 too
+	} else if m := withUnit.FindStringSubmatch(s); m != nil {
+		s, unit = m[1], strings.TrimSpace(m[2])
+		if known, ok := unitNames[strings.ToLower(unit)]; ok {
+			unit = known
+		} else if strings.EqualFold(unit, kept) {
+			unit = kept
+		}
+	}
+	typed, err := strconv.ParseFloat(s, 64)
+	v, same := units.In(unit, kept, typed)
+	if err != nil || !same || math.IsNaN(v) || v < min || v > max {
+		f.fault(name, "%q: expected a number from %g to %g.", f.Values.Get(name), units.Out(shown, kept, min), units.Out(shown, kept, max))
 		return nil
 	}
 	return &v
@@ -92,28 +128,12 @@ func (f *fields) number(name string, min, max float64) *float64 {
 // ranged reads an optional number of a field of a run, by its path.
 func (f *fields) ranged(name, path string) *float64 {
 	in := run.MustField(path)
-	return f.number(name, in.Min, in.Max)
+	return f.numberIn(name, in.Unit, in.Min, in.Max)
 }
 
-// measured reads an optional value of a channel, in the channel's unit or with one of
-// its own behind it: 70F, 0.4 MW.
+// measured reads an optional value of a channel.
 func (f *fields) measured(name string, in trace.Info) *float64 {
-	typed := strings.TrimSpace(f.Values.Get(name))
-	digits := strings.TrimRightFunc(typed, func(r rune) bool { return r != '.' && r != ',' && (r < '0' || r > '9') })
-	unit := strings.ToLower(strings.TrimSpace(strings.TrimPrefix(typed, digits)))
-	if unit == "" {
-		return f.number(name, in.Min, in.Max)
-	}
-	for _, u := range in.Units {
-		if n := strings.ToLower(u.Name); unit == n || unit == strings.TrimPrefix(n, "°") {
-			v, err := strconv.ParseFloat(strings.ReplaceAll(strings.ReplaceAll(digits, "−", "-"), ",", "."), 64)
-			if v = u.Convert(v); err == nil && v >= in.Min && v <= in.Max {
-				return &v
-			}
-		}
-	}
-	f.fault(name, "%q: expected %s from %g to %g %s.", typed, in.Name, in.Min, in.Max, in.Unit)
-	return nil
+	return f.numberIn(name, in.Unit, in.Min, in.Max)
 }
 
 // word reads one of some words, or nothing.

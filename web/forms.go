@@ -13,7 +13,9 @@ func (s *Server) form(w http.ResponseWriter, r *http.Request) (*fields, bool) {
 		s.fail(w, r, badRequest("the form could not be read"))
 		return nil, false
 	}
-	return newFields(r.PostForm), true
+	f := newFields(r.PostForm)
+	f.Typed = true
+	return f, true
 }
 
 // formOf reads a form posted to a run's page, with the run.

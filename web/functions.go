@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"zincroad/core/run"
+	"zincroad/core/units"
 	"zincroad/core/words"
 	"zincroad/web/draw"
 )
@@ -45,6 +46,9 @@ var functions = template.FuncMap{
 			m[fmt.Sprint(kv[i])] = kv[i+1]
 		}
 		return m, nil
+	},
+	"measured": func(unit any) bool {
+		return (units.People{Fahrenheit: true, Miles: true}).Name(fmt.Sprint(unit)) != fmt.Sprint(unit)
 	},
 	"list":     func(items ...string) []string { return items },
 	"signed":   func(v float64) string { return strings.Replace("+"+words.Figure(v, 1), "+−", "−", 1) },

@@ -66,7 +66,7 @@ func (s *Server) how(w http.ResponseWriter, r *http.Request) {
 // explain shows how a figure is worked out, as a page or as what a page's dialog holds.
 func (s *Server) explain(w http.ResponseWriter, r *http.Request, v howView, f Frame) {
 	if isPart(r) {
-		s.part(w, "how", "explained", v)
+		s.part(w, r, "how", "explained", v)
 		return
 	}
 	f.Title, f.Data = v.Name, v

@@ -8,6 +8,7 @@ import (
 	"strings"
 	"sync"
 	"time"
+	"zincroad/core/units"
 )
 
 // liveHub keeps one watch for each live run that somebody looks at, and tells every
@@ -150,6 +151,7 @@ func (s *Server) liveEvents(w http.ResponseWriter, r *http.Request) {
 	ping := time.NewTicker(pingEvery)
 	defer ping.Stop()
 	var was frame
+	in := measuresOf(r)
 	for {
 		select {
 		case <-r.Context().Done():
@@ -157,12 +159,12 @@ func (s *Server) liveEvents(w http.ResponseWriter, r *http.Request) {
 		case <-s.closing:
 			return
 		case f := <-frames:
-			event(w, "now", f.now)
+			event(w, "now", f.now, in)
 			if f.acts != was.acts {
-				event(w, "acts", f.acts)
+				event(w, "acts", f.acts, in)
 			}
 			if f.last != was.last {
-				event(w, "last", f.last)
+				event(w, "last", f.last, in)
 			}
 			was = f
 		case <-ping.C:
@@ -174,9 +176,10 @@ func (s *Server) liveEvents(w http.ResponseWriter, r *http.Request) {
 	}
 }
 
-func event(w http.ResponseWriter, name, html string) {
+func event(w http.ResponseWriter, name, html string, in units.People) {
 	fmt.Fprintf(w, "event: %s\n", name)
-	for _, line := range strings.Split(strings.TrimSpace(html), "\n") {
+	html = string(localised([]byte(strings.ReplaceAll(strings.TrimSpace(html), "\r", "")), in))
+	for _, line := range strings.Split(html, "\n") {
 		fmt.Fprintf(w, "data: %s\n", line)
 	}
 	fmt.Fprint(w, "\n")

@@ -84,7 +84,7 @@ func (s *Server) saveMethod(w http.ResponseWriter, r *http.Request) {
 
 func readMethod(f *fields) prepare.Method {
 	m := prepare.Method{Name: f.text("name"), Clock: f.word("clock", run.Clocks), Climate: f.word("climate", run.Climates),
-		TargetC: f.number("target_c", -40, 60), Cold: f.Values.Get("cold") != "", Why: f.long("why"),
+		TargetC: f.numberIn("target_c", "°C", -40, 60), Cold: f.Values.Get("cold") != "", Why: f.long("why"),
 		Same: f.lines("same"), Log: f.lines("log"), Cautions: f.lines("cautions"), Repeats: 1}
 	from, to := f.window()
 	if from == nil {

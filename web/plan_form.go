@@ -21,6 +21,7 @@ type dial struct {
 	Min, Max, Step    float64 // of the slider
 	Low, High         float64 // of what may be typed
 	Used              string  // what an empty one stands for
+	Slider            string  // where the slider stands, in the unit that is shown
 }
 
 // planFields are the numbers of a plan.
@@ -51,7 +52,7 @@ var moreFields = []dial{
 // planKeys are the names of everything a plan is made of, as the address, the form
 // and a kept plan have them.
 var planKeys = func() []string {
-	keys := []string{"car", "software", "stall", "adapter", "method", "profile", "rain", "way", "fallback", "when", "at", "day"}
+	keys := []string{"car", "software", "stall", "adapter", "method", "profile", "rain", "way", "fallback", "when", "at", "day", "units"}
 	for _, f := range append(slices.Clone(planFields), moreFields...) {
 		keys = append(keys, f.Name)
 	}
@@ -164,7 +165,17 @@ func (v *planView) used(name string, otherwise float64) float64 {
 				if !math.IsNaN(otherwise) {
 					f.Used = plainNumber(&otherwise)
 				}
-				if n := v.number(name, f.Low, f.High); n != nil {
+				n := v.numberIn(name, f.Unit, f.Low, f.High)
+				at := f.Min
+				if !math.IsNaN(otherwise) {
+					at = otherwise
+				}
+				if n != nil {
+					at = *n
+				}
+				at = math.Round(v.In.Show(f.Unit, at)*10) / 10
+				f.Slider = plainNumber(&at)
+				if n != nil {
 					return *n
 				}
 			}

@@ -88,12 +88,13 @@ func cutAt(t *draw.Timeline, sessions float64) float64 {
 
 func timelineOf(v *planView) *draw.Timeline {
 	a, f := v.Plan.Approach, v.Plan.Forecast
-	t := &draw.Timeline{Title: "From now to unplugging: state of charge and coldest cell against time", WantedC: math.NaN(), Held: stretches(f)}
+	t := &draw.Timeline{Title: "From now to unplugging: state of charge and coldest cell against time", WantedC: math.NaN(), Held: stretches(f), TempUnit: v.In.Name("°C")}
 	if c, ok := run.Value(v.Plan.Plan.TargetC); ok && !v.Method.Cold {
-		t.WantedC = c
+		t.WantedC = v.In.Show("°C", c)
 	}
 	add := func(ts, soc float64, n pack.Nodes) {
 		n = n.Ordered()
+		n.ColdestC, n.WarmestC = v.In.Show("°C", n.ColdestC), v.In.Show("°C", n.WarmestC)
 		t.T, t.SoC, t.Coldest, t.Warmest = append(t.T, ts), append(t.SoC, soc), append(t.Coldest, n.ColdestC), append(t.Warmest, n.WarmestC)
 	}
 	for _, m := range a.Moments {

@@ -14,6 +14,7 @@ import (
 
 	"zincroad/core/prepare"
 	"zincroad/core/stall"
+	"zincroad/core/units"
 	"zincroad/core/words"
 	"zincroad/logbook"
 )
@@ -35,6 +36,7 @@ func (s *Server) prepareRoutes(r chi.Router) {
 
 // planView is the page.
 type planView struct {
+	In units.People // the units of the plan's numbers
 	*fields
 	now         time.Time // by the tester's clock
 	fit         *stall.Fit
@@ -70,7 +72,7 @@ func (s *Server) preparePage(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
-	s.render(w, r, "prepare", http.StatusOK, Frame{Title: "Prepare", Page: "prepare", Data: v})
+	s.render(w, r, "prepare", http.StatusOK, Frame{Title: "Prepare", Page: "prepare", Data: v, In: &v.In})
 }
 
 // planned works a plan out from the address, or from a kept plan that it names.
@@ -97,6 +99,7 @@ func (s *Server) planned(r *http.Request) (*planView, error) {
 	for _, k := range planKeys {
 		v.Values.Set(k, q.Get(k))
 	}
+	v.settleUnits(measuresOf(r))
 	if err := s.choosePlan(ctx, v); err != nil {
 		return nil, err
 	}
@@ -105,6 +108,24 @@ func (s *Server) planned(r *http.Request) (*planView, error) {
 	}
 	v.remember()
 	return v, nil
+}
+
+// settleUnits says in which units the plan's numbers are: as its address has it, so that
+// a plan that is passed on stays what it is; a plan without a number is in the reader's.
+func (v *planView) settleUnits(reader units.People) {
+	v.Typed = true
+	v.In = measuresNamed(v.Values.Get("units"))
+	dials := append(slices.Clone(planFields), moreFields...)
+	typed := slices.ContainsFunc(dials, func(d dial) bool {
+		return v.Values.Get(d.Name) != "" && v.In.Name(d.Unit) == d.Unit && reader.Name(d.Unit) != d.Unit
+	})
+	if v.Values.Get("units") == "" && !typed {
+		v.In = reader
+	}
+	v.Values.Set("units", measuresName(v.In))
+	for _, d := range dials {
+		v.Values.Set(d.Name+"__unit", v.In.Name(d.Unit))
+	}
 }
 
 // remember lists what was chosen, for keeping it and for links.
@@ -262,7 +283,7 @@ func (s *Server) deletePlan(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
-	s.render(w, r, "prepare", http.StatusOK, Frame{Title: "Prepare", Page: "prepare", Data: v,
+	s.render(w, r, "prepare", http.StatusOK, Frame{Title: "Prepare", Page: "prepare", Data: v, In: &v.In,
 		Notice: &Notice{Text: "The plan is put aside.", Undo: fmt.Sprintf("/prepare/plans/%d/restore", id)}})
 }
 

@@ -150,7 +150,7 @@ func (s *Server) road(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	if isPart(r) && q.Offset > 0 {
-		s.part(w, "road", "rows", view)
+		s.part(w, r, "road", "rows", view)
 		return
 	}
 	f := Frame{Title: "Road", Data: view}

@@ -149,6 +149,7 @@ func (s *Server) runView(r *http.Request, query url.Values) (*runView, error) {
 		return nil, err
 	}
 	q := readChartQuery(query)
+	q.In = measuresOf(r)
 	x := res.Reading(q.Clock, q.Side)
 	v := &runView{Row: row, Reading: x, Query: q, Windows: x.Windows, Legs: x.Legs}
 	described := row.Describe()
@@ -376,14 +377,14 @@ func runChart(sub *subject, q chartQuery, row *logbook.Run) (chartView, template
 		X       trace.Floats `json:"x"`
 		Y       trace.Floats `json:"y"`
 		Columns []column     `json:"columns"`
-	}{T: t, KW: sub.values(trace.Power, t), X: sub.against(v.Axis, t), Y: sub.values(v.Channel.Channel, t)}
+	}{T: t, KW: sub.values(trace.Power, t), X: sub.against(v.Axis, t), Y: converted(sub.values(v.Channel.Channel, t), channelOf(v.Channel.Key).Unit, q.In)}
 	for _, key := range []string{"soc", "power", "volts", "amps", "c-rate", "coldest", "warmest", "battery", "energy"} {
 		for _, c := range channelChoices {
 			if c.Key != key {
 				continue
 			}
 			if col := sub.values(c.Channel, t); col != nil {
-				data.Columns = append(data.Columns, column{c.Name, c.Unit, c.Decimals, col})
+				data.Columns = append(data.Columns, column{c.Name, q.In.Name(c.Unit), c.Decimals, converted(col, c.Unit, q.In)})
 			}
 		}
 	}
@@ -532,7 +533,7 @@ func (s *Server) sendSVG(w http.ResponseWriter, r *http.Request, name, svg, capt
 	} else {
 		attach(w, "image/svg+xml", name)
 	}
-	_, _ = io.WriteString(w, draw.Standalone(svg, caption, s.font))
+	_, _ = io.WriteString(w, string(localised([]byte(draw.Standalone(svg, caption, s.font)), measuresOf(r))))
 }
 
 // captionOf names a run on a picture that leaves the page: the conditions go with it.

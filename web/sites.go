@@ -316,10 +316,10 @@ func (s *Server) savePlace(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	v.fields = f
-	v.Site.Name, v.Site.Note, v.Site.BaseKm = f.needed("name", "A name"), f.text("note"), f.number("base_km", 0, 2000)
+	v.Site.Name, v.Site.Note, v.Site.BaseKm = f.needed("name", "A name"), f.text("note"), f.numberIn("base_km", "km", 0, 2000)
 	roads := map[int64]*float64{}
 	for _, o := range v.Others {
-		roads[o.ID] = f.number(roadField(o.ID), 0, 2000)
+		roads[o.ID] = f.numberIn(roadField(o.ID), "km", 0, 2000)
 	}
 	if !s.keep(w, r, f, "name", "Another site has this name.", func() (string, error) {
 		if err := s.book.SaveSite(r.Context(), v.Site); err != nil {

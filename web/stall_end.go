@@ -66,7 +66,7 @@ func (s *Server) endRun(w http.ResponseWriter, r *http.Request) {
 	bySide := map[trace.Side]map[trace.Channel]float64{trace.CarSide: {}, trace.StallSide: {}}
 	for _, ef := range endFields {
 		in, _ := trace.Describe(ef.Channel)
-		if n := f.number(ef.Name, in.Min, in.Max); n != nil {
+		if n := f.measured(ef.Name, in); n != nil {
 			bySide[ef.Side][ef.Channel] = *n
 		}
 	}

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"zincroad/core/trace"
+	"zincroad/core/units"
 	"zincroad/core/words"
 	"zincroad/formats/typed"
 )
@@ -52,7 +53,8 @@ func (l lineSet) Words() string {
 
 // readLine understands a line: a number with a unit by it, a bare one by its place
 // in the order of the set. The fault is one sentence.
-func readLine(line string, set lineSet) (map[trace.Channel]float64, string) {
+// in is the temperature unit that the field showed.
+func readLine(line string, set lineSet, in string) (map[trace.Channel]float64, string) {
 	parts := strings.FieldsFunc(line, func(r rune) bool { return r == ' ' || r == ';' || r == '/' })
 	if len(parts) == 0 {
 		return nil, nothingTyped
@@ -77,9 +79,14 @@ func readLine(line string, set lineSet) (map[trace.Channel]float64, string) {
 		if i >= len(set.Fields) {
 			return nil, fmt.Sprintf("%q: %d numbers, but %s are %d.", line, len(parts), set.Words(), len(set.Fields))
 		}
-		in, _ := trace.Describe(set.Fields[i])
-		if !(v >= in.Min && v <= in.Max) {
-			return nil, fmt.Sprintf("%s: expected %s from %s to %s %s.", p, in.Short, words.Figure(in.Min, 0), words.Figure(in.Max, 0), in.Unit)
+		of, _ := trace.Describe(set.Fields[i])
+		if of.Unit == "°C" && in != "" {
+			if kept, same := units.In(in, of.Unit, v); same {
+				v = kept
+			}
+		}
+		if !(v >= of.Min && v <= of.Max) {
+			return nil, fmt.Sprintf("%s: expected %s from %s to %s %s.", p, of.Short, words.Figure(of.Min, 0), words.Figure(of.Max, 0), of.Unit)
 		}
 		values[set.Fields[i]] = v
 	}

@@ -177,7 +177,7 @@ func (s *Server) typeReading(w http.ResponseWriter, r *http.Request) {
 	}
 	set := lineSetOf(f.Values.Get("set"))
 	line := f.text("line")
-	values, fault := readLine(line, set)
+	values, fault := readLine(line, set, f.Values.Get("line__unit"))
 	at := s.sentOf(f, row)
 	if fault == "" && !f.ok() {
 		for _, fault = range f.Errors {

@@ -19,6 +19,7 @@ import (
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
 
+	"zincroad/core/units"
 	"zincroad/logbook"
 )
 
@@ -99,6 +100,7 @@ func (s *Server) Handler() http.Handler {
 		r.Route("/sites", s.siteRoutes)
 		r.Get("/definitions", s.definitions)
 		r.Post("/night", s.night)
+		r.Post("/units", s.setUnits)
 	})
 	r.Group(func(r chi.Router) {
 		r.Use(limited(importTimeout))
@@ -169,7 +171,9 @@ type Frame struct {
 	Page   string // which entry of the navigation is lit
 	Run    *logbook.Run
 	Bench  []int64
-	Theme  string // day, night, or empty: as the device says
+	Units  units.People  // the reader's
+	In     *units.People // the page's own, where it has some
+	Theme  string        // day, night, or empty: as the device says
 	Notice *Notice
 	Data   any
 }
@@ -185,6 +189,9 @@ type Notice struct {
 // render shows a page.
 func (s *Server) render(w http.ResponseWriter, r *http.Request, name string, status int, f Frame) {
 	f.Bench = benchOf(r)
+	if f.Units = measuresOf(r); f.In != nil {
+		f.Units = *f.In
+	}
 	if c, err := r.Cookie("theme"); err == nil && (c.Value == "night" || c.Value == "day") {
 		f.Theme = c.Value
 	} else if strings.HasPrefix(name, "stall-") && isNight(s.nowFor(r)) {
@@ -201,11 +208,11 @@ func (s *Server) render(w http.ResponseWriter, r *http.Request, name string, sta
 	}
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
 	w.WriteHeader(status)
-	_, _ = b.WriteTo(w)
+	_, _ = w.Write(localised(b.Bytes(), f.Units))
 }
 
 // part shows one named piece of a page, for changes in place.
-func (s *Server) part(w http.ResponseWriter, page, name string, data any) {
+func (s *Server) part(w http.ResponseWriter, r *http.Request, page, name string, data any) {
 	var b bytes.Buffer
 	if err := s.templates[page].ExecuteTemplate(&b, name, data); err != nil {
 		s.log.Error("rendering", "part", name, "error", err)
@@ -213,7 +220,7 @@ func (s *Server) part(w http.ResponseWriter, page, name string, data any) {
 		return
 	}
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
-	_, _ = b.WriteTo(w)
+	_, _ = w.Write(localised(b.Bytes(), measuresOf(r)))
 }
 
 // fail answers with an error page of one sentence.

@@ -330,7 +330,7 @@ func (s *State) byPack(x seen, plan forecast.Plan) []candidate {
 		if x.kw.told() && x.kw.rise <= 0 {
 			misfit += notRising
 		}
-		add(ceiling.Cold, misfit, "the coldest cell has %s °C, the car likes %s: about %s %% of its %s kW", words.Figure(s.Coldest.V, 0),
+		add(ceiling.Cold, misfit, "the coldest cell has %s °C, the car likes %s °C: about %s %% of its %s kW", words.Figure(s.Coldest.V, 0),
 			words.Figure(x.pack.WarmC, 0), words.Figure(share*100, 0), words.Figure(warm, 0))
 	}
 	if s.Warmest.Known() && s.Warmest.V > x.pack.HotC && now < 0.92*warm {

@@ -12,17 +12,18 @@ import (
 // charge and temperature as lines, what is done as bars, and a sign with the clock
 // at each event.
 type Timeline struct {
-	Title   string
-	T       []float64 // s since plug-in, negative before
-	SoC     []float64
-	Coldest []float64
-	Warmest []float64
-	WantedC float64 // of the coldest cell at plug-in; NaN: none
-	Bars    []Bar
-	Held    []Stretch
-	Signs   []ClockSign
-	CutS    float64 // what lies before this is not drawn; 0: everything is
-	Narrow  bool    // for a phone: less wide, and without signs, which stand in a list there
+	Title    string
+	T        []float64 // s since plug-in, negative before
+	SoC      []float64
+	Coldest  []float64
+	Warmest  []float64
+	TempUnit string  // of the temperatures, as drawn; empty: °C
+	WantedC  float64 // of the coldest cell at plug-in; NaN: none
+	Bars     []Bar
+	Held     []Stretch
+	Signs    []ClockSign
+	CutS     float64 // what lies before this is not drawn; 0: everything is
+	Narrow   bool    // for a phone: less wide, and without signs, which stand in a list there
 }
 
 // Bar is what is done for a time.
@@ -66,10 +67,10 @@ func (l *Timeline) SVG() string {
 	for _, v := range ticks(low, high, 5) {
 		c.text("axis-temp", "start", p.x1+6, pt(v)+4, words.Figure(v, 0))
 	}
-	c.text("axis-temp", "start", p.x1+6, 9, "°C")
+	c.text("axis-temp", "start", p.x1+6, 9, l.tempUnit())
 	if !math.IsNaN(l.WantedC) {
-		fmt.Fprintf(c, `<line class="wanted" x1="%s" y1="%s" x2="%s" y2="%s"><title>wanted at plug-in: %s °C</title></line>`,
-			num(p.x(0)-26), num(pt(l.WantedC)), num(p.x(0)+26), num(pt(l.WantedC)), words.Figure(l.WantedC, 0))
+		fmt.Fprintf(c, `<line class="wanted" x1="%s" y1="%s" x2="%s" y2="%s"><title>wanted at plug-in: %s %s</title></line>`,
+			num(p.x(0)-26), num(pt(l.WantedC)), num(p.x(0)+26), num(pt(l.WantedC)), words.Figure(l.WantedC, 0), l.tempUnit())
 	}
 	l.line(c, "soc-line", p.x, p.y, l.SoC)
 	l.line(c, "warm-line", p.x, pt, l.Warmest)
@@ -85,6 +86,13 @@ func (l *Timeline) SVG() string {
 	}
 	c.WriteString("</svg>")
 	return c.String()
+}
+
+func (l *Timeline) tempUnit() string {
+	if l.TempUnit == "" {
+		return "°C"
+	}
+	return l.TempUnit
 }
 
 func (l *Timeline) from() float64 {

@@ -1,0 +1,157 @@
+package web
+
+import (
+	"bytes"
+	"math"
+	"net/http"
+	"regexp"
+	"strconv"
+	"strings"
+
+	"zincroad/core/units"
+	"zincroad/core/words"
+)
+
+// What is kept and worked out is in °C and km. Pages are made in these, and what a
+// reader sees is put into the reader's own units on its way out: in texts wherever a
+// number stands before its unit, in fields by the unit that they name. Charts are drawn
+// from converted values.
+
+// measuresOf gives the units that a reader has chosen; they travel in a cookie.
+func measuresOf(r *http.Request) units.People {
+	c, err := r.Cookie("units")
+	if err != nil {
+		return units.People{}
+	}
+	return measuresNamed(c.Value)
+}
+
+// measuresNamed reads "f", "mi" or both, as the cookie and a plan's address have them.
+func measuresNamed(s string) units.People {
+	var p units.People
+	for _, name := range strings.Split(s, "-") {
+		p.Fahrenheit = p.Fahrenheit || name == "f"
+		p.Miles = p.Miles || name == "mi"
+	}
+	return p
+}
+
+func measuresName(p units.People) string {
+	var out []string
+	if p.Fahrenheit {
+		out = append(out, "f")
+	}
+	if p.Miles {
+		out = append(out, "mi")
+	}
+	return strings.Join(out, "-")
+}
+
+// setUnits keeps the reader's units.
+func (s *Server) setUnits(w http.ResponseWriter, r *http.Request) {
+	f, ok := s.form(w, r)
+	if !ok {
+		return
+	}
+	p := units.People{Fahrenheit: f.word("temperature", []string{"c", "f"}) == "f", Miles: f.word("distance", []string{"km", "mi"}) == "mi"}
+	http.SetCookie(w, &http.Cookie{Name: "units", Value: measuresName(p), Path: "/", MaxAge: 365 * 86400, HttpOnly: true, SameSite: http.SameSiteLaxMode})
+	back(w, r, "/")
+}
+
+const (
+	numberText = `([−-]?\d+(?:[.,]\d+)?)`
+	// between a number and its unit: spaces, the end of a bold number, the tag around the unit.
+	betweenText = `((?:</b>|</tspan>)?(?:[ \x{a0}]|&nbsp;)*(?:<span class="unit">)?)`
+)
+
+var (
+	scripts     = regexp.MustCompile(`(?s)<script.*?</script>`)
+	temperature = regexp.MustCompile(numberText + `(?:–` + numberText + `)?` + betweenText + `°C`)
+	distance    = regexp.MustCompile(numberText + betweenText + `(Wh/km|km/h|km)\b`)
+	unitAlone   = regexp.MustCompile(`>(Wh/km|km/h|km)<`)
+	unitField   = regexp.MustCompile(`(__unit" value=")(Wh/km|km/h|km)"`)
+	fieldTag    = regexp.MustCompile(`<input [^>]*data-unit="(°C|km/h|km|Wh/km)"[^>]*>`)
+	fieldValue  = regexp.MustCompile(` (value|placeholder|min|max)="` + numberText + `"`)
+)
+
+// localised puts a page into a reader's units.
+func localised(page []byte, p units.People) []byte {
+	if p == (units.People{}) {
+		return page
+	}
+	var out bytes.Buffer
+	at := 0
+	for _, span := range scripts.FindAllIndex(page, -1) {
+		out.Write(localisedText(page[at:span[0]], p))
+		out.Write(page[span[0]:span[1]]) // data of charts are converted where they are made
+		at = span[1]
+	}
+	out.Write(localisedText(page[at:], p))
+	return out.Bytes()
+}
+
+func localisedText(text []byte, p units.People) []byte {
+	text = fieldTag.ReplaceAllFunc(text, func(tag []byte) []byte {
+		kept := string(fieldTag.FindSubmatch(tag)[1])
+		return fieldValue.ReplaceAllFunc(tag, func(attr []byte) []byte {
+			m := fieldValue.FindSubmatch(attr)
+			if string(m[1]) == "value" && bytes.Contains(tag, []byte(" data-typed")) {
+				return attr // as the reader typed it
+			}
+			return []byte(" " + string(m[1]) + `="` + strings.ReplaceAll(shown(string(m[2]), kept, p), "−", "-") + `"`)
+		})
+	})
+	if p.Fahrenheit {
+		text = temperature.ReplaceAllFunc(text, func(found []byte) []byte {
+			m := temperature.FindSubmatch(found)
+			out := shown(string(m[1]), "°C", p)
+			if len(m[2]) > 0 {
+				out += "–" + shown(string(m[2]), "°C", p)
+			}
+			return []byte(out + string(m[3]) + "°F")
+		})
+		text = bytes.ReplaceAll(text, []byte("°C"), []byte("°F"))
+	}
+	if p.Miles {
+		text = distance.ReplaceAllFunc(text, func(found []byte) []byte {
+			m := distance.FindSubmatch(found)
+			return []byte(shown(string(m[1]), string(m[3]), p) + string(m[2]) + p.Name(string(m[3])))
+		})
+		text = unitAlone.ReplaceAllFunc(text, func(found []byte) []byte {
+			return []byte(">" + p.Name(string(found[1:len(found)-1])) + "<")
+		})
+		text = unitField.ReplaceAllFunc(text, func(found []byte) []byte {
+			m := unitField.FindSubmatch(found)
+			return []byte(string(m[1]) + p.Name(string(m[2])) + `"`)
+		})
+	}
+	return text
+}
+
+// shown converts a number as it stands, keeping its decimals.
+func shown(number, kept string, p units.People) string {
+	plain := strings.ReplaceAll(strings.ReplaceAll(number, "−", "-"), ",", ".")
+	v, err := strconv.ParseFloat(plain, 64)
+	if err != nil {
+		return number
+	}
+	decimals := 0
+	if i := strings.IndexByte(plain, '.'); i >= 0 {
+		decimals = len(plain) - i - 1
+	}
+	return words.Fixed(p.Show(kept, v), decimals)
+}
+
+// converted gives a column in the reader's units.
+func converted(v []float64, kept string, p units.People) []float64 {
+	if p.Name(kept) == kept {
+		return v
+	}
+	out := make([]float64, len(v))
+	for i := range v {
+		if out[i] = math.NaN(); !math.IsNaN(v[i]) {
+			out[i] = p.Show(kept, v[i])
+		}
+	}
+	return out
+}

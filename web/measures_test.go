@@ -1,0 +1,115 @@
+package web_test
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"net/http/httptest"
+	"net/url"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zincroad/core/trace"
+)
+
+// inUnits asks for a page as a reader who has chosen °F and miles.
+func inUnits(h http.Handler, path string) string {
+	r := httptest.NewRequest(http.MethodGet, path, nil)
+	r.AddCookie(&http.Cookie{Name: "units", Value: "f-mi"})
+	w := httptest.NewRecorder()
+	h.ServeHTTP(w, r)
+	return w.Body.String()
+}
+
+// The same pages in °F and miles: 26 °C are 79 °F, 6 °C are 43 °F; no °C and no km is
+// left, and nothing else has changed.
+func TestPagesInTheReadersUnits(t *testing.T) {
+	h, _ := handler(t, true)
+	for _, path := range []string{"/", "/runs/1", "/runs/2", "/bench?runs=1,2", "/garage", "/garage/cars/1", "/sites", "/prepare?car=1&stall=1&now=60&outside=40&units=f-mi", "/prepare/methods", "/stall"} {
+		page := inUnits(h, path)
+		visible := strings.ReplaceAll(page, "°\u200bC", "")
+		assert.NotContains(t, visible, "°C", path)
+		assert.NotContains(t, visible, " km<", path)
+		assert.NotContains(t, visible, `class="unit">km`, path)
+	}
+	plain, us := get(h, "/runs/2").Body.String(), inUnits(h, "/runs/2")
+	assert.Contains(t, plain, "<b>26 °C</b> battery")
+	assert.Contains(t, us, "<b>79 °F</b> battery")
+	assert.Equal(t, strings.Count(plain, "kWh"), strings.Count(us, "kWh"))
+	chart := inUnits(h, "/runs/2?channel=coldest")
+	assert.Contains(t, chart, `"unit":"°F"`)
+	assert.Contains(t, inUnits(h, "/garage/cars/1"), `name="warm_c" value="77"`, "25 °C in a field")
+}
+
+// What is typed in one unit is kept in one, and shown again as it is wanted; a number
+// with a unit of its own is always understood, whatever the field shows.
+func TestTypedUnits(t *testing.T) {
+	h, book := handler(t, true)
+	save := func(values map[string]string) {
+		t.Helper()
+		form := url.Values{"id": {"1"}, "name": {"Tamarack 78"}}
+		for k, v := range values {
+			form.Set(k, v)
+		}
+		require.Equal(t, http.StatusSeeOther, post(h, "/garage/cars", form).Code)
+	}
+	for _, c := range []struct {
+		values map[string]string
+		warm   float64
+		range_ float64
+	}{
+		{map[string]string{"warm_c": "25", "rated_range_km": "400"}, 25, 400},
+		{map[string]string{"warm_c": "77", "warm_c__unit": "°F", "rated_range_km": "310", "rated_range_km__unit": "mi"}, 25, 310 * 1.609344},
+		{map[string]string{"warm_c": "70F", "rated_range_km": "140 mi"}, 38 / 1.8, 140 * 1.609344},
+		{map[string]string{"warm_c": "21 °C", "warm_c__unit": "°F", "rated_range_km": "400km", "rated_range_km__unit": "mi"}, 21, 400},
+	} {
+		save(c.values)
+		car, err := book.Car(context.Background(), 1)
+		require.NoError(t, err)
+		assert.InDelta(t, c.warm, *car.WarmC, 1e-9, "%v", c.values)
+		assert.InDelta(t, c.range_, *car.RatedRangeKm, 1e-9, "%v", c.values)
+	}
+	refused := post(h, "/garage/cars", url.Values{"id": {"1"}, "name": {"Tamarack 78"}, "warm_c": {"70 mi"}, "warm_c__unit": {"°F"}})
+	assert.Equal(t, http.StatusUnprocessableEntity, refused.Code)
+	assert.Contains(t, refused.Body.String(), `value="70 mi"`, "as it was typed")
+}
+
+// A plan is in the units of its address: passed on to a reader of others it stays what
+// it is.
+func TestPlansKeepTheirUnits(t *testing.T) {
+	h, _ := handler(t, true)
+	plain := get(h, "/prepare?car=1&stall=1&now=60&outside=4&at=16:00").Body.String()
+	us := inUnits(h, "/prepare?car=1&stall=1&now=60&outside=39.2&at=16:00&units=f-mi")
+	heading := func(page string) string {
+		_, rest, _ := strings.Cut(page, `role="status">Leave`)
+		text, _, _ := strings.Cut(rest, "</h1>")
+		return text
+	}
+	require.NotEmpty(t, heading(plain))
+	assert.Equal(t, heading(plain), heading(us), "4 °C are 39.2 °F")
+	assert.Equal(t, heading(plain), heading(get(h, "/prepare?car=1&stall=1&now=60&outside=39.2&at=16:00&units=f-mi").Body.String()), "whoever opens it")
+	assert.Equal(t, heading(plain), heading(inUnits(h, "/prepare?car=1&stall=1&now=60&outside=4&at=16:00")), "and one without units is in °C")
+	assert.Contains(t, us, `value="39.2"`, "as typed")
+}
+
+// A line typed at the stall in the order of the field is in the unit that it showed.
+func TestStallLineInFahrenheit(t *testing.T) {
+	s := newSite(t, 390, 844, true)
+	s.open("/")
+	eval[bool](s, `(document.cookie = "units=f", true)`)
+	id := s.startFromNothing()
+	assert.Contains(t, s.text("#line-words"), "°F")
+	s.typeLine("20 90 50")
+	s.await(`document.querySelector(".figure").textContent === "20"`)
+	row, err := s.book.Run(context.Background(), id)
+	require.NoError(t, err)
+	full, err := s.book.Load(context.Background(), row)
+	require.NoError(t, err)
+	assert.InDelta(t, 10, full.Recordings[0].Columns[trace.BatteryTempMin][0], 1e-9)
+	s.await(`document.querySelector("#live-now").textContent.includes("50") && !document.querySelector("#live-now").textContent.includes("°C")`)
+	s.open(fmt.Sprintf("/stall/%d/end", id))
+	assert.NotContains(t, s.text("main"), "°C")
+}
