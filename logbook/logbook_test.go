@@ -446,3 +446,52 @@ func TestEditedRunFolderKeepsTheRest(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, in.Run.Car, then.Car)
 }
+
+// The newest software is the one used or noted last, whatever it is called: 2099.10 came
+// after 2099.9.
+func TestSoftwareInOrderOfFirstUse(t *testing.T) {
+	ctx := context.Background()
+	b := server.Book(t)
+	car := &logbook.Car{Name: "Alder 64"}
+	require.NoError(t, b.SaveCar(ctx, car))
+	for _, version := range []string{"2099.9", "2099.10", "2099.2"} {
+		require.NoError(t, b.SaveSoftware(ctx, &logbook.Software{CarID: car.ID, Version: version}))
+	}
+	kept, err := b.Car(ctx, car.ID)
+	require.NoError(t, err)
+	var order []string
+	for _, s := range kept.Softwares {
+		order = append(order, s.Version)
+	}
+	assert.Equal(t, []string{"2099.9", "2099.10", "2099.2"}, order)
+
+	// A run of last year was the first with 2099.2.
+	long := time.Date(2020, 1, 1, 0, 0, 0, 0, time.UTC)
+	_, err = b.StartLive(ctx, &logbook.Run{StartedAt: &long, CarID: &car.ID, SoftwareID: &kept.Softwares[2].ID})
+	require.NoError(t, err)
+	kept, err = b.Car(ctx, car.ID)
+	require.NoError(t, err)
+	assert.Equal(t, "2099.2", kept.Softwares[0].Version)
+	assert.Equal(t, "2099.10", kept.Softwares[2].Version)
+}
+
+// A software version's own heater, navigation and gentle envelope stand instead of the
+// car's; what it does not say is as the car has it.
+func TestSoftwareChangesWhatWarms(t *testing.T) {
+	ctx := context.Background()
+	b := server.Book(t)
+	four, six, ten := 4.0, 6.0, 10.0
+	car := &logbook.Car{Name: "Alder 64", HeaterKW: &four, GentleEnvelope: []run.Point{{SoCPct: 0, KW: 30}}}
+	require.NoError(t, b.SaveCar(ctx, car))
+	require.NoError(t, b.SaveSoftware(ctx, &logbook.Software{CarID: car.ID, Version: "2", HeaterKW: &six, Navigation: &run.Navigation{MinPct: &ten, StopOnly: true}}))
+	kept, err := b.Car(ctx, car.ID)
+	require.NoError(t, err)
+	old, updated := kept.Describe("1"), kept.Describe("2")
+	assert.Equal(t, 4.0, *old.HeaterKW)
+	assert.Nil(t, old.Navigation)
+	assert.Equal(t, 6.0, *updated.HeaterKW)
+	require.NotNil(t, updated.Navigation)
+	assert.Equal(t, 10.0, *updated.Navigation.MinPct)
+	assert.True(t, updated.Navigation.StopOnly)
+	assert.Equal(t, car.GentleEnvelope, updated.GentleEnvelope)
+}

@@ -361,3 +361,26 @@ func TestProfileThereAndBack(t *testing.T) {
 		}
 	}
 }
+
+// A pack has volts whether it is plugged in or not: before the plug goes in and after the
+// end the adapter answers with the pack at rest.
+func TestPackHasVoltsUnplugged(t *testing.T) {
+	of := func(change func(*standin.Scenario)) *standin.World {
+		sc, err := standin.ReadScenario(fmt.Appendf(nil, scenario, ""))
+		require.NoError(t, err)
+		sc.FromPct = 78
+		change(sc)
+		w, err := standin.NewWorld(sc, 1000, 3)
+		require.NoError(t, err)
+		return w
+	}
+	before := of(func(sc *standin.Scenario) { sc.PlugS = 36000 }).CarValues()
+	assert.Greater(t, before.PackV, 250.0)
+	assert.Zero(t, before.Amps)
+	w := of(func(*standin.Scenario) {})
+	require.Eventually(t, func() bool { return w.CarValues().Over }, 20*time.Second, 5*time.Millisecond)
+	w.CarValues()
+	after := w.CarValues()
+	assert.Zero(t, after.Amps)
+	assert.InDelta(t, before.PackV, after.PackV, 12, "two points more of charge, and at rest again")
+}

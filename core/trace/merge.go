@@ -44,7 +44,8 @@ func Join(list ...Series) Series {
 // Merge puts two sides' series of one quantity together. The first counts, unless
 // it has fewer than a third of the readings that the second has within some spans;
 // the other fills in where none of the readings of the one that counts is within
-// reach: 30 s, or one and a half intervals between two of them. ofSecond tells which
+// reach: 30 s, or one and a half intervals between two of them; a few notes at its ends
+// count unless they contradict. ofSecond tells which
 // one counts. With no spans all readings are counted.
 func Merge(first, second Series, within ...Span) (out Series, ofSecond bool) {
 	n, m := first.Len(), second.Len()
@@ -57,9 +58,26 @@ func Merge(first, second Series, within ...Span) (out Series, ofSecond bool) {
 	case first.Len() == 0:
 		return second, true
 	case denser*n < m:
-		return fill(second, first, inReachS), true
+		return with(second, first), true
 	}
-	return fill(first, second, inReachS), false
+	return with(first, second), false
+}
+
+// with fills in what the other side has. A few notes of it at the very ends are what
+// somebody read off the other display, and count there unless they contradict.
+func with(base, other Series) Series {
+	if denser*other.Len() >= base.Len() {
+		return fill(base, other, inReachS)
+	}
+	span, kept := base.Span(), Series{}
+	for i, t := range other.T {
+		contradicts := t < span.From && t > span.From-inReachS && other.V[i] > base.V[0] ||
+			t > span.To && t < span.To+inReachS && other.V[i] < base.V[base.Len()-1]
+		if !contradicts {
+			kept.T, kept.V = append(kept.T, t), append(kept.V, other.V[i])
+		}
+	}
+	return fill(base, kept, 0)
 }
 
 // count is the number of points within spans that do not overlap.
