@@ -105,6 +105,13 @@ func (f *fields) numberIn(name, kept string, min, max float64) *float64 {
 	if unit == "" {
 		unit = kept
 	}
+	if was := f.Values.Get(name + "__kept"); was != "" && s != "" {
+		// Shown in the reader's unit it is rounded: left as it was shown it is what it was.
+		p := units.People{Fahrenheit: unit == "°F", Miles: unit != kept && unit != "°F"}
+		if v, err := strconv.ParseFloat(was, 64); err == nil && unit != kept && s == inField(was, kept, p) && v >= min && v <= max {
+			return &v
+		}
+	}
 	shown := unit
 	if _, err := strconv.ParseFloat(s, 64); err == nil {
 		// a number alone, 1e3 too

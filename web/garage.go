@@ -94,7 +94,7 @@ func (n navField) Unit() string { return run.MustField("car.navigation." + n.Nam
 var navFields = []navField{
 	{"min_pct", "Navigation heats only above", func(n *run.Navigation) *run.Number { return &n.MinPct }},
 	{"lead_min", "at most so long ahead", func(n *run.Navigation) *run.Number { return &n.LeadMin }},
-	{"min_kw", "for stalls of", func(n *run.Navigation) *run.Number { return &n.MinKW }},
+	{"min_kw", "for stalls of at least", func(n *run.Navigation) *run.Number { return &n.MinKW }},
 }
 
 // readNavigation reads navigation's limits; nil where none is given.

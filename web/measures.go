@@ -98,7 +98,7 @@ func localisedText(text []byte, p units.People) []byte {
 			if string(m[1]) == "value" && bytes.Contains(tag, []byte(" data-typed")) {
 				return attr // as the reader typed it
 			}
-			return []byte(" " + string(m[1]) + `="` + strings.ReplaceAll(shown(string(m[2]), kept, p), "−", "-") + `"`)
+			return []byte(" " + string(m[1]) + `="` + inField(string(m[2]), kept, p) + `"`)
 		})
 	})
 	if p.Fahrenheit {
@@ -126,6 +126,19 @@ func localisedText(text []byte, p units.People) []byte {
 		})
 	}
 	return text
+}
+
+// inField converts a number for a field: with a decimal at least, without trailing zeros.
+func inField(number, kept string, p units.People) string {
+	v, err := strconv.ParseFloat(strings.ReplaceAll(number, "−", "-"), 64)
+	if err != nil || p.Name(kept) == kept {
+		return number
+	}
+	decimals := 1
+	if i := strings.IndexByte(number, '.'); i >= 0 {
+		decimals = max(1, min(3, len(number)-i-1))
+	}
+	return strings.ReplaceAll(words.Figure(p.Show(kept, v), decimals), "−", "-")
 }
 
 // shown converts a number as it stands, keeping its decimals.

@@ -6,6 +6,7 @@ import (
 	"net/http"
 	"net/http/httptest"
 	"net/url"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -72,6 +73,22 @@ func TestTypedUnits(t *testing.T) {
 		assert.InDelta(t, c.warm, *car.WarmC, 1e-9, "%v", c.values)
 		assert.InDelta(t, c.range_, *car.RatedRangeKm, 1e-9, "%v", c.values)
 	}
+	// A form that was shown in °F and miles and is kept as it stands changes nothing.
+	save(map[string]string{"warm_c": "23.3", "rated_range_km": "401.7"})
+	form := url.Values{"id": {"1"}, "name": {"Tamarack 78"}}
+	page := inUnits(h, "/garage/cars/1")
+	for _, name := range []string{"warm_c", "warm_c__unit", "warm_c__kept", "rated_range_km", "rated_range_km__unit", "rated_range_km__kept"} {
+		m := regexp.MustCompile(`name="` + name + `" value="([^"]*)"`).FindStringSubmatch(page)
+		require.NotNil(t, m, name)
+		form.Set(name, m[1])
+	}
+	assert.Equal(t, "73.9", form.Get("warm_c"))
+	require.Equal(t, http.StatusSeeOther, post(h, "/garage/cars", form).Code)
+	car, err := book.Car(context.Background(), 1)
+	require.NoError(t, err)
+	assert.Equal(t, 23.3, *car.WarmC)
+	assert.Equal(t, 401.7, *car.RatedRangeKm)
+
 	refused := post(h, "/garage/cars", url.Values{"id": {"1"}, "name": {"Tamarack 78"}, "warm_c": {"70 mi"}, "warm_c__unit": {"°F"}})
 	assert.Equal(t, http.StatusUnprocessableEntity, refused.Code)
 	assert.Contains(t, refused.Body.String(), `value="70 mi"`, "as it was typed")

@@ -3,6 +3,7 @@ package web
 import (
 	"fmt"
 	"math"
+	"slices"
 
 	"zincroad/core/forecast"
 	"zincroad/core/pack"
@@ -258,8 +259,16 @@ func (o *Outcome) sayFallback(pl *prepare.Prepared) {
 	}
 }
 
+// options lists the ways of warming; those that cannot be for one reason stand together.
 func (o *Outcome) options(v *planView) {
 	for _, op := range v.Plan.Options {
+		if op.Reason != "" && op.Way != v.Plan.Plan.Way {
+			i := slices.IndexFunc(o.Options, func(x planOption) bool { return x.Reason == op.Reason && !x.Chosen })
+			if i >= 0 {
+				o.Options[i].Name += "; " + op.Way.Words()
+				continue
+			}
+		}
 		row := planOption{Option: op, Name: op.Way.Words(), Chosen: op.Way == v.Plan.Plan.Way, Reached: !math.IsNaN(op.TS)}
 		if op.Approach != nil {
 			row.Coldest = op.Approach.Plug().Battery.Ordered().ColdestC

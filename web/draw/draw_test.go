@@ -236,3 +236,19 @@ func TestSignLetters(t *testing.T) {
 		seen[l] = kind
 	}
 }
+
+// Where the plug was out the road is broken, and its height is that of the power that
+// was read.
+func TestStripOfTwoLegs(t *testing.T) {
+	nan := math.NaN()
+	s := &Strip{T: []float64{-60, -10, 0, 100, 200, 250, 300, 400}, KW: []float64{20, 30, 150, 140, 130, nan, 120, 110}}
+	assert.Equal(t, 150.0, maxOf(s.KW))
+	svg := s.Large()
+	assert.NotContains(t, svg, "NaN")
+	assert.Equal(t, 3, strings.Count(svg, `<path class="road`), "the approach and two legs")
+	assert.Equal(t, 1, strings.Count(svg, `<path class="road approach"`))
+	assert.Contains(t, svg, ">200<", "the axis is that of 150 kW")
+	small := s.Small()
+	assert.NotContains(t, small, "NaN")
+	assert.Equal(t, 2, strings.Count(small, `<path class="road`))
+}

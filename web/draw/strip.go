@@ -351,7 +351,9 @@ func (s *Strip) Small() string {
 func maxOf(v []float64) float64 {
 	top := 0.0
 	for _, x := range v {
-		top = math.Max(top, x)
+		if x > top { // NaN, where the plug was out, is not
+			top = x
+		}
 	}
 	return top
 }
