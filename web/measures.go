@@ -59,19 +59,23 @@ func (s *Server) setUnits(w http.ResponseWriter, r *http.Request) {
 }
 
 const (
+	// the second number of a range: 10–20, 21 to 27, 310 of 353
+	secondText = `(?:(–| to | and | of )([−-]?\d+(?:[.,]\d+)?))?`
 	numberText = `([−-]?\d+(?:[.,]\d+)?)`
 	// between a number and its unit: spaces, the end of a bold number, the tag around the unit.
-	betweenText = `((?:</b>|</tspan>)?(?:[ \x{a0}]|&nbsp;)*(?:<span class="unit">)?)`
+	betweenText = `((?:</b>|</tspan>)?(?:[ \x{a0}]|&nbsp;)*(?:<span class="unit">|</span><span class="of">)?)`
 )
 
 var (
 	scripts     = regexp.MustCompile(`(?s)<script.*?</script>`)
-	temperature = regexp.MustCompile(numberText + `(?:–` + numberText + `)?` + betweenText + `°C`)
-	distance    = regexp.MustCompile(numberText + betweenText + `(Wh/km|km/h|km)\b`)
-	unitAlone   = regexp.MustCompile(`>(Wh/km|km/h|km)<`)
-	unitField   = regexp.MustCompile(`(__unit" value=")(Wh/km|km/h|km)"`)
-	fieldTag    = regexp.MustCompile(`<input [^>]*data-unit="(°C|km/h|km|Wh/km)"[^>]*>`)
-	fieldValue  = regexp.MustCompile(` (value|placeholder|min|max)="` + numberText + `"`)
+	temperature = regexp.MustCompile(numberText + secondText + betweenText + `(°C)`)
+	distance    = regexp.MustCompile(numberText + secondText + betweenText + `(Wh/km|km/h|km)\b`)
+	// A unit without a number only where it names a field's, a column's or a figure's:
+	// in a list of units to choose from it says what a file is in.
+	unitAlone  = regexp.MustCompile(`(class="unit">|class="of">|SoC kW )(°C|Wh/km|km/h|km)`)
+	unitField  = regexp.MustCompile(`(__unit" value=")(°C|Wh/km|km/h|km)"`)
+	fieldTag   = regexp.MustCompile(`<input [^>]*data-unit="(°C|km/h|km|Wh/km)"[^>]*>`)
+	fieldValue = regexp.MustCompile(` (value|placeholder|min|max)="` + numberText + `"`)
 )
 
 // localised puts a page into a reader's units.
@@ -101,31 +105,27 @@ func localisedText(text []byte, p units.People) []byte {
 			return []byte(" " + string(m[1]) + `="` + inField(string(m[2]), kept, p) + `"`)
 		})
 	})
-	if p.Fahrenheit {
-		text = temperature.ReplaceAllFunc(text, func(found []byte) []byte {
-			m := temperature.FindSubmatch(found)
-			out := shown(string(m[1]), "°C", p)
-			if len(m[2]) > 0 {
-				out += "–" + shown(string(m[2]), "°C", p)
+	number := func(of *regexp.Regexp) func([]byte) []byte {
+		return func(found []byte) []byte {
+			m := of.FindSubmatch(found)
+			kept := string(m[5])
+			out := shown(string(m[1]), kept, p)
+			if len(m[3]) > 0 {
+				out += string(m[2]) + shown(string(m[3]), kept, p)
 			}
-			return []byte(out + string(m[3]) + "°F")
-		})
-		text = bytes.ReplaceAll(text, []byte("°C"), []byte("°F"))
+			return []byte(out + string(m[4]) + p.Name(kept))
+		}
 	}
-	if p.Miles {
-		text = distance.ReplaceAllFunc(text, func(found []byte) []byte {
-			m := distance.FindSubmatch(found)
-			return []byte(shown(string(m[1]), string(m[3]), p) + string(m[2]) + p.Name(string(m[3])))
-		})
-		text = unitAlone.ReplaceAllFunc(text, func(found []byte) []byte {
-			return []byte(">" + p.Name(string(found[1:len(found)-1])) + "<")
-		})
-		text = unitField.ReplaceAllFunc(text, func(found []byte) []byte {
-			m := unitField.FindSubmatch(found)
-			return []byte(string(m[1]) + p.Name(string(m[2])) + `"`)
-		})
+	alone := func(of *regexp.Regexp, behind string) func([]byte) []byte {
+		return func(found []byte) []byte {
+			m := of.FindSubmatch(found)
+			return []byte(string(m[1]) + p.Name(string(m[2])) + behind)
+		}
 	}
-	return text
+	text = temperature.ReplaceAllFunc(text, number(temperature))
+	text = distance.ReplaceAllFunc(text, number(distance))
+	text = unitAlone.ReplaceAllFunc(text, alone(unitAlone, ""))
+	return unitField.ReplaceAllFunc(text, alone(unitField, `"`))
 }
 
 // inField converts a number for a field: with a decimal at least, without trailing zeros.

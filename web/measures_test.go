@@ -29,9 +29,9 @@ func inUnits(h http.Handler, path string) string {
 // left, and nothing else has changed.
 func TestPagesInTheReadersUnits(t *testing.T) {
 	h, _ := handler(t, true)
-	for _, path := range []string{"/", "/runs/1", "/runs/2", "/bench?runs=1,2", "/garage", "/garage/cars/1", "/sites", "/prepare?car=1&stall=1&now=60&outside=40&units=f-mi", "/prepare/methods", "/stall"} {
+	for _, path := range []string{"/", "/runs/1", "/runs/2", "/bench?runs=1,2", "/garage", "/garage/cars/1", "/sites", "/prepare?car=1&stall=1&now=60&outside=40&units=f-mi", "/prepare/sheet?car=1&stall=1&now=60&outside=40&units=f-mi", "/prepare/methods", "/stall"} {
 		page := inUnits(h, path)
-		visible := strings.ReplaceAll(page, "°\u200bC", "")
+		visible := strings.ReplaceAll(page, `data-unit="°C"`, "")
 		assert.NotContains(t, visible, "°C", path)
 		assert.NotContains(t, visible, " km<", path)
 		assert.NotContains(t, visible, `class="unit">km`, path)
@@ -43,6 +43,30 @@ func TestPagesInTheReadersUnits(t *testing.T) {
 	chart := inUnits(h, "/runs/2?channel=coldest")
 	assert.Contains(t, chart, `"unit":"°F"`)
 	assert.Contains(t, inUnits(h, "/garage/cars/1"), `name="warm_c" value="77"`, "25 °C in a field")
+}
+
+// A file's own units stay what the file is in, and what was recorded is shown as it is
+// kept: only a reader's figures are put into the reader's units.
+func TestUnitsOfFilesStayTheFiles(t *testing.T) {
+	h, book := handler(t, true)
+	id, err := book.Arrive(context.Background(), "log.csv", []byte("Time,Battery temp (°C),Power kW\n0:00,20,100\n0:10,21,101\n"))
+	require.NoError(t, err)
+	page := inUnits(h, fmt.Sprintf("/desk/arrivals/%d", id))
+	assert.Contains(t, page, "<option selected>°C</option>")
+	assert.Contains(t, page, "<td>20</td>")
+	row, err := book.Run(context.Background(), 1)
+	require.NoError(t, err)
+	page = inUnits(h, fmt.Sprintf("/runs/1/recordings/%d/readings", row.Recordings[0].ID))
+	assert.Contains(t, page, `<span class="unit">°C</span>`)
+	assert.NotContains(t, page, "°F</span></th>")
+}
+
+// Both numbers of a range are of the unit behind it.
+func TestRangesInTheReadersUnits(t *testing.T) {
+	h, _ := handler(t, true)
+	assert.Contains(t, inUnits(h, "/"), "32 °F to 50 °F")
+	plan := inUnits(h, "/prepare?car=1&stall=1&now=60&outside=39&at=16:00&units=f-mi")
+	assert.NotRegexp(t, `\d+ (to|of|and) \d+ °C`, plan)
 }
 
 // What is typed in one unit is kept in one, and shown again as it is wanted; a number

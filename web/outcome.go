@@ -176,7 +176,7 @@ func (o *Outcome) sayDrive(v *planView, at func(float64) string) {
 	pl, a := v.Plan, v.Plan.Approach
 	drive := fmt.Sprintf("Drive %s km", words.Figure(a.Km, 0))
 	if a.LoopKm >= 1 {
-		drive += fmt.Sprintf(", %s more than the way there", words.Figure(a.LoopKm, 0))
+		drive += fmt.Sprintf(", %s km more than the way there", words.Figure(a.LoopKm, 0))
 	}
 	if b := a.Phase(prepare.Burn); b != nil {
 		last := a.Phases[len(a.Phases)-1]

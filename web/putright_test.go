@@ -105,6 +105,8 @@ func TestNotesOfTheEndCountAtTheStop(t *testing.T) {
 	assert.Contains(t, page, "31.5")
 	assert.Contains(t, page, "by the screen")
 	assert.Contains(t, page, "17.20")
+	assert.Contains(t, page, "not noted at the start")
+	assert.NotContains(t, page, "°C at the end", "nobody read it")
 }
 
 // A run that was made at the stall keeps its forecast and its plan when it has ended.

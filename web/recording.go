@@ -12,6 +12,7 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"zincroad/core/trace"
+	"zincroad/core/units"
 	"zincroad/core/words"
 	"zincroad/logbook"
 )
@@ -73,7 +74,7 @@ func (s *Server) showRecording(w http.ResponseWriter, r *http.Request, status in
 		s.fail(w, r, err)
 		return
 	}
-	s.render(w, r, "recording", status, Frame{Title: fmt.Sprintf("%s of run %d", rec.Name, row.ID), Run: row, Data: v})
+	s.render(w, r, "recording", status, Frame{Title: fmt.Sprintf("%s of run %d", rec.Name, row.ID), Run: row, Data: v, In: &units.People{}}) // as it is kept
 }
 
 // recordingOf gives the recording that the address names.

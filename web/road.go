@@ -94,8 +94,8 @@ var ambientBands = []struct {
 	From, Below *float64
 }{
 	{"frost", "below 0 °C", nil, ptr(0)},
-	{"cold", "0 to 10 °C", ptr(0), ptr(10)},
-	{"mild", "10 to 20 °C", ptr(10), ptr(20)},
+	{"cold", "0 °C to 10 °C", ptr(0), ptr(10)},
+	{"mild", "10 °C to 20 °C", ptr(10), ptr(20)},
 	{"warm", "20 °C and more", ptr(20), nil},
 }
 

@@ -14,12 +14,14 @@ func (v *planView) SignList() []draw.ClockSign {
 
 // Blanks are what to note before plug-in.
 func (v *planView) Blanks() []string {
-	return []string{"SoC %", "odometer", "outside °C", "coldest cell °C", "warmest cell °C", "software", "stall and label", "climate", "logger runs", "plug-in at"}
+	c := v.In.Name("°C")
+	return []string{"SoC %", "odometer", "outside " + c, "coldest cell " + c, "warmest cell " + c, "software", "stall and label", "climate", "logger runs", "plug-in at"}
 }
 
 // EndBlanks are what to note at the end.
 func (v *planView) EndBlanks() []string {
-	return []string{"SoC %", "kWh on the screen", "minutes on the screen", "price", "coldest cell °C", "warmest cell °C", "unplugged at"}
+	c := v.In.Name("°C")
+	return []string{"SoC %", "kWh on the screen", "minutes on the screen", "price", "coldest cell " + c, "warmest cell " + c, "unplugged at"}
 }
 
 // Five are empty lines.
@@ -33,9 +35,9 @@ func (s *Server) runSheet(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	if v.Plan == nil || v.Plan.Refused() {
-		s.render(w, r, "prepare", http.StatusUnprocessableEntity, Frame{Title: "Prepare", Page: "prepare", Data: v,
+		s.render(w, r, "prepare", http.StatusUnprocessableEntity, Frame{Title: "Prepare", Page: "prepare", Data: v, In: &v.In,
 			Notice: &Notice{Text: "There is nothing to print yet: the plan cannot be worked out.", Bad: true}})
 		return
 	}
-	s.render(w, r, "sheet", http.StatusOK, Frame{Title: "Run sheet", Page: "prepare", Data: v})
+	s.render(w, r, "sheet", http.StatusOK, Frame{Title: "Run sheet", Page: "prepare", Data: v, In: &v.In})
 }
