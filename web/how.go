@@ -29,11 +29,14 @@ var definitionTexts = map[string][2]string{
 	"average":  {"Average power", "The energy of a window over its time, on the side shown."},
 	"peak":     {"Peak", "The highest reading, spikes left out; the highest mean over any 10 s; and the longest time at 95 % or more of that mean. A dip of 2 s or less does not break it, a gap does."},
 	"ramp":     {"Ramp", "Seconds from first power (1 kW) to the first reading at 90 % of the highest power within the first 180 s after it."},
-	"energy":   {"Energy", "The area under the power of one side while charging, by the trapezoid rule. A stretch without readings longer than 30 s and ten times the median interval is a gap: it is bridged by a straight line and counted."},
+	"energy":   {"Energy", "The area under the power of one side, by the trapezoid rule, from first power to the unplug of each leg; a run is the sum of its legs. Between an unplug and the next plug-in nothing flows, whatever was read. A stretch without readings longer than 30 s and ten times the interval is a gap: it is bridged by a straight line and counted."},
 	"loss":     {"Loss", "Stall energy less car energy, over stall energy, in the time that both sides cover."},
 	"capacity": {"Usable capacity", "Car-side energy over the state of charge gained, times 100, where 20 points or more are covered. The interval takes the display's resolution at both ends and the tolerance of the car's power."},
-	"cost":     {"Money", "By the stall's tariff: its energy per kWh; every minute with power in the tier that the power is in at that moment; the session fee; minutes plugged in without charging, from last power to the unplug mark, beyond the grace period; tax on all of it."},
-	"gap":      {"Gap", "A stretch without readings longer than 30 s and than ten times the median interval between readings."},
+	"cost":     {"Money", "The price on the stall's screen at the end, where it was read; else by the stall's tariff: the register's kWh, or what the stall's power adds up to; every minute with power in the tier that the power is in at that moment; the session fee; minutes plugged in without charging, from last power to the unplug mark, beyond the grace period; tax on all of it."},
+	"gap":      {"Gap", "A stretch without readings longer than 30 s and than ten times the median interval between readings. Where readings were typed the interval is that of the ten around, and a level that is the same at both ends within 5 % is none."},
+
+	"screen":      {"The stall's register", "What the stall's own register counted from the first plug-in to the end, beside the area under its power. A register that counts each session begins at 0 with it; one that goes on is read at both ends. The seller bills the register."},
+	"implausible": {"What cannot be", "A window is not stated where it would need more than 1000 kW or six times the pack's capacity an hour, or over a third more than the stall's label or the car's own limit: by the power that was read, and by what its share of the noted capacity takes."},
 }
 
 // definitionOf gives the definition of the figure that the address names.
@@ -131,6 +134,21 @@ func numbersFor(figure string, row *logbook.Run, x *curve.Reading) []string {
 			}{{"energy", b.Energy}, {"minutes", b.Time}, {"session fee", b.Session}, {"standing idle", b.Idle}, {"tax", b.Tax}, {"total", b.Total}} {
 				say("%s: %s %s", part.name, b.Currency, words.Fixed(part.v, 2))
 			}
+		}
+	case "screen":
+		if s := x.Screen; s != nil {
+			for _, part := range []struct {
+				name, unit string
+				v          *float64
+			}{{"register", "kWh", s.KWh}, {"its power adds up to", "kWh", s.PowerKWh}, {"price", "", s.Cost}} {
+				if part.v != nil {
+					say("%s: %s %s", part.name, words.Fixed(*part.v, 2), part.unit)
+				}
+			}
+		}
+	case "implausible":
+		for _, w := range x.Implausible {
+			say("%s in %s: %s", windowName(w.FromPct, w.ToPct), words.Duration(w.TS), w.Reason)
 		}
 	case "gap":
 		say("readings every %s s, so a gap is longer than %s s", words.Figure(x.IntervalS, 2), words.Figure(trace.GapLimitFor(x.IntervalS), 1))
