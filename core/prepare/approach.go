@@ -3,6 +3,7 @@ package prepare
 import (
 	"fmt"
 	"math"
+	"sync"
 
 	"zincroad/core/forecast"
 	"zincroad/core/pack"
@@ -110,6 +111,15 @@ type driver struct {
 	budget  float64 // kWh between now and the start of the charge
 	direct  float64 // kWh for the way itself
 	burn    float64 // kWh to be burnt parked
+	earlier func() *earlier
+}
+
+// earlier is a DC charge before the way to the stall. It is the same for every way
+// that begins with one and however long that way warms, so that it is worked out once.
+type earlier struct {
+	toPct   float64
+	tS      float64
+	moments []Moment // since its plug-in
 }
 
 func newDriver(plan Plan, p *pack.Pack) *driver {
@@ -118,7 +128,27 @@ func newDriver(plan Plan, p *pack.Pack) *driver {
 	d.driveKW = wh * plan.Road.Speed() / 1000
 	d.direct = wh * plan.Km / 1000
 	d.budgetFrom(plan.NowPct)
+	d.earlier = sync.OnceValue(d.chargeBefore)
 	return d
+}
+
+// chargeBefore works an earlier charge out; nil where the car cannot be charged so
+// far at this stall.
+func (d *driver) chargeBefore() *earlier {
+	e := &earlier{toPct: min(d.plan.NowPct+EarlierPoints, 90)}
+	f, err := forecast.Once(d.plan.session(d.plan.NowPct, e.toPct, d.plan.Now))
+	if err != nil || f.Note != "" || len(f.Steps) == 0 {
+		return nil
+	}
+	for i, s := range f.Steps {
+		if i%60 == 0 || i == len(f.Steps)-1 {
+			e.moments = append(e.moments, Moment{s.T, s.SoCPct, s.Battery})
+		}
+	}
+	end := &e.moments[len(e.moments)-1]
+	end.SoCPct = e.toPct // the last second goes a little beyond it
+	e.tS = end.TS
+	return e
 }
 
 func (d *driver) budgetFrom(nowPct float64) {
@@ -279,15 +309,11 @@ func (d *driver) byHardDriving(a *Approach) {
 
 // afterCharge charges first, and drives off what that put in.
 func (d *driver) afterCharge(a *Approach) {
-	to := min(d.plan.NowPct+EarlierPoints, 90)
 	charged := *d
-	charged.budgetFrom(to)
-	session := d.plan.session(d.plan.NowPct, to, d.plan.Now)
-	brief, err := forecast.Quick(session)
-	if err == nil && brief.Note == "" {
-		a.Phases = append(a.Phases, Phase{Kind: Charge, ToS: brief.TS})
-	} else {
-		charged = *d
+	before := d.earlier()
+	if before != nil {
+		charged.budgetFrom(before.toPct)
+		a.Phases = append(a.Phases, Phase{Kind: Charge, ToS: before.tS})
 	}
 	switch a.Way {
 	case ChargedHeater:
@@ -295,7 +321,9 @@ func (d *driver) afterCharge(a *Approach) {
 	case ChargedNavigation:
 		charged.byNavigation(a)
 	default:
-		a.WarmS = brief.TS
+		if before != nil {
+			a.WarmS = before.tS
+		}
 		charged.steady(a)
 	}
 }
@@ -330,19 +358,12 @@ func (d *driver) settle(a *Approach) {
 
 // charge copies an earlier charge's course.
 func (d *driver) charge(a *Approach, p *Phase) (float64, pack.Nodes) {
-	to := min(d.plan.NowPct+EarlierPoints, 90)
-	f, err := forecast.Once(d.plan.session(d.plan.NowPct, to, d.plan.Now))
-	if err != nil || len(f.Steps) == 0 {
-		return d.plan.NowPct, d.plan.Now
+	before := d.earlier()
+	for _, m := range before.moments {
+		m.TS += p.FromS
+		a.Moments = append(a.Moments, m)
 	}
-	for i, s := range f.Steps {
-		if i%60 == 0 || i == len(f.Steps)-1 {
-			a.Moments = append(a.Moments, Moment{p.FromS + s.T, s.SoCPct, s.Battery})
-		}
-	}
-	end := &a.Moments[len(a.Moments)-1]
-	end.SoCPct = to // the last second goes a little beyond it
-	return to, end.Battery
+	return before.toPct, a.Moments[len(a.Moments)-1].Battery
 }
 
 // stepS is how far one step goes: minutes are what matters here.
