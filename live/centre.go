@@ -301,7 +301,8 @@ func (c *Centre) meter(ctx context.Context, name string, connector int, at time.
 	if err != nil || f == nil {
 		return err
 	}
-	return c.store(ctx, f, []meterValue{{Timestamp: at, Sampled: []sampledValue{{Value: strconv.FormatFloat(wh, 'f', -1, 64)}}}})
+	return c.store(ctx, f, []meterValue{{Timestamp: at,
+		Sampled: []sampledValue{{Value: strconv.FormatFloat(wh, 'f', -1, 64)}}}})
 }
 
 func (c *Centre) store(ctx context.Context, f *logbook.Feed, values []meterValue) error {

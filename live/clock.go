@@ -92,7 +92,8 @@ func (c *Centre) lineUp(ctx context.Context, f *logbook.Feed, s logbook.Sample) 
 		if err := c.Recorder.Book.NewRecording(ctx, f, off); err != nil {
 			return err
 		}
-		return c.mark(ctx, f, run.Note, fmt.Sprintf("the stall's clock was set by %s; lined up again", words.Duration(math.Abs(off-was))))
+		return c.mark(ctx, f, run.Note, fmt.Sprintf("the stall's clock was set by %s; lined up again",
+			words.Duration(math.Abs(off-was))))
 	}
 	if err := c.Recorder.Book.SetClockOffset(ctx, f.RecordingID, off); err != nil || math.Abs(off) < sayOffS {
 		return err
@@ -101,5 +102,6 @@ func (c *Centre) lineUp(ctx context.Context, f *logbook.Feed, s logbook.Sample) 
 	if off > 0 {
 		which = "behind"
 	}
-	return c.mark(ctx, f, run.Note, fmt.Sprintf("the stall's clock is %s %s; lined up", words.Duration(math.Abs(off)), which))
+	return c.mark(ctx, f, run.Note, fmt.Sprintf("the stall's clock is %s %s; lined up", words.Duration(math.Abs(off)),
+		which))
 }

@@ -93,8 +93,10 @@ func TestAClockThatWasSet(t *testing.T) {
 func TestNeighboursTransactionAndVoltsTimesAmps(t *testing.T) {
 	book, id, p := centreFor(t)
 	at := func() string { return time.Now().UTC().Format(time.RFC3339Nano) }
-	own := transactionOf(t, p.call("StartTransaction", fmt.Sprintf(`{"connectorId":1,"idTag":"A","meterStart":1000,"timestamp":%q}`, at())))
-	other := transactionOf(t, p.call("StartTransaction", fmt.Sprintf(`{"connectorId":2,"idTag":"B","meterStart":5000,"timestamp":%q}`, at())))
+	own := transactionOf(t, p.call("StartTransaction",
+		fmt.Sprintf(`{"connectorId":1,"idTag":"A","meterStart":1000,"timestamp":%q}`, at())))
+	other := transactionOf(t, p.call("StartTransaction",
+		fmt.Sprintf(`{"connectorId":2,"idTag":"B","meterStart":5000,"timestamp":%q}`, at())))
 	require.NotEqual(t, own, other)
 	p.call("StopTransaction", fmt.Sprintf(`{"transactionId":%d,"meterStop":9000,"timestamp":%q}`, other, at()))
 	p.call("StopTransaction", fmt.Sprintf(`{"transactionId":%d,"meterStop":9000,"timestamp":%q}`, own+999, at()))

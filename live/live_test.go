@@ -370,7 +370,8 @@ func TestCentre(t *testing.T) {
 	stamp := func(s float64) string {
 		return wrong.Add(time.Duration(s * float64(time.Second))).Format(time.RFC3339Nano)
 	}
-	tx := transactionOf(t, p.call("StartTransaction", fmt.Sprintf(`{"connectorId":1,"idTag":"A","meterStart":120500,"timestamp":%q}`, stamp(1))))
+	tx := transactionOf(t, p.call("StartTransaction",
+		fmt.Sprintf(`{"connectorId":1,"idTag":"A","meterStart":120500,"timestamp":%q}`, stamp(1))))
 	p.call("MeterValues", fmt.Sprintf(`{"connectorId":1,"meterValue":[{"timestamp":%q,"sampledValue":[
 		{"value":"93.25","measurand":"Power.Active.Import","unit":"kW"},{"value":"31","measurand":"Power.Active.Import","unit":"kW","phase":"L1"},
 		{"value":"121400","unit":"Wh"},{"value":"44","measurand":"SoC","unit":"Percent"},{"value":"nonsense","measurand":"Voltage","unit":"V"},

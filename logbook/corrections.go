@@ -31,7 +31,8 @@ const TimeCorrected = "t_s"
 // Corrections lists a run's corrections in the order made, taken back ones too.
 func (b *Book) Corrections(ctx context.Context, runID int64) ([]Correction, error) {
 	var list []Correction
-	return list, mapped("reading the corrections", b.db.WithContext(ctx).Where("run_id = ?", runID).Order("id").Find(&list).Error)
+	err := b.db.WithContext(ctx).Where("run_id = ?", runID).Order("id").Find(&list).Error
+	return list, mapped("reading the corrections", err)
 }
 
 // Correct adds a correction. It fails with ErrNotFound where the run has no such
@@ -73,7 +74,8 @@ func (b *Book) TakeBackCorrection(ctx context.Context, runID, id int64, back boo
 // stay as they came.
 func (b *Book) SaveRecording(ctx context.Context, runID, recordingID int64, side trace.Side, offsetS float64) error {
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
-		res := tx.Model(&Recording{}).Where("run_id = ? AND id = ?", runID, recordingID).Updates(map[string]any{"side": string(side), "clock_offset_s": offsetS})
+		res := tx.Model(&Recording{}).Where("run_id = ? AND id = ?", runID, recordingID).
+			Updates(map[string]any{"side": string(side), "clock_offset_s": offsetS})
 		if res.Error == nil && res.RowsAffected == 0 {
 			return gorm.ErrRecordNotFound
 		}

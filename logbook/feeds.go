@@ -158,16 +158,17 @@ func (b *Book) ClockOffset(ctx context.Context, recordingID int64) (float64, err
 
 // StartTransaction notes a transaction of a charge point's connector and gives its
 // number.
-func (b *Book) StartTransaction(ctx context.Context, chargePoint string, connector int) (id int, err error) {
-	err = b.db.WithContext(ctx).Raw("INSERT INTO charger_transactions (charge_point, connector) VALUES (?, ?) RETURNING id", chargePoint, connector).Scan(&id).Error
+func (b *Book) StartTransaction(ctx context.Context, charger string, connector int) (id int, err error) {
+	err = b.db.WithContext(ctx).Raw("INSERT INTO charger_transactions (charge_point, connector) VALUES (?, ?) RETURNING id", charger, connector).Scan(&id).Error
 	return id, mapped("noting the transaction", err)
 }
 
 // ConnectorOf gives the connector of a charge point's transaction, and false for one
 // that was not started here.
-func (b *Book) ConnectorOf(ctx context.Context, chargePoint string, transaction int) (connector int, ok bool, err error) {
+func (b *Book) ConnectorOf(ctx context.Context, charger string, transaction int) (connector int, ok bool, err error) {
 	var list []int
-	err = b.db.WithContext(ctx).Raw("SELECT connector FROM charger_transactions WHERE id = ? AND charge_point = ?", transaction, chargePoint).Scan(&list).Error
+	err = b.db.WithContext(ctx).Raw("SELECT connector FROM charger_transactions WHERE id = ? AND charge_point = ?",
+		transaction, charger).Scan(&list).Error
 	if err != nil || len(list) == 0 {
 		return 0, false, mapped("looking for the transaction", err)
 	}

@@ -483,7 +483,8 @@ func TestSoftwareChangesWhatWarms(t *testing.T) {
 	four, six, ten := 4.0, 6.0, 10.0
 	car := &logbook.Car{Name: "Alder 64", HeaterKW: &four, GentleEnvelope: []run.Point{{SoCPct: 0, KW: 30}}}
 	require.NoError(t, b.SaveCar(ctx, car))
-	require.NoError(t, b.SaveSoftware(ctx, &logbook.Software{CarID: car.ID, Version: "2", HeaterKW: &six, Navigation: &run.Navigation{MinPct: &ten, StopOnly: true}}))
+	require.NoError(t, b.SaveSoftware(ctx, &logbook.Software{CarID: car.ID, Version: "2", HeaterKW: &six,
+		Navigation: &run.Navigation{MinPct: &ten, StopOnly: true}}))
 	kept, err := b.Car(ctx, car.ID)
 	require.NoError(t, err)
 	old, updated := kept.Describe("1"), kept.Describe("2")

@@ -50,7 +50,8 @@ func TestRangesOfTheDatabaseAreThoseOfTheFields(t *testing.T) {
 		assert.Error(t, set(f.Min-beyond), "%s below %g", f.Path, f.Min)
 		assert.Error(t, set(f.Max+beyond), "%s above %g", f.Path, f.Max)
 		assert.NoError(t, set((f.Min+f.Max)/2), f.Path)
-		if f.Column != "from_pct" && f.Column != "to_pct" && f.Column != "min_v" && f.Column != "max_v" { // these must be in order as well
+		if f.Column != "from_pct" && f.Column != "to_pct" && f.Column != "min_v" && f.Column != "max_v" {
+			// these must be in order as well
 			assert.NoError(t, set(f.Min), "%s at %g", f.Path, f.Min)
 			assert.NoError(t, set(f.Max), "%s at %g", f.Path, f.Max)
 		}

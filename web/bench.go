@@ -251,7 +251,8 @@ func (s *Server) pick(w http.ResponseWriter, r *http.Request) {
 	}
 	setBench(w, ids)
 	if isPart(r) {
-		s.part(w, r, "road", "picked", map[string]any{"ID": id, "Picked": slices.Contains(ids, id), "Count": len(ids), "Full": len(ids) >= bench.MaxRuns})
+		s.part(w, r, "road", "picked", map[string]any{"ID": id, "Picked": slices.Contains(ids, id), "Count": len(ids),
+			"Full": len(ids) >= bench.MaxRuns})
 		return
 	}
 	back(w, r, "/")

@@ -108,7 +108,8 @@ func (f *fields) numberIn(name, kept string, min, max float64) *float64 {
 	if was := f.Values.Get(name + "__kept"); was != "" && s != "" {
 		// Shown in the reader's unit it is rounded: left as it was shown it is what it was.
 		p := units.People{Fahrenheit: unit == "°F", Miles: unit != kept && unit != "°F"}
-		if v, err := strconv.ParseFloat(was, 64); err == nil && unit != kept && s == inField(was, kept, p) && v >= min && v <= max {
+		if v, err := strconv.ParseFloat(was, 64); err == nil && unit != kept && s == inField(was, kept, p) &&
+			v >= min && v <= max {
 			return &v
 		}
 	}
@@ -126,7 +127,8 @@ func (f *fields) numberIn(name, kept string, min, max float64) *float64 {
 	typed, err := strconv.ParseFloat(s, 64)
 	v, same := units.In(unit, kept, typed)
 	if err != nil || !same || math.IsNaN(v) || v < min || v > max {
-		f.fault(name, "%q: expected a number from %g to %g.", f.Values.Get(name), units.Out(shown, kept, min), units.Out(shown, kept, max))
+		f.fault(name, "%q: expected a number from %g to %g.", f.Values.Get(name), units.Out(shown, kept, min),
+			units.Out(shown, kept, max))
 		return nil
 	}
 	return &v

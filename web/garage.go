@@ -136,7 +136,8 @@ var packFields = []packField{
 	{"coupling_w_per_k", "Coldest to warmest cells", func(p *run.Pack) *run.Number { return &p.CouplingWK }},
 	{"loss_w_per_k", "Loss to the outside, parked", func(p *run.Pack) *run.Number { return &p.LossWK }},
 	{"cooling_kw", "Cooling", func(p *run.Pack) *run.Number { return &p.CoolingKW }},
-	{"heater_share_pct", "Heater's heat that reaches the cells", func(p *run.Pack) *run.Number { return &p.HeaterSharePct }},
+	{"heater_share_pct", "Heater's heat that reaches the cells",
+		func(p *run.Pack) *run.Number { return &p.HeaterSharePct }},
 	{"hot_c", "Takes power back above", func(p *run.Pack) *run.Number { return &p.HotC }},
 }
 
@@ -197,7 +198,8 @@ func (s *Server) showCar(w http.ResponseWriter, r *http.Request, status int, c *
 	if c.ID == 0 {
 		title = "A new car"
 	}
-	v := carView{fields: f, Car: c, CarFields: carFields, PackFields: packFields, NavFields: navFields, Chemistries: run.Chemistries, Preconds: run.Preconditionings}
+	v := carView{fields: f, Car: c, CarFields: carFields, PackFields: packFields, NavFields: navFields,
+		Chemistries: run.Chemistries, Preconds: run.Preconditionings}
 	if p, err := pack.For(c.Describe("")); err == nil {
 		v.Assumed = p.Assumed
 	}
@@ -306,7 +308,8 @@ func (s *Server) addSoftware(w http.ResponseWriter, r *http.Request) {
 
 // softwareValues fill the form of what a software version changed.
 func softwareValues(sw *logbook.Software) url.Values {
-	v := url.Values{"software_note": {sw.Note}, "heater_kw": {plainNumber(sw.HeaterKW)}, "heater_stop_c": {plainNumber(sw.HeaterStopC)},
+	v := url.Values{"software_note": {sw.Note}, "heater_kw": {plainNumber(sw.HeaterKW)},
+		"heater_stop_c":   {plainNumber(sw.HeaterStopC)},
 		"gentle_envelope": {envelopeText(sw.GentleEnvelope)}}
 	navigationValues(v, sw.Navigation)
 	return v
@@ -328,7 +331,8 @@ func (s *Server) software(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) showSoftware(w http.ResponseWriter, r *http.Request, status int, v softwareView) {
-	s.render(w, r, "software", status, Frame{Title: v.Car.Name + ", software " + v.Software.Version, Page: "garage", Data: v})
+	s.render(w, r, "software", status, Frame{Title: v.Car.Name + ", software " + v.Software.Version, Page: "garage",
+		Data: v})
 }
 
 // softwareOf gives the version that the address names with its car.
@@ -380,7 +384,8 @@ func (s *Server) saveAdapter(w http.ResponseWriter, r *http.Request) {
 	if !ok {
 		return
 	}
-	a := &logbook.Adapter{Name: f.needed("name", "A name"), MaxA: f.ranged("max_a", "adapter.max_a"), MaxV: f.ranged("max_v", "adapter.max_v")}
+	a := &logbook.Adapter{Name: f.needed("name", "A name"), MaxA: f.ranged("max_a", "adapter.max_a"),
+		MaxV: f.ranged("max_v", "adapter.max_v")}
 	if id := f.id("id"); id != nil {
 		a.ID = *id
 	}

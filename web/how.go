@@ -35,7 +35,8 @@ var definitionTexts = map[string][2]string{
 	"cost":     {"Money", "The price on the stall's screen at the end, where it was read; else by the stall's tariff: the register's kWh, or what the stall's power adds up to; every minute with power in the tier that the power is in at that moment; the session fee; minutes plugged in without charging, from last power to the unplug mark, beyond the grace period; tax on all of it."},
 	"gap":      {"Gap", "A stretch without readings longer than 30 s and than ten times the median interval between readings. Where readings were typed the interval is that of the ten around, and a level that is the same at both ends within 5 % is none."},
 
-	"screen":      {"The stall's register", "What the stall's own register counted from the first plug-in to the end, beside the area under its power. A register that counts each session begins at 0 with it; one that goes on is read at both ends. The seller bills the register."},
+	"screen": {"The stall's register",
+		"What the stall's own register counted from the first plug-in to the end, beside the area under its power. A register that counts each session begins at 0 with it; one that goes on is read at both ends. The seller bills the register."},
 	"implausible": {"What cannot be", "A window is not stated where it would need more than 1000 kW or six times the pack's capacity an hour, or over a third more than the stall's label or the car's own limit: by the power that was read, and by what its share of the noted capacity takes."},
 }
 

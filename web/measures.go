@@ -53,8 +53,10 @@ func (s *Server) setUnits(w http.ResponseWriter, r *http.Request) {
 	if !ok {
 		return
 	}
-	p := units.People{Fahrenheit: f.word("temperature", []string{"c", "f"}) == "f", Miles: f.word("distance", []string{"km", "mi"}) == "mi"}
-	http.SetCookie(w, &http.Cookie{Name: "units", Value: measuresName(p), Path: "/", MaxAge: 365 * 86400, HttpOnly: true, SameSite: http.SameSiteLaxMode})
+	p := units.People{Fahrenheit: f.word("temperature", []string{"c", "f"}) == "f",
+		Miles: f.word("distance", []string{"km", "mi"}) == "mi"}
+	http.SetCookie(w, &http.Cookie{Name: "units", Value: measuresName(p), Path: "/", MaxAge: 365 * 86400, HttpOnly: true,
+		SameSite: http.SameSiteLaxMode})
 	back(w, r, "/")
 }
 

@@ -29,7 +29,8 @@ func inUnits(h http.Handler, path string) string {
 // left, and nothing else has changed.
 func TestPagesInTheReadersUnits(t *testing.T) {
 	h, _ := handler(t, true)
-	for _, path := range []string{"/", "/runs/1", "/runs/2", "/bench?runs=1,2", "/garage", "/garage/cars/1", "/sites", "/prepare?car=1&stall=1&now=60&outside=40&units=f-mi", "/prepare/sheet?car=1&stall=1&now=60&outside=40&units=f-mi", "/prepare/methods", "/stall"} {
+	for _, path := range []string{"/", "/runs/1", "/runs/2", "/bench?runs=1,2", "/garage", "/garage/cars/1", "/sites",
+		"/prepare?car=1&stall=1&now=60&outside=40&units=f-mi", "/prepare/sheet?car=1&stall=1&now=60&outside=40&units=f-mi", "/prepare/methods", "/stall"} {
 		page := inUnits(h, path)
 		visible := strings.ReplaceAll(page, `data-unit="°C"`, "")
 		assert.NotContains(t, visible, "°C", path)
@@ -49,7 +50,8 @@ func TestPagesInTheReadersUnits(t *testing.T) {
 // kept: only a reader's figures are put into the reader's units.
 func TestUnitsOfFilesStayTheFiles(t *testing.T) {
 	h, book := handler(t, true)
-	id, err := book.Arrive(context.Background(), "log.csv", []byte("Time,Battery temp (°C),Power kW\n0:00,20,100\n0:10,21,101\n"))
+	id, err := book.Arrive(context.Background(), "log.csv",
+		[]byte("Time,Battery temp (°C),Power kW\n0:00,20,100\n0:10,21,101\n"))
 	require.NoError(t, err)
 	page := inUnits(h, fmt.Sprintf("/desk/arrivals/%d", id))
 	assert.Contains(t, page, "<option selected>°C</option>")
@@ -87,9 +89,11 @@ func TestTypedUnits(t *testing.T) {
 		range_ float64
 	}{
 		{map[string]string{"warm_c": "25", "rated_range_km": "400"}, 25, 400},
-		{map[string]string{"warm_c": "77", "warm_c__unit": "°F", "rated_range_km": "310", "rated_range_km__unit": "mi"}, 25, 310 * 1.609344},
+		{map[string]string{"warm_c": "77", "warm_c__unit": "°F", "rated_range_km": "310", "rated_range_km__unit": "mi"}, 25,
+			310 * 1.609344},
 		{map[string]string{"warm_c": "70F", "rated_range_km": "140 mi"}, 38 / 1.8, 140 * 1.609344},
-		{map[string]string{"warm_c": "21 °C", "warm_c__unit": "°F", "rated_range_km": "400km", "rated_range_km__unit": "mi"}, 21, 400},
+		{map[string]string{"warm_c": "21 °C", "warm_c__unit": "°F", "rated_range_km": "400km",
+			"rated_range_km__unit": "mi"}, 21, 400},
 	} {
 		save(c.values)
 		car, err := book.Car(context.Background(), 1)
@@ -101,7 +105,8 @@ func TestTypedUnits(t *testing.T) {
 	save(map[string]string{"warm_c": "23.3", "rated_range_km": "401.7"})
 	form := url.Values{"id": {"1"}, "name": {"Tamarack 78"}}
 	page := inUnits(h, "/garage/cars/1")
-	for _, name := range []string{"warm_c", "warm_c__unit", "warm_c__kept", "rated_range_km", "rated_range_km__unit", "rated_range_km__kept"} {
+	for _, name := range []string{"warm_c", "warm_c__unit", "warm_c__kept", "rated_range_km", "rated_range_km__unit",
+		"rated_range_km__kept"} {
 		m := regexp.MustCompile(`name="` + name + `" value="([^"]*)"`).FindStringSubmatch(page)
 		require.NotNil(t, m, name)
 		form.Set(name, m[1])
@@ -113,7 +118,8 @@ func TestTypedUnits(t *testing.T) {
 	assert.Equal(t, 23.3, *car.WarmC)
 	assert.Equal(t, 401.7, *car.RatedRangeKm)
 
-	refused := post(h, "/garage/cars", url.Values{"id": {"1"}, "name": {"Tamarack 78"}, "warm_c": {"70 mi"}, "warm_c__unit": {"°F"}})
+	refused := post(h, "/garage/cars", url.Values{"id": {"1"}, "name": {"Tamarack 78"}, "warm_c": {"70 mi"},
+		"warm_c__unit": {"°F"}})
 	assert.Equal(t, http.StatusUnprocessableEntity, refused.Code)
 	assert.Contains(t, refused.Body.String(), `value="70 mi"`, "as it was typed")
 }
@@ -131,8 +137,10 @@ func TestPlansKeepTheirUnits(t *testing.T) {
 	}
 	require.NotEmpty(t, heading(plain))
 	assert.Equal(t, heading(plain), heading(us), "4 °C are 39.2 °F")
-	assert.Equal(t, heading(plain), heading(get(h, "/prepare?car=1&stall=1&now=60&outside=39.2&at=16:00&units=f-mi").Body.String()), "whoever opens it")
-	assert.Equal(t, heading(plain), heading(inUnits(h, "/prepare?car=1&stall=1&now=60&outside=4&at=16:00")), "and one without units is in °C")
+	assert.Equal(t, heading(plain), heading(get(h,
+		"/prepare?car=1&stall=1&now=60&outside=39.2&at=16:00&units=f-mi").Body.String()), "whoever opens it")
+	assert.Equal(t, heading(plain), heading(inUnits(h, "/prepare?car=1&stall=1&now=60&outside=4&at=16:00")),
+		"and one without units is in °C")
 	assert.Contains(t, us, `value="39.2"`, "as typed")
 }
 

@@ -211,7 +211,8 @@ func (o *Outcome) sayWarm(v *planView, at func(float64) string) {
 		}
 		o.Warnings = append(o.Warnings, text)
 	}
-	if nav := v.Plan.Plan.Car.Navigation; nav != nil && nav.StopOnly && (a.Way == prepare.Navigation || a.Way == prepare.ChargedNavigation) {
+	if nav := v.Plan.Plan.Car.Navigation; nav != nil && nav.StopOnly &&
+		(a.Way == prepare.Navigation || a.Way == prepare.ChargedNavigation) {
 		o.Warnings = append(o.Warnings, "This car heats only for a stall that is a stop: set a destination beyond it.")
 	}
 	if a.StopsS < 0 && a.WarmS > 0 {

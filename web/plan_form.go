@@ -52,7 +52,8 @@ var moreFields = []dial{
 // planKeys are the names of everything a plan is made of, as the address, the form
 // and a kept plan have them.
 var planKeys = func() []string {
-	keys := []string{"car", "software", "stall", "adapter", "method", "profile", "rain", "way", "fallback", "when", "at", "day", "units"}
+	keys := []string{"car", "software", "stall", "adapter", "method", "profile", "rain", "way", "fallback", "when", "at",
+		"day", "units"}
 	for _, f := range append(slices.Clone(planFields), moreFields...) {
 		keys = append(keys, f.Name)
 	}

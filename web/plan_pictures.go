@@ -88,7 +88,8 @@ func cutAt(t *draw.Timeline, sessions float64) float64 {
 
 func timelineOf(v *planView) *draw.Timeline {
 	a, f := v.Plan.Approach, v.Plan.Forecast
-	t := &draw.Timeline{Title: "From now to unplugging: state of charge and coldest cell against time", WantedC: math.NaN(), Held: stretches(f), TempUnit: v.In.Name("°C")}
+	t := &draw.Timeline{Title: "From now to unplugging: state of charge and coldest cell against time",
+		WantedC: math.NaN(), Held: stretches(f), TempUnit: v.In.Name("°C")}
 	if c, ok := run.Value(v.Plan.Plan.TargetC); ok && !v.Method.Cold {
 		t.WantedC = v.In.Show("°C", c)
 	}

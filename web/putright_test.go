@@ -26,8 +26,9 @@ func TestReadingsSideAndClockCanBePutRight(t *testing.T) {
 	require.NoError(t, err)
 	for i, v := range [][2]float64{{10, 90}, {22, 910}, {35, 88}, {50, 80}} { // 910 for 91
 		at := float64(i) * 240
-		require.NoError(t, book.Type(ctx, id, trace.StallSide, fmt.Sprint("k", i), "typed", "", logbook.Sample{TS: at, HeardS: at,
-			Values: map[trace.Channel]float64{trace.SoC: v[0], trace.Power: v[1]}}))
+		require.NoError(t, book.Type(ctx, id, trace.StallSide, fmt.Sprint("k", i), "typed", "",
+			logbook.Sample{TS: at, HeardS: at,
+				Values: map[trace.Channel]float64{trace.SoC: v[0], trace.Power: v[1]}}))
 	}
 	require.NoError(t, book.EndLive(ctx, id))
 	peak := func() *curve.Peak {
@@ -48,7 +49,8 @@ func TestReadingsSideAndClockCanBePutRight(t *testing.T) {
 	bad := post(h, rec+"/corrections", url.Values{"number": {"9"}, "channel": {"power_kw"}, "value": {"91"}})
 	assert.Equal(t, http.StatusUnprocessableEntity, bad.Code)
 	assert.Contains(t, bad.Body.String(), `value="91"`, "what was typed is still there")
-	require.Equal(t, http.StatusSeeOther, post(h, rec+"/corrections", url.Values{"number": {"2"}, "channel": {"power_kw"}, "value": {"91"}}).Code)
+	require.Equal(t, http.StatusSeeOther, post(h, rec+"/corrections",
+		url.Values{"number": {"2"}, "channel": {"power_kw"}, "value": {"91"}}).Code)
 	assert.Equal(t, 91.0, peak().KW)
 	page := get(h, rec+"/readings").Body.String()
 	assert.Contains(t, page, "power is read as <b>91 kW</b>")
@@ -86,12 +88,14 @@ func TestNotesOfTheEndCountAtTheStop(t *testing.T) {
 	markAt(t, book, id, 0, "plug-in", "")
 	for i := range 31 {
 		at := float64(i) * 60
-		require.NoError(t, book.Type(ctx, id, trace.StallSide, fmt.Sprint("k", i), "typed", "", logbook.Sample{TS: at, HeardS: at,
-			Values: map[trace.Channel]float64{trace.SoC: 20 + float64(i)*59/30, trace.Power: 60}}))
+		require.NoError(t, book.Type(ctx, id, trace.StallSide, fmt.Sprint("k", i), "typed", "",
+			logbook.Sample{TS: at, HeardS: at,
+				Values: map[trace.Channel]float64{trace.SoC: 20 + float64(i)*59/30, trace.Power: 60}}))
 	}
 	markAt(t, book, id, 1810, "stop", "")
 	markAt(t, book, id, 1830, "unplug", "")
-	require.Equal(t, http.StatusSeeOther, post(h, fmt.Sprintf("/stall/%d/end", id), url.Values{"soc": {"80"}, "kwh": {"31.5"}, "cost": {"17.20"}}).Code)
+	require.Equal(t, http.StatusSeeOther, post(h, fmt.Sprintf("/stall/%d/end", id),
+		url.Values{"soc": {"80"}, "kwh": {"31.5"}, "cost": {"17.20"}}).Code)
 	row, err := book.Run(ctx, id)
 	require.NoError(t, err)
 	res, err := book.Results(ctx, row)

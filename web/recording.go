@@ -67,14 +67,16 @@ func (s *Server) showRecording(w http.ResponseWriter, r *http.Request, status in
 		return
 	}
 	if typed == nil {
-		typed = newFields(url.Values{"side": {rec.Side}, "offset": {words.Figure(rec.ClockOffsetS, 1)}, "number": {r.URL.Query().Get("number")}})
+		typed = newFields(url.Values{"side": {rec.Side}, "offset": {words.Figure(rec.ClockOffsetS, 1)},
+			"number": {r.URL.Query().Get("number")}})
 	}
 	v := &recordingView{fields: typed, Row: row, Rec: *rec}
 	if err := s.fillRecording(r.Context(), v, r.URL.Query().Get("from")); err != nil {
 		s.fail(w, r, err)
 		return
 	}
-	s.render(w, r, "recording", status, Frame{Title: fmt.Sprintf("%s of run %d", rec.Name, row.ID), Run: row, Data: v, In: &units.People{}}) // as it is kept
+	s.render(w, r, "recording", status, Frame{Title: fmt.Sprintf("%s of run %d", rec.Name, row.ID), Run: row, Data: v,
+		In: &units.People{}}) // as it is kept
 }
 
 // recordingOf gives the recording that the address names.
@@ -226,7 +228,8 @@ func (s *Server) correct(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
-	http.Redirect(w, r, fmt.Sprintf("/runs/%d/recordings/%d/readings?from=%d#corrections", row.ID, rec.ID, max(1, c.N-5)), http.StatusSeeOther)
+	http.Redirect(w, r, fmt.Sprintf("/runs/%d/recordings/%d/readings?from=%d#corrections", row.ID, rec.ID,
+		max(1, c.N-5)), http.StatusSeeOther)
 }
 
 // takeBackCorrection takes a correction back, or puts it in again.
@@ -248,7 +251,8 @@ func (s *Server) takeBackCorrection(w http.ResponseWriter, r *http.Request) {
 	}
 	for _, c := range list {
 		if c.ID == correction {
-			http.Redirect(w, r, fmt.Sprintf("/runs/%d/recordings/%d/readings#corrections", id, c.RecordingID), http.StatusSeeOther)
+			http.Redirect(w, r, fmt.Sprintf("/runs/%d/recordings/%d/readings#corrections", id, c.RecordingID),
+				http.StatusSeeOther)
 			return
 		}
 	}

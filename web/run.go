@@ -7,7 +7,6 @@ import (
 	"errors"
 	"fmt"
 	"html/template"
-	"io"
 	"math"
 	"net/http"
 	"net/url"
@@ -314,7 +313,8 @@ func ghostOf(row *logbook.Run, described *run.Run, res *logbook.Results, x *curv
 	if !ok {
 		return ""
 	}
-	return fmt.Sprintf("Dotted: the forecast from how it began, %s in %s.", windowName(plan.FromPct, plan.ToPct), words.Duration(math.Round(w.TS/60)*60))
+	return fmt.Sprintf("Dotted: the forecast from how it began, %s in %s.", windowName(plan.FromPct, plan.ToPct),
+		words.Duration(math.Round(w.TS/60)*60))
 }
 
 // markName says a mark in words.
@@ -377,7 +377,8 @@ func runChart(sub *subject, q chartQuery, row *logbook.Run) (chartView, template
 		X       trace.Floats `json:"x"`
 		Y       trace.Floats `json:"y"`
 		Columns []column     `json:"columns"`
-	}{T: t, KW: sub.values(trace.Power, t), X: sub.against(v.Axis, t), Y: converted(sub.values(v.Channel.Channel, t), channelOf(v.Channel.Key).Unit, q.In)}
+	}{T: t, KW: sub.values(trace.Power, t), X: sub.against(v.Axis, t),
+		Y: converted(sub.values(v.Channel.Channel, t), channelOf(v.Channel.Key).Unit, q.In)}
 	for _, key := range []string{"soc", "power", "volts", "amps", "c-rate", "coldest", "warmest", "battery", "energy"} {
 		for _, c := range channelChoices {
 			if c.Key != key {
@@ -398,7 +399,8 @@ func runChart(sub *subject, q chartQuery, row *logbook.Run) (chartView, template
 func postColumns(x *curve.Reading, headline curve.Window) []postColumn {
 	var out []postColumn
 	for i, p := range x.Posts {
-		c := postColumn{SoCPct: p.SoCPct, TS: p.TS, KW: p.PowerKW, Ends: p.SoCPct == headline.FromPct || p.SoCPct == headline.ToPct}
+		c := postColumn{SoCPct: p.SoCPct, TS: p.TS, KW: p.PowerKW,
+			Ends: p.SoCPct == headline.FromPct || p.SoCPct == headline.ToPct}
 		if i > 0 {
 			step := p.TS - x.Posts[i-1].TS
 			c.StepS = &step
@@ -533,7 +535,7 @@ func (s *Server) sendSVG(w http.ResponseWriter, r *http.Request, name, svg, capt
 	} else {
 		attach(w, "image/svg+xml", name)
 	}
-	_, _ = io.WriteString(w, string(localised([]byte(draw.Standalone(svg, caption, s.font)), measuresOf(r))))
+	_, _ = w.Write(localised([]byte(draw.Standalone(svg, caption, s.font)), measuresOf(r)))
 }
 
 // captionOf names a run on a picture that leaves the page: the conditions go with it.

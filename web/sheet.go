@@ -15,13 +15,15 @@ func (v *planView) SignList() []draw.ClockSign {
 // Blanks are what to note before plug-in.
 func (v *planView) Blanks() []string {
 	c := v.In.Name("°C")
-	return []string{"SoC %", "odometer", "outside " + c, "coldest cell " + c, "warmest cell " + c, "software", "stall and label", "climate", "logger runs", "plug-in at"}
+	return []string{"SoC %", "odometer", "outside " + c, "coldest cell " + c, "warmest cell " + c, "software",
+		"stall and label", "climate", "logger runs", "plug-in at"}
 }
 
 // EndBlanks are what to note at the end.
 func (v *planView) EndBlanks() []string {
 	c := v.In.Name("°C")
-	return []string{"SoC %", "kWh on the screen", "minutes on the screen", "price", "coldest cell " + c, "warmest cell " + c, "unplugged at"}
+	return []string{"SoC %", "kWh on the screen", "minutes on the screen", "price", "coldest cell " + c,
+		"warmest cell " + c, "unplugged at"}
 }
 
 // Five are empty lines.

@@ -212,7 +212,8 @@ func readStall(f *fields, st *logbook.Stall) {
 	}
 	last := 0.0
 	for i := range tariffTiers {
-		upTo, price := f.ranged(fmt.Sprintf("tier%d_up_to", i), "stall.tariff.per_min[].up_to_kw"), f.ranged(fmt.Sprintf("tier%d_price", i), "stall.tariff.per_min[].price")
+		upTo := f.ranged(fmt.Sprintf("tier%d_up_to", i), "stall.tariff.per_min[].up_to_kw")
+		price := f.ranged(fmt.Sprintf("tier%d_price", i), "stall.tariff.per_min[].price")
 		if price == nil {
 			if upTo != nil {
 				f.fault(fmt.Sprintf("tier%d_price", i), "This tier has no price.")
@@ -316,7 +317,8 @@ func (s *Server) savePlace(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	v.fields = f
-	v.Site.Name, v.Site.Note, v.Site.BaseKm = f.needed("name", "A name"), f.text("note"), f.numberIn("base_km", "km", 0, 2000)
+	v.Site.Name, v.Site.Note = f.needed("name", "A name"), f.text("note")
+	v.Site.BaseKm = f.numberIn("base_km", "km", 0, 2000)
 	roads := map[int64]*float64{}
 	for _, o := range v.Others {
 		roads[o.ID] = f.numberIn(roadField(o.ID), "km", 0, 2000)

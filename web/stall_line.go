@@ -86,7 +86,8 @@ func readLine(line string, set lineSet, in string) (map[trace.Channel]float64, s
 			}
 		}
 		if !(v >= of.Min && v <= of.Max) {
-			return nil, fmt.Sprintf("%s: expected %s from %s to %s %s.", p, of.Short, words.Figure(of.Min, 0), words.Figure(of.Max, 0), of.Unit)
+			return nil, fmt.Sprintf("%s: expected %s from %s to %s %s.", p, of.Short, words.Figure(of.Min, 0),
+				words.Figure(of.Max, 0), of.Unit)
 		}
 		values[set.Fields[i]] = v
 	}

@@ -228,7 +228,8 @@ func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
 	status, text := http.StatusInternalServerError, "Something went wrong here; the log says what."
 	if broken := (*brokenRun)(nil); errors.As(err, &broken) && r.Context().Err() == nil {
 		s.log.Error("a run without figures", "run", broken.row.ID, "error", err)
-		s.render(w, r, "broken", status, Frame{Title: fmt.Sprintf("Run %d", broken.row.ID), Run: broken.row, Data: broken.row})
+		s.render(w, r, "broken", status, Frame{Title: fmt.Sprintf("Run %d", broken.row.ID), Run: broken.row,
+			Data: broken.row})
 		return
 	}
 	switch {

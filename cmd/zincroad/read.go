@@ -140,7 +140,8 @@ func timesWords(n *typed.Notes) string {
 		s += " of the day"
 	}
 	if n.Ambiguous {
-		s += "; they could be " + map[typed.Times]typed.Times{typed.HoursMinutes: typed.MinutesSeconds, typed.MinutesSeconds: typed.HoursMinutes}[n.Times].Words() + " as well"
+		s += "; they could be " + map[typed.Times]typed.Times{typed.HoursMinutes: typed.MinutesSeconds,
+			typed.MinutesSeconds: typed.HoursMinutes}[n.Times].Words() + " as well"
 	}
 	return s
 }

@@ -30,9 +30,11 @@ func typed(side trace.Side, rows ...[3]float64) *trace.Recording {
 // readings of a leg, and 152, 154 and 112 kW for the 30, 20 and 7 s to the unplug:
 // 14.47 + 14.37 + 17.03 kWh; nothing from plug-in to first power, nor between two legs.
 func TestNothingFlowsWhileUnplugged(t *testing.T) {
-	r := of(typed(trace.StallSide, [3]float64{0, 10, none}, [3]float64{40, 10, 145}, [3]float64{360, 26, 152}, [3]float64{480, 26, none},
-		[3]float64{520, 26, 150}, [3]float64{840, 41, 154}, [3]float64{965, 41, 140}, [3]float64{1200, 51, 125}, [3]float64{1448, 62, 112}))
-	r.Marks = []run.Mark{mark(0, run.PlugIn), mark(390, run.Unplug), mark(480, run.PlugIn), mark(860, run.Unplug), mark(930, run.PlugIn), mark(1455, run.Unplug)}
+	r := of(typed(trace.StallSide, [3]float64{0, 10, none}, [3]float64{40, 10, 145}, [3]float64{360, 26, 152},
+		[3]float64{480, 26, none}, [3]float64{520, 26, 150}, [3]float64{840, 41, 154}, [3]float64{965, 41, 140},
+		[3]float64{1200, 51, 125}, [3]float64{1448, 62, 112}))
+	r.Marks = []run.Mark{mark(0, run.PlugIn), mark(390, run.Unplug), mark(480, run.PlugIn), mark(860, run.Unplug),
+		mark(930, run.PlugIn), mark(1455, run.Unplug)}
 	x := Read(r, Options{})
 	require.Len(t, x.Legs, 3)
 	sum := 0.0
@@ -46,7 +48,8 @@ func TestNothingFlowsWhileUnplugged(t *testing.T) {
 	}
 	near(t, sum, x.Energy.StallKWh, 1e-9)
 	assert.InDelta(t, 45.86, sum, 0.01)
-	near(t, (sum-112*7/3600.0)/52*100, x.DeliveredPer100KWh, 1e-9, "to the last charge read: 88 delivered for an 85 kWh car, not 106")
+	near(t, (sum-112*7/3600.0)/52*100, x.DeliveredPer100KWh, 1e-9,
+		"to the last charge read: 88 delivered for an 85 kWh car, not 106")
 	require.NotNil(t, x.Peak.HeldS)
 	assert.LessOrEqual(t, *x.Peak.HeldS, 350.0, "held no longer than a leg")
 	assert.Empty(t, x.Gaps)
@@ -61,8 +64,9 @@ func TestNothingFlowsWhileUnplugged(t *testing.T) {
 	}
 
 	// The charger's screen still shows what it showed while nobody is plugged in.
-	r.Recordings[0] = typed(trace.StallSide, [3]float64{40, 10, 145}, [3]float64{360, 26, 152}, [3]float64{400, 26, 152}, [3]float64{450, 26, 151},
-		[3]float64{520, 26, 150}, [3]float64{840, 41, 154}, [3]float64{900, 41, 154}, [3]float64{965, 41, 140}, [3]float64{1200, 51, 125}, [3]float64{1448, 62, 112}, [3]float64{1600, 62, 112})
+	r.Recordings[0] = typed(trace.StallSide, [3]float64{40, 10, 145}, [3]float64{360, 26, 152}, [3]float64{400, 26, 152},
+		[3]float64{450, 26, 151}, [3]float64{520, 26, 150}, [3]float64{840, 41, 154}, [3]float64{900, 41, 154},
+		[3]float64{965, 41, 140}, [3]float64{1200, 51, 125}, [3]float64{1448, 62, 112}, [3]float64{1600, 62, 112})
 	near(t, sum, Read(r, Options{}).Energy.StallKWh, 1e-9, "whatever was read between")
 }
 
@@ -110,7 +114,8 @@ func TestRunIsTheSumOfItsLegs(t *testing.T) {
 		r := of(typed(trace.StallSide, rows...))
 		r.Marks = marks
 		plain := Read(r, Options{})
-		noisy := of(typed(trace.StallSide, append([][3]float64{{-500, none, 250}, {-20, none, 90}}, append(rows, between...)...)...))
+		noisy := of(typed(trace.StallSide, append([][3]float64{{-500, none, 250}, {-20, none, 90}},
+			append(rows, between...)...)...))
 		noisy.Marks = marks
 		for _, x := range []*Reading{plain, Read(noisy, Options{})} {
 			sum := 0.0
@@ -162,7 +167,8 @@ func TestTheDenserSideGivesTheCharge(t *testing.T) {
 	assert.Equal(t, 81.0, x.SoC.ToPct, "the note after the end counts at the stop")
 
 	// A note on the car's side where the stall was not read for long counts there.
-	gap := of(typed(trace.CarSide, [3]float64{800, 47, none}), typed(trace.StallSide, append(append([][3]float64{}, rows[:2]...), rows[6:]...)...))
+	gap := of(typed(trace.CarSide, [3]float64{800, 47, none}), typed(trace.StallSide,
+		append(append([][3]float64{}, rows[:2]...), rows[6:]...)...))
 	t47, _ := Read(gap, Options{}).Post(50)
 	assert.Greater(t, t47, 800.0)
 }
@@ -170,7 +176,8 @@ func TestTheDenserSideGivesTheCharge(t *testing.T) {
 // A display noted after the unplug shows what was there at the stop: a run to 80 % is
 // one to 80 % though the form was sent ten minutes later.
 func TestANoteAfterTheEndCountsAtTheStop(t *testing.T) {
-	r := of(typed(trace.StallSide, [3]float64{10, 10, 100}, [3]float64{600, 40, 90}, [3]float64{1200, 65, 80}, [3]float64{1800, 79, 60}, [3]float64{2500, 80, none}))
+	r := of(typed(trace.StallSide, [3]float64{10, 10, 100}, [3]float64{600, 40, 90}, [3]float64{1200, 65, 80},
+		[3]float64{1800, 79, 60}, [3]float64{2500, 80, none}))
 	r.Marks = []run.Mark{mark(0, run.PlugIn), mark(1860, run.Stop), mark(1900, run.Unplug)}
 	w, ok := Read(r, Options{}).Window(10, 80)
 	require.True(t, ok)
@@ -215,7 +222,8 @@ func TestApproachIsNoPartOfTheRun(t *testing.T) {
 // Three refusals, and the fourth try gave power: the clock begins with the last of
 // them, and each counts.
 func TestClockBeginsBehindFailedAttempts(t *testing.T) {
-	r := of(rec(trace.StallSide, 1, points{{0, 10}, {100, 10}, {1100, 50}}, points{{0, 0}, {100, 0}, {101, 120}, {1100, 120}}))
+	r := of(rec(trace.StallSide, 1, points{{0, 10}, {100, 10}, {1100, 50}},
+		points{{0, 0}, {100, 0}, {101, 120}, {1100, 120}}))
 	r.Marks = []run.Mark{mark(0, run.PlugIn), mark(20, run.Attempt), mark(48, run.Attempt), mark(79, run.Attempt)}
 	x := Read(r, Options{})
 	assert.InDelta(t, 79, x.ZeroS, 1e-9)
@@ -229,7 +237,8 @@ func TestClockBeginsBehindFailedAttempts(t *testing.T) {
 	r.Marks = append(r.Marks, mark(90, run.PlugIn))
 	assert.InDelta(t, 90, Read(r, Options{}).ZeroS, 1e-9, "plugged in anew after them")
 	r.Marks = []run.Mark{mark(60, run.Attempt), mark(500, run.Attempt)}
-	assert.InDelta(t, 60, Read(r, Options{}).ZeroS, 1e-9, "without a plug-in mark; one after first power is none of its business")
+	assert.InDelta(t, 60, Read(r, Options{}).ZeroS, 1e-9,
+		"without a plug-in mark; one after first power is none of its business")
 }
 
 // Temperatures at start and end are readings near to them.
@@ -254,7 +263,8 @@ func TestTemperaturesNearStartAndEnd(t *testing.T) {
 	b = of(with(trace.BatteryTemp, map[float64]float64{2340: 38}))
 	assert.Nil(t, b.StartC, "one at the end is no start")
 	near(t, 38, b.EndC, 1e-9)
-	b = of(with(trace.BatteryTempMin, map[float64]float64{2340: 33}), with(trace.BatteryTemp, map[float64]float64{0: 11, 2400: 36}))
+	b = of(with(trace.BatteryTempMin, map[float64]float64{2340: 33}),
+		with(trace.BatteryTemp, map[float64]float64{0: 11, 2400: 36}))
 	near(t, 11, b.StartC, 1e-9, "a late value of the coldest cell does not displace it")
 	assert.False(t, b.Coldest)
 	near(t, 33, b.EndC, 1e-9)
@@ -270,7 +280,8 @@ func TestTemperaturesNearStartAndEnd(t *testing.T) {
 // long before, it is not.
 func TestAverageFromPlugIn(t *testing.T) {
 	run := func(soc float64) *Reading {
-		r := of(typed(trace.StallSide, [3]float64{0, 10, none}, [3]float64{70, soc, 118}, [3]float64{600, 40, 100}, [3]float64{1500, 80, 70}))
+		r := of(typed(trace.StallSide, [3]float64{0, 10, none}, [3]float64{70, soc, 118}, [3]float64{600, 40, 100},
+			[3]float64{1500, 80, 70}))
 		r.Marks = []run.Mark{mark(0, run.PlugIn)}
 		return Read(r, Options{})
 	}
@@ -283,7 +294,8 @@ func TestAverageFromPlugIn(t *testing.T) {
 
 // The power at a post is the readings' around it, on the side that is read.
 func TestPowerAtPosts(t *testing.T) {
-	r := of(rec(trace.CarSide, 1, points{{0, 10}, {1400, 80}, {1401, 80}}, points{{0, 150}, {1398, 80}, {1400, 3}, {1401, 3}}))
+	r := of(rec(trace.CarSide, 1, points{{0, 10}, {1400, 80}, {1401, 80}},
+		points{{0, 150}, {1398, 80}, {1400, 3}, {1401, 3}}))
 	at := func(soc float64) *float64 {
 		for _, p := range Read(r, Options{}).Posts {
 			if p.SoCPct == soc {
@@ -296,12 +308,14 @@ func TestPowerAtPosts(t *testing.T) {
 	near(t, 150-70*400/1398.0, at(30), 1e-9)
 	near(t, 80, at(80), 0.1, "the power it had on reaching the post, not what was left of it")
 
-	typedEnd := of(typed(trace.StallSide, [3]float64{0, 10, 120}, [3]float64{900, 50, 90}, [3]float64{1680, 75, 62}, [3]float64{1860, 80, 3}))
+	typedEnd := of(typed(trace.StallSide, [3]float64{0, 10, 120}, [3]float64{900, 50, 90}, [3]float64{1680, 75, 62},
+		[3]float64{1860, 80, 3}))
 	posts := Read(typedEnd, Options{}).Posts
 	near(t, 62, posts[len(posts)-1].PowerKW, 1e-9)
 
 	// A fall at 80 % that stays is no end: 60 kW on reaching it, 12 at 90.
-	cliff := of(rec(trace.CarSide, 1, points{{0, 60}, {900, 80}, {3900, 92}}, points{{0, 60}, {900, 60}, {905, 12}, {3900, 12}}))
+	cliff := of(rec(trace.CarSide, 1, points{{0, 60}, {900, 80}, {3900, 92}},
+		points{{0, 60}, {900, 60}, {905, 12}, {3900, 12}}))
 	posts = Read(cliff, Options{}).Posts
 	near(t, 60, posts[len(posts)-2].PowerKW, 1e-9)
 	near(t, 12, posts[len(posts)-1].PowerKW, 1e-9)
@@ -343,7 +357,8 @@ func TestScreenTotals(t *testing.T) {
 	}
 	near(t, 36, Read(r, Options{}).Screen.KWh, 0.11, "one that begins anew with each plug-in")
 
-	only := of(typed(trace.StallSide, [3]float64{0, 10, none}, [3]float64{3600, 90, none}), rec(trace.CarSide, 10, nil, points{{0, 67.2}, {3600, 67.2}}))
+	only := of(typed(trace.StallSide, [3]float64{0, 10, none}, [3]float64{3600, 90, none}),
+		rec(trace.CarSide, 10, nil, points{{0, 67.2}, {3600, 67.2}}))
 	only.Recordings[0].Columns[trace.Energy] = []float64{none, 70}
 	x = Read(only, Options{})
 	near(t, 70, x.Energy.StallKWh, 1e-9, "all that is known of the stall")
@@ -355,7 +370,8 @@ func TestScreenTotals(t *testing.T) {
 // A window that would need more than a charging session can be is not stated.
 func TestImplausibleWindows(t *testing.T) {
 	notes := func(scale float64) *run.Run {
-		return of(typed(trace.StallSide, [3]float64{0, 10, 90}, [3]float64{10 * scale, 40, 88}, [3]float64{31 * scale, 80, 60}))
+		return of(typed(trace.StallSide, [3]float64{0, 10, 90}, [3]float64{10 * scale, 40, 88},
+			[3]float64{31 * scale, 80, 60}))
 	}
 	x := Read(notes(1), Options{}) // minutes read as seconds
 	_, ok := x.Window(10, 80)

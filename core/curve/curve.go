@@ -54,7 +54,8 @@ type sides struct {
 }
 
 func prepare(r *run.Run) *sides {
-	s := &sides{power: map[trace.Side]trace.Series{}, flows: map[trace.Side][]flow{}, interval: map[trace.Side]float64{}, tolerance: 2}
+	s := &sides{power: map[trace.Side]trace.Series{}, flows: map[trace.Side][]flow{}, interval: map[trace.Side]float64{},
+		tolerance: 2}
 	power := map[trace.Side][]trace.Series{}
 	soc := map[trace.Side][]trace.Series{}
 	res := map[trace.Side]float64{}

@@ -21,7 +21,8 @@ func (s *sides) energy() Energy {
 	var e Energy
 	e.CarKWh, e.StallKWh = s.kwh(trace.CarSide), s.kwh(trace.StallSide)
 	if e.StallKWh == nil {
-		if e.StallKWh = s.register(); e.StallKWh != nil && e.CarKWh != nil && *e.StallKWh > 0 && s.flowsEverywhere(trace.CarSide) {
+		if e.StallKWh = s.register(); e.StallKWh != nil && e.CarKWh != nil && *e.StallKWh > 0 &&
+			s.flowsEverywhere(trace.CarSide) {
 			e.LossPct = ptr((*e.StallKWh - *e.CarKWh) / *e.StallKWh * 100)
 		}
 	} else if e.CarKWh != nil {
@@ -151,7 +152,8 @@ func (s *sides) notes(r *run.Run) []RecordingNote {
 		spikes, _ := trace.Spikes(s.each[i])
 		note.Spikes = len(spikes)
 		interval := s.interval[rec.Side]
-		if whole := s.power[rec.Side]; read.Len() > 0 && (whole.Len() != read.Len() || &whole.T[0] != &read.T[0]) { // not all that the side has
+		whole := s.power[rec.Side]
+		if read.Len() > 0 && (whole.Len() != read.Len() || &whole.T[0] != &read.T[0]) { // not all that the side has
 			interval = s.medianInterval(trace.Series{T: read.T, V: read.T})
 		}
 		for _, l := range s.legs {

@@ -35,7 +35,8 @@ const coarseS = trace.TypedFromS
 // findings puts a reading into sentences, the headline first.
 func findings(r *Reading, m *run.Method) []Finding {
 	out := []Finding{}
-	for _, f := range []*Finding{implausibleFinding(r), windowFinding(r, m), peakFinding(r), rampFinding(r), energyFinding(r), screenFinding(r)} {
+	for _, f := range []*Finding{implausibleFinding(r), windowFinding(r, m), peakFinding(r), rampFinding(r),
+		energyFinding(r), screenFinding(r)} {
 		if f != nil {
 			out = append(out, *f)
 		}

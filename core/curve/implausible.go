@@ -45,7 +45,8 @@ func implausible(r *run.Run, w Window) string {
 	}
 	if r.Car != nil {
 		if most, ok := run.Known(r.Car.MaxKW); ok && kw > overRating*most {
-			return fmt.Sprintf("it would need %s kW%s, and the car takes %s at most", words.Figure(kw, 0), from, words.Figure(most, 0))
+			return fmt.Sprintf("it would need %s kW%s, and the car takes %s at most", words.Figure(kw, 0), from,
+				words.Figure(most, 0))
 		}
 	}
 	return ""
@@ -86,7 +87,8 @@ func implausibleFinding(r *Reading) *Finding {
 	w := r.Implausible[widest]
 	from, _ := r.Post(w.FromPct)
 	f := &Finding{Kind: AboutImplausible, Confidence: Strong, FromS: from, ToS: from + math.Max(0, w.TS)}
-	f.Text = fmt.Sprintf("%s–%s %% in %s cannot be: %s.", words.Figure(w.FromPct, 1), words.Figure(w.ToPct, 1), words.Duration(w.TS), w.Reason)
+	f.Text = fmt.Sprintf("%s–%s %% in %s cannot be: %s.", words.Figure(w.FromPct, 1), words.Figure(w.ToPct, 1),
+		words.Duration(w.TS), w.Reason)
 	f.Evidence = []string{
 		"usual reasons: minutes read for hours, per cent read for kW, two clocks that are not lined up, a capacity or rating noted wrongly",
 		"windows that cannot be are left out of every list and comparison",

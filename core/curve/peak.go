@@ -41,7 +41,8 @@ func (s *sides) peak(flows []flow, side trace.Side, zero float64) *Peak {
 	out.SustainedKW = &mean
 	var held trace.Span
 	for _, p := range clean {
-		if h := longestAbove(p, mean*HeldShare, heldDipS, trace.Gaps(p, s.interval[side])); h.Len() > held.Len() || held == (trace.Span{}) {
+		if h := longestAbove(p, mean*HeldShare, heldDipS, trace.Gaps(p, s.interval[side])); h.Len() > held.Len() ||
+			held == (trace.Span{}) {
 			held = h
 		}
 	}

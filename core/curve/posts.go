@@ -122,7 +122,8 @@ func methodWindow(m *run.Method) (from, to float64, ok bool) {
 
 // windows lists the standard windows and the method's own, as far as the run
 // covers them, in order of their ends, and apart from them those that cannot be.
-func (s *sides) windows(r *run.Run, at map[float64]float64, flows []flow, zero float64) (out []Window, not []Implausible) {
+func (s *sides) windows(r *run.Run, at map[float64]float64, flows []flow, zero float64) (out []Window,
+	not []Implausible) {
 	wanted := slices.Clone(StandardWindows)
 	if from, to, ok := methodWindow(r.Method); ok && !slices.Contains(wanted, [2]float64{from, to}) {
 		wanted = append(wanted, [2]float64{from, to})

@@ -83,7 +83,8 @@ func (s *sides) drawn(p trace.Series) trace.Series {
 	for _, l := range s.legs {
 		part := cut(p, l.span())
 		out.T, out.V = append(out.T, part.T...), append(out.V, part.V...)
-		if n := part.Len(); n > 0 && part.V[n-1] >= PowerFloorKW && !math.IsInf(l.offS, 1) && l.offS > part.T[n-1] && l.offS-part.T[n-1] <= cutOffS {
+		if n := part.Len(); n > 0 && part.V[n-1] >= PowerFloorKW && !math.IsInf(l.offS, 1) && l.offS > part.T[n-1] &&
+			l.offS-part.T[n-1] <= cutOffS {
 			out.T, out.V = append(out.T, l.offS), append(out.V, part.V[n-1])
 		}
 	}

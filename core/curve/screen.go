@@ -119,7 +119,8 @@ func screenFinding(r *Reading) *Finding {
 	by := *s.KWh - *s.PowerKWh
 	pct := math.Abs(by) / *s.PowerKWh * 100
 	f := &Finding{Kind: AboutScreen, Confidence: Likely, FromS: r.Legs[0].FromS, ToS: r.Legs[len(r.Legs)-1].ToS}
-	f.Text = fmt.Sprintf("The stall's register says %s kWh, its power adds up to %s", words.Fixed(*s.KWh, 1), words.Fixed(*s.PowerKWh, 1))
+	f.Text = fmt.Sprintf("The stall's register says %s kWh, its power adds up to %s", words.Fixed(*s.KWh, 1),
+		words.Fixed(*s.PowerKWh, 1))
 	switch {
 	case pct <= registerTolerance*100:
 		f.Text += ": they agree."

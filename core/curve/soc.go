@@ -97,7 +97,8 @@ func (s *sides) atPlugIn(all, part trace.Series) (float64, bool) {
 	if n == 0 {
 		return 0, false
 	}
-	if by := l.from - before.T[n-1]; by > nearS && by > nearIntervals*trace.MedianInterval(part.T) || part.Len() > 0 && before.V[n-1] > part.V[0] {
+	if by := l.from - before.T[n-1]; by > nearS && by > nearIntervals*trace.MedianInterval(part.T) ||
+		part.Len() > 0 && before.V[n-1] > part.V[0] {
 		return 0, false
 	}
 	return before.V[n-1], true

@@ -142,7 +142,8 @@ func (s *State) batteryAt(f *feeds, plan forecast.Plan, soc float64) pack.Nodes 
 		}
 		return series.V[n-1] + of(now) - of(model(min(then, soc)))
 	}
-	return nodes(carried(f.min, func(n pack.Nodes) float64 { return n.ColdestC }), carried(f.max, func(n pack.Nodes) float64 { return n.WarmestC }), now)
+	return nodes(carried(f.min, func(n pack.Nodes) float64 { return n.ColdestC }),
+		carried(f.max, func(n pack.Nodes) float64 { return n.WarmestC }), now)
 }
 
 // How much the readings may differ from what the ratings give before something is

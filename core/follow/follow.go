@@ -112,7 +112,8 @@ const (
 // its forecast as it was made before plug-in, from the state of charge at its
 // start; nil where there is none. The run's recordings may end anywhere.
 func Of(r *run.Run, plan forecast.Plan, baseline *forecast.Forecast, nowS float64) *State {
-	s := &State{TS: math.NaN(), PluggedS: math.NaN(), poweredAt: math.NaN(), Counted: math.NaN(), countS: nowS, Forecast: baseline}
+	s := &State{TS: math.NaN(), PluggedS: math.NaN(), poweredAt: math.NaN(), Counted: math.NaN(), countS: nowS,
+		Forecast: baseline}
 	x := curve.Read(r, curve.Options{Clock: curve.PlugClock})
 	s.Reading = x
 	f := newFeeds(r, nowS)

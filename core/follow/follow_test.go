@@ -81,7 +81,8 @@ func TestPhasesByMarks(t *testing.T) {
 		{"charging", []run.Mark{mark(10, run.PlugIn)}, power(30, 990), follow.Charging, 1, 0, 0},
 		{"between legs", []run.Mark{mark(10, run.PlugIn), mark(500, run.Unplug)}, power(30, 490), follow.Between, 1, 0, 0},
 		{"plugged in again", []run.Mark{mark(10, run.PlugIn), mark(500, run.Unplug), mark(560, run.PlugIn)}, power(30, 490), follow.Waiting, 2, 0, 0},
-		{"refused, and started again without unplugging", []run.Mark{mark(10, run.PlugIn), mark(40, run.Attempt), mark(70, run.Attempt)}, power(100, 990), follow.Charging, 1, 2, 60},
+		{"refused, and started again without unplugging", []run.Mark{mark(10, run.PlugIn), mark(40, run.Attempt),
+			mark(70, run.Attempt)}, power(100, 990), follow.Charging, 1, 2, 60},
 		{"the logger was first", nil, power(30, 990), follow.Charging, 1, 0, 0},
 	} {
 		t.Run(tt.name, func(t *testing.T) {

@@ -143,7 +143,8 @@ func (s *State) holding(f *feeds, plan forecast.Plan, pluggedS float64) *Holding
 	if d, ok := lastFall(f.kw, plugged, f.now); ok {
 		from = d.AtS
 	}
-	x := seen{kw: recent(f.kw, f.now, from), amps: recent(f.amps, f.now, from), volts: recent(f.volts, f.now, from), soc: s.learntAt}
+	x := seen{kw: recent(f.kw, f.now, from), amps: recent(f.amps, f.now, from), volts: recent(f.volts, f.now, from),
+		soc: s.learntAt}
 	if pluggedS < 150 && x.kw.n >= 2 && x.kw.rise > 0.1*x.kw.mean {
 		return &Holding{ceiling.Ramp, "the power is still climbing after plug-in", true}
 	}
@@ -217,10 +218,13 @@ func byCurrent(x seen) []candidate {
 		whose string
 		amps  float64
 	}{
-		{ceiling.StallCurrent, "the stall's", x.limits.StallA}, {ceiling.AdapterCurrent, "the adapter's", x.limits.AdapterA}, {ceiling.CarCurrent, "the car's", x.limits.CarA},
+		{ceiling.StallCurrent, "the stall's", x.limits.StallA},
+		{ceiling.AdapterCurrent, "the adapter's", x.limits.AdapterA},
+		{ceiling.CarCurrent, "the car's", x.limits.CarA},
 	} {
 		if near(x.amps.mean, r.amps) {
-			out = append(out, candidate{Holding{Cause: r.cause, Reason: fmt.Sprintf("amps are flat at %s: %s limit, %s A", at, r.whose, words.Figure(r.amps, 0))},
+			out = append(out, candidate{Holding{Cause: r.cause, Reason: fmt.Sprintf("amps are flat at %s: %s limit, %s A", at,
+				r.whose, words.Figure(r.amps, 0))},
 				off(x.amps.mean, r.amps, 0.03*r.amps)})
 		}
 	}
@@ -229,7 +233,8 @@ func byCurrent(x seen) []candidate {
 		creeps = math.Abs(x.amps.rise)*x.volts.mean*2 <= x.volts.rise*x.amps.mean
 	}
 	if len(out) == 0 && creeps && x.amps.mean < x.limits.StallA {
-		out = append(out, candidate{Holding{Cause: ceiling.StallCurrent, Reason: fmt.Sprintf("amps are flat at %s, under every rating noted: stall, cable or car", at)}, goodFit + 0.1})
+		out = append(out, candidate{Holding{Cause: ceiling.StallCurrent,
+			Reason: fmt.Sprintf("amps are flat at %s, under every rating noted: stall, cable or car", at)}, goodFit + 0.1})
 	}
 	return out
 }
@@ -270,7 +275,8 @@ func byHalf(x seen, t *run.Stall) []candidate {
 		return nil
 	}
 	return []candidate{{Holding{Cause: ceiling.SharedCabinet,
-		Reason: fmt.Sprintf("flat at %s kW, half of the cabinet's %s: look for a neighbour", words.Figure(x.kw.mean, 0), words.Figure(shared, 0))}, goodFit + 0.01}}
+		Reason: fmt.Sprintf("flat at %s kW, half of the cabinet's %s: look for a neighbour", words.Figure(x.kw.mean, 0),
+			words.Figure(shared, 0))}, goodFit + 0.01}}
 }
 
 // byPower: kW level.
@@ -284,7 +290,8 @@ func byPower(x seen) []candidate {
 	}
 	at, l := words.Figure(x.kw.mean, 0), x.limits
 	if l.Converter && x.kw.mean >= 0.9*l.ConverterKW && x.kw.mean <= 1.1*l.ConverterKW {
-		add(ceiling.CarConverter, off(x.kw.mean, l.ConverterKW, 0.1*l.ConverterKW), "flat at %s kW: the car's converter, %s kW", at, words.Figure(l.ConverterKW, 0))
+		add(ceiling.CarConverter, off(x.kw.mean, l.ConverterKW, 0.1*l.ConverterKW),
+			"flat at %s kW: the car's converter, %s kW", at, words.Figure(l.ConverterKW, 0))
 	}
 	if near(x.packKW, l.CarKW) || near(x.kw.mean, l.CarKW) {
 		add(ceiling.CarPower, min(off(x.packKW, l.CarKW, nearShare*l.CarKW), off(x.kw.mean, l.CarKW, nearShare*l.CarKW)),
@@ -330,7 +337,8 @@ func (s *State) byPack(x seen, plan forecast.Plan) []candidate {
 		if x.kw.told() && x.kw.rise <= 0 {
 			misfit += notRising
 		}
-		add(ceiling.Cold, misfit, "the coldest cell has %s °C, the car likes %s °C: about %s %% of its %s kW", words.Figure(s.Coldest.V, 0),
+		add(ceiling.Cold, misfit, "the coldest cell has %s °C, the car likes %s °C: about %s %% of its %s kW",
+			words.Figure(s.Coldest.V, 0),
 			words.Figure(x.pack.WarmC, 0), words.Figure(share*100, 0), words.Figure(warm, 0))
 	}
 	if s.Warmest.Known() && s.Warmest.V > x.pack.HotC && now < 0.92*warm {
@@ -341,7 +349,8 @@ func (s *State) byPack(x seen, plan forecast.Plan) []candidate {
 	if taper.AtStep(x.soc) {
 		cause, what = ceiling.SoCStep, "the pack's step at this charge"
 	}
-	add(cause, off(now, taper.KW(x.soc), taperNear*taper.KW(x.soc)+1), "%s kW at %s %% is %s", words.Figure(s.KW.V, 0), words.Figure(x.soc, 0), what)
+	add(cause, off(now, taper.KW(x.soc), taperNear*taper.KW(x.soc)+1), "%s kW at %s %% is %s", words.Figure(s.KW.V, 0),
+		words.Figure(x.soc, 0), what)
 	if out[len(out)-1].misfit > 1 {
 		out = out[:len(out)-1]
 	}
@@ -412,6 +421,8 @@ func forecastKW(f *forecast.Forecast, soc float64, car bool) (float64, bool) {
 
 // stepAt gives the index of the first step at or above a state of charge.
 func stepAt(f *forecast.Forecast, soc float64) int {
-	i, _ := slices.BinarySearchFunc(f.Steps, soc, func(st forecast.Step, soc float64) int { return cmp.Compare(st.SoCPct, soc) })
+	i, _ := slices.BinarySearchFunc(f.Steps, soc, func(st forecast.Step, soc float64) int {
+		return cmp.Compare(st.SoCPct, soc)
+	})
 	return i
 }

@@ -26,7 +26,8 @@ var replayed = []struct {
 	{"timer, 600 s", func(p *forecast.Plan) { p.Car.TimerS, p.Car.TimerSharePct = n(600), n(60) }},
 	{"hot, 44 °C", func(p *forecast.Plan) { p.Battery = pack.Nodes{ColdestC: 43, WarmestC: 44}; p.AmbientC = 33 }},
 	{"step at a charge", func(p *forecast.Plan) {
-		p.Car.Envelope = []run.Point{{SoCPct: 0, KW: 150}, {SoCPct: 50, KW: 140}, {SoCPct: 50.5, KW: 80}, {SoCPct: 80, KW: 70}, {SoCPct: 100, KW: 10}}
+		p.Car.Envelope = []run.Point{{SoCPct: 0, KW: 150}, {SoCPct: 50, KW: 140}, {SoCPct: 50.5, KW: 80},
+			{SoCPct: 80, KW: 70}, {SoCPct: 100, KW: 10}}
 	}},
 	{"converter", func(p *forecast.Plan) {
 		p.Car.CellsInSeries, p.Car.ConverterKW = n(192), n(105)
@@ -42,6 +43,7 @@ func TestReplayOfOwnSteps(t *testing.T) {
 	for _, c := range replayed {
 		for _, sides := range []string{"both", "stall", "car"} {
 			t.Run(c.name+", "+sides, func(t *testing.T) {
+				t.Parallel()
 				p := plan(c.change)
 				base, err := forecast.Of(p, forecast.DefaultUncertainty)
 				require.NoError(t, err)
@@ -64,7 +66,8 @@ func TestReplayOfOwnSteps(t *testing.T) {
 						within++
 					}
 				}
-				t.Logf("%-20s %-6s %d moments: within 2 %% in %3.0f %%, in range %3.0f %%, farthest %4.0f s", c.name, sides, all, 100*float64(good)/float64(all), 100*float64(within)/float64(all), worst)
+				t.Logf("%-20s %-6s %d moments: within 2 %% in %3.0f %%, in range %3.0f %%, farthest %4.0f s", c.name, sides, all,
+					100*float64(good)/float64(all), 100*float64(within)/float64(all), worst)
 				assert.GreaterOrEqual(t, float64(good), 0.95*float64(all))
 				assert.GreaterOrEqual(t, float64(within), 0.95*float64(all))
 			})
@@ -112,7 +115,8 @@ func TestFlatAmpsOfTypedLinesAreNotTheCold(t *testing.T) {
 			at := 200 + every*float64(i)
 			volts := 352 + 0.02*every*float64(i)
 			rec.T = append(rec.T, at)
-			for c, v := range map[trace.Channel]float64{trace.SoC: 20 + math.Floor(float64(i)*every/60*1.6), trace.Current: 200, trace.Voltage: math.Round(volts),
+			for c, v := range map[trace.Channel]float64{trace.SoC: 20 + math.Floor(float64(i)*every/60*1.6),
+				trace.Current: 200, trace.Voltage: math.Round(volts),
 				trace.Power: math.Round(volts * 0.2), trace.BatteryTempMin: 12} {
 				rec.Columns[c] = append(rec.Columns[c], v)
 			}

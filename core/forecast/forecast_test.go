@@ -30,6 +30,7 @@ func even(c float64) pack.Nodes { return pack.Nodes{ColdestC: c, WarmestC: c} }
 // Random sessions keep what nature keeps: energy closes, nothing goes over a
 // ceiling, nothing gets colder than the outside without cooling.
 func TestSessionsKeepTheirBooks(t *testing.T) {
+	t.Parallel()
 	rng := rand.New(rand.NewPCG(7, 11))
 	for range 60 {
 		s := &run.Stall{RatedKW: n(40 + 320*rng.Float64()), MaxA: n(100 + 400*rng.Float64()), MaxV: n(1000), SharedKW: n(120)}
@@ -186,15 +187,17 @@ func TestSessionsAsTestersReportThem(t *testing.T) {
 		fast := minutes(c, &run.Stall{RatedKW: n(250), MaxA: n(675)}, 10, 80, 32)
 		assert.InDelta(t, 5, slow-fast, 2.5)
 	})
-	t.Run("80 kWh of nickel with 250 kW and no envelope take 63 minutes from 0 to 100 %, 70 at 150 kW", func(t *testing.T) {
-		c := &run.Car{Chemistry: "NMC", UsableKWh: n(80), CellsInSeries: n(96), MaxKW: n(250)}
-		assert.InDelta(t, 63, minutes(c, &run.Stall{RatedKW: n(250), MaxA: n(675)}, 0, 100, 30), 4)
-		assert.InDelta(t, 70, minutes(c, &run.Stall{RatedKW: n(150), MaxA: n(500)}, 0, 100, 30), 4)
-		f, err := forecast.Of(forecast.Plan{Car: c, Stall: mill(), ToPct: 100, Battery: even(30), AmbientC: 20}, forecast.DefaultUncertainty)
-		require.NoError(t, err)
-		w, _ := f.Window(0, 100)
-		assert.Greater(t, w.HighS-w.LowS, 0.25*w.TS, "a wide range where the shape is assumed")
-	})
+	t.Run("80 kWh of nickel with 250 kW and no envelope take 63 minutes from 0 to 100 %, 70 at 150 kW",
+		func(t *testing.T) {
+			c := &run.Car{Chemistry: "NMC", UsableKWh: n(80), CellsInSeries: n(96), MaxKW: n(250)}
+			assert.InDelta(t, 63, minutes(c, &run.Stall{RatedKW: n(250), MaxA: n(675)}, 0, 100, 30), 4)
+			assert.InDelta(t, 70, minutes(c, &run.Stall{RatedKW: n(150), MaxA: n(500)}, 0, 100, 30), 4)
+			f, err := forecast.Of(forecast.Plan{Car: c, Stall: mill(), ToPct: 100, Battery: even(30), AmbientC: 20},
+				forecast.DefaultUncertainty)
+			require.NoError(t, err)
+			w, _ := f.Window(0, 100)
+			assert.Greater(t, w.HighS-w.LowS, 0.25*w.TS, "a wide range where the shape is assumed")
+		})
 	t.Run("a pack at 13 °C takes 27 of 54 kW and has its peak at 21 to 24 °C, half an hour later", func(t *testing.T) {
 		c := &run.Car{Chemistry: "NMC", UsableKWh: n(64), CellsInSeries: n(98), MaxKW: n(54), HeaterKW: n(2), WarmC: n(24), BatteryMassKg: n(400),
 			Envelope: []run.Point{{SoCPct: 0, KW: 54}, {SoCPct: 90, KW: 54}, {SoCPct: 100, KW: 10}}}

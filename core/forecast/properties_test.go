@@ -23,8 +23,10 @@ func anyCar(t *rapid.T) *run.Car {
 		}
 		return nil
 	}
-	c := &run.Car{Chemistry: rapid.SampledFrom([]string{"NMC", "NCA", "LFP", ""}).Draw(t, "chemistry"), UsableKWh: n(f("kWh", 30, 110)),
-		MaxKW: maybe("max kW", 40, 280), MaxA: maybe("max A", 120, 600), WarmC: n(f("warm", 18, 32)), HeaterKW: maybe("heater", 1, 7)}
+	c := &run.Car{Chemistry: rapid.SampledFrom([]string{"NMC", "NCA", "LFP", ""}).Draw(t, "chemistry"),
+		UsableKWh: n(f("kWh", 30, 110)),
+		MaxKW:     maybe("max kW", 40, 280), MaxA: maybe("max A", 120, 600),
+		WarmC: n(f("warm", 18, 32)), HeaterKW: maybe("heater", 1, 7)}
 	c.CellsInSeries = n(rapid.SampledFrom([]float64{90, 96, 108, 180, 192}).Draw(t, "cells"))
 	if c.MaxKW != nil { // no pack takes more than three times its capacity an hour for long
 		c.MaxKW = n(min(*c.MaxKW, 3**c.UsableKWh))
@@ -36,7 +38,8 @@ func anyCar(t *rapid.T) *run.Car {
 }
 
 func anyStall(t *rapid.T) *run.Stall {
-	return &run.Stall{RatedKW: n(rapid.Float64Range(40, 360).Draw(t, "rated")), MaxA: n(rapid.Float64Range(125, 600).Draw(t, "amps")),
+	return &run.Stall{RatedKW: n(rapid.Float64Range(40, 360).Draw(t, "rated")),
+		MaxA: n(rapid.Float64Range(125, 600).Draw(t, "amps")),
 		MinV: n(150), MaxV: n(rapid.SampledFrom([]float64{500, 920, 1000}).Draw(t, "volts"))}
 }
 
@@ -55,6 +58,7 @@ func minutes(t interface{ Fatalf(string, ...any) }, p forecast.Plan) float64 {
 // The case that was not: with its heater a pack of 11.9 °C was at 50 % after 41 min, one
 // of 12.1 °C after 49, for it was too warm by a tenth to be heated.
 func TestAWarmerStartNeverTakesLonger(t *testing.T) {
+	t.Parallel()
 	car := &run.Car{Chemistry: "NMC", UsableKWh: n(60), MaxKW: n(55), HeaterKW: n(2), WarmC: n(22)}
 	last := math.Inf(1)
 	for c := 2.0; c <= 24; c += 0.1 {
@@ -63,7 +67,8 @@ func TestAWarmerStartNeverTakesLonger(t *testing.T) {
 		last = took
 	}
 	rapid.Check(t, func(t *rapid.T) {
-		p := forecast.Plan{Car: anyCar(t), Stall: anyStall(t), FromPct: 10, ToPct: 60, AmbientC: rapid.Float64Range(-15, 25).Draw(t, "outside")}
+		p := forecast.Plan{Car: anyCar(t), Stall: anyStall(t), FromPct: 10, ToPct: 60,
+			AmbientC: rapid.Float64Range(-15, 25).Draw(t, "outside")}
 		cold := rapid.Float64Range(-5, 25).Draw(t, "cold")
 		p.Battery = even(cold)
 		slow := minutes(t, p)
@@ -77,9 +82,11 @@ func TestAWarmerStartNeverTakesLonger(t *testing.T) {
 // Neither a stronger stall nor a larger heater makes a session longer (0.1 % are for
 // packs that get too hot a little sooner), and a heater leaves no pack colder than none.
 func TestMoreNeverTakesLonger(t *testing.T) {
+	t.Parallel()
 	rapid.Check(t, func(t *rapid.T) {
-		p := forecast.Plan{Car: anyCar(t), Stall: anyStall(t), FromPct: 10, ToPct: 60, AmbientC: rapid.Float64Range(-15, 25).Draw(t, "outside"),
-			Battery: even(rapid.Float64Range(-5, 28).Draw(t, "battery"))}
+		p := forecast.Plan{Car: anyCar(t), Stall: anyStall(t), FromPct: 10, ToPct: 60,
+			AmbientC: rapid.Float64Range(-15, 25).Draw(t, "outside"),
+			Battery:  even(rapid.Float64Range(-5, 28).Draw(t, "battery"))}
 		was := minutes(t, p)
 		stronger := *p.Stall
 		stronger.RatedKW = n(*stronger.RatedKW * rapid.Float64Range(1, 2).Draw(t, "stronger"))
@@ -87,7 +94,8 @@ func TestMoreNeverTakesLonger(t *testing.T) {
 		q := p
 		q.Stall = &stronger
 		if took := minutes(t, q); took > was*1.001+0.02 {
-			t.Fatalf("%.3f min at %.0f kW and %.0f A, %.3f at %.0f and %.0f", was, *p.Stall.RatedKW, *p.Stall.MaxA, took, *stronger.RatedKW, *stronger.MaxA)
+			t.Fatalf("%.3f min at %.0f kW and %.0f A, %.3f at %.0f and %.0f", was, *p.Stall.RatedKW, *p.Stall.MaxA, took,
+				*stronger.RatedKW, *stronger.MaxA)
 		}
 		heated := *p.Car
 		kw, _ := run.Value(heated.HeaterKW)
@@ -128,14 +136,16 @@ func TestFitAndForecastNameTheSameCeiling(t *testing.T) {
 		if held.KW < 15 || margin < 0.01*held.KW {
 			return
 		}
-		session, err := forecast.NewSession(forecast.Plan{Car: c, Stall: s, Adapter: ad, FromPct: soc, ToPct: 100, Battery: even(max(25, *c.WarmC)), AmbientC: 20,
+		session, err := forecast.NewSession(forecast.Plan{Car: c, Stall: s, Adapter: ad, FromPct: soc, ToPct: 100,
+			Battery: even(max(25, *c.WarmC)), AmbientC: 20,
 			From: &forecast.State{PluggedS: 300, PoweredS: 280, Amps: 1e6}})
 		if err != nil {
 			t.Fatalf("%v", err)
 		}
 		st := session.Next()
 		if st.Cause != held.Cause {
-			t.Fatalf("at %g %% the fit says %s (%.1f kW, the next %.1f higher), the forecast %s (%.1f kW)", soc, held.Cause, held.KW, margin, st.Cause, st.StallKW)
+			t.Fatalf("at %g %% the fit says %s (%.1f kW, the next %.1f higher), the forecast %s (%.1f kW)", soc, held.Cause,
+				held.KW, margin, st.Cause, st.StallKW)
 		}
 	})
 }
@@ -145,8 +155,10 @@ func TestAResumedSessionGoesOnAsItWas(t *testing.T) {
 	timed := tree()
 	timed.TimerS, timed.TimerSharePct = n(300), n(60)
 	for name, p := range map[string]forecast.Plan{
-		"warm": {Car: tree(), Stall: mill(), Battery: even(27), AmbientC: 15}, "cold": {Car: tree(), Stall: mill(), Battery: even(5), AmbientC: 5},
-		"timer": {Car: timed, Stall: mill(), Battery: even(27), AmbientC: 15}, "small stall": {Car: tree(), Stall: &run.Stall{RatedKW: n(50)}, Battery: even(12), AmbientC: 5},
+		"warm":        {Car: tree(), Stall: mill(), Battery: even(27), AmbientC: 15},
+		"cold":        {Car: tree(), Stall: mill(), Battery: even(5), AmbientC: 5},
+		"timer":       {Car: timed, Stall: mill(), Battery: even(27), AmbientC: 15},
+		"small stall": {Car: tree(), Stall: &run.Stall{RatedKW: n(50)}, Battery: even(12), AmbientC: 5},
 	} {
 		p.FromPct, p.ToPct = 10, 80
 		whole, err := forecast.Once(p)
@@ -156,7 +168,8 @@ func TestAResumedSessionGoesOnAsItWas(t *testing.T) {
 			st := whole.Steps[at]
 			q := p
 			q.FromPct, q.Battery = st.SoCPct, st.Battery
-			q.From = &forecast.State{PluggedS: st.T, PoweredS: st.T - 15, Amps: whole.Steps[at-1].Amps, Ramping: st.Cause == ceiling.Ramp}
+			q.From = &forecast.State{PluggedS: st.T, PoweredS: st.T - 15, Amps: whole.Steps[at-1].Amps,
+				Ramping: st.Cause == ceiling.Ramp}
 			rest, err := forecast.Once(q)
 			require.NoError(t, err)
 			left, ok := rest.Post(80)

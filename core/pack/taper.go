@@ -102,7 +102,8 @@ func (p *Pack) Taper(c *run.Car, gentle bool) *Taper {
 			t.points = append(t.points, [2]float64{pt[0], pt[1] * peak})
 		}
 		t.Assumed = true
-		from := fmt.Sprintf("the usual curve of a %s pack with %.1f times its capacity at the best; no source", kind, peak/p.UsableKWh)
+		from := fmt.Sprintf("the usual curve of a %s pack with %.1f times its capacity at the best; no source", kind,
+			peak/p.UsableKWh)
 		if !ok {
 			from += ", and that peak is assumed too"
 		}

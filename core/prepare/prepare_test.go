@@ -85,6 +85,7 @@ func TestDriveDownByHand(t *testing.T) {
 // The moment of plug-in has the wanted charge, and what the phases take is what
 // the battery loses, whatever the plan.
 func TestEveryApproachArrivesAtTheWantedCharge(t *testing.T) {
+	t.Parallel()
 	rapid.Check(t, func(t *rapid.T) {
 		pl := plan(func(p *prepare.Plan) {
 			p.NowPct = rapid.Float64Range(30, 90).Draw(t, "now")

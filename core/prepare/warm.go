@@ -27,7 +27,8 @@ const (
 )
 
 // Ways lists them all.
-var Ways = []Way{Nothing, Steady, Heater, AtHome, AtTheSite, Navigation, Hard, HeaterHard, Charged, ChargedHeater, ChargedNavigation}
+var Ways = []Way{Nothing, Steady, Heater, AtHome, AtTheSite, Navigation, Hard, HeaterHard, Charged, ChargedHeater,
+	ChargedNavigation}
 
 // Words says a way in a few words.
 func (w Way) Words() string {

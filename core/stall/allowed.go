@@ -23,7 +23,8 @@ type Moment struct {
 
 // Moment is the stall's limits as they are rated, for a pack with nothing beside it.
 func (l *Limits) Moment(restV, ohm, takesKW float64, takes ceiling.Cause) Moment {
-	return Moment{RestV: restV, Ohm: ohm, TakesKW: takesKW, Takes: takes, CableA: l.StallA, Cable: ceiling.StallCurrent, SharedKW: math.Inf(1)}
+	return Moment{RestV: restV, Ohm: ohm, TakesKW: takesKW, Takes: takes, CableA: l.StallA, Cable: ceiling.StallCurrent,
+		SharedKW: math.Inf(1)}
 }
 
 // Allowed is one limit at one moment: the current into the pack that it allows, and
@@ -53,7 +54,8 @@ func (l *Limits) Allowed(m Moment, into []Allowed) []Allowed {
 		list = append(list, Allowed{ceiling.CarCurrent, max(0, l.CarA), l.ToPlug(l.CarA * (m.RestV + l.CarA*m.Ohm) / 1000)})
 	}
 	if l.Converter && !math.IsInf(l.ConverterKW, 1) {
-		list = append(list, Allowed{ceiling.CarConverter, pack.Amps(l.FromPlug(l.ConverterKW), m.RestV, m.Ohm), l.ConverterKW})
+		list = append(list, Allowed{ceiling.CarConverter, pack.Amps(l.FromPlug(l.ConverterKW), m.RestV, m.Ohm),
+			l.ConverterKW})
 	}
 	if !math.IsInf(m.CableA, 1) {
 		list = append(list, l.atPlug(m, m.Cable, l.plugKW(m, m.CableA), m.CableA))

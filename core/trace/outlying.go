@@ -24,7 +24,8 @@ const (
 // the log's rhythm (a wall clock's reading among seconds, a slipped digit), in
 // ascending order. A time that is no finite number, or beyond LongestTimeS, is one.
 func Outlying(t []float64) []int {
-	if n := len(t); n == 0 || legal(t[0]) && legal(t[n-1]) && t[n-1]-t[0] <= outlyingS && sort.Float64sAreSorted(t) && !math.IsNaN(t[0]) {
+	if n := len(t); n == 0 ||
+		legal(t[0]) && legal(t[n-1]) && t[n-1]-t[0] <= outlyingS && sort.Float64sAreSorted(t) && !math.IsNaN(t[0]) {
 		return nil
 	}
 	sorted := make([]float64, 0, len(t))

@@ -15,7 +15,8 @@ func TestPeoplesUnits(t *testing.T) {
 		name        string
 		shown, tiny float64
 	}{
-		{"°C", 25, "°F", 77, 1e-12}, {"°C", -40, "°F", -40, 1e-12}, {"km", 1.609344, "mi", 1, 1e-12}, {"km/h", 80.4672, "mph", 50, 1e-9},
+		{"°C", 25, "°F", 77, 1e-12}, {"°C", -40, "°F", -40, 1e-12}, {"km", 1.609344, "mi", 1, 1e-12},
+		{"km/h", 80.4672, "mph", 50, 1e-9},
 		{"Wh/km", 200, "Wh/mi", 321.8688, 1e-9}, {"kW", 7, "kW", 7, 0},
 	} {
 		assert.Equal(t, c.name, us.Name(c.kept))

@@ -389,7 +389,8 @@ func (p *reader) leaveOut() {
 		return
 	}
 	for _, i := range out {
-		p.fault(p.lineOf(i), "the time, %s s into the log, is far outside its rhythm", strconv.FormatFloat(p.at[i], 'g', 6, 64))
+		p.fault(p.lineOf(i), "the time, %s s into the log, is far outside its rhythm",
+			strconv.FormatFloat(p.at[i], 'g', 6, 64))
 	}
 	first := out[0] == 0 && p.times.followed
 	drop := func(col []float64) {

@@ -49,20 +49,27 @@ var subjects = map[string]struct {
 	of   subject
 	mark bool
 }{
-	"min": {subject{"battery_temp_c": trace.BatteryTempMin}, false}, "max": {subject{"battery_temp_c": trace.BatteryTempMax}, false},
-	"coldest": {subject{"battery_temp_c": trace.BatteryTempMin}, false}, "warmest": {subject{"battery_temp_c": trace.BatteryTempMax}, false},
-	"cell": {subject{"battery_temp_c": trace.BatteryTemp}, false}, "battery": {subject{"battery_temp_c": trace.BatteryTemp}, false},
-	"inlet": {subject{"battery_temp_c": trace.InletTemp}, false}, "connector": {subject{"battery_temp_c": trace.InletTemp}, false},
-	"out": {subject{"battery_temp_c": trace.AmbientTemp}, false}, "outside": {subject{"battery_temp_c": trace.AmbientTemp}, false},
-	"ambient": {subject{"battery_temp_c": trace.AmbientTemp}, false},
+	"min":       {subject{"battery_temp_c": trace.BatteryTempMin}, false},
+	"max":       {subject{"battery_temp_c": trace.BatteryTempMax}, false},
+	"coldest":   {subject{"battery_temp_c": trace.BatteryTempMin}, false},
+	"warmest":   {subject{"battery_temp_c": trace.BatteryTempMax}, false},
+	"cell":      {subject{"battery_temp_c": trace.BatteryTemp}, false},
+	"battery":   {subject{"battery_temp_c": trace.BatteryTemp}, false},
+	"inlet":     {subject{"battery_temp_c": trace.InletTemp}, false},
+	"connector": {subject{"battery_temp_c": trace.InletTemp}, false},
+	"out":       {subject{"battery_temp_c": trace.AmbientTemp}, false},
+	"outside":   {subject{"battery_temp_c": trace.AmbientTemp}, false},
+	"ambient":   {subject{"battery_temp_c": trace.AmbientTemp}, false},
 
-	"requested": {requested, false}, "requests": {requested, false}, "request": {requested, false}, "req": {requested, false},
+	"requested": {requested, false}, "requests": {requested, false}, "request": {requested, false},
+	"req":  {requested, false},
 	"asks": {requested, false}, "asked": {requested, false}, "wants": {requested, false},
 	"offered": {offered, false}, "offers": {offered, false}, "offer": {offered, false},
 	"delivered": {subject{}, false}, "delivers": {subject{}, false}, "delivering": {subject{}, false},
 
 	"heater": {heater, true}, "heating": {heater, true}, "preheating": {heater, true},
-	"climate": {beside, true}, "cabin": {beside, true}, "fan": {beside, true}, "fans": {beside, true}, "compressor": {beside, true},
+	"climate": {beside, true}, "cabin": {beside, true}, "fan": {beside, true},
+	"fans": {beside, true}, "compressor": {beside, true},
 	"pump": {beside, true}, "pumps": {beside, true}, "aux": {beside, false}, "cooling": {beside, true},
 }
 
@@ -183,7 +190,8 @@ func (r *reader) setTimes(from, to clock) {
 	s, ok := from.seconds(as)
 	if !ok {
 		if s, ok = from.seconds(HoursMinutes); !ok {
-			r.problem = fmt.Sprintf("%q is no time, expected minutes and seconds such as 3:10, or a time of day such as 18:31", from.text)
+			r.problem = fmt.Sprintf("%q is no time, expected minutes and seconds such as 3:10, or a time of day such as 18:31",
+				from.text)
 			return
 		}
 		as = HoursMinutes
