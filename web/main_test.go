@@ -129,12 +129,20 @@ func newSite(t *testing.T, width, height int64, withDemo bool) *site {
 	return s
 }
 
-// do runs browser actions within a time that fits all of them.
+// do runs browser actions within a time that fits all of them. An element that the
+// page renewed between being found and being used, as a live one does every second,
+// is looked for again: nothing was done to it.
 func (s *site) do(actions ...chromedp.Action[chromedp.Void]) {
 	s.Helper()
 	ctx, cancel := context.WithTimeout(s.tab, patience)
 	defer cancel()
-	require.NoError(s, chromedp.Do(ctx, actions...))
+	for _, a := range actions {
+		err := chromedp.Do(ctx, a)
+		for err != nil && ctx.Err() == nil && strings.Contains(err.Error(), "Could not find node with given id") {
+			err = chromedp.Do(ctx, a)
+		}
+		require.NoError(s, err)
+	}
 }
 
 // open goes to a page and waits for its script.
