@@ -67,7 +67,7 @@ func (s *Server) showRecording(w http.ResponseWriter, r *http.Request, status in
 		return
 	}
 	if typed == nil {
-		typed = newFields(url.Values{"side": {rec.Side}, "offset": {words.Figure(rec.ClockOffsetS, 1)},
+		typed = newFields(url.Values{"side": {rec.Side}, "offset": {words.Figure(rec.ClockOffsetS, 3)},
 			"number": {r.URL.Query().Get("number")}})
 	}
 	v := &recordingView{fields: typed, Row: row, Rec: *rec}
@@ -162,15 +162,25 @@ func describe(c logbook.Correction, rec *trace.Recording) correctionRow {
 	return out
 }
 
-// saveRecording stores whose the recording is and how far its clock is off.
-func (s *Server) saveRecording(w http.ResponseWriter, r *http.Request) {
-	f, ok := s.form(w, r)
-	if !ok {
-		return
+// recordingForm gives what was sent and the recording it is about; false where that
+// was answered already.
+func (s *Server) recordingForm(w http.ResponseWriter, r *http.Request) (f *fields, row *logbook.Run,
+	rec *logbook.Recording, ok bool) {
+	if f, ok = s.form(w, r); !ok {
+		return nil, nil, nil, false
 	}
 	row, rec, err := s.recordingOf(r)
 	if err != nil {
 		s.fail(w, r, err)
+		return nil, nil, nil, false
+	}
+	return f, row, rec, true
+}
+
+// saveRecording stores whose the recording is and how far its clock is off.
+func (s *Server) saveRecording(w http.ResponseWriter, r *http.Request) {
+	f, row, rec, ok := s.recordingForm(w, r)
+	if !ok {
 		return
 	}
 	side := f.word("side", []string{string(trace.CarSide), string(trace.StallSide)})
@@ -195,13 +205,8 @@ func (s *Server) saveRecording(w http.ResponseWriter, r *http.Request) {
 
 // correct stores a correction of one value.
 func (s *Server) correct(w http.ResponseWriter, r *http.Request) {
-	f, ok := s.form(w, r)
+	f, row, rec, ok := s.recordingForm(w, r)
 	if !ok {
-		return
-	}
-	row, rec, err := s.recordingOf(r)
-	if err != nil {
-		s.fail(w, r, err)
 		return
 	}
 	c := &logbook.Correction{RunID: row.ID, RecordingID: rec.ID, Channel: f.text("channel")}

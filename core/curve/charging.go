@@ -184,20 +184,29 @@ func (s *sides) flowsOf(side trace.Side) []flow {
 		f := flow{Series: trace.Series{T: part.T[i:], V: part.V[i:]}, leg: l, firstS: first}
 		f.lastS, _ = lastPower(f.Series)
 		f.read = f.Len()
-		flows = append(flows, s.cutOff(f, side))
+		f.Series = s.cutOff(f.Series, l, side)
+		flows = append(flows, f)
 	}
 	return flows
 }
 
-// cutOff adds the moment at which the power was switched off, where it was read
-// shortly before.
-func (s *sides) cutOff(f flow, side trace.Side) flow {
-	n := f.Len()
+// cutOff gives a side's power in a leg with the moment at which it was switched off,
+// where it was read shortly before. It does not touch the readings themselves.
+func (s *sides) cutOff(p trace.Series, l leg, side trace.Side) trace.Series {
+	n := p.Len()
 	within := math.Max(cutOffS, cutOffInterval*s.interval[side])
-	if off := f.leg.offS; f.V[n-1] >= PowerFloorKW && off > f.T[n-1] && off <= f.T[n-1]+within {
-		f.Series = trace.Series{T: slices.Concat(f.T, []float64{off}), V: slices.Concat(f.V, f.V[n-1:])}
+	if n == 0 || p.V[n-1] < PowerFloorKW || l.offS <= p.T[n-1] || l.offS > p.T[n-1]+within {
+		return p
 	}
-	return f
+	return trace.Series{T: slices.Concat(p.T, []float64{l.offS}), V: slices.Concat(p.V, p.V[n-1:])}
+}
+
+// flowedTo is the time to which power counts: where it was cut off, else last power.
+func (f flow) flowedTo() float64 {
+	if f.Len() > f.read {
+		return f.T[f.Len()-1]
+	}
+	return f.lastS
 }
 
 // asRead gives the readings of the flow alone.

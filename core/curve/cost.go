@@ -12,7 +12,7 @@ import (
 // end, else what the stall's tariff asks for. By tariff, the energy is that of the
 // seller's register where it was read, else what the stall's power adds up to;
 // minutes are those of the stall's power; and minutes plugged in without charging
-// count from last power of each leg to its unplug. Nil where neither is known: what
+// count from the last power of each leg that counts to its unplug. Nil where neither is known: what
 // the car measures is not what is billed.
 func (s *sides) cost(r *run.Run, screen *Screen) *stall.Bill {
 	var tariff *run.Tariff
@@ -44,7 +44,7 @@ func (s *sides) cost(r *run.Run, screen *Screen) *stall.Bill {
 		}
 		use.T, use.KW = append(use.T, f.T...), append(use.KW, f.V...)
 		if !math.IsInf(f.leg.to, 1) {
-			use.IdleS += math.Max(0, f.leg.to-math.Max(f.lastS, f.T[f.Len()-1]-cutOffS))
+			use.IdleS += math.Max(0, f.leg.to-f.flowedTo())
 		}
 	}
 	return stall.BillOf(tariff, use)

@@ -28,6 +28,16 @@ func TestCostByHand(t *testing.T) {
 	assert.InDelta(t, 70.8, x.Cost.Total, 0.01)
 	assert.InDelta(t, 70.8/90, x.Cost.PerKWh, 0.001)
 
+	// Typed every 3 min, and unplugged 100 s after the last line: that power counts to
+	// the unplug, so that none of these 100 s is sold as idle as well.
+	typed := &run.Run{Recordings: []*trace.Recording{{Name: "notes", Side: trace.StallSide,
+		T: []float64{0, 180, 360, 540}, Columns: map[trace.Channel][]float64{trace.Power: {60, 60, 60, 60}}}},
+		Marks: []run.Mark{{TS: 0, Kind: run.PlugIn}, {TS: 640, Kind: run.Unplug}},
+		Stall: &run.Stall{Tariff: &run.Tariff{PerKWh: run.N(0.36), IdlePerMin: run.N(6)}}}
+	x = curve.Read(typed, curve.Options{})
+	assert.InDelta(t, 60*640/3600.0*0.36, x.Cost.Energy, 1e-9)
+	assert.Zero(t, x.Cost.Idle)
+
 	r.Stall.Tariff = nil
 	assert.Nil(t, curve.Read(r, curve.Options{}).Cost, "no tariff, no cost")
 	r.Stall.Tariff = &run.Tariff{PerKWh: run.N(0.4)}

@@ -16,7 +16,7 @@ import (
 
 // Version is the version of the arithmetic. Results kept elsewhere carry it and
 // are worked out anew when it changes.
-const Version = 5
+const Version = 6
 
 // PowerFloorKW is the power from which a car counts as charging.
 const PowerFloorKW = 1.0
@@ -167,7 +167,7 @@ func (s *sides) read(r *run.Run, o Options) *Reading {
 	out.Gaps = s.gaps(o.Side, zero)
 	out.Usable, out.DeliveredPer100KWh = s.capacity()
 	out.Legs = s.listLegs(flows, zero)
-	out.Screen = s.screen(r)
+	out.Screen = s.screen()
 	out.Windows, out.Implausible = s.windows(r, at, flows, zero)
 	out.Recordings = s.notes(r)
 	out.Ambient, out.Battery = s.temperatures(plug)

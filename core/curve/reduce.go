@@ -42,7 +42,7 @@ func Reduce(r *run.Run, n int) map[trace.Side]trace.Reduced {
 		}
 		lead := trace.Power
 		if p := s.power[side]; p.Len() > 0 {
-			series[trace.Power] = s.drawn(p)
+			series[trace.Power] = s.drawn(p, side)
 			series[EnergyAdded] = cumulated(s.flows[side])
 			if usable != nil && side == trace.CarSide {
 				series[CRate] = cRate(series[trace.Power], usable.Value)
@@ -77,16 +77,12 @@ func (s *sides) recorded(side trace.Side, c trace.Channel) bool {
 
 // drawn is a side's power without what was read between two legs and after the
 // last; where it was still read high at an unplug or plug-in it ends there.
-func (s *sides) drawn(p trace.Series) trace.Series {
+func (s *sides) drawn(p trace.Series, side trace.Side) trace.Series {
 	out := cut(p, trace.Span{From: math.Inf(-1), To: math.Nextafter(s.legs[0].from, math.Inf(-1))})
 	out = trace.Series{T: out.T[:len(out.T):len(out.T)], V: out.V[:len(out.V):len(out.V)]}
 	for _, l := range s.legs {
-		part := cut(p, l.span())
+		part := s.cutOff(cut(p, l.span()), l, side)
 		out.T, out.V = append(out.T, part.T...), append(out.V, part.V...)
-		if n := part.Len(); n > 0 && part.V[n-1] >= PowerFloorKW && !math.IsInf(l.offS, 1) && l.offS > part.T[n-1] &&
-			l.offS-part.T[n-1] <= cutOffS {
-			out.T, out.V = append(out.T, l.offS), append(out.V, part.V[n-1])
-		}
 	}
 	return out
 }

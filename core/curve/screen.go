@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"math"
 
-	"zincroad/core/run"
 	"zincroad/core/trace"
 	"zincroad/core/units"
 	"zincroad/core/words"
@@ -23,7 +22,7 @@ type Screen struct {
 const mostSessionKWh = 250
 
 // screen gives the seller's totals, nil where none was read near the end.
-func (s *sides) screen(*run.Run) *Screen {
+func (s *sides) screen() *Screen {
 	out := Screen{KWh: s.register(), Cost: s.price(), PowerKWh: s.kwh(trace.StallSide)}
 	if out.KWh == nil && out.Cost == nil {
 		return nil
