@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"zincroad/core/run"
+	"zincroad/core/trace"
 	"zincroad/core/words"
 	"zincroad/logbook"
 )
@@ -44,8 +45,8 @@ func (c *chargerClock) take(offS float64) (offsetS float64, step bool) {
 	case c.firm && offS < c.settledS-clockStepS: // no delay makes a clock run ahead
 		c.recent, c.settledS = []float64{offS}, offS
 		return offS, true
-	case c.firm && agree && median(last) > c.settledS+clockStepS:
-		c.recent, c.settledS = slices.Clone(last), median(last)
+	case c.firm && agree && trace.Median(last) > c.settledS+clockStepS:
+		c.recent, c.settledS = slices.Clone(last), trace.Median(last)
 		return c.settledS, true
 	case c.firm && offS > c.settledS+clockStepS:
 		return c.settledS, false // kept waiting, or the first after the clock was set back
@@ -53,16 +54,10 @@ func (c *chargerClock) take(offS float64) (offsetS float64, step bool) {
 	c.firm = c.firm || agree
 	freshest := slices.Min(c.recent)
 	fresh := slices.DeleteFunc(slices.Clone(c.recent), func(o float64) bool { return o > freshest+freshS })
-	if m := median(fresh); !c.known || math.Abs(m-c.settledS) >= clockOffS {
+	if m := trace.Median(fresh); !c.known || math.Abs(m-c.settledS) >= clockOffS {
 		c.known, c.settledS = true, m
 	}
 	return c.settledS, false
-}
-
-func median(v []float64) float64 {
-	v = slices.Sorted(slices.Values(v))
-	n := len(v)
-	return (v[(n-1)/2] + v[n/2]) / 2
 }
 
 // lineUp notes how far a charge point's own clock is off, as its messages come: its

@@ -86,14 +86,6 @@ func (f *fields) number(name string, min, max float64) *float64 {
 // withUnit is a number with a unit behind it.
 var withUnit = regexp.MustCompile(`^([-+]?[0-9.]+)\s*([^0-9.\s].*)$`)
 
-// unitNames are the units that a number may bring along, by how people write them.
-var unitNames = map[string]string{
-	"c": "°C", "°c": "°C", "°": "°C", "f": "°F", "°f": "°F", "k": "K",
-	"km": "km", "mi": "mi", "mile": "mi", "miles": "mi", "m": "m",
-	"km/h": "km/h", "kmh": "km/h", "kph": "km/h", "mph": "mph",
-	"wh/km": "Wh/km", "wh/mi": "Wh/mi", "kwh/100km": "kWh/100 km", "kwh/100 km": "kWh/100 km",
-}
-
 // numberIn is number for a quantity that is kept in a unit: the number is in the unit
 // that the form's field showed, or in one that stands behind it (70F, 140 mi).
 func (f *fields) numberIn(name, kept string, min, max float64) *float64 {
@@ -118,7 +110,7 @@ func (f *fields) numberIn(name, kept string, min, max float64) *float64 {
 		// a number alone, 1e3 too
 	} else if m := withUnit.FindStringSubmatch(s); m != nil {
 		s, unit = m[1], strings.TrimSpace(m[2])
-		if known, ok := unitNames[strings.ToLower(unit)]; ok {
+		if known, ok := units.Written(unit); ok {
 			unit = known
 		} else if strings.EqualFold(unit, kept) {
 			unit = kept

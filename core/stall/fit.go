@@ -75,9 +75,8 @@ func (l *Limits) at(p *pack.Pack, taper *pack.Taper, soc float64) At {
 	for i := range list {
 		switch a := &list[i]; a.Cause {
 		case ceiling.StallCurrent, ceiling.AdapterCurrent:
-			if rated := map[ceiling.Cause]float64{ceiling.StallCurrent: l.StallA,
-				ceiling.AdapterCurrent: l.AdapterA}[a.Cause]; !l.Converter {
-				a.PlugKW = rated * out.PackV / 1000
+			if !l.Converter { // before one, the amps at the plug are not the pack's
+				a.PlugKW = a.Amps * out.PackV / 1000
 			}
 		case ceiling.CarCurrent:
 			a.PlugKW = l.ToPlug(l.CarA * out.PackV / 1000)

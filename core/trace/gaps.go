@@ -1,6 +1,9 @@
 package trace
 
-import "math"
+import (
+	"math"
+	"slices"
+)
 
 // GapFloorS and GapFactor define a gap: a stretch without readings longer than
 // the larger of 30 s and ten times the interval.
@@ -30,7 +33,10 @@ func MedianInterval(t []float64) float64 {
 	return median(d)
 }
 
-// median gives the middle of some values, which it moves around; 0 for none.
+// Median gives the middle of some values; 0 for none.
+func Median(v []float64) float64 { return median(slices.Clone(v)) }
+
+// median is Median that moves the values around.
 func median(d []float64) float64 {
 	n := len(d)
 	if n == 0 {

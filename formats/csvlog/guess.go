@@ -266,19 +266,11 @@ func channelOf(header string) trace.Channel {
 	return ""
 }
 
-// unitWords maps what headers say to the names of units.
-var unitWords = map[string]string{
-	"%": "%", "pct": "%", "percent": "%", "kw": "kW", "w": "W", "mw": "MW", "a": "A", "ma": "mA", "v": "V", "mv": "mV",
-	"kv": "kV", "c": "°C", "°c": "°C", "degc": "°C", "celsius": "°C", "f": "°F", "°f": "°F", "degf": "°F",
-	"fahrenheit": "°F", "k": "K", "kwh": "kWh", "wh": "Wh", "mj": "MJ", "kj": "kJ", "hp": "hp", "‰": "permille",
-	"volts": "V", "amps": "A", "watts": "W", "kilowatts": "kW", "cents": "hundredths",
-}
-
 // unitOf gives the unit that a header names: in brackets, else as its last word;
 // empty where it names none.
 func unitOf(header string, in trace.Info) string {
 	try := func(word string) string {
-		name := unitWords[strings.ToLower(strings.TrimSpace(word))]
+		name, _ := units.Written(word)
 		if word = strings.TrimSpace(word); word == "mW" || word == "MW" {
 			name = "MW"
 		}
