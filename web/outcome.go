@@ -201,7 +201,7 @@ func (o *Outcome) sayWarm(v *planView, at func(float64) string) {
 	if a.Short && wanted && !v.Method.Cold {
 		o.Warnings = append(o.Warnings, notAsWarm(n.ColdestC, target))
 	}
-	if (a.Way == prepare.Navigation || a.Way == prepare.ChargedNavigation) && a.WarmS == 0 && a.StopsS < 0 {
+	if a.Way.ByNavigation() && a.WarmS == 0 && a.StopsS < 0 {
 		o.Warnings = append(o.Warnings, "Navigation: "+prepare.NoHeating(a)+".")
 	}
 	if a.Limit != "" {
@@ -211,8 +211,7 @@ func (o *Outcome) sayWarm(v *planView, at func(float64) string) {
 		}
 		o.Warnings = append(o.Warnings, text)
 	}
-	if nav := v.Plan.Plan.Car.Navigation; nav != nil && nav.StopOnly &&
-		(a.Way == prepare.Navigation || a.Way == prepare.ChargedNavigation) {
+	if nav := v.Plan.Plan.Car.Navigation; nav != nil && nav.StopOnly && a.Way.ByNavigation() {
 		o.Warnings = append(o.Warnings, "This car heats only for a stall that is a stop: set a destination beyond it.")
 	}
 	if a.StopsS < 0 && a.WarmS > 0 {

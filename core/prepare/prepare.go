@@ -228,7 +228,7 @@ func (d *driver) chosen(targetC float64) *Approach {
 	a.Short = a.Plug().Battery.Ordered().ColdestC < targetC-0.05
 	if a.Limit == "" && d.longest(w) > 0 && a.WarmS < wished*60-30 {
 		a.Limit = "charge and distance allow no more"
-		if w == Navigation || w == ChargedNavigation {
+		if w.ByNavigation() {
 			a.Limit = "navigation and charge allow no more"
 		}
 	}
@@ -262,10 +262,10 @@ func (d *driver) option(w Way, targetC float64) Option {
 	} else {
 		o.Approach = d.warmed(w, targetC)
 	}
-	if (w == Charged || w == ChargedHeater || w == ChargedNavigation) && o.Approach.Phase(Charge) == nil {
+	if w.ChargesBefore() && o.Approach.Phase(Charge) == nil {
 		return Option{Way: w, TS: math.NaN(), Reason: "this stall cannot charge it so far"}
 	}
-	if (w == Navigation || w == ChargedNavigation) && o.Approach.WarmS == 0 && o.Approach.StopsS < 0 {
+	if w.ByNavigation() && o.Approach.WarmS == 0 && o.Approach.StopsS < 0 {
 		return Option{Way: w, TS: math.NaN(), Reason: NoHeating(o.Approach)}
 	}
 	brief, err := forecast.Quick(d.plan.session(d.plan.FromPct, d.plan.ToPct, o.Approach.Plug().Battery))

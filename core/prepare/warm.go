@@ -30,6 +30,14 @@ const (
 var Ways = []Way{Nothing, Steady, Heater, AtHome, AtTheSite, Navigation, Hard, HeaterHard, Charged, ChargedHeater,
 	ChargedNavigation}
 
+// ByNavigation tells whether the car's navigation turns the heater on in a way.
+func (w Way) ByNavigation() bool { return w == Navigation || w == ChargedNavigation }
+
+// ChargesBefore tells whether a way begins with a DC charge.
+func (w Way) ChargesBefore() bool {
+	return w == Charged || w == ChargedHeater || w == ChargedNavigation
+}
+
 // Words says a way in a few words.
 func (w Way) Words() string {
 	switch w {
