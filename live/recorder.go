@@ -110,7 +110,7 @@ func (r *Recorder) look(ctx context.Context, claims *logbook.Claims, running map
 	fresh := claims == nil
 	if fresh {
 		var err error
-		if claims, err = r.Book.Claims(ask); err != nil {
+		if claims, err = r.Book.FeedClaims(ask); err != nil {
 			return nil
 		}
 	}

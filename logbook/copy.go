@@ -23,6 +23,7 @@ type copyStream struct {
 	t         []float64
 	columns   [][]float64
 	n         int
+	told      func(readings int) // of each chunk
 	buf       []byte
 	off       int
 	ended     bool
@@ -33,8 +34,9 @@ const copyHeader = "PGCOPY\n\xff\r\n\x00" + "\x00\x00\x00\x00" + "\x00\x00\x00\x
 
 const copyChunk = 1 << 16
 
-func newCopyStream(recording int64, rec *trace.Recording, names []string) *copyStream {
-	s := &copyStream{recording: recording, t: rec.T, buf: append(make([]byte, 0, copyChunk+512), copyHeader...)}
+func newCopyStream(recording int64, rec *trace.Recording, names []string, told func(int)) *copyStream {
+	s := &copyStream{recording: recording, t: rec.T, told: told,
+		buf: append(make([]byte, 0, copyChunk+512), copyHeader...)}
 	for _, n := range names {
 		s.columns = append(s.columns, rec.Columns[trace.Channel(n)])
 	}
@@ -57,7 +59,7 @@ func (s *copyStream) Read(p []byte) (int, error) {
 // fill writes rows until the chunk is full, and the trailer after the last one.
 func (s *copyStream) fill() {
 	be := binary.BigEndian
-	b := s.buf[:0]
+	b, before := s.buf[:0], s.n
 	for ; s.n < len(s.t) && len(b) < copyChunk; s.n++ {
 		b = be.AppendUint16(b, uint16(3+len(s.columns)))
 		b = be.AppendUint64(be.AppendUint32(b, 8), uint64(s.recording))
@@ -77,15 +79,16 @@ func (s *copyStream) fill() {
 		s.ended = true
 	}
 	s.buf, s.off = b, 0
+	s.told(s.n - before)
 }
 
 // copyReadings writes a recording's readings by COPY on the connection of the
 // transaction that stored the recording.
-func copyReadings(ctx context.Context, conn *sql.Conn, id int64, rec *trace.Recording) error {
+func copyReadings(ctx context.Context, conn *sql.Conn, id int64, rec *trace.Recording, told func(int)) error {
 	names := columnsOf(rec)
 	query := fmt.Sprintf("COPY readings (recording_id, n, %s) FROM STDIN BINARY", strings.Join(append([]string{"t_s"}, names...), ", "))
 	return conn.Raw(func(driver any) error {
-		tag, err := driver.(*stdlib.Conn).Conn().PgConn().CopyFrom(ctx, newCopyStream(id, rec, names), query)
+		tag, err := driver.(*stdlib.Conn).Conn().PgConn().CopyFrom(ctx, newCopyStream(id, rec, names, told), query)
 		if err == nil && tag.RowsAffected() != int64(rec.Len()) {
 			err = fmt.Errorf("%d of %d readings arrived", tag.RowsAffected(), rec.Len())
 		}

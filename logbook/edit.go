@@ -98,7 +98,7 @@ func (b *Book) Deleted(ctx context.Context) ([]Run, error) {
 	return list, mapped("listing deleted runs", err)
 }
 
-// Count gives the number of runs.
+// Count gives the number of runs, live ones too.
 func (b *Book) Count(ctx context.Context) (int64, error) {
 	var n int64
 	return n, mapped("counting the runs", b.db.WithContext(ctx).Model(&Run{}).Count(&n).Error)
@@ -152,19 +152,23 @@ type Words struct {
 
 // Words gives what occurs in the logbook's runs.
 func (b *Book) Words(ctx context.Context) (Words, error) {
-	var w Words
+	w := Words{Preconditioned: run.Preconditioned}
+	// One look into an index for each name, however many runs have it.
+	occurs := func(column, id string) string {
+		return "EXISTS (SELECT FROM runs r WHERE r." + column + " = " + id + " AND " + listed + ")"
+	}
 	for _, q := range []struct {
 		into *[]string
 		sql  string
 	}{
-		{&w.Cars, "SELECT DISTINCT c.name FROM runs r JOIN cars c ON c.id = r.car_id WHERE r.deleted_at IS NULL AND NOT r.live ORDER BY 1"},
-		{&w.Softwares, "SELECT DISTINCT s.version FROM runs r JOIN softwares s ON s.id = r.software_id WHERE r.deleted_at IS NULL AND NOT r.live ORDER BY 1"},
-		{&w.Stalls, "SELECT DISTINCT t.name || ' ' || s.name FROM runs r JOIN stalls s ON s.id = r.stall_id JOIN sites t ON t.id = s.site_id WHERE r.deleted_at IS NULL AND NOT r.live ORDER BY 1"},
+		{&w.Cars, "SELECT DISTINCT c.name FROM cars c WHERE " + occurs("car_id", "c.id")},
+		{&w.Softwares, "SELECT DISTINCT s.version FROM softwares s WHERE " + occurs("software_id", "s.id")},
+		{&w.Stalls, "SELECT DISTINCT t.name || ' ' || s.name FROM stalls s JOIN sites t ON t.id = s.site_id WHERE " +
+			occurs("stall_id", "s.id")},
 	} {
-		if err := b.db.WithContext(ctx).Raw(q.sql).Scan(q.into).Error; err != nil {
+		if err := b.db.WithContext(ctx).Raw(q.sql + " ORDER BY 1").Scan(q.into).Error; err != nil {
 			return w, mapped("listing what occurs", err)
 		}
 	}
-	w.Preconditioned = run.Preconditioned
 	return w, nil
 }

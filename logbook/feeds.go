@@ -206,12 +206,24 @@ func (b *Book) NewRecording(ctx context.Context, f *Feed, offsetS float64) error
 	return mapped("beginning another recording", err)
 }
 
-// Claims are the feeds that this copy of the program reads from. They are locks of
-// one connection: when the program or the connection ends, they are free.
-type Claims struct{ conn *sql.Conn }
+// Claims are what this copy of the program is at, and no other may be: feeds that it
+// reads from, runs that it works out. They are locks of one connection: when the program
+// or the connection ends, they are free.
+type Claims struct {
+	conn  *sql.Conn
+	space int
+}
 
-// Claims opens the connection that claims hang on.
-func (b *Book) Claims(ctx context.Context) (*Claims, error) {
+// The spaces keep the locks of one kind apart from any other.
+const (
+	feedClaims = 0x7a72
+	runClaims  = 0x7a73
+)
+
+// FeedClaims opens the connection that claims on feeds hang on.
+func (b *Book) FeedClaims(ctx context.Context) (*Claims, error) { return b.claims(ctx, feedClaims) }
+
+func (b *Book) claims(ctx context.Context, space int) (*Claims, error) {
 	pool, err := b.db.DB()
 	if err != nil {
 		return nil, err
@@ -220,23 +232,20 @@ func (b *Book) Claims(ctx context.Context) (*Claims, error) {
 	if err != nil {
 		return nil, mapped("opening the claims", err)
 	}
-	return &Claims{conn}, nil
+	return &Claims{conn, space}, nil
 }
 
-// claimSpace keeps the locks of feeds apart from any other.
-const claimSpace = 0x7a72
-
-// Try claims a feed; false when another copy has it. An error means that the
-// connection is lost, and every claim with it.
-func (c *Claims) Try(ctx context.Context, feedID int64) (ok bool, err error) {
-	err = c.conn.QueryRowContext(ctx, "SELECT pg_try_advisory_lock($1::int, $2::int)", claimSpace, feedID).Scan(&ok)
-	return ok, mapped("claiming the feed", err)
+// Try claims a feed or a run by its number; false when another copy has it. An error
+// means that the connection is lost, and every claim with it.
+func (c *Claims) Try(ctx context.Context, id int64) (ok bool, err error) {
+	err = c.conn.QueryRowContext(ctx, "SELECT pg_try_advisory_lock($1::int, $2::int)", c.space, id).Scan(&ok)
+	return ok, mapped("claiming", err)
 }
 
-// Release gives a feed up.
-func (c *Claims) Release(ctx context.Context, feedID int64) error {
-	_, err := c.conn.ExecContext(ctx, "SELECT pg_advisory_unlock($1::int, $2::int)", claimSpace, feedID)
-	return mapped("releasing the feed", err)
+// Release gives a claim up.
+func (c *Claims) Release(ctx context.Context, id int64) error {
+	_, err := c.conn.ExecContext(ctx, "SELECT pg_advisory_unlock($1::int, $2::int)", c.space, id)
+	return mapped("releasing a claim", err)
 }
 
 // Alive tells whether the claims still hold.

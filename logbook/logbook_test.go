@@ -261,7 +261,9 @@ func TestRoad(t *testing.T) {
 		assert.LessOrEqual(t, r.LengthS, longest)
 		assert.NotEmpty(t, r.Strip.T)
 	}
-	grouped, _, _, err := b.Road(ctx, logbook.RoadFilter{GroupBy: "car", Limit: 7, Offset: 7})
+	first, _, _, err := b.Road(ctx, logbook.RoadFilter{GroupBy: "car", Limit: 7})
+	require.NoError(t, err)
+	grouped, _, _, err := b.Road(ctx, logbook.RoadFilter{GroupBy: "car", Limit: 7, After: first[6].ID})
 	require.NoError(t, err)
 	require.Len(t, grouped, 7)
 	for i := 1; i < len(grouped); i++ {

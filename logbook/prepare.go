@@ -5,6 +5,8 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"strconv"
+	"strings"
 	"time"
 
 	"gorm.io/gorm"
@@ -221,37 +223,56 @@ func (b *Book) DeleteWanted(ctx context.Context, id int64) (*Wanted, error) {
 	return &w, mapped("taking it out of the matrix", err)
 }
 
-// Made is a run as the matrix counts it.
+// Made is the runs of one kind that the matrix counts: alike in all that it varies.
 type Made struct {
-	RunID int64
 	prepare.Cell
+	Runs   int
+	Newest []int64 // of them, as many as a page names, the latest first
 }
 
-// Made lists every run with what the matrix varies. Its start is the first state
-// of charge that was recorded, else the window's start; a run of unknown start
-// counts only where any start does.
+// madeNamed is how many runs of a kind are named.
+const madeNamed = 12
+
+// Made lists the kinds of runs that were made, the kind of the first run first. A run's
+// start is its state of charge at clock zero to a tenth of a point, else the window's
+// start; a run of unknown start counts only where any start does.
 func (b *Book) Made(ctx context.Context) ([]Made, error) {
 	var rows []struct {
-		ID                                 int64
-		Car, Software, Stall, Precondition string
-		FromPct                            *float64
+		Car, Software, Stall, Preconditioned string
+		FromPct                              *float64
+		Runs                                 int
+		Newest                               string
 	}
-	err := b.db.WithContext(ctx).Raw(`
-SELECT r.id, coalesce(c.name, '') AS car, coalesce(w.version, '') AS software,
-       coalesce(s.name || ' ' || t.name, '') AS stall, coalesce(nullif(r.preconditioned, ''), '') AS precondition,
-       coalesce((SELECT min(q.soc_pct) FROM recordings g JOIN readings q ON q.recording_id = g.id AND q.n < 50
-                 WHERE g.run_id = r.id AND q.soc_pct IS NOT NULL), r.from_pct) AS from_pct
-FROM runs r LEFT JOIN cars c ON c.id = r.car_id LEFT JOIN softwares w ON w.id = r.software_id
-     LEFT JOIN stalls t ON t.id = r.stall_id LEFT JOIN sites s ON s.id = t.site_id
-WHERE r.deleted_at IS NULL AND NOT r.live ORDER BY r.id`).Scan(&rows).Error
+	err := b.db.WithContext(ctx).Raw(`WITH kinds AS (
+			SELECT r.car_id, r.software_id, r.stall_id, r.preconditioned,
+				round(coalesce(r.start_pct, r.from_pct)::numeric, 1)::float8 AS from_pct,
+				count(*) AS runs, array_agg(r.id ORDER BY r.id DESC) AS ids, min(r.id) AS first
+			FROM runs r WHERE `+listed+` GROUP BY 1, 2, 3, 4, 5)
+		SELECT coalesce(c.name, '') AS car, coalesce(w.version, '') AS software,
+			coalesce(s.name || ' ' || t.name, '') AS stall, k.preconditioned, k.from_pct, k.runs,
+			array_to_string(k.ids[1:?], ' ') AS newest
+		FROM kinds k LEFT JOIN cars c ON c.id = k.car_id LEFT JOIN softwares w ON w.id = k.software_id
+			LEFT JOIN stalls t ON t.id = k.stall_id LEFT JOIN sites s ON s.id = t.site_id
+		ORDER BY k.first`, madeNamed).Scan(&rows).Error
+	if err != nil {
+		return nil, mapped("reading the runs made", err)
+	}
 	out := make([]Made, len(rows))
 	for i, r := range rows {
-		out[i] = Made{r.ID, prepare.Cell{Car: r.Car, Software: r.Software, Stall: r.Stall, Preconditioned: r.Precondition, FromPct: math.NaN()}}
+		out[i] = Made{Cell: prepare.Cell{Car: r.Car, Software: r.Software, Stall: r.Stall,
+			Preconditioned: r.Preconditioned, FromPct: math.NaN()}, Runs: r.Runs}
 		if r.FromPct != nil {
 			out[i].FromPct = *r.FromPct
 		}
+		for _, id := range strings.Fields(r.Newest) {
+			n, err := strconv.ParseInt(id, 10, 64)
+			if err != nil {
+				return nil, fmt.Errorf("reading the runs made: %w", err)
+			}
+			out[i].Newest = append(out[i].Newest, n)
+		}
 	}
-	return out, mapped("reading the runs made", err)
+	return out, nil
 }
 
 // errUnknownName is for places and plans of sites, cars and stalls that are not there.

@@ -48,6 +48,12 @@ func (b *Book) Twin(ctx context.Context, files []intake.File) (*Run, bool, error
 // Save stores a run with its readings and files, all or nothing, and gives its
 // number. Cars, software, sites, stalls and adapters are found by name or made.
 func (b *Book) Save(ctx context.Context, in *intake.Bundle) (int64, error) {
+	return b.SaveTelling(ctx, in, func(int) {})
+}
+
+// SaveTelling is Save that tells how many more readings are on their way to the disk,
+// again and again until all are.
+func (b *Book) SaveTelling(ctx context.Context, in *intake.Bundle, told func(readings int)) (int64, error) {
 	packed := make([]func() ([]byte, error), len(in.Files))
 	for i, f := range in.Files {
 		packed[i] = packing(f.Bytes)
@@ -63,7 +69,7 @@ func (b *Book) Save(ctx context.Context, in *intake.Bundle) (int64, error) {
 			id = row.ID
 			taken := map[string]bool{}
 			for i, rec := range in.Run.Recordings {
-				if err := saveRecording(ctx, tx, conn, in, i, id, packed[i], taken); err != nil {
+				if err := saveRecording(ctx, tx, conn, in, i, id, packed[i], taken, told); err != nil {
 					return fmt.Errorf("%s: %w", rec.Name, err)
 				}
 			}
@@ -114,7 +120,8 @@ func (row *Run) describe(tx *gorm.DB, r *run.Run) error {
 }
 
 // saveRecording stores one recording, its readings by COPY, and its file.
-func saveRecording(ctx context.Context, tx *gorm.DB, conn *sql.Conn, in *intake.Bundle, i int, runID int64, packed func() ([]byte, error), taken map[string]bool) error {
+func saveRecording(ctx context.Context, tx *gorm.DB, conn *sql.Conn, in *intake.Bundle, i int, runID int64,
+	packed func() ([]byte, error), taken map[string]bool, told func(int)) error {
 	rec := in.Run.Recordings[i]
 	canonical := in.Kind == intake.FolderKind || in.Layout != nil && in.Layout.Canonical
 	name := rec.Name
@@ -140,7 +147,7 @@ func saveRecording(ctx context.Context, tx *gorm.DB, conn *sql.Conn, in *intake.
 	if err := tx.Create(row).Error; err != nil {
 		return err
 	}
-	if err := copyReadings(ctx, conn, row.ID, rec); err != nil {
+	if err := copyReadings(ctx, conn, row.ID, rec, told); err != nil {
 		return err
 	}
 	content, err := packed()

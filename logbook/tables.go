@@ -167,18 +167,15 @@ type Mark struct {
 	Note  string
 }
 
+// result is what was worked out from a run, good for one revision of it and one
+// version of the arithmetic.
 type result struct {
 	RunID      int64 `gorm:"primaryKey;autoIncrement:false"`
 	Arithmetic int
 	Revision   int
-	WindowS    *float64
-	PeakKW     *float64 `gorm:"column:peak_kw"`
-	AverageKW  *float64 `gorm:"column:average_kw"`
-	LengthS    float64
-	Finding    string
-	Strip      string
-	Readings   string
-	Curves     string
+	Strip      []byte // packed
+	Readings   string // every figure, JSON
+	Curves     string // reduced curves, JSON
 }
 
 func (result) TableName() string { return "results" }

@@ -30,7 +30,7 @@ type benchView struct {
 	Chart      chartView
 	Clocks     []choice
 	Sides      []choice
-	Others     []logbook.RoadRow // runs that could be added
+	Others     []logbook.Choice // runs that could be added
 	CSVHref    string
 	SVGHref    string
 }
@@ -212,13 +212,16 @@ func fullName(row *logbook.Run) string {
 	return strings.Join(parts, " · ")
 }
 
+// pickable is how many runs the bench offers to add; the list has them all.
+const pickable = 200
+
 // benchOthers lists runs to add, newest first.
-func (s *Server) benchOthers(r *http.Request, have []int64) ([]logbook.RoadRow, error) {
-	rows, _, _, err := s.book.Road(r.Context(), logbook.RoadFilter{Limit: 200})
+func (s *Server) benchOthers(r *http.Request, have []int64) ([]logbook.Choice, error) {
+	list, err := s.book.Choices(r.Context(), pickable)
 	if err != nil {
 		return nil, err
 	}
-	return slices.DeleteFunc(rows, func(x logbook.RoadRow) bool { return slices.Contains(have, x.ID) }), nil
+	return slices.DeleteFunc(list, func(x logbook.Choice) bool { return slices.Contains(have, x.ID) }), nil
 }
 
 func setBench(w http.ResponseWriter, ids []int64) {

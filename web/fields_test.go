@@ -98,7 +98,7 @@ func TestDetailsSurviveTheForm(t *testing.T) {
 
 // The road's address and its filter say the same.
 func TestRoadAddress(t *testing.T) {
-	v, err := url.ParseQuery("car=Larch 52&stall=Weigh House 2&pre=none&ambient=cold&q= night  frost &group=car&sort=peak&from=40")
+	v, err := url.ParseQuery("car=Larch 52&stall=Weigh House 2&pre=none&ambient=cold&q= night  frost &group=car&sort=peak&after=40")
 	require.NoError(t, err)
 	q := readRoadQuery(v)
 	f := q.filter()
@@ -108,8 +108,8 @@ func TestRoadAddress(t *testing.T) {
 	again, err := url.ParseQuery(strings.TrimPrefix(q.address(40), "/?"))
 	require.NoError(t, err)
 	assert.Equal(t, q, readRoadQuery(again))
-	assert.False(t, readRoadQuery(url.Values{"from": {"-5"}, "sort": {"peak"}}).Filtered())
-	assert.Zero(t, readRoadQuery(url.Values{"from": {"-5"}}).Offset)
+	assert.False(t, readRoadQuery(url.Values{"after": {"-5"}, "sort": {"peak"}}).Filtered())
+	assert.Zero(t, readRoadQuery(url.Values{"after": {"-5"}}).After)
 }
 
 func TestBenchInTheCookie(t *testing.T) {

@@ -5,6 +5,7 @@ import (
 	"math"
 	"net/http"
 	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -22,37 +23,24 @@ type matrixView struct {
 	Next     string // the next run in words
 	NextHref string
 	NextFor  int // how many of the wanted rows it counts for
-	Grid     matrixGrid
+	Grid     prepare.Grid
 	Cars     []logbook.Car
 	Sites    []logbook.Site
 	Preconds []menuItem
 }
 
+// slotsShown is how many of the runs done a row names.
+const slotsShown = 12
+
 // matrixRow is a wanted combination with a slot for each repeat.
 type matrixRow struct {
 	ID      int64
 	Wanted  logbook.Wanted
-	Done    []int64 // runs, as many as there are
+	Done    []int64 // the latest runs, by number
+	More    int     // runs done that are not among them
 	Open    []struct{}
 	Missing int
 	Next    bool
-}
-
-// matrixGrid counts every run made: cars with their software down, stalls across.
-type matrixGrid struct {
-	Stalls []string
-	Rows   []gridRow
-}
-
-type gridRow struct {
-	Car, Software string
-	Cells         []gridCell
-}
-
-type gridCell struct {
-	Runs  []int64
-	Parts string // how many of each preconditioning
-	Href  string
 }
 
 func (s *Server) matrix(w http.ResponseWriter, r *http.Request) {
@@ -76,8 +64,12 @@ func (s *Server) showMatrix(w http.ResponseWriter, r *http.Request, status int, 
 		s.fail(w, r, err)
 		return
 	}
-	v.lay(wanted, made)
-	v.Grid = gridOf(made)
+	kinds := make([]prepare.Made, len(made))
+	for i := range made {
+		kinds[i] = prepare.Made{Cell: made[i].Cell, Runs: made[i].Runs}
+	}
+	v.lay(wanted, made, kinds)
+	v.Grid = prepare.GridOf(kinds)
 	s.render(w, r, "matrix", status, Frame{Title: "Matrix", Page: "prepare", Data: v, Notice: n})
 }
 
@@ -90,22 +82,21 @@ func precondChoices() []menuItem {
 }
 
 // lay puts the runs made over the wanted ones.
-func (v *matrixView) lay(wanted []logbook.Wanted, made []logbook.Made) {
+func (v *matrixView) lay(wanted []logbook.Wanted, made []logbook.Made, kinds []prepare.Made) {
 	want := make([]prepare.Wanted, len(wanted))
 	for i := range wanted {
 		want[i] = prepare.Wanted{Cell: wanted[i].Cell(), Repeats: wanted[i].Repeats}
 	}
-	cells := make([]prepare.Cell, len(made))
-	for i := range made {
-		cells[i] = made[i].Cell
-	}
-	m := prepare.MatrixOf(want, cells)
+	m := prepare.MatrixOf(want, kinds)
 	v.Wanted, v.Missing = m.Wanted, m.Missing
 	for i, row := range m.Rows {
 		out := matrixRow{ID: wanted[i].ID, Wanted: wanted[i], Missing: row.Missing, Open: make([]struct{}, row.Missing)}
-		for _, k := range row.Done {
-			out.Done = append(out.Done, made[k].RunID)
+		for _, k := range row.Kinds {
+			out.Done = append(out.Done, made[k].Newest...)
 		}
+		slices.Sort(out.Done)
+		out.Done = out.Done[max(0, len(out.Done)-slotsShown):]
+		out.More = row.Done - len(out.Done)
 		v.Rows = append(v.Rows, out)
 	}
 	if m.Next == nil {
@@ -167,45 +158,15 @@ func (v *matrixView) planHref(c prepare.Cell) string {
 	return "/prepare?" + q.Encode()
 }
 
-// gridOf counts the runs made of each car with its software at each stall.
-func gridOf(made []logbook.Made) matrixGrid {
-	var g matrixGrid
-	column, rows := map[string]int{}, map[[2]string]int{}
-	for _, m := range made {
-		name := orAny(m.Stall, "stall not noted")
-		if _, ok := column[name]; !ok {
-			column[name] = len(g.Stalls)
-			g.Stalls = append(g.Stalls, name)
-		}
-		key := [2]string{orAny(m.Car, "car not noted"), m.Software}
-		if _, ok := rows[key]; !ok {
-			rows[key] = len(g.Rows)
-			g.Rows = append(g.Rows, gridRow{Car: key[0], Software: key[1]})
+// partsOf says how many runs of a cell were warmed how.
+func partsOf(c prepare.GridCell) string {
+	var parts []string
+	for _, p := range append([]string{""}, run.Preconditioned...) {
+		if n := c.ByPreconditioned[p]; n > 0 {
+			parts = append(parts, fmt.Sprintf("%d %s", n, shortPrecond(p)))
 		}
 	}
-	for i := range g.Rows {
-		g.Rows[i].Cells = make([]gridCell, len(g.Stalls))
-	}
-	kinds := map[*gridCell]map[string]int{}
-	for _, m := range made {
-		c := &g.Rows[rows[[2]string{orAny(m.Car, "car not noted"), m.Software}]].Cells[column[orAny(m.Stall, "stall not noted")]]
-		c.Runs = append(c.Runs, m.RunID)
-		if kinds[c] == nil {
-			kinds[c] = map[string]int{}
-		}
-		kinds[c][m.Preconditioned]++
-	}
-	for c, by := range kinds {
-		var parts []string
-		for _, p := range append([]string{""}, run.Preconditioned...) {
-			if by[p] > 0 {
-				parts = append(parts, fmt.Sprintf("%d %s", by[p], shortPrecond(p)))
-			}
-		}
-		c.Parts = strings.Join(parts, ", ")
-		c.Href = "/runs/" + strconv.FormatInt(c.Runs[0], 10)
-	}
-	return g
+	return strings.Join(parts, ", ")
 }
 
 // shortPrecond says a preconditioning in a word or two.

@@ -28,12 +28,13 @@ type roadView struct {
 	Empty   bool   // no run in the logbook at all
 	Capped  string // how long the longest run is, where the axis ends before it
 	Deleted []logbook.Run
+	Unread  unreadView
 }
 
 // roadQuery is the filter as it stands in the address.
 type roadQuery struct {
 	Car, Software, Stall, Preconditioned, Ambient, Text, GroupBy, Sort string
-	Offset                                                             int
+	After                                                              int64 // the run that the list goes on behind
 }
 
 // option is one entry of a menu.
@@ -106,14 +107,14 @@ func readRoadQuery(v url.Values) roadQuery {
 		Car: v.Get("car"), Software: v.Get("software"), Stall: v.Get("stall"), Preconditioned: v.Get("pre"),
 		Ambient: v.Get("ambient"), Text: strings.TrimSpace(v.Get("q")), GroupBy: v.Get("group"), Sort: v.Get("sort"),
 	}
-	q.Offset, _ = strconv.Atoi(v.Get("from"))
-	q.Offset = max(0, q.Offset)
+	q.After, _ = strconv.ParseInt(v.Get("after"), 10, 64)
+	q.After = max(0, q.After)
 	return q
 }
 
 func (q roadQuery) filter() logbook.RoadFilter {
 	f := logbook.RoadFilter{Car: q.Car, Software: q.Software, Stall: q.Stall, Preconditioned: q.Preconditioned,
-		Text: q.Text, GroupBy: q.GroupBy, Sort: q.Sort, Offset: q.Offset, Limit: roadPage}
+		Text: q.Text, GroupBy: q.GroupBy, Sort: q.Sort, After: q.After, Limit: roadPage + 1}
 	for _, b := range ambientBands {
 		if b.Name == q.Ambient {
 			f.AmbientFrom, f.AmbientBelow = b.From, b.Below
@@ -122,8 +123,8 @@ func (q roadQuery) filter() logbook.RoadFilter {
 	return f
 }
 
-// address gives the page's own address for the rows from an offset.
-func (q roadQuery) address(offset int) string {
+// address gives the page's own address for the rows behind a run; 0: from the beginning.
+func (q roadQuery) address(after int64) string {
 	v := url.Values{}
 	for name, value := range map[string]string{"car": q.Car, "software": q.Software, "stall": q.Stall, "pre": q.Preconditioned,
 		"ambient": q.Ambient, "q": q.Text, "group": q.GroupBy, "sort": q.Sort} {
@@ -131,8 +132,8 @@ func (q roadQuery) address(offset int) string {
 			v.Set(name, value)
 		}
 	}
-	if offset > 0 {
-		v.Set("from", strconv.Itoa(offset))
+	if after > 0 {
+		v.Set("after", strconv.FormatInt(after, 10))
 	}
 	return "/?" + v.Encode()
 }
@@ -149,7 +150,7 @@ func (s *Server) road(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
-	if isPart(r) && q.Offset > 0 {
+	if isPart(r) && q.After > 0 {
 		s.part(w, r, "road", "rows", view)
 		return
 	}
@@ -160,19 +161,44 @@ func (s *Server) road(w http.ResponseWriter, r *http.Request) {
 	s.render(w, r, "road", http.StatusOK, f)
 }
 
+// unread says how many runs are still being worked out; a page that shows it asks again.
+func (s *Server) unread(w http.ResponseWriter, r *http.Request) {
+	n, err := s.book.Unread(r.Context())
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.part(w, r, "road", "unread", unreadView{n, true})
+}
+
+// unreadView is how many runs wait for new figures; Asked: the page showed some before.
+type unreadView struct {
+	N     int
+	Asked bool
+}
+
 func (s *Server) roadView(r *http.Request, q roadQuery) (*roadView, error) {
 	rows, total, longest, err := s.book.Road(r.Context(), q.filter())
 	if err != nil {
 		return nil, err
 	}
 	v := &roadView{Query: q, Total: total}
-	if v.Words, err = s.book.Words(r.Context()); err != nil {
-		return nil, err
-	}
-	if v.Deleted, err = s.book.Deleted(r.Context()); err != nil {
-		return nil, err
+	if q.After == 0 || !isPart(r) { // what stands around the rows
+		if v.Words, err = s.book.Words(r.Context()); err != nil {
+			return nil, err
+		}
+		if v.Deleted, err = s.book.Deleted(r.Context()); err != nil {
+			return nil, err
+		}
+		if v.Unread.N, err = s.book.Unread(r.Context()); err != nil {
+			return nil, err
+		}
 	}
 	v.Empty = total == 0 && !q.Filtered()
+	if len(rows) > roadPage {
+		rows = rows[:roadPage]
+		v.Next = q.address(rows[roadPage-1].ID)
+	}
 	toS := axisEnd(longest)
 	if longest > toS {
 		v.Capped = words.Hours(longest)
@@ -197,9 +223,6 @@ func (s *Server) roadView(r *http.Request, q roadQuery) (*roadView, error) {
 			x.Group, group = g, g
 		}
 		v.Rows = append(v.Rows, x)
-	}
-	if q.Offset+len(rows) < total {
-		v.Next = q.address(q.Offset + len(rows))
 	}
 	return v, nil
 }

@@ -88,6 +88,7 @@ func (s *Server) Handler() http.Handler {
 	r.Group(func(r chi.Router) {
 		r.Use(limited(requestTimeout))
 		r.Get("/", s.road)
+		r.Get("/unread", s.unread)
 		r.Route("/runs/{id}", s.runRoutes)
 		r.Get("/bench", s.bench)
 		r.Get("/bench.csv", s.benchCSV)

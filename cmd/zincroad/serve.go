@@ -171,6 +171,14 @@ func serve(ctx context.Context, st *storage, listen string, speed float64, withD
 			return err
 		}
 	}
+	read := make(chan struct{})
+	defer func() { <-read }() // it is at the database, which closes behind it
+	reading, stopReading := context.WithCancel(ctx)
+	defer stopReading()
+	go func() {
+		defer close(read)
+		book.KeepRead(reading)
+	}()
 	if err := book.Tidy(ctx); err != nil {
 		log.Warn("tidying up", "error", err)
 	}

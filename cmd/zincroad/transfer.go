@@ -53,6 +53,9 @@ func importCommand() *cobra.Command {
 	return c
 }
 
+// slowImport is from how many readings on an import says how far it is.
+const slowImport = 200_000
+
 // importOne brings one file in and tells whether all of it was good.
 func importOne(ctx context.Context, book *logbook.Book, path string, side trace.Side, again bool, out, errOut io.Writer) (bool, error) {
 	b, err := bundleOf(path, side)
@@ -66,13 +69,22 @@ func importOne(ctx context.Context, book *logbook.Book, path string, side trace.
 		fmt.Fprintf(out, "%s is in the logbook already as run %d; --again brings it in once more.\n", path, twin.ID)
 		return true, nil
 	}
-	id, err := book.Save(ctx, b)
-	if err != nil {
-		return false, err
-	}
 	n := 0
 	for _, rec := range b.Run.Recordings {
 		n += rec.Len()
+	}
+	var bar *progress
+	told := func(int) {}
+	if n >= slowImport {
+		bar = newProgress(errOut, "storing "+filepath.Base(path), "readings", int64(n))
+		told = func(stored int) { bar.add(int64(stored)) }
+	}
+	id, err := book.SaveTelling(ctx, b, told)
+	if err != nil {
+		return false, err
+	}
+	if bar != nil {
+		bar.end()
 	}
 	fmt.Fprintf(out, "%s is run %d: %d readings%s.\n", path, id, n, understood(b))
 	complain(errOut, b.Faults, b.LeftOut)

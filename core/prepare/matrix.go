@@ -51,10 +51,17 @@ type Wanted struct {
 	Repeats int
 }
 
+// Made is a number of runs that are alike in all that the matrix varies.
+type Made struct {
+	Cell
+	Runs int
+}
+
 // Row is a wanted combination with the runs that count for it.
 type Row struct {
 	Wanted
-	Done    []int // indexes into the runs made
+	Kinds   []int // indexes into the kinds of runs made
+	Done    int   // runs of those kinds
 	Missing int
 }
 
@@ -74,16 +81,16 @@ type Matrix struct {
 
 // MatrixOf lays the runs made over the wanted ones. A run counts for every row
 // that it fits.
-func MatrixOf(wanted []Wanted, made []Cell) Matrix {
+func MatrixOf(wanted []Wanted, made []Made) Matrix {
 	var m Matrix
 	for _, w := range wanted {
 		row := Row{Wanted: w}
-		for i, c := range made {
-			if w.Holds(c) {
-				row.Done = append(row.Done, i)
+		for i, kind := range made {
+			if w.Holds(kind.Cell) {
+				row.Kinds, row.Done = append(row.Kinds, i), row.Done+kind.Runs
 			}
 		}
-		row.Missing = max(0, w.Repeats-len(row.Done))
+		row.Missing = max(0, w.Repeats-row.Done)
 		m.Wanted += w.Repeats
 		m.Missing += row.Missing
 		m.Rows = append(m.Rows, row)
@@ -132,4 +139,52 @@ func (s *search) from(k int, c Cell, taken []int, missing int) {
 		s.from(k+1, joined, append(taken, row), missing+s.rows[row].Missing)
 	}
 	s.from(k+1, c, taken, missing)
+}
+
+// Grid counts the runs made: cars with their software down, stalls across, both in the
+// order in which they first come.
+type Grid struct {
+	Stalls []string // empty: not noted
+	Rows   []GridRow
+}
+
+// GridRow is a car with one software version, at every stall of the grid.
+type GridRow struct {
+	Car, Software string
+	Cells         []GridCell
+}
+
+// GridCell is how many runs there are, in all and by how the pack was warmed.
+type GridCell struct {
+	Runs             int
+	ByPreconditioned map[string]int // nil where there is none
+}
+
+// GridOf counts the runs made of each car with its software at each stall.
+func GridOf(made []Made) Grid {
+	var g Grid
+	column, rows := map[string]int{}, map[[2]string]int{}
+	for _, m := range made {
+		if _, ok := column[m.Stall]; !ok {
+			column[m.Stall] = len(g.Stalls)
+			g.Stalls = append(g.Stalls, m.Stall)
+		}
+		key := [2]string{m.Car, m.Software}
+		if _, ok := rows[key]; !ok {
+			rows[key] = len(g.Rows)
+			g.Rows = append(g.Rows, GridRow{Car: m.Car, Software: m.Software})
+		}
+	}
+	for i := range g.Rows {
+		g.Rows[i].Cells = make([]GridCell, len(g.Stalls))
+	}
+	for _, m := range made {
+		c := &g.Rows[rows[[2]string{m.Car, m.Software}]].Cells[column[m.Stall]]
+		if c.ByPreconditioned == nil {
+			c.ByPreconditioned = map[string]int{}
+		}
+		c.Runs += m.Runs
+		c.ByPreconditioned[m.Preconditioned] += m.Runs
+	}
+	return g
 }

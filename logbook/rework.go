@@ -1,0 +1,128 @@
+package logbook
+
+import (
+	"context"
+	"errors"
+	"math"
+	"time"
+
+	"zincroad/core/curve"
+)
+
+// settleAtOnce is how many changed runs the list waits for; more are worked out in the
+// background or when the list is asked for again.
+const settleAtOnce = 40
+
+// settle works out runs that came in or were changed since they were last worked out.
+func (b *Book) settle(ctx context.Context) error {
+	var ids []int64
+	err := b.db.WithContext(ctx).Raw(`SELECT r.id FROM runs r WHERE r.read_revision <> r.revision AND `+listed+`
+		ORDER BY r.id DESC LIMIT ?`, settleAtOnce).Scan(&ids).Error
+	if err != nil {
+		return mapped("looking for runs to work out", err)
+	}
+	for _, id := range ids {
+		if err := b.settleRun(ctx, id); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// settleRun works one run out. Where its figures cannot be made that is noted with it,
+// and it is not tried again until it or the arithmetic changes; the list shows it in its
+// place.
+func (b *Book) settleRun(ctx context.Context, id int64) error {
+	row, err := b.Run(ctx, id)
+	if errors.Is(err, ErrNotFound) {
+		return nil
+	}
+	if err == nil {
+		_, err = b.workOut(ctx, row)
+	}
+	if err == nil || row == nil {
+		return err
+	}
+	if ctx.Err() != nil {
+		return mapped("working out", ctx.Err())
+	}
+	b.log.Error("a run that cannot be worked out", "run", id, "error", err)
+	return mapped("noting what cannot be worked out", b.db.WithContext(ctx).Exec(`UPDATE runs SET read_revision = ?,
+		read_version = ?, read_fault = 'Its figures could not be worked out.' WHERE id = ?`,
+		row.Revision, curve.Version, id).Error)
+}
+
+// Unread counts the runs of the list whose figures are missing, of before a change, or
+// of an earlier version of the arithmetic.
+func (b *Book) Unread(ctx context.Context) (int, error) {
+	var n int
+	err := b.db.WithContext(ctx).Raw(`SELECT (SELECT count(*) FROM runs r WHERE r.read_version < ? AND `+listed+`) +
+		(SELECT count(*) FROM runs r WHERE r.read_revision <> r.revision AND r.read_version >= ? AND `+listed+`)`,
+		curve.Version, curve.Version).Scan(&n).Error
+	return n, mapped("counting the runs to work out", err)
+}
+
+// reworkPause is how long the background waits before it looks for work again.
+const reworkPause = 20 * time.Second
+
+// KeepRead works out in the background what Unread counts, now and whenever there is
+// more, until the context ends. Any number of copies of the program can do so at once:
+// each takes a run that no other has.
+func (b *Book) KeepRead(ctx context.Context) {
+	for ctx.Err() == nil {
+		if err := b.Rework(ctx, nil); err != nil && ctx.Err() == nil {
+			b.log.Warn("working runs out", "error", err)
+		}
+		select {
+		case <-ctx.Done():
+		case <-time.After(reworkPause):
+		}
+	}
+}
+
+// reworkBatch is how many runs are looked for at a time.
+const reworkBatch = 64
+
+// Rework works out every run that Unread counts, the newest first, and tells after each.
+// It ends when there is none left that no other copy of the program is at.
+func (b *Book) Rework(ctx context.Context, done func()) error {
+	claims, err := b.claims(ctx, runClaims)
+	if err != nil {
+		return err
+	}
+	defer claims.Close()
+	for before := int64(math.MaxInt64); ; {
+		var ids []int64
+		err := b.db.WithContext(ctx).Raw(`SELECT r.id FROM runs r WHERE (r.read_version < ? OR r.read_revision <> r.revision)
+			AND r.id < ? AND `+listed+` ORDER BY r.id DESC LIMIT ?`, curve.Version, before, reworkBatch).Scan(&ids).Error
+		if err != nil || len(ids) == 0 {
+			return mapped("looking for runs to work out", err)
+		}
+		for _, id := range ids {
+			before = id
+			did, err := b.reworkOne(ctx, claims, id)
+			if err != nil {
+				return err
+			}
+			if did && done != nil {
+				done()
+			}
+		}
+	}
+}
+
+// reworkOne works a run out unless another copy of the program is at it, or has been
+// since it was looked for.
+func (b *Book) reworkOne(ctx context.Context, claims *Claims, id int64) (did bool, err error) {
+	if ok, err := claims.Try(ctx, id); err != nil || !ok {
+		return false, err
+	}
+	defer func() { err = errors.Join(err, claims.Release(context.WithoutCancel(ctx), id)) }()
+	var due bool
+	err = b.db.WithContext(ctx).Raw("SELECT read_version < ? OR read_revision <> revision FROM runs WHERE id = ?",
+		curve.Version, id).Scan(&due).Error
+	if err != nil || !due {
+		return false, mapped("looking for runs to work out", err)
+	}
+	return true, b.settleRun(ctx, id)
+}

@@ -1,0 +1,262 @@
+package logbook
+
+import (
+	"context"
+	"fmt"
+	"strings"
+	"time"
+
+	"zincroad/core/curve"
+)
+
+// RoadRow is one run in the logbook's list.
+type RoadRow struct {
+	ID             int64
+	Title          string
+	StartedAt      *time.Time
+	Timezone       string
+	Car            string
+	Software       string
+	Stall          string
+	Site           string
+	Preconditioned string
+	Profile        string
+	AmbientC       *float64 `gorm:"column:ambient_c"`
+	BatteryC       *float64 `gorm:"column:battery_c"` // as noted
+	WindowS        *float64
+	PeakKW         *float64 `gorm:"column:peak_kw"`
+	AverageKW      *float64 `gorm:"column:average_kw"`
+	LengthS        float64
+	StartC         *float64 // the battery's, as logged
+	Finding        string
+	Packed         []byte `gorm:"column:strip"`
+	ReadVersion    int
+	ReadFault      string
+
+	Strip  Strip  `gorm:"-"`
+	Old    bool   `gorm:"-"` // its figures are of an earlier version of the arithmetic
+	Broken string `gorm:"-"` // why there is nothing to show of it; empty: there is
+}
+
+// RoadFilter chooses runs; an empty field chooses all.
+type RoadFilter struct {
+	Car, Software, Stall, Preconditioned string
+	AmbientBelow, AmbientFrom            *float64
+	Text                                 string
+	GroupBy                              string // car, software, stall or preconditioned
+	Sort                                 string // newest, oldest, fastest, peak or average
+	After                                int64  // the run that the list goes on behind; 0: from its beginning
+	Limit                                int    // 0: all
+}
+
+// listed is the condition of being in the list, as the partial indexes have it.
+const listed = "r.deleted_at IS NULL AND NOT r.live"
+
+// order is one way of sorting the list: by a key, and by number among runs alike. Both
+// run the same way, so that an index gives them, and going on behind a run is a search
+// in it.
+type order struct {
+	key, number string
+	descending  bool
+}
+
+var roadSorts = map[string]order{
+	"newest":  {"coalesce(r.started_at, '-infinity')", "r.id", true},
+	"oldest":  {"coalesce(r.started_at, 'infinity')", "(-r.id)", false},
+	"fastest": {"coalesce(r.window_s, 'Infinity')", "(-r.id)", false},
+	"peak":    {"(-coalesce(r.peak_kw, '-Infinity'))", "(-r.id)", false},
+	"average": {"(-coalesce(r.average_kw, '-Infinity'))", "(-r.id)", false},
+}
+
+// Groups go by names in the order of their letters, what has none at the end.
+var roadGroups = map[string][]string{
+	"car":            {byName("c.name")},
+	"software":       {byName("c.name"), byName("sw.version")},
+	"stall":          {byName("s.name"), byName("st.name")},
+	"preconditioned": {"r.preconditioned"},
+}
+
+func byName(column string) string { return `coalesce(lower(` + column + `), U&'\+10FFFF') COLLATE "C"` }
+
+const roadFrom = ` FROM runs r
+	LEFT JOIN cars c ON c.id = r.car_id LEFT JOIN softwares sw ON sw.id = r.software_id
+	LEFT JOIN stalls st ON st.id = r.stall_id LEFT JOIN sites s ON s.id = st.site_id`
+
+// Road lists runs with what their strips need, how many the filter chooses in all, and
+// the longest of those in seconds. Runs that were changed are worked out first, a page's
+// worth at most; those of an earlier version of the arithmetic are given as they are.
+func (b *Book) Road(ctx context.Context, f RoadFilter) (rows []RoadRow, total int, longestS float64, err error) {
+	if err := b.settle(ctx); err != nil {
+		return nil, 0, 0, err
+	}
+	ids, err := b.page(ctx, f)
+	if err != nil {
+		return nil, 0, 0, err
+	}
+	if rows, err = b.rows(ctx, ids); err != nil {
+		return nil, 0, 0, err
+	}
+	total, longestS, err = b.sum(ctx, f)
+	return rows, total, longestS, err
+}
+
+// page gives the numbers of the runs that a filter chooses, in its order.
+func (b *Book) page(ctx context.Context, f RoadFilter) ([]int64, error) {
+	query, args := f.query()
+	var ids []int64
+	return ids, mapped("listing the runs", b.db.WithContext(ctx).Raw(query, args...).Scan(&ids).Error)
+}
+
+// query is the list's: chosen, behind the run that it goes on from, in order.
+func (f RoadFilter) query() (string, []any) {
+	by, ok := roadSorts[f.Sort]
+	if !ok {
+		by = roadSorts["newest"]
+	}
+	where, args := f.where()
+	groups := roadGroups[f.GroupBy]
+	key := by.key + ", " + by.number
+	if f.After > 0 {
+		than := ">"
+		if by.descending {
+			than = "<"
+		}
+		beyond := fmt.Sprintf("(%s) %s (SELECT %s FROM runs r WHERE r.id = ?)", key, than, key)
+		after := []any{f.After}
+		if groups != nil {
+			g := "ROW(" + strings.Join(groups, ", ") + ")"
+			there := "(SELECT " + strings.Join(groups, ", ") + roadFrom + " WHERE r.id = ?)"
+			beyond = fmt.Sprintf("(%s > %s OR %s = %s AND %s)", g, there, g, there, beyond)
+			after = []any{f.After, f.After, f.After}
+		}
+		where, args = where+" AND "+beyond, append(args, after...)
+	}
+	if by.descending {
+		key = by.key + " DESC, " + by.number + " DESC"
+	}
+	query := "SELECT r.id" + roadFrom + where + " ORDER BY " + strings.Join(append(groups[:len(groups):len(groups)], key), ", ")
+	if f.Limit > 0 {
+		query, args = query+" LIMIT ?", append(args, f.Limit)
+	}
+	return query, args
+}
+
+// rows gives the runs of those numbers, in that order, with their strips.
+func (b *Book) rows(ctx context.Context, ids []int64) ([]RoadRow, error) {
+	var found []RoadRow
+	err := b.db.WithContext(ctx).Raw(`SELECT r.id, r.title, r.started_at, r.timezone, coalesce(c.name, '') AS car,
+		coalesce(sw.version, '') AS software, coalesce(st.name, '') AS stall, coalesce(s.name, '') AS site,
+		r.preconditioned, r.profile, r.ambient_c, r.battery_c, r.window_s, r.peak_kw, r.average_kw, r.length_s,
+		r.start_c, r.finding, r.read_version, r.read_fault, x.strip`+roadFrom+`
+		LEFT JOIN results x ON x.run_id = r.id WHERE r.id = ANY (?::bigint[])`, array(ids)).Scan(&found).Error
+	if err != nil {
+		return nil, mapped("reading the list's runs", err)
+	}
+	at := make(map[int64]*RoadRow, len(found))
+	for i := range found {
+		at[found[i].ID] = &found[i]
+	}
+	rows := make([]RoadRow, 0, len(ids))
+	for _, id := range ids {
+		if row := at[id]; row != nil {
+			b.unpackRow(row)
+			rows = append(rows, *row)
+		}
+	}
+	return rows, nil
+}
+
+// unpackRow reads a row's strip. One run that cannot be shown takes no other's place.
+func (b *Book) unpackRow(row *RoadRow) {
+	row.Old = row.ReadVersion != 0 && row.ReadVersion < curve.Version
+	switch strip, err := unpackStrip(row.Packed); {
+	case row.ReadFault != "":
+		row.Broken = row.ReadFault
+	case err == nil:
+		row.Strip = strip
+		row.Strip.BatteryC, row.Strip.Finding = row.StartC, row.Finding
+	case len(row.Packed) == 0:
+		row.Broken, row.Old = "Its figures are being worked out.", false
+	default:
+		b.log.Error("a strip that cannot be read", "run", row.ID, "error", err)
+		row.Broken = "What was kept of its figures cannot be read."
+	}
+}
+
+// sum gives how many runs a filter chooses, and the longest of them in seconds. Of the
+// whole list both stand ready.
+func (b *Book) sum(ctx context.Context, f RoadFilter) (total int, longestS float64, err error) {
+	var sum struct {
+		N       int
+		Longest float64
+	}
+	query, args := `SELECT (SELECT n FROM tallies WHERE what = 'runs') AS n,
+		coalesce((SELECT max(r.length_s) FROM runs r WHERE `+listed+`), 0) AS longest`, []any(nil)
+	if f.chooses() {
+		var where string
+		where, args = f.where()
+		query = "SELECT count(*) AS n, coalesce(max(r.length_s), 0) AS longest" + roadFrom + where
+	}
+	err = b.db.WithContext(ctx).Raw(query, args...).Scan(&sum).Error
+	return sum.N, sum.Longest, mapped("counting the runs", err)
+}
+
+// chooses tells whether the filter leaves anything out.
+func (f RoadFilter) chooses() bool {
+	return f.Car+f.Software+f.Stall+f.Preconditioned+strings.TrimSpace(f.Text) != "" || f.AmbientBelow != nil ||
+		f.AmbientFrom != nil
+}
+
+func (f RoadFilter) where() (string, []any) {
+	parts, args := []string{listed}, []any{}
+	add := func(on bool, sql string, values ...any) {
+		if on {
+			parts = append(parts, sql)
+			args = append(args, values...)
+		}
+	}
+	add(f.Car != "", "c.name = ?", f.Car)
+	add(f.Software != "", "sw.version = ?", f.Software)
+	add(f.Stall != "", "s.name || ' ' || st.name = ?", f.Stall)
+	add(f.Preconditioned != "", "r.preconditioned = ?", f.Preconditioned)
+	if f.AmbientBelow != nil {
+		add(true, "r.ambient_c < ?", *f.AmbientBelow)
+	}
+	if f.AmbientFrom != nil {
+		add(true, "r.ambient_c >= ?", *f.AmbientFrom)
+	}
+	for _, w := range strings.Fields(f.Text) {
+		add(true, "concat_ws(' ', r.title, c.name, sw.version, s.name, st.name, r.weather, r.method_name, r.finding) ILIKE ?",
+			"%"+likeEscape(w)+"%")
+	}
+	return " WHERE " + strings.Join(parts, " AND "), args
+}
+
+func likeEscape(s string) string {
+	return strings.NewReplacer(`\`, `\\`, `%`, `\%`, `_`, `\_`).Replace(s)
+}
+
+// array writes numbers as PostgreSQL writes an array.
+func array(ids []int64) string {
+	return "{" + strings.Trim(strings.ReplaceAll(fmt.Sprint(ids), " ", ","), "[]") + "}"
+}
+
+// Choice is a run to choose from: what names it, and no figures.
+type Choice struct {
+	ID                         int64
+	Title, Car, Software, Site string
+	Stall                      string
+}
+
+// Choices lists the newest runs of the list, so many at most.
+func (b *Book) Choices(ctx context.Context, limit int) ([]Choice, error) {
+	ids, err := b.page(ctx, RoadFilter{Limit: limit})
+	if err != nil {
+		return nil, err
+	}
+	var list []Choice
+	err = b.db.WithContext(ctx).Raw(`SELECT r.id, r.title, coalesce(c.name, '') AS car,
+		coalesce(sw.version, '') AS software, coalesce(s.name, '') AS site, coalesce(st.name, '') AS stall`+roadFrom+`
+		WHERE r.id = ANY (?::bigint[]) ORDER BY array_position(?::bigint[], r.id)`, array(ids), array(ids)).Scan(&list).Error
+	return list, mapped("listing the runs to choose from", err)
+}

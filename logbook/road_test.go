@@ -1,0 +1,201 @@
+package logbook_test
+
+import (
+	"cmp"
+	"context"
+	"database/sql"
+	"fmt"
+	"slices"
+	"sync"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zincroad/core/curve"
+	"zincroad/demo"
+	"zincroad/logbook"
+	"zincroad/logbook/logbooktest"
+)
+
+// withSQL gives a logbook with the demo's runs, and a way around it.
+func withSQL(t *testing.T) (*logbook.Book, string, func(query string) int) {
+	t.Helper()
+	url := server.URL(t)
+	b, err := logbook.Open(ctx, url, logbooktest.Quiet())
+	require.NoError(t, err)
+	require.NoError(t, demo.Load(ctx, b, func(string) {}))
+	db, err := sql.Open("pgx", url)
+	require.NoError(t, err)
+	t.Cleanup(func() {
+		db.Close()
+		_ = b.Close()
+	})
+	return b, url, func(query string) (n int) {
+		t.Helper()
+		require.NoError(t, db.QueryRow("WITH x AS ("+query+" RETURNING 1) SELECT count(*) FROM x").Scan(&n))
+		return n
+	}
+}
+
+// Going on behind the last run of a piece gives what the whole list has there, for every
+// order and every group, also among runs without a date, a window or a car.
+func TestPiecesMakeUpTheList(t *testing.T) {
+	b, _, exec := withSQL(t)
+	_, _, _, err := b.Road(ctx, logbook.RoadFilter{})
+	require.NoError(t, err)
+	exec("UPDATE runs SET started_at = NULL, window_s = NULL, peak_kw = NULL WHERE id % 4 = 0")
+	exec("UPDATE runs SET car_id = NULL, software_id = NULL, stall_id = NULL WHERE id % 5 = 0")
+	exec("UPDATE runs SET started_at = '2026-01-01' WHERE id % 6 = 1")
+	ids := func(rows []logbook.RoadRow) (out []int64) {
+		for _, r := range rows {
+			out = append(out, r.ID)
+		}
+		return out
+	}
+	for _, group := range []string{"", "car", "software", "stall", "preconditioned"} {
+		for _, sort := range []string{"newest", "oldest", "fastest", "peak", "average"} {
+			f := logbook.RoadFilter{GroupBy: group, Sort: sort}
+			whole, total, _, err := b.Road(ctx, f)
+			require.NoError(t, err)
+			require.Len(t, whole, total)
+			var pieces []int64
+			for f.Limit = 3; ; f.After = pieces[len(pieces)-1] {
+				rows, _, _, err := b.Road(ctx, f)
+				require.NoError(t, err)
+				if pieces = append(pieces, ids(rows)...); len(rows) < 3 {
+					break
+				}
+			}
+			assert.Equal(t, ids(whole), pieces, "by %s within %q", sort, group)
+		}
+	}
+}
+
+// The tally is what counting gives, whatever came and went.
+func TestTheTallyHolds(t *testing.T) {
+	b, _, exec := withSQL(t)
+	holds := func(want int) {
+		t.Helper()
+		rows, total, _, err := b.Road(ctx, logbook.RoadFilter{})
+		require.NoError(t, err)
+		assert.Equal(t, want, total)
+		assert.Len(t, rows, want)
+	}
+	holds(20)
+	require.NoError(t, b.DeleteRun(ctx, 3))
+	require.ErrorIs(t, b.DeleteRun(ctx, 3), logbook.ErrNotFound)
+	holds(19)
+	require.NoError(t, b.RestoreRun(ctx, 3))
+	require.NoError(t, b.RestoreRun(ctx, 3))
+	holds(20)
+	exec("UPDATE runs SET live = true WHERE id IN (4, 5)")
+	holds(18)
+	require.NoError(t, b.EndLive(ctx, 5))
+	holds(19)
+	exec("DELETE FROM runs WHERE id IN (1, 4)")
+	holds(18)
+}
+
+// Two copies of the program share what a new version of the arithmetic leaves to do: no
+// run is worked out twice, none is left.
+func TestCopiesShareTheRework(t *testing.T) {
+	one, url, exec := withSQL(t)
+	two, err := logbook.Open(ctx, url, logbooktest.Quiet())
+	require.NoError(t, err)
+	defer two.Close()
+	exec("UPDATE runs SET read_version = 0, read_revision = 0")
+	n, err := one.Unread(ctx)
+	require.NoError(t, err)
+	require.Equal(t, 20, n)
+	var mu sync.Mutex
+	done := 0
+	var all sync.WaitGroup
+	for _, b := range []*logbook.Book{one, two} {
+		all.Go(func() {
+			assert.NoError(t, b.Rework(ctx, func() {
+				mu.Lock()
+				defer mu.Unlock()
+				done++
+			}))
+		})
+	}
+	all.Wait()
+	assert.Equal(t, 20, done)
+	n, err = two.Unread(ctx)
+	require.NoError(t, err)
+	assert.Zero(t, n)
+	rows, _, _, err := one.Road(ctx, logbook.RoadFilter{})
+	require.NoError(t, err)
+	for _, r := range rows {
+		assert.Equal(t, curve.Version, r.ReadVersion)
+		assert.Empty(t, r.Broken)
+	}
+}
+
+// A copy with an older arithmetic takes nothing away that a newer one has worked out.
+func TestAnOlderCopyChangesNothing(t *testing.T) {
+	b, _, exec := withSQL(t)
+	require.NoError(t, b.Rework(ctx, nil))
+	exec(fmt.Sprintf("UPDATE runs SET read_version = %d, window_s = 1 WHERE id = 2", curve.Version+1))
+	exec(fmt.Sprintf("UPDATE results SET arithmetic = %d WHERE run_id = 2", curve.Version+1))
+	n, err := b.Unread(ctx)
+	require.NoError(t, err)
+	assert.Zero(t, n)
+	row, err := b.Run(ctx, 2)
+	require.NoError(t, err)
+	res, err := b.Results(ctx, row)
+	require.NoError(t, err)
+	assert.NotEmpty(t, res.Readings[0].Posts, "its own figures, for its own page")
+	rows, _, _, err := b.Road(ctx, logbook.RoadFilter{Sort: "fastest", Limit: 1})
+	require.NoError(t, err)
+	assert.EqualValues(t, 2, rows[0].ID, "what the newer one kept stands")
+}
+
+// The strip of the list is that of the results: what was packed is what was worked out,
+// to the precision that is kept.
+func TestStripsComeBack(t *testing.T) {
+	b, _, _ := withSQL(t)
+	rows, _, _, err := b.Road(ctx, logbook.RoadFilter{})
+	require.NoError(t, err)
+	for _, r := range rows {
+		run, err := b.Run(ctx, r.ID)
+		require.NoError(t, err)
+		res, err := b.Results(ctx, run)
+		require.NoError(t, err)
+		head := res.Readings[0]
+		require.Len(t, r.Strip.Posts, len(head.Posts))
+		for i, p := range head.Posts {
+			assert.InDelta(t, p.SoCPct, r.Strip.Posts[i].SoCPct, 1e-4)
+			assert.InDelta(t, p.TS, r.Strip.Posts[i].TS, 0.01)
+			assert.Equal(t, p.PowerKW == nil, r.Strip.Posts[i].PowerKW == nil)
+		}
+		assert.Equal(t, head.Side, r.Strip.Side)
+		assert.Len(t, r.Strip.Gaps, len(head.Gaps))
+		top := slices.MaxFunc(r.Strip.KW, func(a, b float64) int { return cmp.Compare(a, b) }) // NaN is the least
+		assert.InDelta(t, head.Peak.KW, top, 0.5, "thinning keeps the highest")
+		assert.Equal(t, head.Findings[0].Text, r.Strip.Finding)
+	}
+}
+
+// A run whose start was read counts by that, one that was not by its window's.
+func TestMadeCountsKinds(t *testing.T) {
+	b, _, exec := withSQL(t)
+	require.NoError(t, b.Rework(context.Background(), nil))
+	made, err := b.Made(ctx)
+	require.NoError(t, err)
+	runs, named := 0, 0
+	for _, m := range made {
+		runs, named = runs+m.Runs, named+len(m.Newest)
+	}
+	assert.Equal(t, 20, runs)
+	assert.Equal(t, 20, named)
+	exec("UPDATE runs SET car_id = NULL, software_id = NULL, stall_id = NULL, preconditioned = '', start_pct = NULL, from_pct = 12.34")
+	made, err = b.Made(ctx)
+	require.NoError(t, err)
+	require.Len(t, made, 1)
+	assert.Equal(t, 20, made[0].Runs)
+	assert.Len(t, made[0].Newest, 12, "a page names no more")
+	assert.EqualValues(t, 20, made[0].Newest[0])
+	assert.InDelta(t, 12.3, made[0].FromPct, 1e-9)
+}

@@ -1,0 +1,130 @@
+package logbook
+
+import (
+	"encoding/binary"
+	"errors"
+	"fmt"
+	"math"
+
+	"zincroad/core/curve"
+	"zincroad/core/trace"
+)
+
+// Strip is what the logbook's small strips are drawn from. Times are in seconds from
+// clock zero, powers in kW.
+type Strip struct {
+	Side  trace.Side
+	T     []float64
+	KW    []float64 // as long as T; NaN: nothing flows or was read
+	Posts []curve.Post
+	Gaps  []trace.Span
+
+	WindowFrom float64
+	WindowTo   float64
+
+	// What stands with the run rather than in the packed strip.
+	BatteryC *float64
+	Finding  string
+}
+
+// stripFormat is the first byte of a packed strip.
+const stripFormat = 1
+
+// errStrip is what a packed strip that cannot be read comes to.
+var errStrip = errors.New("no strip")
+
+// pack writes the strip in a tenth of the bytes that JSON takes, with numbers as
+// IEEE 754 singles: a time is right to a hundredth of a second up to a day and a half.
+// Layout: format, side (0 car, 1 stall), window from and to, then three lists, each
+// with its length before it: time and power; state of charge, time and power of posts
+// (NaN: not read); from and to of gaps.
+func (s *Strip) pack() []byte {
+	b := make([]byte, 0, 16+8*len(s.T)+12*len(s.Posts)+8*len(s.Gaps))
+	b = append(b, stripFormat, 0)
+	if s.Side == trace.StallSide {
+		b[1] = 1
+	}
+	put := func(v ...float64) {
+		for _, x := range v {
+			b = binary.LittleEndian.AppendUint32(b, math.Float32bits(float32(x)))
+		}
+	}
+	put(s.WindowFrom, s.WindowTo)
+	b = binary.AppendUvarint(b, uint64(len(s.T)))
+	for i, t := range s.T {
+		put(t, s.KW[i])
+	}
+	b = binary.AppendUvarint(b, uint64(len(s.Posts)))
+	for _, p := range s.Posts {
+		kw := math.NaN()
+		if p.PowerKW != nil {
+			kw = *p.PowerKW
+		}
+		put(p.SoCPct, p.TS, kw)
+	}
+	b = binary.AppendUvarint(b, uint64(len(s.Gaps)))
+	for _, g := range s.Gaps {
+		put(g.From, g.To)
+	}
+	return b
+}
+
+// unpackStrip reads what pack wrote. It fails with errStrip for anything else.
+func unpackStrip(b []byte) (Strip, error) {
+	var s Strip
+	if len(b) < 2 || b[0] != stripFormat || b[1] > 1 {
+		return s, fmt.Errorf("%d bytes: %w", len(b), errStrip)
+	}
+	s.Side = trace.CarSide
+	if b[1] == 1 {
+		s.Side = trace.StallSide
+	}
+	r := stripReader{rest: b[2:]}
+	s.WindowFrom, s.WindowTo = r.number(), r.number()
+	for range r.count(8) {
+		s.T = append(s.T, r.number())
+		s.KW = append(s.KW, r.number())
+	}
+	for range r.count(12) {
+		p := curve.Post{SoCPct: r.number(), TS: r.number()}
+		if kw := r.number(); !math.IsNaN(kw) {
+			p.PowerKW = &kw
+		}
+		s.Posts = append(s.Posts, p)
+	}
+	for range r.count(8) {
+		s.Gaps = append(s.Gaps, trace.Span{From: r.number(), To: r.number()})
+	}
+	if r.short || len(r.rest) > 0 {
+		return Strip{}, fmt.Errorf("%d bytes: %w", len(b), errStrip)
+	}
+	return s, nil
+}
+
+// stripReader takes numbers off the front of a packed strip; short says that there
+// were fewer than asked for.
+type stripReader struct {
+	rest  []byte
+	short bool
+}
+
+func (r *stripReader) number() float64 {
+	if len(r.rest) < 4 {
+		r.short = true
+		return 0
+	}
+	v := math.Float32frombits(binary.LittleEndian.Uint32(r.rest))
+	r.rest = r.rest[4:]
+	return float64(v)
+}
+
+// count gives the length of a list whose elements take so many bytes each.
+func (r *stripReader) count(size uint64) uint64 {
+	n, used := binary.Uvarint(r.rest)
+	if used <= 0 || n > uint64(len(r.rest)-used)/size {
+		r.short = true
+		return 0
+	}
+	r.rest = r.rest[used:]
+	return n
+}
