@@ -107,6 +107,15 @@ func (b *Book) page(ctx context.Context, f RoadFilter) ([]int64, error) {
 	return ids, mapped("listing the runs", b.db.WithContext(ctx).Raw(query, args...).Scan(&ids).Error)
 }
 
+// PlanOf says how the database finds what a filter chooses, with the time it took; for
+// measuring.
+func (b *Book) PlanOf(ctx context.Context, f RoadFilter) (string, error) {
+	query, args := f.query()
+	var lines []string
+	err := b.db.WithContext(ctx).Raw("EXPLAIN (ANALYZE, COSTS OFF, TIMING OFF) "+query, args...).Scan(&lines).Error
+	return strings.Join(lines, "\n"), mapped("asking for the plan", err)
+}
+
 // query is the list's: chosen, behind the run that it goes on from, in order.
 func (f RoadFilter) query() (string, []any) {
 	by, ok := roadSorts[f.Sort]

@@ -83,6 +83,23 @@ CREATE TRIGGER readings_inserted AFTER INSERT ON readings REFERENCING NEW TABLE 
     FOR EACH STATEMENT EXECUTE FUNCTION readings_belong();
 CREATE TRIGGER readings_updated AFTER UPDATE ON readings REFERENCING NEW TABLE AS fresh
     FOR EACH STATEMENT EXECUTE FUNCTION readings_belong();
+-- A long import goes straight into the part that its recording belongs to.
+CREATE TRIGGER readings_inserted AFTER INSERT ON readings_0 REFERENCING NEW TABLE AS fresh
+    FOR EACH STATEMENT EXECUTE FUNCTION readings_belong();
+CREATE TRIGGER readings_inserted AFTER INSERT ON readings_1 REFERENCING NEW TABLE AS fresh
+    FOR EACH STATEMENT EXECUTE FUNCTION readings_belong();
+CREATE TRIGGER readings_inserted AFTER INSERT ON readings_2 REFERENCING NEW TABLE AS fresh
+    FOR EACH STATEMENT EXECUTE FUNCTION readings_belong();
+CREATE TRIGGER readings_inserted AFTER INSERT ON readings_3 REFERENCING NEW TABLE AS fresh
+    FOR EACH STATEMENT EXECUTE FUNCTION readings_belong();
+CREATE TRIGGER readings_inserted AFTER INSERT ON readings_4 REFERENCING NEW TABLE AS fresh
+    FOR EACH STATEMENT EXECUTE FUNCTION readings_belong();
+CREATE TRIGGER readings_inserted AFTER INSERT ON readings_5 REFERENCING NEW TABLE AS fresh
+    FOR EACH STATEMENT EXECUTE FUNCTION readings_belong();
+CREATE TRIGGER readings_inserted AFTER INSERT ON readings_6 REFERENCING NEW TABLE AS fresh
+    FOR EACH STATEMENT EXECUTE FUNCTION readings_belong();
+CREATE TRIGGER readings_inserted AFTER INSERT ON readings_7 REFERENCING NEW TABLE AS fresh
+    FOR EACH STATEMENT EXECUTE FUNCTION readings_belong();
 
 -- +goose Down
 CREATE TABLE readings_whole (LIKE readings, PRIMARY KEY (recording_id, n));
