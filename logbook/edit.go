@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"gorm.io/gorm"
+
 	"zincroad/core/run"
 )
 

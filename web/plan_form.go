@@ -7,6 +7,7 @@ import (
 	"net/url"
 	"slices"
 
+	"zincroad/core/ceiling"
 	"zincroad/core/pack"
 	"zincroad/core/prepare"
 	"zincroad/core/run"
@@ -217,7 +218,7 @@ func (v *planView) plan(roads map[[2]int64]float64) prepare.Plan {
 	}
 	p.Session.ClimateKW = v.used("climate", climate)
 	p.Session.Gentle = v.word("profile", run.Profiles) == "gentle"
-	p.Session.Assumed = stall.Assumptions{PowerSharePct: v.used("share", 100)}
+	p.Session.Assumed = ceiling.Assumptions{PowerSharePct: v.used("share", 100)}
 	if at := v.used("replug", v.Method.ReplugAtPct); at > 0 {
 		p.Session.ReplugAtPct = at
 	}
@@ -315,6 +316,6 @@ func (v *planView) charges(t *logbook.Stall) bool {
 	if v.Car == nil {
 		return false
 	}
-	fit, err := stall.FitOf(v.Car.Describe(""), t.Describe(), nil, stall.Assumptions{}, false)
+	fit, err := stall.FitOf(v.Car.Describe(""), t.Describe(), nil, ceiling.Assumptions{}, false)
 	return err == nil && fit.Fits
 }

@@ -220,7 +220,7 @@ func unknown(n int) []float64 {
 }
 
 // limitLabel names a ceiling with its figure.
-func limitLabel(c ceiling.Cause, l *stall.Limits) string {
+func limitLabel(c ceiling.Cause, l *ceiling.Limits) string {
 	switch c {
 	case ceiling.StallPower:
 		return "stall, " + words.Figure(l.StallKW, 0) + " kW"

@@ -9,6 +9,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"zincroad/core/ceiling"
 	"zincroad/core/forecast"
 	"zincroad/core/pack"
 	"zincroad/core/run"
@@ -81,7 +82,7 @@ func fitCommand() *cobra.Command {
 				return err
 			}
 			gentle := r.Conditions != nil && r.Conditions.Profile == "gentle"
-			f, err := stall.FitOf(r.Car, r.Stall, r.Adapter, stall.Assumptions{PowerSharePct: share}, gentle)
+			f, err := stall.FitOf(r.Car, r.Stall, r.Adapter, ceiling.Assumptions{PowerSharePct: share}, gentle)
 			if err != nil {
 				return refused(errOut, path, err)
 			}
@@ -149,7 +150,7 @@ func forecastCommand() *cobra.Command {
 				return err
 			}
 			plan := forecast.Plan{Car: r.Car, Stall: r.Stall, Adapter: r.Adapter, FromPct: from, ToPct: to, AmbientC: ambientC,
-				ClimateKW: climateKW, Assumed: stall.Assumptions{PowerSharePct: share}}
+				ClimateKW: climateKW, Assumed: ceiling.Assumptions{PowerSharePct: share}}
 			battery := batteryC
 			if cond := r.Conditions; cond != nil {
 				plan.Gentle = cond.Profile == "gentle"

@@ -19,7 +19,7 @@ import (
 const Version = 6
 
 // PowerFloorKW is the power from which a car counts as charging.
-const PowerFloorKW = 1.0
+const PowerFloorKW = run.PowerFloorKW
 
 // Clock says from when a run's times are counted.
 type Clock string

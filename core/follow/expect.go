@@ -113,7 +113,7 @@ func (s *State) from(f *feeds, plan forecast.Plan, soc, at float64) forecast.Pla
 		if p, err := pack.For(plan.Car); err == nil {
 			kw := s.KW.V
 			if f.kwSide == trace.StallSide {
-				kw *= packShare
+				kw *= ceiling.PackShare
 			}
 			rest.From.Amps, rest.From.Ramping = pack.Amps(kw, p.RestV(soc), p.Ohm(soc, rest.Battery.MeanC())), true
 		}

@@ -51,9 +51,9 @@ type State struct {
 	Warmest Value
 	KWh     float64 // the headline side's so far
 
-	Holding  *Holding // nil: nothing to say yet
-	learnt   *Holding // the same, or what held when the power was read last
-	learntAt float64  // the state of charge then
+	Holding  *ceiling.Holding // nil: nothing to say yet
+	learnt   *ceiling.Holding // the same, or what held when the power was read last
+	learntAt float64          // the state of charge then
 
 	poweredAt float64 // first power of this leg on the run's own clock; NaN before
 	Alert     *Alert  // nil: within the forecast
@@ -86,13 +86,6 @@ func (v Value) Old() bool { return v.Known() && v.AgeS > oldS }
 // Expect is a state of charge to come. HighS is NaN where it may never be reached.
 type Expect struct {
 	SoCPct, TS, LowS, HighS float64
-}
-
-// Holding is what seems to hold the power down.
-type Holding struct {
-	Cause  ceiling.Cause
-	Reason string // one line, with the numbers used
-	Sure   bool
 }
 
 // Alert is how the run leaves its forecast.
@@ -333,7 +326,7 @@ func (s *State) count(r *run.Run, f *feeds, plan forecast.Plan) {
 	s.countS = min(s.countS, f.now)
 	share := 1.0
 	if f.kwSide == trace.StallSide {
-		share = packShare
+		share = ceiling.PackShare
 	}
 	s.Counted = min(100, f.soc.V[n-1]+kwh*share/b.UsableKWh*100)
 }

@@ -156,7 +156,7 @@ func TestAFallFiveMinutesAfterPlugIn(t *testing.T) {
 	f, err := forecast.Once(timed)
 	require.NoError(t, err)
 	require.Len(t, f.Legs, 2)
-	hold := func(seconds float64) *follow.Holding {
+	hold := func(seconds float64) *ceiling.Holding {
 		t.Helper()
 		r := logged(t, timed, int(seconds))
 		if seconds > f.Legs[1].FromS {

@@ -108,7 +108,7 @@ func read(t *testing.T, f *forecast.Forecast, sides string, seconds int) *run.Ru
 // Amps flat at 200, one typed line a minute, a pack of 12 °C: the adapter, or a current
 // limit of which nobody noted whose, and not surely the cold, whose power would climb.
 func TestFlatAmpsOfTypedLinesAreNotTheCold(t *testing.T) {
-	typed := func(every float64, lines int, adapter *run.Adapter) *follow.Holding {
+	typed := func(every float64, lines int, adapter *run.Adapter) *ceiling.Holding {
 		r := &run.Run{Marks: []run.Mark{{TS: 0, Kind: run.PlugIn}}}
 		rec := &trace.Recording{Name: "typed", Side: trace.StallSide, Columns: map[trace.Channel][]float64{}}
 		for i := range lines {

@@ -34,7 +34,7 @@ const assumedTaperPct = 18
 // source): two warm runs of one car differ by a few percent, usable capacity
 // changes with updates and age, a pack's temperature is known to a few kelvin, and
 // a stall gives 88 % of its label on a bad day.
-var DefaultUncertainty = Uncertainty{TaperPct: 4, CapacityPct: 2, BatteryK: 3, StallSharePct: stall.TypicalSharePct}
+var DefaultUncertainty = Uncertainty{TaperPct: 4, CapacityPct: 2, BatteryK: 3, StallSharePct: ceiling.TypicalSharePct}
 
 // Forecast is a session worked out in advance. Times are seconds since plug-in.
 type Forecast struct {

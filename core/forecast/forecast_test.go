@@ -12,7 +12,6 @@ import (
 	"zincroad/core/forecast"
 	"zincroad/core/pack"
 	"zincroad/core/run"
-	"zincroad/core/stall"
 )
 
 var n = run.N
@@ -151,7 +150,7 @@ func TestReplugRestartsTheTimer(t *testing.T) {
 func BenchmarkTwoHours(b *testing.B) {
 	for b.Loop() {
 		f, err := forecast.Of(forecast.Plan{Car: tree(), Stall: &run.Stall{RatedKW: n(40)}, ToPct: 100, Battery: even(5), AmbientC: 5,
-			Assumed: stall.Assumptions{}}, forecast.DefaultUncertainty)
+			Assumed: ceiling.Assumptions{}}, forecast.DefaultUncertainty)
 		if err != nil {
 			b.Fatal(err)
 		}
@@ -166,7 +165,7 @@ func TestSessionsAsTestersReportThem(t *testing.T) {
 	minutes := func(c *run.Car, s *run.Stall, from, to, batteryC float64) float64 {
 		t.Helper()
 		f, err := forecast.Once(forecast.Plan{Car: c, Stall: s, FromPct: from, ToPct: to, Battery: pack.Nodes{ColdestC: batteryC, WarmestC: batteryC}, AmbientC: 15,
-			Assumed: stall.Assumptions{PowerSharePct: share}})
+			Assumed: ceiling.Assumptions{PowerSharePct: share}})
 		require.NoError(t, err)
 		w, ok := f.Window(from, to)
 		require.True(t, ok)
@@ -181,7 +180,7 @@ func TestSessionsAsTestersReportThem(t *testing.T) {
 	t.Run("two stalls whose curves meet at 65 % are 5 minutes apart at 80 %, not 40", func(t *testing.T) {
 		c := &run.Car{Chemistry: "NMC", UsableKWh: n(75), CellsInSeries: n(96), MaxKW: n(250),
 			Envelope: []run.Point{{SoCPct: 0, KW: 250}, {SoCPct: 17, KW: 250}, {SoCPct: 45, KW: 130}, {SoCPct: 65, KW: 85}, {SoCPct: 80, KW: 55}, {SoCPct: 100, KW: 8}}}
-		share = stall.TypicalSharePct // "a 150 kW stall gives 130 to 135"
+		share = ceiling.TypicalSharePct // "a 150 kW stall gives 130 to 135"
 		slow := minutes(c, &run.Stall{RatedKW: n(150), MaxA: n(425)}, 10, 80, 32)
 		share = 100
 		fast := minutes(c, &run.Stall{RatedKW: n(250), MaxA: n(675)}, 10, 80, 32)

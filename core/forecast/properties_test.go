@@ -126,7 +126,7 @@ func TestFitAndForecastNameTheSameCeiling(t *testing.T) {
 		if rapid.Bool().Draw(t, "adapter?") {
 			ad = &run.Adapter{MaxA: n(rapid.Float64Range(150, 500).Draw(t, "adapter"))}
 		}
-		fit, err := stall.FitOf(c, s, ad, stall.Assumptions{}, false)
+		fit, err := stall.FitOf(c, s, ad, ceiling.Assumptions{}, false)
 		if err != nil || !fit.Fits {
 			return
 		}

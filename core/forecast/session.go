@@ -10,7 +10,6 @@ import (
 	"zincroad/core/ceiling"
 	"zincroad/core/pack"
 	"zincroad/core/run"
-	"zincroad/core/stall"
 )
 
 // Plan is the session to be worked out. Its zero values are sensible where noted.
@@ -24,7 +23,7 @@ type Plan struct {
 	AmbientC       float64
 	ClimateKW      float64 // drawn by the cabin while charging
 	Gentle         bool
-	Assumed        stall.Assumptions
+	Assumed        ceiling.Assumptions
 
 	HandshakeS   float64 // plug-in to first power; 0: 15 s
 	ReplugAtPct  float64 // unplug here and plug in again; 0: never
@@ -88,13 +87,13 @@ type Step struct {
 type Session struct {
 	plan   Plan
 	pack   *pack.Pack
-	limits *stall.Limits
+	limits *ceiling.Limits
 	taper  *pack.Taper
 
 	t, soc    float64
 	battery   pack.Nodes
 	amps      float64
-	allowed   [stall.MostAllowed]stall.Allowed // room for one second's limits
+	allowed   [ceiling.MostAllowed]ceiling.Allowed // room for one second's limits
 	ramping   bool
 	firstAt   float64 // first power of this leg; NaN before
 	pluggedAt float64
@@ -122,7 +121,7 @@ func NewSession(plan Plan) (*Session, error) {
 	}
 	s := &Session{plan: plan, pack: p, taper: p.Taper(plan.Car, plan.Gentle), soc: plan.FromPct, battery: plan.Battery,
 		ramping: true, firstAt: math.NaN(), replugAt: math.NaN(), timerS: math.Inf(1), timer: 1}
-	s.limits = stall.LimitsOf(plan.Car, p, plan.Stall, plan.Adapter, plan.Assumed)
+	s.limits = ceiling.LimitsOf(plan.Car, p, plan.Stall, plan.Adapter, plan.Assumed)
 	if v, ok := run.Known(plan.Car.TimerS); ok {
 		s.timerS, s.timer = v, 0.6 // common practice, no source, where the share is not given
 		if share, ok := run.Known(plan.Car.TimerSharePct); ok {
@@ -188,7 +187,7 @@ func (s *Session) plug() {
 }
 
 // beside settles what pumps and cabin draw beside the pack.
-func (s *Session) beside(st *Step, m *stall.Moment) {
+func (s *Session) beside(st *Step, m *ceiling.Moment) {
 	if s.limits.Refusal == "" {
 		st.AuxKW = min(pumpsKW+s.plan.ClimateKW, s.stallKW())
 		m.AuxKW = st.AuxKW
@@ -199,7 +198,7 @@ func (s *Session) beside(st *Step, m *stall.Moment) {
 // the pack. It takes what the stall has to spare and never takes from the pack, so that
 // a larger one warms it no later and never slows a session down. It has no memory, so
 // that of two packs the warmer one stays the warmer.
-func (s *Session) heat(st *Step, m stall.Moment, amps float64) {
+func (s *Session) heat(st *Step, m ceiling.Moment, amps float64) {
 	if s.limits.Refusal != "" || s.pack.HeaterKW == 0 {
 		return
 	}
@@ -213,7 +212,7 @@ func (s *Session) heat(st *Step, m stall.Moment, amps float64) {
 }
 
 // spareKW is what the stall could give beyond what pack, pumps and cabin take.
-func (s *Session) spareKW(m stall.Moment, amps float64) float64 {
+func (s *Session) spareKW(m ceiling.Moment, amps float64) float64 {
 	packV := m.RestV + amps*m.Ohm
 	plug := s.limits.ToPlug(packV*amps/1000) + m.AuxKW
 	volts := s.limits.PlugV(packV)
@@ -250,7 +249,7 @@ func (s *Session) cable() (amps float64, cause ceiling.Cause) {
 }
 
 // moment is the pack and the way to it as they are now.
-func (s *Session) moment(rest, ohm float64) stall.Moment {
+func (s *Session) moment(rest, ohm float64) ceiling.Moment {
 	kw, why := s.takes()
 	m := s.limits.Moment(rest, ohm, kw, why)
 	m.CableOhm = cableOhm
@@ -263,7 +262,7 @@ func (s *Session) moment(rest, ohm float64) stall.Moment {
 
 // hold gives the current that flows at this moment, what holds it down, and the
 // power that car and pack ask for; and settles what heats the pack beside.
-func (s *Session) hold(st *Step, m stall.Moment) (amps float64, cause ceiling.Cause, requestedKW float64) {
+func (s *Session) hold(st *Step, m ceiling.Moment) (amps float64, cause ceiling.Cause, requestedKW float64) {
 	if s.limits.Refusal != "" {
 		return 0, ceiling.StallVoltage, 0
 	}
@@ -275,7 +274,7 @@ func (s *Session) hold(st *Step, m stall.Moment) (amps float64, cause ceiling.Ca
 			wants = min(wants, list[i].Amps)
 		}
 	}
-	low, holds := stall.Lowest(list)
+	low, holds := ceiling.Lowest(list)
 	s.heat(st, m, low)
 	amps, cause = s.ramp(low, holds)
 	return amps, cause, wants * (m.RestV + wants*m.Ohm) / 1000

@@ -30,6 +30,9 @@ func Known(n Number) (float64, bool) {
 	return v, ok && v > 0
 }
 
+// PowerFloorKW is the power from which a car counts as charging.
+const PowerFloorKW = 1.0
+
 // Run is one charging session under test, from arrival to cable back.
 // Times of recordings and marks are seconds after StartedAt.
 type Run struct {

@@ -1,8 +1,12 @@
+// Package stall says what a stall can give a car and what it costs: the ceilings of
+// stall, cable, adapter and car against state of charge, whether the voltages meet
+// at all, and the bill of a tariff.
 package stall
 
 import (
 	"fmt"
 	"math"
+	"slices"
 
 	"zincroad/core/ceiling"
 	"zincroad/core/pack"
@@ -15,7 +19,7 @@ type Fit struct {
 	Reason  string // why not, or from where to where it does
 	At      []At   // every whole percent from 0 to 100; empty when it does not fit
 	Assumed []pack.Assumption
-	Limits  *Limits
+	Limits  *ceiling.Limits
 }
 
 // At is one state of charge: the voltage at the pack's terminals under the holding
@@ -45,21 +49,21 @@ func (a At) Holding() (c Ceiling, marginKW float64) {
 }
 
 // FitOf works the ceilings out. It fails as pack.For does.
-func FitOf(c *run.Car, s *run.Stall, ad *run.Adapter, a Assumptions, gentle bool) (*Fit, error) {
+func FitOf(c *run.Car, s *run.Stall, ad *run.Adapter, a ceiling.Assumptions, gentle bool) (*Fit, error) {
 	p, err := pack.For(c)
 	if err != nil {
 		return nil, err
 	}
 	taper := p.Taper(c, gentle)
-	l := LimitsOf(c, p, s, ad, a)
+	l := ceiling.LimitsOf(c, p, s, ad, a)
 	f := &Fit{Fits: l.Refusal == "", Reason: l.Refusal, Assumed: p.Assumed, Limits: l}
 	if !f.Fits {
 		return f, nil
 	}
 	for soc := 0.0; soc <= 100; soc++ {
-		f.At = append(f.At, l.at(p, taper, soc))
+		f.At = append(f.At, at(l, p, taper, soc))
 	}
-	f.Reason = l.partly(f.At)
+	f.Reason = partly(l, f.At)
 	return f, nil
 }
 
@@ -67,10 +71,10 @@ func FitOf(c *run.Car, s *run.Stall, ad *run.Adapter, a Assumptions, gentle bool
 //
 // A ceiling in amps and one in kW are compared by what they come to; a current limit is
 // that current times the voltage under the lowest ceiling.
-func (l *Limits) at(p *pack.Pack, taper *pack.Taper, soc float64) At {
+func at(l *ceiling.Limits, p *pack.Pack, taper *pack.Taper, soc float64) At {
 	m := l.Warm(p, taper, soc)
 	list := l.Allowed(m, nil)
-	amps, _ := Lowest(list)
+	amps, _ := ceiling.Lowest(list)
 	out := At{SoCPct: soc, PackV: m.RestV + amps*m.Ohm}
 	for i := range list {
 		switch a := &list[i]; a.Cause {
@@ -86,17 +90,26 @@ func (l *Limits) at(p *pack.Pack, taper *pack.Taper, soc float64) At {
 	return out
 }
 
-// Warm is the moment of a warm pack at a state of charge.
-func (l *Limits) Warm(p *pack.Pack, taper *pack.Taper, soc float64) Moment {
-	takes := ceiling.PackTaper
-	if taper.AtStep(soc) {
-		takes = ceiling.SoCStep
+// asCeilings are limits as a fit lists them, lowest first.
+func asCeilings(list []ceiling.Allowed) []Ceiling {
+	out := make([]Ceiling, 0, len(list))
+	for _, a := range list {
+		out = append(out, Ceiling{a.Cause, a.PlugKW})
 	}
-	return l.Moment(p.RestV(soc), p.Ohm(soc, max(pack.DefaultWarmC, p.WarmC)), taper.KW(soc), takes)
+	slices.SortStableFunc(out, func(a, b Ceiling) int {
+		switch {
+		case a.KW < b.KW:
+			return -1
+		case a.KW > b.KW:
+			return 1
+		}
+		return 0
+	})
+	return out
 }
 
 // partly says from where to where a stall gives anything, when it is not all.
-func (l *Limits) partly(at []At) string {
+func partly(l *ceiling.Limits, at []At) string {
 	from, to := -1.0, -1.0
 	for _, a := range at {
 		if h, _ := a.Holding(); h.KW > 0.5 {

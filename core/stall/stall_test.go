@@ -15,7 +15,7 @@ var n = run.N
 
 func fit(t *testing.T, c *run.Car, s *run.Stall, ad *run.Adapter) *stall.Fit {
 	t.Helper()
-	f, err := stall.FitOf(c, s, ad, stall.Assumptions{}, false)
+	f, err := stall.FitOf(c, s, ad, ceiling.Assumptions{}, false)
 	require.NoError(t, err)
 	for _, a := range f.At {
 		for i := 1; i < len(a.Ceilings); i++ {
@@ -86,7 +86,7 @@ func TestConverterAdapterAndVoltages(t *testing.T) {
 
 func TestShareOfTheLabel(t *testing.T) {
 	car := &run.Car{UsableKWh: n(80), CellsInSeries: n(96), Envelope: []run.Point{{SoCPct: 0, KW: 300}}}
-	f, err := stall.FitOf(car, &run.Stall{RatedKW: n(150)}, nil, stall.Assumptions{PowerSharePct: stall.TypicalSharePct}, false)
+	f, err := stall.FitOf(car, &run.Stall{RatedKW: n(150)}, nil, ceiling.Assumptions{PowerSharePct: ceiling.TypicalSharePct}, false)
 	require.NoError(t, err)
 	assert.InDelta(t, 132.5, kw(t, f.At[30], ceiling.StallPower), 2.5, "130 to 135 kW from a 150 kW stall; common practice, no source")
 }

@@ -1,13 +1,9 @@
-// Package stall says what a stall can give a car and what it costs: the ceilings of
-// stall, cable, adapter and car against state of charge, whether the voltages meet
-// at all, and the bill of a tariff.
-package stall
+package ceiling
 
 import (
 	"fmt"
 	"math"
 
-	"zincroad/core/ceiling"
 	"zincroad/core/pack"
 	"zincroad/core/run"
 )
@@ -119,13 +115,13 @@ func (l *Limits) PlugV(packV float64) float64 {
 
 // TopV is the highest voltage that may stand at the terminals, and whose limit it
 // is: the pack's own, the stall's or the adapter's.
-func (l *Limits) TopV() (volts float64, cause ceiling.Cause) {
-	volts, cause = l.PackMaxV, ceiling.Finish
+func (l *Limits) TopV() (volts float64, cause Cause) {
+	volts, cause = l.PackMaxV, Finish
 	if l.Converter {
 		return volts, cause
 	}
 	if line := min(l.StallMaxV, l.AdapterMaxV); line < volts {
-		return line, ceiling.StallVoltage
+		return line, StallVoltage
 	}
 	return volts, cause
 }
@@ -145,4 +141,23 @@ func (l *Limits) FromPlug(plugKW float64) float64 {
 		return plugKW * converterShare
 	}
 	return plugKW
+}
+
+// LimitsAsNoted is LimitsOf for a car of which little may be known. Without a capacity
+// there is no pack (nil), and only what is noted of the stall limits anything; a car of
+// nil is one of which nothing is known.
+func LimitsAsNoted(c *run.Car, s *run.Stall, ad *run.Adapter, a Assumptions) (*Limits, *pack.Pack) {
+	if c == nil {
+		c = &run.Car{}
+	}
+	p, err := pack.For(c)
+	if err == nil {
+		return LimitsOf(c, p, s, ad, a), p
+	}
+	inf := math.Inf(1)
+	l := &Limits{StallKW: inf, StallA: inf, AdapterA: inf, CarKW: inf, CarA: inf, ConverterKW: inf}
+	if s != nil {
+		l.StallKW, l.StallA = orInf(s.RatedKW), orInf(s.MaxA)
+	}
+	return l, nil
 }
