@@ -27,7 +27,7 @@ type Centre struct {
 	Recorder *Recorder
 
 	mu     sync.Mutex
-	clocks map[int64]*chargerClock // of feeds
+	clocks map[int64]*trace.SourceClock // of feeds
 }
 
 // longestMessage is how large a message of a charge point may be.
@@ -193,9 +193,9 @@ func (c *Centre) plug(ctx context.Context, f *logbook.Feed, status string) error
 	case err != nil || p.In == in:
 		return err
 	case in:
-		return c.mark(ctx, f, run.PlugIn, logbook.ByStall)
+		return c.mark(ctx, f, run.PlugIn, run.ByStall)
 	case p.Powered:
-		return c.mark(ctx, f, run.Unplug, logbook.ByStall)
+		return c.mark(ctx, f, run.Unplug, run.ByStall)
 	}
 	return c.mark(ctx, f, run.Attempt, "no power, and the stall is free again")
 }
@@ -335,44 +335,45 @@ func (c *Centre) store(ctx context.Context, f *logbook.Feed, values []meterValue
 	return err
 }
 
-// measurands are the quantities of the protocol that Zinc Road has channels for.
-var measurands = map[string]struct {
-	channel trace.Channel
-	units   map[string]units.Unit
-}{
-	"":                              {trace.Energy, energyUnits}, // the protocol's default
-	"Energy.Active.Import.Register": {trace.Energy, energyUnits},
-	"Power.Active.Import":           {trace.Power, powerUnits},
-	"Power.Offered":                 {trace.OfferedPower, powerUnits},
-	"Current.Import":                {trace.Current, currentUnits},
-	"Current.Offered":               {trace.OfferedAmps, currentUnits},
-	"Voltage":                       {trace.Voltage, map[string]units.Unit{"": {Factor: 1}, "V": {Factor: 1}}},
-	"SoC":                           {trace.SoC, map[string]units.Unit{"": {Factor: 1}, "Percent": {Factor: 1}}},
-}
+// measurands are the protocol's quantities that have a channel here.
+var measurands = func() map[string]trace.Info {
+	m := map[string]trace.Info{}
+	for _, in := range trace.Channels {
+		if in.Measurand != "" {
+			m[in.Measurand] = in
+		}
+	}
+	m[""], _ = trace.Describe(trace.Energy) // the protocol's default
+	return m
+}()
 
-var (
-	energyUnits  = map[string]units.Unit{"": {Factor: 1e-3}, "Wh": {Factor: 1e-3}, "kWh": {Factor: 1}}
-	currentUnits = map[string]units.Unit{"": {Factor: 1}, "A": {Factor: 1}}
-	powerUnits   = map[string]units.Unit{"": {Factor: 1e-3}, "W": {Factor: 1e-3}, "kW": {Factor: 1}}
-)
+// protocolUnits are the protocol's units by the unit that a channel is kept in; one that
+// is not said is the protocol's default, which is the first of the kind.
+var protocolUnits = map[string]map[string]units.Unit{
+	"kWh": {"": {Factor: 1e-3}, "Wh": {Factor: 1e-3}, "kWh": {Factor: 1}},
+	"kW":  {"": {Factor: 1e-3}, "W": {Factor: 1e-3}, "kW": {Factor: 1}},
+	"A":   {"": {Factor: 1}, "A": {Factor: 1}},
+	"V":   {"": {Factor: 1}, "V": {Factor: 1}},
+	"%":   {"": {Factor: 1}, "Percent": {Factor: 1}},
+}
 
 // channels are the values that can be read, in the channels' own units. Values of a
 // single phase are left out.
 func (v *meterValue) channels() map[trace.Channel]float64 {
 	out := map[trace.Channel]float64{}
 	for _, s := range v.Sampled {
-		m, ok := measurands[s.Measurand]
+		in, ok := measurands[s.Measurand]
 		if !ok || s.Phase != "" {
 			continue
 		}
-		u, ok := m.units[s.Unit]
+		u, ok := protocolUnits[in.Unit][s.Unit]
 		x, err := strconv.ParseFloat(s.Value, 64)
 		if !ok || err != nil {
 			continue
 		}
 		x = u.Convert(x)
-		if in, _ := trace.Describe(m.channel); x >= in.Min && x <= in.Max {
-			out[m.channel] = x
+		if x >= in.Min && x <= in.Max {
+			out[in.Channel] = x
 		}
 	}
 	return out

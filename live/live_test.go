@@ -448,7 +448,7 @@ func TestStatusMakesMarks(t *testing.T) {
 		var out []string
 		for _, m := range row.Marks {
 			by := ""
-			if m.Note == logbook.ByStall {
+			if m.Note == run.ByStall {
 				by = " by the stall"
 			}
 			out = append(out, m.Kind+by)

@@ -7,7 +7,6 @@ import (
 
 	"gorm.io/gorm"
 
-	"zincroad/core/curve"
 	"zincroad/core/run"
 	"zincroad/core/trace"
 )
@@ -70,14 +69,6 @@ func recordingOf(tx *gorm.DB, runID int64, name string, side trace.Side, resolut
 	return &rec, tx.Create(&rec).Error
 }
 
-// ByStall is the note of a mark that was made from what the stall said of itself.
-// The tester's own mark of the same kind takes its place when they are no further
-// apart than ownMarkS.
-const (
-	ByStall  = "said by the stall"
-	ownMarkS = 180
-)
-
 // LiveMark stores a mark made at the stall once, however often it is sent, also
 // when the run has been ended meanwhile.
 func (b *Book) LiveMark(ctx context.Context, m *Mark, key string) error {
@@ -102,17 +93,31 @@ func (b *Book) LiveMark(ctx context.Context, m *Mark, key string) error {
 	return mapped("storing the mark", err)
 }
 
-// inPlaceOfTheStalls takes the mark of the same plug-in or unplug away that was made
-// from what the stall said. Where the plug was moved between the two they are not of
-// the same.
+// inPlaceOfTheStalls takes those marks away that a tester's own mark takes the place of.
 func inPlaceOfTheStalls(tx *gorm.DB, m *Mark) error {
-	if m.Note == ByStall {
-		return nil
+	rows, marks, err := marksOf(tx, m.RunID)
+	if err != nil {
+		return err
 	}
-	return tx.Exec(`DELETE FROM marks s WHERE run_id = ? AND kind = ? AND note = ? AND abs(t_s - ?) <= ? AND NOT EXISTS (
-			SELECT 1 FROM marks b WHERE b.run_id = s.run_id AND b.kind IN (?, ?, ?) AND b.kind <> s.kind
-				AND b.t_s BETWEEN least(s.t_s, ?) AND greatest(s.t_s, ?))`,
-		m.RunID, m.Kind, ByStall, m.TS, ownMarkS, run.PlugIn, run.Unplug, run.Attempt, m.TS, m.TS).Error
+	for _, i := range run.Replaced(marks, run.Mark{TS: m.TS, Kind: m.Kind, Note: m.Note}) {
+		if err := tx.Delete(&Mark{}, rows[i].ID).Error; err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// marksOf gives a run's marks in order of time, as rows and in the words of run.json.
+func marksOf(tx *gorm.DB, runID int64) ([]Mark, []run.Mark, error) {
+	var rows []Mark
+	if err := tx.Where("run_id = ?", runID).Order("t_s, id").Find(&rows).Error; err != nil {
+		return nil, nil, err
+	}
+	marks := make([]run.Mark, len(rows))
+	for i, m := range rows {
+		marks[i] = run.Mark{TS: m.TS, Kind: m.Kind, Note: m.Note}
+	}
+	return rows, marks, nil
 }
 
 // TakeBackMark takes a mark that was made by mistake away; one that is gone stays gone.
@@ -137,21 +142,25 @@ func (b *Book) TakeBackMark(ctx context.Context, runID, markID int64) error {
 // Plug is how the plug of a live run stands by its marks.
 type Plug struct {
 	In      bool
-	SinceS  float64 // on the run's clock
+	SinceS  float64 // in or out, on the run's clock
 	Powered bool    // a recording has shown power since
 }
 
 // PlugOf gives how the plug stands, going by the marks of a run and the readings of
 // one of its recordings.
 func (b *Book) PlugOf(ctx context.Context, runID, recordingID int64) (Plug, error) {
-	var p Plug
-	err := b.db.WithContext(ctx).Raw(`SELECT kind = ? AS "in", t_s AS since_s FROM marks WHERE run_id = ? AND kind IN (?, ?, ?) ORDER BY t_s DESC, id DESC LIMIT 1`,
-		run.PlugIn, runID, run.PlugIn, run.Unplug, run.Attempt).Scan(&p).Error
-	if err == nil && p.In {
-		err = b.db.WithContext(ctx).Raw(`SELECT EXISTS (SELECT 1 FROM readings r, recordings g
-			WHERE g.id = ? AND r.recording_id = g.id AND r.t_s + g.clock_offset_s >= ?
-				AND coalesce(r.power_kw, r.voltage_v * r.current_a / 1000) >= ?)`, recordingID, p.SinceS, curve.PowerFloorKW).Scan(&p.Powered).Error
+	_, marks, err := marksOf(b.db.WithContext(ctx), runID)
+	if err != nil {
+		return Plug{}, mapped("asking how the plug stands", err)
 	}
+	var p Plug
+	if p.SinceS, p.In = run.Plugged(marks); !p.In {
+		return p, nil
+	}
+	err = b.db.WithContext(ctx).Raw(`SELECT EXISTS (SELECT 1 FROM readings r, recordings g
+		WHERE g.id = ? AND r.recording_id = g.id AND r.t_s + g.clock_offset_s >= ?
+			AND coalesce(r.power_kw, r.voltage_v * r.current_a / 1000) >= ?)`,
+		recordingID, p.SinceS, run.PowerFloorKW).Scan(&p.Powered).Error
 	return p, mapped("asking how the plug stands", err)
 }
 

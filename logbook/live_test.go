@@ -185,7 +185,7 @@ func TestPlug(t *testing.T) {
 		assert.Equal(t, p, got)
 	}
 	want(logbook.Plug{})
-	mark(run.PlugIn, logbook.ByStall, 20)
+	mark(run.PlugIn, run.ByStall, 20)
 	mark(run.Note, "wet", 30)
 	want(logbook.Plug{In: true, SinceS: 20})
 	mark(run.PlugIn, "", 14)
@@ -196,10 +196,10 @@ func TestPlug(t *testing.T) {
 	want(logbook.Plug{In: true, SinceS: 14, Powered: true})
 	mark(run.Unplug, "", 300)
 	want(logbook.Plug{SinceS: 300})
-	mark(run.PlugIn, logbook.ByStall, 400)
+	mark(run.PlugIn, run.ByStall, 400)
 	mark(run.PlugIn, "", 900) // far from what the stall said: another plug-in
 	mark(run.Attempt, "", 950)
-	mark(run.PlugIn, logbook.ByStall, 1000)
+	mark(run.PlugIn, run.ByStall, 1000)
 	mark(run.Attempt, "", 1050)
 	mark(run.PlugIn, "", 1100) // near, but the plug was out in between
 	mark(run.PlugIn, "", 900)  // sent again: it takes nothing away

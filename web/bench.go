@@ -104,7 +104,9 @@ func (s *Server) benchView(r *http.Request) (*benchView, error) {
 	if len(kept) == 0 {
 		return v, nil
 	}
-	v.nameEntries(entries, subjects)
+	for i, name := range bench.Names(entries, kept) {
+		v.Entries[i].Name, subjects[i].Name = name, name
+	}
 	v.compare(r, q, entries, subjects)
 	return v, nil
 }
@@ -120,10 +122,7 @@ func (v *benchView) compare(r *http.Request, q chartQuery, entries []bench.Entry
 	names := make([]string, len(v.Entries))
 	for i := range v.Entries {
 		e := &v.Entries[i]
-		names[i] = "run " + strings.Replace(e.Name, " · ", " (", 1)
-		if strings.Contains(e.Name, " · ") {
-			names[i] += ")"
-		}
+		names[i] = bench.InSentence(e.Name)
 		e.IsRef = i == v.Ref
 		left := slices.Delete(slices.Clone(v.IDs), i, i+1)
 		e.Left = joinIDs(left, ",")
@@ -154,43 +153,6 @@ func (v *benchView) compare(r *http.Request, q chartQuery, entries []bench.Entry
 	}
 	v.CSVHref = "/bench.csv" + q.with("", "", extra)
 	v.SVGHref = "/bench/curve.svg" + q.with("", "", extra)
-}
-
-// nameEntries gives each run a short name: its number, its car where cars differ,
-// and else what tells the runs apart best.
-func (v *benchView) nameEntries(entries []bench.Entry, subjects []subject) {
-	telling, most := -1, 1
-	conditions := bench.Conditions(entries)
-	for i, c := range conditions {
-		if n := distinct(c.Values); slices.Contains(tellingConditions, c.Name) && (n > most || c.Name == "car" && n > 1) {
-			telling, most = i, n
-		}
-		if c.Name == "car" && most > 1 {
-			break
-		}
-	}
-	for i := range v.Entries {
-		e := &v.Entries[i]
-		e.Name = fmt.Sprint(e.Row.ID)
-		if telling >= 0 {
-			e.Name += " · " + conditions[telling].Values[i]
-		}
-		if r := []rune(e.Name); len(r) > 19 {
-			e.Name = strings.TrimSpace(string(r[:18])) + "…"
-		}
-		subjects[i].Name = e.Name
-	}
-}
-
-// tellingConditions can name a run on the bench.
-var tellingConditions = []string{"car", "profile", "software", "stall", "preconditioning", "battery at start"}
-
-func distinct(values []string) int {
-	seen := map[string]bool{}
-	for _, v := range values {
-		seen[v] = true
-	}
-	return len(seen)
 }
 
 // fullName says a run in a line.

@@ -24,18 +24,26 @@ type channelChoice struct {
 	Decimals        int
 }
 
+// channelChoices are the quantities in the order of the menu: what was read, as the list
+// of channels has it, and what core/curve works out.
 var channelChoices = []channelChoice{
 	{"power", "Power", "kW", trace.Power, true, 1},
 	{"c-rate", "C-rate", "1/h", curve.CRate, true, 2},
-	{"volts", "volts", "V", trace.Voltage, false, 1},
-	{"amps", "amps", "A", trace.Current, true, 0},
-	{"coldest", "coldest cell", "°C", trace.BatteryTempMin, false, 1},
-	{"warmest", "warmest cell", "°C", trace.BatteryTempMax, false, 1},
-	{"battery", "battery", "°C", trace.BatteryTemp, false, 1},
-	{"soc", "SoC", "%", trace.SoC, false, 1},
+	read("volts", trace.Voltage),
+	read("amps", trace.Current),
+	read("coldest", trace.BatteryTempMin),
+	read("warmest", trace.BatteryTempMax),
+	read("battery", trace.BatteryTemp),
+	read("soc", trace.SoC),
 	{"energy", "energy", "kWh", curve.EnergyAdded, true, 1},
-	{"requested", "requested", "kW", trace.RequestedPower, true, 0},
-	{"heater", "heater", "kW", trace.HeaterPower, true, 1},
+	read("requested", trace.RequestedPower),
+	read("heater", trace.HeaterPower),
+}
+
+// read is the choice of a channel that was read, under a key of the address.
+func read(key string, c trace.Channel) channelChoice {
+	in, _ := trace.Describe(c)
+	return channelChoice{key, in.Short, in.Unit, c, in.FromZero, in.Decimals}
 }
 
 // channelOf gives the choice of a key.

@@ -3,8 +3,6 @@ package web
 import (
 	"fmt"
 	"html/template"
-	"maps"
-	"slices"
 	"strings"
 	"time"
 
@@ -68,27 +66,6 @@ var functions = template.FuncMap{
 		return map[string][]string{"climate": run.Climates, "preconditioned": run.Preconditioned, "profile": run.Profiles}[of]
 	},
 	"definitions": allDefinitions,
-}
-
-// definitionGroup is the definitions of one kind of page.
-type definitionGroup struct {
-	Of    string
-	Texts [][2]string
-}
-
-func allDefinitions() []definitionGroup {
-	var out []definitionGroup
-	for _, g := range []struct {
-		of    string
-		texts map[string][2]string
-	}{{"A run", definitionTexts}, {"A plan", planTexts}, {"A run under way", liveTexts}} {
-		group := definitionGroup{Of: g.of}
-		for _, name := range slices.Sorted(maps.Keys(g.texts)) {
-			group.Texts = append(group.Texts, g.texts[name])
-		}
-		out = append(out, group)
-	}
-	return out
 }
 
 // deref takes a number or a pointer to one, which templates check with "with".

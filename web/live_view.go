@@ -10,7 +10,6 @@ import (
 	"zincroad/core/curve"
 	"zincroad/core/follow"
 	"zincroad/core/forecast"
-	"zincroad/core/pack"
 	"zincroad/core/prepare"
 	"zincroad/core/run"
 	"zincroad/core/trace"
@@ -78,7 +77,7 @@ func (h *liveHub) viewWith(ctx context.Context, id int64, c *liveCache) (*liveVi
 			}
 		}
 	}
-	v.Plan = sessionOf(v.Row, r)
+	v.Plan = follow.SessionOf(row.Plan, r)
 	v.State = follow.Of(r, v.Plan, c.baselineOf(v.Plan, r), v.NowS)
 	m, err := c.methodOf(ctx, h.s.book, row.MethodName)
 	if err != nil {
@@ -180,57 +179,22 @@ func joined(have, more *trace.Recording, from int) *trace.Recording {
 	return have
 }
 
-// sessionOf is the session that a run made at the stall is held against: as it was
-// planned, with what has been noted since.
-func sessionOf(row *logbook.Run, r *run.Run) forecast.Plan {
-	var p forecast.Plan
-	if row.Plan != nil {
-		p = *row.Plan
-	}
-	p.Car, p.Stall, p.Adapter = r.Car, r.Stall, r.Adapter
-	if row.ToPct != nil {
-		p.ToPct = *row.ToPct
-	}
-	if p.ToPct == 0 {
-		p.ToPct = 80
-	}
-	if row.FromPct != nil {
-		p.FromPct = *row.FromPct
-	}
-	if c := row.AmbientC; c != nil {
-		p.AmbientC = *c
-	}
-	if c := row.BatteryC; c != nil {
-		p.Battery = pack.Nodes{ColdestC: *c, WarmestC: *c}
-	}
-	if row.Profile != "" {
-		p.Gentle = row.Profile == "gentle"
-	}
-	return p
-}
-
 // methodOf is the method of a name, ready or a tester's own; a run without one is
 // run by none of their rules.
 func (c *liveCache) methodOf(ctx context.Context, b *logbook.Book, name string) (prepare.Method, error) {
 	if c.method != nil && c.method.Name == name {
 		return *c.method, nil
 	}
-	m := prepare.Method{Name: name}
-	own, err := b.Methods(ctx)
+	rows, err := b.Methods(ctx)
 	if err != nil {
-		return m, err
+		return prepare.Method{}, err
 	}
-	for _, x := range prepare.Methods {
-		if x.Name == name {
-			m = x
-		}
+	var own []prepare.Method
+	for _, x := range rows {
+		x.Document.Name = x.Name
+		own = append(own, x.Document)
 	}
-	for _, x := range own {
-		if x.Name == name {
-			m = x.Document
-			m.Name = name
-		}
-	}
+	m := prepare.MethodNamed(name, own)
 	c.method = &m
 	return m, nil
 }
@@ -242,11 +206,7 @@ var stages = map[follow.Phase]prepare.Stage{follow.Arrived: prepare.BeforePlug, 
 // due says what the method asks for now.
 func (v *liveView) due(m prepare.Method) {
 	st := v.State
-	soc := st.SoC.V
-	if !math.IsNaN(st.Counted) {
-		soc = st.Counted
-	}
-	v.Todo, v.Cautions = prepare.Due(m, v.Plan.Stall, v.Plan.Adapter, prepare.Present{Stage: stages[st.Phase], SoCPct: soc,
+	v.Todo, v.Cautions = prepare.Due(m, v.Plan.Stall, v.Plan.Adapter, prepare.Present{Stage: stages[st.Phase], SoCPct: st.Charge(),
 		Attempts: st.Attempts, Leg: st.Leg, FromPct: v.Plan.FromPct, ToPct: v.Plan.ToPct})
 }
 
@@ -255,7 +215,7 @@ func (v *liveView) due(m prepare.Method) {
 func (v *liveView) PluggedByStall() bool {
 	for _, m := range v.Marks {
 		if m.Kind == run.PlugIn {
-			return m.Note == logbook.ByStall && v.State.Phase == follow.Waiting
+			return m.Note == run.ByStall && v.State.Phase == follow.Waiting
 		}
 	}
 	return false

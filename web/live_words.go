@@ -121,18 +121,16 @@ func (v *liveView) EndNote() string {
 	if math.IsNaN(e.HighS) {
 		return fmt.Sprintf("%s not before %s", percent(e.SoCPct), v.Wall(e.LowS))
 	}
-	half := (e.HighS - e.LowS) / 2 / 60
-	return fmt.Sprintf("%s at %s, ± %s min", percent(e.SoCPct), v.Wall(e.TS), words.Figure(math.Max(1, half), 0))
+	return fmt.Sprintf("%s at %s, ± %s min", percent(e.SoCPct), v.Wall(e.TS), words.Figure(e.HalfS()/60, 0))
 }
 
-// EndRange is between when and when the end is due; a minute either way at least,
-// which is what the clock shows.
+// EndRange is between when and when the end is due.
 func (v *liveView) EndRange() string {
-	e := v.State.End
-	if math.IsNaN(e.HighS) {
-		return "not before " + v.Wall(e.LowS)
+	low, high := v.State.End.Within()
+	if math.IsNaN(high) {
+		return "not before " + v.Wall(low)
 	}
-	return fmt.Sprintf("between %s and %s", v.Wall(min(e.LowS, e.TS-60)), v.Wall(max(e.HighS, e.TS+60)))
+	return fmt.Sprintf("between %s and %s", v.Wall(low), v.Wall(high))
 }
 
 // AlertText says how far the power is from the forecast.

@@ -23,7 +23,7 @@ type Outcome struct {
 	Limits         string
 	Strip          string
 	Posts          []planPost
-	Ranking        []rankedStall
+	Ranking        []prepare.Ranked
 	Warm           bool // the ranking and the diagram are for a warm pack, since no plan is worked out
 	Options        []planOption
 	Pays           string

@@ -8,11 +8,8 @@ import (
 	"slices"
 
 	"zincroad/core/ceiling"
-	"zincroad/core/pack"
 	"zincroad/core/prepare"
 	"zincroad/core/run"
-	"zincroad/core/stall"
-	"zincroad/logbook"
 )
 
 // dial is a number of the plan with a slider under it. An empty one is worked out
@@ -211,33 +208,18 @@ func (v *planView) plan(roads map[[2]int64]float64) prepare.Plan {
 	if min := v.used("warm_min", math.NaN()); !math.IsNaN(min) {
 		p.WarmMin = &min
 	}
-	v.target(&p)
-	climate := 0.0
-	if v.Method.Climate == "on" {
-		climate = 2
+	if t := v.used("target", v.Method.TargetFor(p.Car)); !math.IsNaN(t) {
+		p.TargetC = &t
 	}
-	p.Session.ClimateKW = v.used("climate", climate)
+	p.Session.ClimateKW = v.used("climate", v.Method.ClimateKW())
 	p.Session.Gentle = v.word("profile", run.Profiles) == "gentle"
 	p.Session.Assumed = ceiling.Assumptions{PowerSharePct: v.used("share", 100)}
 	if at := v.used("replug", v.Method.ReplugAtPct); at > 0 {
 		p.Session.ReplugAtPct = at
 	}
 	p.Way = v.way(p)
-	p.Fallback = v.fallbackOf(roads)
+	p.Fallback = v.fallbackOf(p.Car, roads)
 	return p
-}
-
-// target is the temperature that the coldest cell is to have at plug-in.
-func (v *planView) target(p *prepare.Plan) {
-	otherwise := math.NaN()
-	if t, ok := run.Value(v.Method.TargetC); ok {
-		otherwise = t
-	} else if b, err := pack.For(p.Car); err == nil && !v.Method.Cold {
-		otherwise = b.WarmC
-	}
-	if t := v.used("target", otherwise); !math.IsNaN(t) {
-		p.TargetC = &t
-	}
 }
 
 func (v *planView) baseKm() float64 {
@@ -255,12 +237,7 @@ func (v *planView) way(p prepare.Plan) prepare.Way {
 		}
 		v.fault("way", "%q: expected one of the list.", w)
 	}
-	for _, w := range []prepare.Way{prepare.Navigation, prepare.Heater} {
-		if !v.Method.Cold && w.Possible(p.Car, p.Stall) == "" {
-			return w
-		}
-	}
-	return prepare.Steady
+	return v.Method.DefaultWay(p.Car, p.Stall)
 }
 
 func (v *planView) waysFor(w prepare.Way) {
@@ -269,53 +246,46 @@ func (v *planView) waysFor(w prepare.Way) {
 	}
 }
 
-// fallbackOf is where to go when the stall is dead: as chosen, else another stall
-// of the site, else the nearest site.
-func (v *planView) fallbackOf(roads map[[2]int64]float64) *prepare.Fallback {
+// fallbackOf is where to go when the stall is dead: as chosen, else the best there is.
+func (v *planView) fallbackOf(car *run.Car, roads map[[2]int64]float64) *prepare.Fallback {
 	if v.Stall == nil || v.Values.Get("fallback") == "none" {
 		return nil
 	}
+	var list []prepare.Place
+	chosen := -1
 	id := v.id("fallback")
-	var best *logbook.Stall
-	bestKm := math.Inf(1)
 	for _, site := range v.Sites {
 		for i := range site.Stalls {
 			t := &site.Stalls[i]
-			km, known := roads[[2]int64{v.Stall.SiteID, t.SiteID}]
-			if t.SiteID == v.Stall.SiteID {
-				km, known = 0, true
+			if t.ID == v.Stall.ID {
+				continue
 			}
-			switch {
-			case t.ID == v.Stall.ID:
-			case id != nil && t.ID == *id:
-				best, bestKm = t, km
-				if !known {
-					bestKm = math.NaN()
-				}
-			case id == nil && known && km < bestKm && v.charges(t):
-				best, bestKm = t, km
+			place := prepare.Place{Name: t.FullName(), Site: site.Name, SameSite: t.SiteID == v.Stall.SiteID, Km: math.NaN(),
+				Stall: t.Describe()}
+			if km, known := roads[[2]int64{v.Stall.SiteID, t.SiteID}]; known {
+				place.Km = km
 			}
+			if id != nil && t.ID == *id {
+				chosen = len(list)
+			}
+			list = append(list, place)
 		}
 	}
-	if best == nil {
+	if chosen < 0 && id == nil {
+		chosen = prepare.BestFallback(car, list)
+	}
+	if chosen < 0 {
 		return nil
 	}
-	sameSite := best.SiteID == v.Stall.SiteID
-	if !sameSite {
-		bestKm = v.used("fallback_km", bestKm)
-		if math.IsNaN(bestKm) {
-			v.fault("fallback_km", "How far it is from %s to %s is not noted: say it here, or under Sites.", v.Stall.Site.Name, best.Site.Name)
+	best := list[chosen]
+	if !best.SameSite {
+		if best.Km = v.used("fallback_km", best.Km); math.IsNaN(best.Km) {
+			v.fault("fallback_km", "How far it is from %s to %s is not noted: say it here, or under Sites.", v.Stall.Site.Name,
+				best.Site)
 			return nil
 		}
+	} else {
+		best.Km = 0
 	}
-	return &prepare.Fallback{Name: best.FullName(), Km: bestKm, SameSite: sameSite}
-}
-
-// charges tells whether a stall can charge the car at all.
-func (v *planView) charges(t *logbook.Stall) bool {
-	if v.Car == nil {
-		return false
-	}
-	fit, err := stall.FitOf(v.Car.Describe(""), t.Describe(), nil, ceiling.Assumptions{}, false)
-	return err == nil && fit.Fits
+	return &prepare.Fallback{Name: best.Name, Km: best.Km, SameSite: best.SameSite}
 }

@@ -33,13 +33,8 @@ func (o *Outcome) draw(v *planView) {
 		if !math.IsNaN(p.HighS) {
 			post.High = words.Clock(p.HighS)
 		}
-		if i := int(p.TS); i < len(f.Steps) {
-			post.KW = f.Steps[i].StallKW
-			if ends && p.SoCPct == pl.Plan.ToPct && i > 0 {
-				i = max(0, len(f.Steps)-2) // the last second with power
-				post.KW = f.Steps[i].StallKW
-			}
-			post.Held = f.Steps[i].Cause.Words()
+		if st, ok := f.At(p); ok {
+			post.KW, post.Held = st.StallKW, st.Cause.Words()
 		}
 		o.Posts = append(o.Posts, post)
 	}
@@ -122,24 +117,8 @@ func timelineOf(v *planView) *draw.Timeline {
 }
 
 func barOf(p prepare.Phase, w prepare.Way) draw.Bar {
-	b := draw.Bar{FromS: p.FromS, ToS: p.ToS, Kind: "drive", Label: "drive"}
-	switch {
-	case p.Kind == prepare.Charge:
-		b.Kind, b.Label = "charge", "charge"
-	case p.Kind == prepare.Burn && p.HeaterKW > 0:
-		b.Kind, b.Label = "heat", "parked, heater on"
-	case p.Kind == prepare.Burn:
-		b.Kind, b.Label = "burn", "parked, climate "+words.Figure(p.KW, 1)+" kW"
-	case p.Kind == prepare.Warm && p.SpeedKmh == 0:
-		b.Kind, b.Label = "heat", "parked, heater "+words.Figure(p.HeaterKW, 1)+" kW"
-	case p.Kind == prepare.Warm && w == prepare.HeaterHard:
-		b.Kind, b.Label = "hard", "drive hard, heater on"
-	case p.Kind == prepare.Warm && w == prepare.Hard:
-		b.Kind, b.Label = "hard", "drive hard"
-	case p.Kind == prepare.Warm:
-		b.Kind, b.Label = "heat", "heater "+words.Figure(p.HeaterKW, 1)+" kW"
-	}
-	return b
+	kind, label := p.Words(w)
+	return draw.Bar{FromS: p.FromS, ToS: p.ToS, Kind: kind, Label: label}
 }
 
 // signsOf are the times that the tester has to know.
@@ -203,7 +182,7 @@ func limitsOf(fit *stall.Fit, p prepare.Plan) string {
 			if !ok {
 				k = len(l.Lines)
 				lines[cause] = k
-				l.Lines = append(l.Lines, draw.Limit{Cause: cause, Label: limitLabel(cause, fit.Limits), KW: unknown(len(fit.At))})
+				l.Lines = append(l.Lines, draw.Limit{Cause: cause, Label: fit.Limits.Label(cause), KW: unknown(len(fit.At))})
 			}
 			l.Lines[k].KW[i] = c.KW
 		}
@@ -217,27 +196,4 @@ func unknown(n int) []float64 {
 		v[i] = math.NaN()
 	}
 	return v
-}
-
-// limitLabel names a ceiling with its figure.
-func limitLabel(c ceiling.Cause, l *ceiling.Limits) string {
-	switch c {
-	case ceiling.StallPower:
-		return "stall, " + words.Figure(l.StallKW, 0) + " kW"
-	case ceiling.StallCurrent:
-		return "stall, " + words.Figure(l.StallA, 0) + " A"
-	case ceiling.AdapterCurrent:
-		return "adapter, " + words.Figure(l.AdapterA, 0) + " A"
-	case ceiling.CarPower:
-		return "car, " + words.Figure(l.CarKW, 0) + " kW"
-	case ceiling.CarCurrent:
-		return "car, " + words.Figure(l.CarA, 0) + " A"
-	case ceiling.CarConverter:
-		return "converter, " + words.Figure(l.ConverterKW, 0) + " kW"
-	case ceiling.StallVoltage:
-		return "stall's top voltage"
-	case ceiling.Finish:
-		return "finish, " + words.Figure(l.PackMaxV, 0) + " V"
-	}
-	return c.Words()
 }

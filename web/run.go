@@ -293,7 +293,7 @@ func ghostOf(row *logbook.Run, described *run.Run, res *logbook.Results, x *curv
 	if row.Plan == nil || described.Car == nil {
 		return ""
 	}
-	plan := follow.AsBegan(x, sessionOf(row, described))
+	plan := follow.AsBegan(x, follow.SessionOf(row.Plan, described))
 	f, err := forecast.Once(plan)
 	if err != nil || len(f.Steps) == 0 {
 		return ""

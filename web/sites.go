@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"math"
 	"net/http"
 	"net/url"
 	"strconv"
@@ -210,24 +211,23 @@ func readStall(f *fields, st *logbook.Stall) {
 		*n = f.ranged(name, "stall.tariff."+name)
 		priced = priced || *n != nil
 	}
-	last := 0.0
+	var fields []string // of the tiers that have a price
 	for i := range tariffTiers {
-		upTo := f.ranged(fmt.Sprintf("tier%d_up_to", i), "stall.tariff.per_min[].up_to_kw")
-		price := f.ranged(fmt.Sprintf("tier%d_price", i), "stall.tariff.per_min[].price")
-		if price == nil {
-			if upTo != nil {
-				f.fault(fmt.Sprintf("tier%d_price", i), "This tier has no price.")
-			}
-			continue
+		name := fmt.Sprintf("tier%d", i)
+		upTo := f.ranged(name+"_up_to", "stall.tariff.per_min[].up_to_kw")
+		price := f.ranged(name+"_price", "stall.tariff.per_min[].price")
+		switch {
+		case price != nil:
+			t.PerMin, priced = append(t.PerMin, run.Tier{UpToKW: upTo, Price: price}), true
+			fields = append(fields, name+"_up_to")
+		case upTo != nil:
+			f.fault(name+"_price", "This tier has no price.")
 		}
-		if upTo != nil {
-			if *upTo <= last {
-				f.fault(fmt.Sprintf("tier%d_up_to", i), "Expected more than the tier before, %g kW.", last)
-			}
-			last = *upTo
-		}
-		t.PerMin = append(t.PerMin, run.Tier{UpToKW: upTo, Price: price})
-		priced = true
+	}
+	if at, aboveKW, ok := stall.TierFault(t.PerMin); !ok && math.IsNaN(aboveKW) {
+		f.fault(fields[at], "Only the last tier may be without a power.")
+	} else if !ok {
+		f.fault(fields[at], "Expected more than the tier before, %g kW.", aboveKW)
 	}
 	priced = readMembership(f, t) || priced
 	st.Tariff = nil

@@ -79,7 +79,7 @@ func TestWhatIsDueStandsOnTheLivePage(t *testing.T) {
 	assert.Contains(t, body, "Logger running before the plug.")
 	assert.Contains(t, body, "Damaged cable")
 	assert.NotContains(t, body, "plug in again at 50 %")
-	markAt(t, book, id, 60, run.PlugIn, logbook.ByStall)
+	markAt(t, book, id, 60, run.PlugIn, run.ByStall)
 	body = get(h, page).Body.String()
 	assert.Contains(t, body, "contactors")
 	assert.Contains(t, body, `data-key="c"`, "the tester's own mark is welcome while only the stall has said so")

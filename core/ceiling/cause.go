@@ -1,4 +1,6 @@
-// Package ceiling names the limits that can hold a car's power down.
+// Package ceiling says what can hold a car's power down, and what does: the causes by
+// name, the limits of stall, adapter, car and pack at one moment, and which of them the
+// readings speak for.
 package ceiling
 
 // Cause is one limit that could hold the power down, by the name that files and
@@ -31,35 +33,51 @@ const (
 	Unknown        Cause = "unknown"
 )
 
-// Sign is how a cause is shown: a word, and the letter that stands for it where
-// there is no room.
+// Whose says who is held responsible for a cause.
+type Whose string
+
+// The car with its pack, the stall with its cable and cabinet, what lies between the two
+// (handshake, adapter), or nobody: there is no limit, or none can be named.
+const (
+	OfCar    Whose = "car"
+	OfStall  Whose = "stall"
+	Between  Whose = "between"
+	OfNobody Whose = "nobody"
+)
+
+// Sign is how a cause is shown: a word, the letter that stands for it where there is no
+// room, who is held responsible, and its hatch: the strokes of a tile of 8 by 8 as an SVG
+// path, empty for none. The stall's limits lie level, the car's and the pack's slant, cold
+// and heat are dotted, what comes and goes is broken; so no colour is needed.
 type Sign struct {
 	Cause  Cause
 	Letter string
 	Words  string
+	Whose  Whose
+	Hatch  string
 }
 
 // Signs lists every cause in the order of the definitions.
 var Signs = []Sign{
-	{Ramp, "R", "ramp"},
-	{StallPower, "P", "stall's power"},
-	{StallCurrent, "A", "stall's current"},
-	{StallVoltage, "V", "stall's voltage"},
-	{AdapterCurrent, "D", "adapter's current"},
-	{CarPower, "K", "car's power limit"},
-	{CarCurrent, "I", "car's current limit"},
-	{CarConverter, "B", "car's converter"},
-	{PackTaper, "T", "pack's taper"},
-	{Cold, "C", "cold"},
-	{Hot, "H", "heat"},
-	{TimerStep, "M", "timer in the car"},
-	{SoCStep, "S", "SoC step"},
-	{Finish, "F", "finish"},
-	{StallFault, "X", "stall fault"},
-	{SharedCabinet, "N", "shared cabinet"},
-	{CableHot, "W", "warm cable"},
-	{Paused, "–", "paused"},
-	{Unknown, "?", "not decidable"},
+	{Ramp, "R", "ramp", Between, "M0 4h2M4 4h2"},
+	{StallPower, "P", "stall's power", OfStall, "M0 2h8M0 6h8"},
+	{StallCurrent, "A", "stall's current", OfStall, "M2 0v8M6 0v8"},
+	{StallVoltage, "V", "stall's voltage", OfStall, "M1 0v8M3 0v8M5 0v8M7 0v8"},
+	{AdapterCurrent, "D", "adapter's current", Between, "M0 4h8M4 0v8"},
+	{CarPower, "K", "car's power limit", OfCar, "M0 8L8 0M-2 2L2 -2M6 10L10 6"},
+	{CarCurrent, "I", "car's current limit", OfCar, "M0 0L8 8M6 -2L10 2M-2 6L2 10"},
+	{CarConverter, "B", "car's converter", OfCar, "M0 0L8 8M0 8L8 0"},
+	{PackTaper, "T", "pack's taper", OfCar, "M0 8L8 0"},
+	{Cold, "C", "cold", OfCar, "M2 2h.1M6 6h.1"},
+	{Hot, "H", "heat", OfCar, "M1 1h.1M5 1h.1M3 3h.1M7 3h.1M1 5h.1M5 5h.1M3 7h.1M7 7h.1"},
+	{TimerStep, "M", "timer in the car", OfCar, "M0 2h3M4 6h3"},
+	{SoCStep, "S", "SoC step", OfCar, "M4 2v4M2 4h4"},
+	{Finish, "F", "finish", OfCar, "M0 7h8"},
+	{StallFault, "X", "stall fault", OfStall, "M2 2l4 4M6 2l-4 4"},
+	{SharedCabinet, "N", "shared cabinet", OfStall, "M2 0v4M6 4v4"},
+	{CableHot, "W", "warm cable", OfStall, "M0 2q2 3 4 0t4 0M0 6q2 3 4 0t4 0"},
+	{Paused, "–", "paused", OfNobody, ""},
+	{Unknown, "?", "not decidable", OfNobody, ""},
 }
 
 // Sign gives a cause's sign; an unlisted one is shown as itself.
@@ -69,7 +87,7 @@ func (c Cause) Sign() Sign {
 			return s
 		}
 	}
-	return Sign{c, "?", string(c)}
+	return Sign{c, "?", string(c), OfNobody, ""}
 }
 
 // Words is the cause in plain words.

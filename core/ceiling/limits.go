@@ -6,6 +6,7 @@ import (
 
 	"zincroad/core/pack"
 	"zincroad/core/run"
+	"zincroad/core/words"
 )
 
 // Assumptions are what a tester may change about a stall.
@@ -160,4 +161,27 @@ func LimitsAsNoted(c *run.Car, s *run.Stall, ad *run.Adapter, a Assumptions) (*L
 		l.StallKW, l.StallA = orInf(s.RatedKW), orInf(s.MaxA)
 	}
 	return l, nil
+}
+
+// Label names a limit with its figure: "stall, 350 A".
+func (l *Limits) Label(c Cause) string {
+	switch c {
+	case StallPower:
+		return "stall, " + words.Figure(l.StallKW, 0) + " kW"
+	case StallCurrent:
+		return "stall, " + words.Figure(l.StallA, 0) + " A"
+	case AdapterCurrent:
+		return "adapter, " + words.Figure(l.AdapterA, 0) + " A"
+	case CarPower:
+		return "car, " + words.Figure(l.CarKW, 0) + " kW"
+	case CarCurrent:
+		return "car, " + words.Figure(l.CarA, 0) + " A"
+	case CarConverter:
+		return "converter, " + words.Figure(l.ConverterKW, 0) + " kW"
+	case StallVoltage:
+		return "stall's top voltage"
+	case Finish:
+		return "finish, " + words.Figure(l.PackMaxV, 0) + " V"
+	}
+	return c.Words()
 }

@@ -1,8 +1,7 @@
 package curve
 
 import (
-	"encoding/json"
-
+	"zincroad/core/ceiling"
 	"zincroad/core/stall"
 	"zincroad/core/trace"
 )
@@ -23,14 +22,14 @@ type Reading struct {
 	Usable             *Interval `json:"usable_kwh"`
 	DeliveredPer100KWh *float64  `json:"delivered_per_100_kwh"`
 
-	Plateaus   []json.RawMessage `json:"plateaus"`
-	Cliffs     []json.RawMessage `json:"cliffs"`
-	Ceilings   []json.RawMessage `json:"ceilings"`
-	Legs       []Leg             `json:"legs"`
-	Recordings []RecordingNote   `json:"recordings"`
-	Findings   []Finding         `json:"findings"`
-	Cost       *stall.Bill       `json:"cost"`
-	Claims     []json.RawMessage `json:"claims"`
+	Plateaus   []Plateau       `json:"plateaus"` // not worked out yet: empty
+	Cliffs     []Cliff         `json:"cliffs"`   // not worked out yet: empty
+	Ceilings   []Ceiling       `json:"ceilings"` // not worked out yet: empty
+	Legs       []Leg           `json:"legs"`
+	Recordings []RecordingNote `json:"recordings"`
+	Findings   []Finding       `json:"findings"`
+	Cost       *stall.Bill     `json:"cost"`
+	Claims     []Claim         `json:"claims"` // not worked out yet: empty
 
 	// What follows goes beyond the open format's own keys.
 
@@ -103,6 +102,44 @@ type Leg struct {
 	EnergyKWh *float64 `json:"energy_kwh"`
 }
 
+// Plateau is a stretch of steady power: where and how high, and how the line through it
+// leans, in kW a minute.
+type Plateau struct {
+	FromS         float64  `json:"from_s"`
+	ToS           float64  `json:"to_s"`
+	FromPct       *float64 `json:"from_pct"`
+	ToPct         *float64 `json:"to_pct"`
+	KW            float64  `json:"kw"`
+	SlopeKWPerMin float64  `json:"slope_kw_per_min"`
+}
+
+// Cliff is a sudden fall of the power.
+type Cliff struct {
+	TS     float64  `json:"t_s"`
+	SoCPct *float64 `json:"soc_pct"`
+	FromKW float64  `json:"from_kw"`
+	ToKW   float64  `json:"to_kw"`
+}
+
+// Ceiling is a stretch with one cause that held the power down.
+type Ceiling struct {
+	FromS       float64       `json:"from_s"`
+	ToS         float64       `json:"to_s"`
+	Cause       ceiling.Cause `json:"cause"`
+	Confidence  string        `json:"confidence"` // strong, likely or unsure
+	RunnerUp    ceiling.Cause `json:"runner_up"`  // empty: none
+	Evidence    []string      `json:"evidence"`   // in words, with the numbers used
+	MinutesLost *float64      `json:"minutes_lost"`
+}
+
+// Claim is what was claimed of a run, held against what was measured.
+type Claim struct {
+	Kind     string   `json:"kind"`     // window or peak
+	Verdict  string   `json:"verdict"`  // met, missed or untested
+	Measured *float64 `json:"measured"` // minutes, or kW
+	Claimed  *float64 `json:"claimed"`
+}
+
 // RecordingNote says what one recording holds. The offset's low and high ends and
 // the grade need clocks that were lined up, and are nil until then.
 type RecordingNote struct {
@@ -146,11 +183,10 @@ type SoCSpan struct {
 const Format = "zincroad-reading/1"
 
 func newReading(o Options) *Reading {
-	none := []json.RawMessage{}
 	return &Reading{
 		Format: Format, Clock: o.Clock, Side: o.Side,
 		Posts: []Post{}, Windows: []Window{},
-		Plateaus: none, Cliffs: none, Ceilings: none, Claims: none,
+		Plateaus: []Plateau{}, Cliffs: []Cliff{}, Ceilings: []Ceiling{}, Claims: []Claim{},
 		Gaps: []trace.Span{}, Legs: []Leg{}, Recordings: []RecordingNote{}, Findings: []Finding{},
 	}
 }

@@ -75,7 +75,7 @@ var ahead = forecast.Uncertainty{TaperPct: 5, CapacityPct: 2, BatteryK: 1}
 
 // expect works the rest of the run out, with what it has shown so far.
 func (s *State) expect(f *feeds, plan forecast.Plan, sinceZero float64) {
-	soc := s.charge()
+	soc := s.Charge()
 	if plan.Car == nil || math.IsNaN(soc) || soc >= plan.ToPct {
 		return
 	}

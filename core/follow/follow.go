@@ -88,6 +88,27 @@ type Expect struct {
 	SoCPct, TS, LowS, HighS float64
 }
 
+// leastRangeS is how far apart the ends of a range are said to be at least, each way: the
+// clock on the wall shows minutes.
+const leastRangeS = 60
+
+// HalfS is half of the range, a minute at least; NaN where the charge may never be reached.
+func (e Expect) HalfS() float64 {
+	if math.IsNaN(e.HighS) {
+		return math.NaN()
+	}
+	return max(leastRangeS, (e.HighS-e.LowS)/2)
+}
+
+// Within gives the ends of the range, a minute either way of the expected time at least;
+// the later one is NaN where the charge may never be reached.
+func (e Expect) Within() (lowS, highS float64) {
+	if math.IsNaN(e.HighS) {
+		return e.LowS, math.NaN()
+	}
+	return min(e.LowS, e.TS-leastRangeS), max(e.HighS, e.TS+leastRangeS)
+}
+
 // Alert is how the run leaves its forecast.
 type Alert struct {
 	ByKW    float64 // actual less forecast at the same state of charge

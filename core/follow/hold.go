@@ -13,7 +13,7 @@ func (s *State) hold(f *feeds, plan forecast.Plan) {
 	switch now := s.KW; {
 	case !now.Known():
 	case now.AgeS <= ceiling.LookS:
-		s.learntAt = s.charge()
+		s.learntAt = s.Charge()
 		s.Holding = ceiling.Holds(s.evidence(f, plan, s.PluggedS))
 		s.learnt = s.Holding
 	default:
@@ -24,8 +24,8 @@ func (s *State) hold(f *feeds, plan forecast.Plan) {
 	}
 }
 
-// charge is the state of charge as counted, or as read where it cannot be.
-func (s *State) charge() float64 {
+// Charge is the state of charge as counted, or as read where it cannot be.
+func (s *State) Charge() float64 {
 	if math.IsNaN(s.Counted) {
 		return s.SoC.V
 	}

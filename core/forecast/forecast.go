@@ -437,3 +437,13 @@ func band(t float64, runs [][]float64, of func([]float64) float64) (low, high fl
 	}
 	return max(0, t-math.Sqrt(down)), t + math.Sqrt(up)
 }
+
+// At is the second at which a post is reached, and false beyond what was stepped through.
+// Where the session ends with that post it is the last second with power.
+func (f *Forecast) At(p Post) (Step, bool) {
+	i := int(p.TS)
+	if i < 0 || i >= len(f.Steps) {
+		return Step{}, false
+	}
+	return f.Steps[max(0, min(i, len(f.Steps)-2))], true
+}

@@ -7,6 +7,7 @@ import (
 
 	"zincroad/core/forecast"
 	"zincroad/core/pack"
+	"zincroad/core/words"
 )
 
 // Kind is what happens in a phase of the way to the plug.
@@ -441,4 +442,26 @@ func (d *driver) warmed(w Way, targetC float64) *Approach {
 	}
 	// To the full minute: nobody switches a heater on by the second.
 	return d.approach(w, math.Ceil(high/60)*60)
+}
+
+// Words says what is done in a phase of an approach by a way of warming: its kind in a
+// word (drive, heat, hard, burn or charge), and a label with the power.
+func (p Phase) Words(w Way) (kind, label string) {
+	switch {
+	case p.Kind == Charge:
+		return "charge", "charge"
+	case p.Kind == Burn && p.HeaterKW > 0:
+		return "heat", "parked, heater on"
+	case p.Kind == Burn:
+		return "burn", "parked, climate " + words.Figure(p.KW, 1) + " kW"
+	case p.Kind == Warm && p.SpeedKmh == 0:
+		return "heat", "parked, heater " + words.Figure(p.HeaterKW, 1) + " kW"
+	case p.Kind == Warm && w == HeaterHard:
+		return "hard", "drive hard, heater on"
+	case p.Kind == Warm && w == Hard:
+		return "hard", "drive hard"
+	case p.Kind == Warm:
+		return "heat", "heater " + words.Figure(p.HeaterKW, 1) + " kW"
+	}
+	return "drive", "drive"
 }

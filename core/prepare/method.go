@@ -91,3 +91,16 @@ func MethodOf(key string) (Method, bool) {
 	}
 	return Method{}, false
 }
+
+// MethodNamed is the method of a name, a tester's own before a ready one. A name that is
+// no method's is run by none of their rules.
+func MethodNamed(name string, own []Method) Method {
+	for _, list := range [][]Method{own, Methods} {
+		for _, m := range list {
+			if m.Name == name {
+				return m
+			}
+		}
+	}
+	return Method{Name: name}
+}

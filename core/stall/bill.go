@@ -104,15 +104,28 @@ var ErrTiers = errors.New("the tiers of a price per minute must climb in power, 
 
 // CheckTiers tells whether tiers are in order.
 func CheckTiers(tiers []run.Tier) error {
+	if _, _, ok := TierFault(tiers); !ok {
+		return ErrTiers
+	}
+	return nil
+}
+
+// TierFault gives the first tier that is out of order, from 0, and the power in kW that it
+// has to be above, which is NaN where it needs a power of any kind since others follow.
+// Tiers in order are ok.
+func TierFault(tiers []run.Tier) (at int, aboveKW float64, ok bool) {
 	last := 0.0
 	for i, t := range tiers {
-		v, ok := run.Known(t.UpToKW)
-		if !ok && i < len(tiers)-1 || ok && v <= last {
-			return ErrTiers
+		v, known := run.Known(t.UpToKW)
+		switch {
+		case known && v <= last:
+			return i, last, false
+		case !known && i < len(tiers)-1:
+			return i, math.NaN(), false
 		}
 		last = v
 	}
-	return nil
+	return 0, 0, true
 }
 
 // BreakEvenKWh is the energy a month from which a membership pays: its fee over

@@ -30,38 +30,122 @@ const (
 	Cost           Channel = "cost"
 )
 
-// Info describes a channel: its words for people, its unit, and the range a
-// reading of it must lie in to be believed.
+// Info describes a channel: everything that is known of it before anything is read. The
+// database's columns, the headers of files, charts, forms and docs come from this list or
+// are compared with it.
 type Info struct {
 	Channel  Channel
 	Name     string // "battery temperature, coldest cell"
 	Short    string // "coldest cell"
-	Unit     string // "°C"; empty for money
+	Unit     string // the unit that it is kept in, "°C"; empty for money
 	Units    []units.Unit
 	Min, Max float64 // inclusive; outside, a row is refused
+	Decimals int     // that a reading is shown with
+	FromZero bool    // a chart of it begins at zero
+
+	// Measurand is its name in the open charge-point protocol (OCPP 1.6, edition 2,
+	// 7.31, from memory); empty where that has none.
+	Measurand string
+
+	// Header matches the headers, in small letters, that testers' spreadsheets give it
+	// (common practice, no source); RE2 syntax. Empty: by its own name only.
+	Header string
 }
 
 // Channels lists every channel in the order in which files are written.
 // The ranges are wide on purpose: they catch a wrong unit or a slipped column,
 // not a strange car (common practice, no source).
 var Channels = []Info{
-	{SoC, "state of charge", "SoC", "%", units.Percent, 0, 100},
-	{Power, "power", "power", "kW", units.Power, -1000, 5000},
-	{Current, "current", "amps", "A", units.Current, -5000, 5000},
-	{Voltage, "voltage", "volts", "V", units.Voltage, 0, 2000},
-	{RequestedPower, "power the car requests", "requested", "kW", units.Power, 0, 5000},
-	{RequestedAmps, "current the car requests", "requested amps", "A", units.Current, 0, 5000},
-	{OfferedPower, "power the stall offers", "offered", "kW", units.Power, 0, 5000},
-	{OfferedAmps, "current the stall offers", "offered amps", "A", units.Current, 0, 5000},
-	{BatteryTemp, "battery temperature", "battery", "°C", units.Temperature, -60, 150},
-	{BatteryTempMin, "battery temperature, coldest cell", "coldest cell", "°C", units.Temperature, -60, 150},
-	{BatteryTempMax, "battery temperature, warmest cell", "warmest cell", "°C", units.Temperature, -60, 150},
-	{InletTemp, "inlet temperature", "inlet", "°C", units.Temperature, -60, 200},
-	{AmbientTemp, "outside temperature", "outside", "°C", units.Temperature, -60, 70},
-	{Energy, "energy register", "register", "kWh", units.Energy, 0, 1e7},
-	{HeaterPower, "battery heater power", "heater", "kW", units.Power, 0, 100},
-	{AuxPower, "auxiliary power", "auxiliaries", "kW", units.Power, -100, 100},
-	{Cost, "cost so far", "cost", "", units.Money, 0, 1e6},
+	{
+		Channel: SoC, Name: "state of charge", Short: "SoC", Unit: "%", Units: units.Percent,
+		Min: 0, Max: 100, Decimals: 1,
+		Measurand: "SoC",
+		Header:    `\bsoc\b|soc_pct|state of charge|battery level|charge level|ladestand|battery pct|battery percent`,
+	},
+	{
+		Channel: Power, Name: "power", Short: "power", Unit: "kW", Units: units.Power,
+		Min: -1000, Max: 5000, Decimals: 1, FromZero: true,
+		Measurand: "Power.Active.Import",
+		Header:    `power|\bkw\b|power_kw|leistung`,
+	},
+	{
+		Channel: Current, Name: "current", Short: "amps", Unit: "A", Units: units.Current,
+		Min: -5000, Max: 5000, Decimals: 0, FromZero: true,
+		Measurand: "Current.Import",
+		Header:    `current|\bamp|strom|^a$|^i$`,
+	},
+	{
+		Channel: Voltage, Name: "voltage", Short: "volts", Unit: "V", Units: units.Voltage,
+		Min: 0, Max: 2000, Decimals: 1,
+		Measurand: "Voltage",
+		Header:    `volt|spannung|^v$|^u$`,
+	},
+	{
+		Channel: RequestedPower, Name: "power the car requests", Short: "requested", Unit: "kW", Units: units.Power,
+		Min: 0, Max: 5000, Decimals: 0, FromZero: true,
+		Header: `request|demand|target power|power target|wanted`,
+	},
+	{
+		Channel: RequestedAmps, Name: "current the car requests", Short: "requested amps", Unit: "A", Units: units.Current,
+		Min: 0, Max: 5000, Decimals: 0, FromZero: true,
+		Header: `(request|demand|target|wanted).*(current|amp|_a\b| a\b)`,
+	},
+	{
+		Channel: OfferedPower, Name: "power the stall offers", Short: "offered", Unit: "kW", Units: units.Power,
+		Min: 0, Max: 5000, Decimals: 0, FromZero: true,
+		Measurand: "Power.Offered",
+	},
+	{
+		Channel: OfferedAmps, Name: "current the stall offers", Short: "offered amps", Unit: "A", Units: units.Current,
+		Min: 0, Max: 5000, Decimals: 0, FromZero: true,
+		Measurand: "Current.Offered",
+	},
+	{
+		Channel: BatteryTemp, Name: "battery temperature", Short: "battery", Unit: "°C", Units: units.Temperature,
+		Min: -60, Max: 150, Decimals: 1,
+		Header: `(battery|pack|cell|akku|batterie).*temp|temp.*(battery|pack|cell)|^temp(erature|eratur)?\b`,
+	},
+	{
+		Channel: BatteryTempMin, Name: "battery temperature, coldest cell", Short: "coldest cell", Unit: "°C", Units: units.Temperature,
+		Min: -60, Max: 150, Decimals: 1,
+		Header: `(min|cold|low).*(temp|°|cell)|(temp|cell).*(min|cold|low)`,
+	},
+	{
+		Channel: BatteryTempMax, Name: "battery temperature, warmest cell", Short: "warmest cell", Unit: "°C", Units: units.Temperature,
+		Min: -60, Max: 150, Decimals: 1,
+		Header: `(max|hot|warm|high).*(temp|°|cell)|(temp|cell).*(max|hot|warm|high)`,
+	},
+	{
+		Channel: InletTemp, Name: "inlet temperature", Short: "inlet", Unit: "°C", Units: units.Temperature,
+		Min: -60, Max: 200, Decimals: 1,
+		Header: `inlet|connector|charge port|plug temp`,
+	},
+	{
+		Channel: AmbientTemp, Name: "outside temperature", Short: "outside", Unit: "°C", Units: units.Temperature,
+		Min: -60, Max: 70, Decimals: 1,
+		Header: `ambient|outside|outdoor|exterior|air temp|aussen|außen`,
+	},
+	{
+		Channel: Energy, Name: "energy register", Short: "register", Unit: "kWh", Units: units.Energy,
+		Min: 0, Max: 1e7, Decimals: 2, FromZero: true,
+		Measurand: "Energy.Active.Import.Register",
+		Header:    `energy|kwh|energie|\bwh\b`,
+	},
+	{
+		Channel: HeaterPower, Name: "battery heater power", Short: "heater", Unit: "kW", Units: units.Power,
+		Min: 0, Max: 100, Decimals: 1, FromZero: true,
+		Header: `heater|heating`,
+	},
+	{
+		Channel: AuxPower, Name: "auxiliary power", Short: "auxiliaries", Unit: "kW", Units: units.Power,
+		Min: -100, Max: 100, Decimals: 1, FromZero: true,
+		Header: `\baux|auxiliar|accessor|12 ?v`,
+	},
+	{
+		Channel: Cost, Name: "cost so far", Short: "cost", Unit: "", Units: units.Money,
+		Min: 0, Max: 1e6, Decimals: 2, FromZero: true,
+		Header: `\bcost|\bprice|\bpaid|kosten|preis`,
+	},
 }
 
 var infoOf = func() map[Channel]Info {

@@ -76,6 +76,26 @@ func SignedClock(s float64) string {
 	return Clock(s)
 }
 
+// Percent and Degrees write a figure with its unit so that no line breaks within it: "12 %"
+// with one decimal where it has one, "21 °C" in whole degrees.
+func Percent(v float64) string { return Figure(v, 1) + "\u00a0%" }
+
+// Degrees is described at Percent.
+func Degrees(v float64) string { return Figure(v, 0) + "\u00a0°C" }
+
+// Window writes a window, "10–80 %".
+func Window(fromPct, toPct float64) string {
+	return Figure(fromPct, 1) + "–" + Figure(toPct, 1) + " %"
+}
+
+// Plural gives a word for so many of a thing: "attempt", "attempts".
+func Plural(n int, word string) string {
+	if n == 1 {
+		return word
+	}
+	return word + "s"
+}
+
 // ParseClock reads h:mm:ss, m:ss or, where two parts mean hours and minutes, h:mm,
 // and gives seconds. The last part may have decimals; all but the first must be
 // under 60; a minus stands before the whole. False for anything else.

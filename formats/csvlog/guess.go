@@ -196,25 +196,32 @@ type rule struct {
 	match   *regexp.Regexp
 }
 
-// rules are tried in order; the first that fits names the column. The words are
-// those a tester's spreadsheet would use (common practice, no source).
-var rules = []rule{
-	{trace.RequestedAmps, regexp.MustCompile(`(request|demand|target|wanted).*(current|amp|_a\b| a\b)`)},
-	{trace.RequestedPower, regexp.MustCompile(`request|demand|target power|power target|wanted`)},
-	{trace.SoC, regexp.MustCompile(`\bsoc\b|soc_pct|state of charge|battery level|charge level|ladestand|battery pct|battery percent`)},
-	{trace.HeaterPower, regexp.MustCompile(`heater|heating`)},
-	{trace.AuxPower, regexp.MustCompile(`\baux|auxiliar|accessor|12 ?v`)},
-	{trace.BatteryTempMin, regexp.MustCompile(`(min|cold|low).*(temp|°|cell)|(temp|cell).*(min|cold|low)`)},
-	{trace.BatteryTempMax, regexp.MustCompile(`(max|hot|warm|high).*(temp|°|cell)|(temp|cell).*(max|hot|warm|high)`)},
-	{trace.InletTemp, regexp.MustCompile(`inlet|connector|charge port|plug temp`)},
-	{trace.AmbientTemp, regexp.MustCompile(`ambient|outside|outdoor|exterior|air temp|aussen|außen`)},
-	{trace.BatteryTemp, regexp.MustCompile(`(battery|pack|cell|akku|batterie).*temp|temp.*(battery|pack|cell)|^temp(erature|eratur)?\b`)},
-	{trace.Cost, regexp.MustCompile(`\bcost|\bprice|\bpaid|kosten|preis`)},
-	{trace.Energy, regexp.MustCompile(`energy|kwh|energie|\bwh\b`)},
-	{trace.Power, regexp.MustCompile(`power|\bkw\b|power_kw|leistung`)},
-	{trace.Voltage, regexp.MustCompile(`volt|spannung|^v$|^u$`)},
-	{trace.Current, regexp.MustCompile(`current|\bamp|strom|^a$|^i$`)},
-}
+// rules are tried in order, and the first that fits names the column: "requested amps"
+// before amps, "heater kW" before kW. The words are the channels' own.
+var rules = func() []rule {
+	var out []rule
+	for _, c := range []trace.Channel{
+		trace.RequestedAmps,
+		trace.RequestedPower,
+		trace.SoC,
+		trace.HeaterPower,
+		trace.AuxPower,
+		trace.BatteryTempMin,
+		trace.BatteryTempMax,
+		trace.InletTemp,
+		trace.AmbientTemp,
+		trace.BatteryTemp,
+		trace.Cost,
+		trace.Energy,
+		trace.Power,
+		trace.Voltage,
+		trace.Current,
+	} {
+		in, _ := trace.Describe(c)
+		out = append(out, rule{c, regexp.MustCompile(in.Header)})
+	}
+	return out
+}()
 
 var (
 	timeHeader = regexp.MustCompile(`^(t|t_s|time|timestamp|date ?time|date and time|date/time|elapsed.*|clock.*|time .*|.* time|zeit.*|uhrzeit|seconds|secs?|s|minutes|mins?|min|duration|datum.*|timestamp.*|epoch.*)$`)

@@ -19,7 +19,7 @@ func TestCeilingsAreToldApartWithoutColour(t *testing.T) {
 	for _, s := range ceiling.Signs {
 		assert.False(t, letters[s.Letter], "%s has a letter of its own", s.Cause)
 		letters[s.Letter] = true
-		if tile, ok := hatches[s.Cause]; ok {
+		if tile := s.Hatch; tile != "" {
 			assert.False(t, tiles[tile], "%s has a hatch of its own", s.Cause)
 			tiles[tile] = true
 		} else {

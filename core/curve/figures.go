@@ -1,0 +1,236 @@
+package curve
+
+import (
+	"fmt"
+
+	"zincroad/core/figure"
+	"zincroad/core/trace"
+	"zincroad/core/words"
+)
+
+// Figures are those of a run that explain themselves, by name.
+var Figures = figure.List[*Reading]{
+	{
+		Key: "average", Name: "Average power", Unit: "kW",
+		Definition: "The energy of a window over its time, on the side shown.",
+		Formula:    "a window's energy over its time",
+		Numbers:    windowNumbers,
+	},
+	{
+		Key: "ramp", Name: "Ramp", Unit: "s",
+		Definition: "Seconds from first power (1 kW) to the first reading at 90 % of the highest power within the " +
+			"first 180 s after it.",
+		Formula: "from first power to the first reading at 90 % of the highest power in the 180 s after first power; " +
+			"`null` where the log began later",
+		Numbers: func(x *Reading) (n figure.Lines) {
+			if x.RampS != nil {
+				n.Say("first power %s after clock zero; ramp %s s", words.Clock(x.FirstPower-x.ZeroS),
+					words.Figure(*x.RampS, 1))
+			}
+			return n
+		},
+	},
+	{
+		Key: "capacity", Name: "Usable capacity", Unit: "kWh",
+		Definition: "Car-side energy over the state of charge gained, times 100, where 20 points or more are covered. " +
+			"The interval takes the display's resolution at both ends and the tolerance of the car's power.",
+		Formula: "car-side energy / SoC gained × 100, from 20 points on. Low: E(1−tol)/(ΔSoC+res); high: " +
+			"E(1+tol)/(ΔSoC−res), with the SoC resolution and `power_tolerance_pct` (2 where not given)",
+		Numbers: capacityNumbers,
+	},
+	{
+		Key: "energy", Name: "Energy", Unit: "kWh",
+		Definition: "The area under the power of one side, by the trapezoid rule, from first power to the unplug of " +
+			"each leg; a run is the sum of its legs. Between an unplug and the next plug-in nothing flows, whatever was " +
+			"read. A stretch without readings longer than 30 s and ten times the interval is a gap: it is bridged by a " +
+			"straight line and counted.",
+		Formula: "trapezoid rule, ∑ (P₁+P₂)/2 · Δt / 3600, over one side's readings, from first power of each leg to its " +
+			"end, the slope from a reading below 1 kW within 20 s before it included; the last power holds to the stop " +
+			"or unplug where that is within 30 s or one and a half intervals (c). A run's is the sum of its legs'",
+		Source:  "the trapezoid rule; checked against SciPy",
+		Numbers: energyNumbers,
+	},
+	{
+		Key: "gap", Name: "Gap", Unit: "s",
+		Definition: "A stretch without readings longer than 30 s and than ten times the median interval between " +
+			"readings. Where readings were typed the interval is that of the ten around, and a level that is the same at " +
+			"both ends within 5 % is none.",
+		Formula: "a stretch without readings, while power flowed, longer than the larger of 30 s and 10 × the median " +
+			"interval; bridged by a straight line, counted in `bridged_s`. Typed (median of 20 s or more): the interval " +
+			"is that of the ten readings around, and ends within 5 % of each other are a level",
+		Numbers: func(x *Reading) (n figure.Lines) {
+			n.Say("readings every %s s, so a gap is longer than %s s", words.Figure(x.IntervalS, 2),
+				words.Figure(trace.GapLimitFor(x.IntervalS), 1))
+			for _, g := range x.Gaps {
+				n.Say("%s to %s", words.Clock(g.From), words.Clock(g.To))
+			}
+			return n
+		},
+	},
+	{
+		Key: "loss", Name: "Loss", Unit: "%",
+		Definition: "Stall energy less car energy, over stall energy, in the time that both sides cover.",
+		Formula:    "(stall − car) / stall energy over the time both cover",
+		Numbers:    energyNumbers,
+	},
+	{
+		Key: "cost", Name: "Money",
+		Definition: "The price on the stall's screen at the end, where it was read; else by the stall's tariff: the " +
+			"register's kWh, or what the stall's power adds up to; every minute with power in the tier that the power is " +
+			"in at that moment; the session fee; minutes plugged in without charging, from last power to the unplug " +
+			"mark, beyond the grace period; tax on all of it.",
+		Formula: "`cost` is the price on the stall's screen where it was read at the end; else the bill of the stall's " +
+			"tariff for the register's kWh, or what the stall's power adds up to, and for the minutes of its power; " +
+			"standing idle counts from the last power of each leg that counts (to where it was cut off) to its unplug. " +
+			"It is `null` where only the car was logged.",
+		Numbers: costNumbers,
+	},
+	{
+		Key: "peak", Name: "Peak", Unit: "kW",
+		Definition: "The highest reading, spikes left out; the highest mean over any 10 s; and the longest time at 95 % " +
+			"or more of that mean. A dip of 2 s or less does not break it, a gap does.",
+		Formula: "the highest mean of joined power over any 10 s, found exactly: the mean changes at the rate " +
+			"(P(t+10)−P(t))/10",
+		Numbers: peakNumbers,
+	},
+	{
+		Key: "screen", Name: "The stall's register", Unit: "kWh",
+		Definition: "What the stall's own register counted from the first plug-in to the end, beside the area under its " +
+			"power. A register that counts each session begins at 0 with it; one that goes on is read at both ends. The " +
+			"seller bills the register.",
+		Formula: "the stall's energy register: its last reading near the end, from 0 where its first is no more than 1 kWh " +
+			"and 1.3 times what had flowed by then (each session) or else less its first; begun anew at a replug. It is " +
+			"`stall_kwh` where the stall's power was not read",
+		Numbers: screenNumbers,
+	},
+	{
+		Key: "implausible", Name: "What cannot be",
+		Definition: "A window is not stated where it would need more than 1000 kW or six times the pack's capacity an " +
+			"hour, or over a third more than the stall's label or the car's own limit: by the power that was read, and " +
+			"by what its share of the noted capacity takes.",
+		Formula: "a window that would need more than 1000 kW, six times the capacity an hour, or a third more than the " +
+			"stall's label or the car's limit, by the power read or by its share of the noted capacity; a finding says which",
+		Numbers: func(x *Reading) (n figure.Lines) {
+			for _, w := range x.Implausible {
+				n.Say("%s in %s: %s", words.Window(w.FromPct, w.ToPct), words.Duration(w.TS), w.Reason)
+			}
+			return n
+		},
+	},
+	{
+		Key: "window", Name: "Window", Unit: "s",
+		Definition: "The time from one post to another. A post is the first moment at which the state of charge, joined " +
+			"by straight lines between readings, reaches a round value; nothing is extrapolated.",
+		Formula: "post b − post a; absent where either is, and where it is implausible",
+		Numbers: windowNumbers,
+	},
+}
+
+func windowNumbers(x *Reading) (n figure.Lines) {
+	n = sayCharge(x)
+	for _, w := range x.Windows {
+		line := fmt.Sprintf("%s: %s = %s s", words.Window(w.FromPct, w.ToPct), words.Clock(w.TS), words.Figure(w.TS, 1))
+		if w.EnergyKWh != nil && w.AverageKW != nil {
+			line += fmt.Sprintf("; %s kWh × 3600 / %s s = %s kW", words.Fixed(*w.EnergyKWh, 3), words.Figure(w.TS, 1),
+				words.Fixed(*w.AverageKW, 2))
+		}
+		n.Say("%s", line)
+	}
+	return n
+}
+
+func capacityNumbers(x *Reading) (n figure.Lines) {
+	n = sayCharge(x)
+	if u := x.Usable; u != nil {
+		line := fmt.Sprintf("%s kWh, at least %s", words.Fixed(u.Value, 2), words.Fixed(u.Low, 2))
+		if u.High != nil {
+			line += ", at most " + words.Fixed(*u.High, 2)
+		}
+		n.Say("%s", line)
+	}
+	return n
+}
+
+func peakNumbers(x *Reading) (n figure.Lines) {
+	p := x.Peak
+	if p == nil {
+		return nil
+	}
+	n.Say("highest reading %s kW at %s", words.Figure(p.KW, 2), words.Clock(p.TS))
+	if p.SustainedKW != nil && p.HeldS != nil {
+		n.Say("highest mean over 10 s: %s kW; 95 %% of it: %s kW", words.Figure(*p.SustainedKW, 2),
+			words.Figure(*p.SustainedKW*HeldShare, 2))
+		n.Say("held from %s to %s = %s s", words.Clock(p.HeldFromS), words.Clock(p.HeldFromS+*p.HeldS),
+			words.Figure(*p.HeldS, 1))
+	}
+	return n
+}
+
+func energyNumbers(x *Reading) (n figure.Lines) {
+	for _, part := range []struct {
+		name, unit string
+		v          *float64
+		decimals   int
+	}{
+		{"stall", "kWh", x.Energy.StallKWh, 3},
+		{"car", "kWh", x.Energy.CarKWh, 3},
+		{"loss", "%", x.Energy.LossPct, 2},
+	} {
+		if part.v != nil {
+			n.Say("%s: %s %s", part.name, words.Fixed(*part.v, part.decimals), part.unit)
+		}
+	}
+	if s := x.Energy.BridgedS; s != nil {
+		n.Say("bridged: %s s", words.Figure(*s, 1))
+	}
+	return n
+}
+
+func costNumbers(x *Reading) (n figure.Lines) {
+	b := x.Cost
+	if b == nil {
+		return nil
+	}
+	for _, part := range []struct {
+		name string
+		v    float64
+	}{
+		{"energy", b.Energy},
+		{"minutes", b.Time},
+		{"session fee", b.Session},
+		{"standing idle", b.Idle},
+		{"tax", b.Tax},
+		{"total", b.Total},
+	} {
+		n.Say("%s: %s %s", part.name, b.Currency, words.Fixed(part.v, 2))
+	}
+	return n
+}
+
+func screenNumbers(x *Reading) (n figure.Lines) {
+	s := x.Screen
+	if s == nil {
+		return nil
+	}
+	for _, part := range []struct {
+		name, unit string
+		v          *float64
+	}{
+		{"register", "kWh", s.KWh},
+		{"its power adds up to", "kWh", s.PowerKWh},
+		{"price", "", s.Cost},
+	} {
+		if part.v != nil {
+			n.Say("%s: %s %s", part.name, words.Fixed(*part.v, 2), part.unit)
+		}
+	}
+	return n
+}
+
+func sayCharge(x *Reading) (n figure.Lines) {
+	if span := x.SoC; span != nil {
+		n.Say("state of charge %s %% at plug-in, %s %% at the most", words.Figure(span.FromPct, 2),
+			words.Figure(span.ToPct, 2))
+	}
+	return n
+}

@@ -1,0 +1,162 @@
+package follow
+
+import (
+	"math"
+
+	"zincroad/core/figure"
+	"zincroad/core/forecast"
+	"zincroad/core/pack"
+	"zincroad/core/words"
+)
+
+// Explained is a run under way with what its figures are worked out of.
+type Explained struct {
+	*State
+	Plan forecast.Plan
+	Wall func(ts float64) string // the clock on the wall at a time since plug-in
+}
+
+// Figures are those of a run under way that explain themselves, by name.
+var Figures = figure.List[Explained]{
+	{
+		Key: "alert", Name: "Away from the forecast", Unit: "kW",
+		Definition: "Power at the same state of charge differs from the forecast by more than 10 kW and 15 %, for a " +
+			"minute or longer. The forecast starts from the first charge and the first temperatures that were " +
+			"read.",
+		Formula: "power at the same state of charge differs from the forecast by more than 10 kW and 15 %, for 60 s or " +
+			"more.",
+		Numbers: alertNumbers,
+	},
+	{
+		Key: "counted", Name: "Counted charge", Unit: "%",
+		Definition: "The display's state of charge, carried on since it last changed by the energy since: 96 % of the " +
+			"stall's energy, or all of the car's, over the usable capacity. The power read last is taken to go on " +
+			"for 2 minutes at most. The car's display counts, or the stall's where that is more than a minute " +
+			"newer.",
+		Formula: "the display's, carried on since its last change (halfway between two readings of a log) by the " +
+			"energy since, 96 % of the stall's (common practice, no source), over the usable capacity.",
+		Numbers: countedNumbers,
+	},
+	{
+		Key: "expected", Name: "Expected times",
+		Definition: "The rest of the run worked out like any forecast, from the counted charge and the temperatures read, " +
+			"as a session that goes on from where this one stands: charge, both temperatures, and how long this " +
+			"leg has had power. Where the power is not what ratings and envelope give, the limit that seems to " +
+			"hold is taken for what it is, or the envelope scaled to what the pack has taken of it (median of the " +
+			"last readings). The range is that of ±5 % of the envelope, ±2 % of the capacity and ±1 K.",
+		Formula: "a forecast that goes on from the counted SoC, both temperatures (as read, carried on as the forecast " +
+			"has the pack warm) and the time since first power of this leg. Where the median of the last nine " +
+			"readings within 3 min is more than 1.5 % off what ratings, envelope and pack give (3 % or 1.5 kW " +
+			"under a stall's or car's limit), the limit that seems to hold is taken for what it is, or the " +
+			"envelope scaled. The range is that of ±5 % of the envelope, ±2 % of the capacity and ±1 K.",
+		Numbers: expectedNumbers,
+	},
+	{
+		Key: "lost", Name: "Time lost", Unit: "s",
+		Definition: "From the plug-in of the first failed attempt to the plug-in that led to power. It is no charging " +
+			"time.",
+		Formula: "from the plug-in of the first failed attempt to the plug-in that led to power.",
+		Numbers: lostNumbers,
+	},
+	{
+		Key: "holding", Name: "What seems to hold the power",
+		Definition: "From the last 90 seconds, or of typed lines the last four within eight minutes: what the stall says " +
+			"it offers, if all of it flows. Else every cause is weighed by how far the readings are from what it " +
+			"would make of them: amps level at a noted rating, or at none; power level at the converter's, the " +
+			"car's or just under the stall's rating, or at half of a shared cabinet; what the pack would take at " +
+			"this charge, cold, warm or hot, where amps that stay level and power that does not rise speak " +
+			"against the cold. The nearest is named, and is sure where it fits well and the next one clearly " +
+			"worse. Else a sudden fall, and what would tell its cause.",
+		Formula: "from the last 90 s, or of typed readings the last four within 8 min: three readings in a row within " +
+			"3 % of what the stall says it offers are the stall's, or its shared cabinet's where that is under 80 " +
+			"% of the label. Else each cause has a misfit in units of what noise makes of it: amps flat (1.2 % or " +
+			"2 A, over four readings or a minute) at a noted rating, 3 %; flat with power or volts creeping and " +
+			"no rating, 1.3; power flat at the converter's (10 %), the car's (3 %) or 85 to 103 % of the stall's " +
+			"label, 0.5, or 1.4 where amps do not fall and it is under 93 %; half of a shared cabinet, 1.2; cold, " +
+			"12 % of the warm power off its share, and 1 more each for flat amps and for power that does not " +
+			"rise; heat, 20 %, 0.3 more; the taper or its step within a tenth. The least one under 2.5 is named, " +
+			"sure at 1.2 or less with no other cause within 1. Else a fall of 25 % or more within 30 s that " +
+			"stayed is a timer in the car where an earlier leg fell as long after its plug-in (15 s), and a " +
+			"question that a replug answers where none did; otherwise \"not decidable\". All common practice, no " +
+			"source.",
+		Source:  "common practice, no source",
+		Numbers: holdingNumbers,
+	},
+}
+
+func countedNumbers(x Explained) (n figure.Lines) {
+	if x.SoC.Known() {
+		n.Say("display: %s, read %s ago", words.Percent(x.SoC.V), words.Duration(math.Round(x.SoC.AgeS)))
+	}
+	if !math.IsNaN(x.Counted) {
+		n.Say("counted: %s %%", words.Fixed(x.Counted, 2))
+	}
+	if b, err := pack.For(x.Plan.Car); err == nil {
+		n.Say("usable capacity: %s kWh", words.Fixed(b.UsableKWh, 1))
+	}
+	return n
+}
+
+func expectedNumbers(x Explained) (n figure.Lines) {
+	if e := x.End; e != nil {
+		n.Say("%s at %s: %s after plug-in, from %s to %s", words.Percent(e.SoCPct), x.Wall(e.TS), words.Clock(e.TS),
+			words.Clock(e.LowS), orNever(e.HighS))
+	}
+	if f := x.Forecast; f != nil {
+		if p, ok := f.Post(x.Plan.ToPct); ok {
+			n.Say("the forecast before plug-in: %s after plug-in, from %s to %s", words.Clock(p.TS), words.Clock(p.LowS),
+				orNever(p.HighS))
+		}
+	}
+	if x.Holding != nil {
+		n.Say("taken to hold: %s", x.Holding.Reason)
+	}
+	return n
+}
+
+func orNever(s float64) string {
+	if math.IsNaN(s) {
+		return "never"
+	}
+	return words.Clock(s)
+}
+
+func holdingNumbers(x Explained) (n figure.Lines) {
+	if h := x.Holding; h != nil {
+		n.Say("%s: %s", h.Cause.Words(), h.Reason)
+		if h.Sure {
+			n.Say("sure")
+		} else {
+			n.Say("not sure")
+		}
+	}
+	for _, r := range []struct {
+		name, unit string
+		v          float64
+	}{
+		{"power", "kW", x.KW.V},
+		{"amps", "A", x.Amps.V},
+		{"volts", "V", x.Volts.V},
+		{"coldest cell", "°C", x.Coldest.V},
+		{"warmest cell", "°C", x.Warmest.V},
+	} {
+		if !math.IsNaN(r.v) {
+			n.Say("%s: %s %s", r.name, words.Figure(r.v, 1), r.unit)
+		}
+	}
+	return n
+}
+
+func alertNumbers(x Explained) (n figure.Lines) {
+	if a := x.Alert; a != nil {
+		n.Say("%s kW away since %s", words.Figure(a.ByKW, 1), x.Wall(a.SinceTS))
+	} else {
+		n.Say("within the forecast")
+	}
+	return n
+}
+
+func lostNumbers(x Explained) (n figure.Lines) {
+	n.Say("%d failed %s, %s", x.Attempts, words.Plural(x.Attempts, "attempt"), words.Duration(math.Round(x.LostS)))
+	return n
+}

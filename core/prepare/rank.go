@@ -1,0 +1,158 @@
+package prepare
+
+import (
+	"cmp"
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+	"sync"
+
+	"zincroad/core/forecast"
+	"zincroad/core/pack"
+	"zincroad/core/run"
+	"zincroad/core/stall"
+	"zincroad/core/words"
+)
+
+// Offer is a stall that a plan could go to.
+type Offer struct {
+	ID     int64
+	Site   string
+	Stall  *run.Stall
+	Km     float64 // from where the testers set out; NaN: not known
+	Chosen bool    // it is the plan's
+}
+
+// Ranked is a stall, or several alike at a site, with what it would give.
+type Ranked struct {
+	ID      int64 // of the first
+	Name    string
+	Km      float64 // NaN: not known
+	Chosen  bool
+	Reached bool    // the plan's end is reached there
+	TS      float64 // until then from plug-in, s; +Inf where it is not
+	PeakKW  float64
+	Reason  string // why it is not
+}
+
+// HasKm tells whether it is known how far the stall is.
+func (r Ranked) HasKm() bool { return !math.IsNaN(r.Km) }
+
+// Rank works out what every stall would give the plan's car, started as planned, best
+// first: the fastest, then the nearest, then those that do not reach the plan's end.
+// Prepared may be nil: then the pack is taken to be warm, which is told.
+func Rank(p Plan, prepared *Prepared, offers []Offer) (list []Ranked, warm bool) {
+	session := p.WarmSession()
+	if warm = prepared == nil || prepared.Approach == nil; !warm {
+		session.Battery = prepared.Approach.Plug().Battery
+	}
+	groups := alike(offers)
+	list = make([]Ranked, len(groups))
+	var all sync.WaitGroup
+	for i, g := range groups {
+		all.Go(func() { list[i] = ranked(g, session, p, prepared) })
+	}
+	all.Wait()
+	slices.SortStableFunc(list, func(a, b Ranked) int {
+		if a.Reached != b.Reached {
+			if a.Reached {
+				return -1
+			}
+			return 1
+		}
+		return cmp.Or(cmp.Compare(a.TS, b.TS), cmp.Compare(orZero(a.Km), orZero(b.Km)))
+	})
+	return list, warm
+}
+
+func orZero(km float64) float64 {
+	if math.IsNaN(km) {
+		return 0
+	}
+	return km
+}
+
+// alike puts stalls of a site together that give the same at the same price.
+func alike(offers []Offer) [][]Offer {
+	var groups [][]Offer
+	index := map[string]int{}
+	for _, o := range offers {
+		s := *o.Stall
+		tariff := "none"
+		if s.Tariff != nil {
+			tariff = tariffKey(s.Tariff)
+		}
+		key := strings.Join([]string{o.Site, numberKey(s.RatedKW), numberKey(s.MaxA), numberKey(s.MinV), numberKey(s.MaxV),
+			tariff}, "/")
+		k, ok := index[key]
+		if !ok {
+			k = len(groups)
+			index[key] = k
+			groups = append(groups, nil)
+		}
+		groups[k] = append(groups[k], o)
+	}
+	return groups
+}
+
+func numberKey(n run.Number) string {
+	if n == nil {
+		return ""
+	}
+	return fmt.Sprint(*n)
+}
+
+func tariffKey(t *run.Tariff) string {
+	parts := []string{t.Currency, numberKey(t.PerKWh), numberKey(t.SessionFee), numberKey(t.IdlePerMin)}
+	for _, tier := range t.PerMin {
+		parts = append(parts, numberKey(tier.UpToKW), numberKey(tier.Price))
+	}
+	return strings.Join(parts, ",")
+}
+
+func ranked(group []Offer, session forecast.Plan, p Plan, prepared *Prepared) Ranked {
+	first := group[0]
+	r := Ranked{ID: first.ID, TS: math.Inf(1), Km: first.Km}
+	var names []string
+	for _, o := range group {
+		names = append(names, o.Stall.Name)
+		r.Chosen = r.Chosen || o.Chosen
+	}
+	r.Name = first.Site + " " + strings.Join(names, ", ")
+	session.Stall = first.Stall
+	fit, err := stall.FitOf(p.Car, session.Stall, p.Adapter, p.Session.Assumed, p.Session.Gentle)
+	switch {
+	case err != nil:
+		r.Reason = "not known"
+		return r
+	case !fit.Fits:
+		r.Reason = cannot(session.Stall, p.Car)
+		return r
+	}
+	if prepared != nil && !math.IsNaN(r.Km) && prepared.WhPerKm > 0 && prepared.TakesPct(r.Km) > p.NowPct-p.FromPct {
+		r.Reason = "out of reach for a start at " + words.Percent(p.FromPct)
+		return r
+	}
+	f, err := forecast.Quick(session)
+	switch {
+	case err != nil:
+		r.Reason = "not known"
+	case f.Note != "":
+		r.Reason = f.Note
+	default:
+		r.TS, r.PeakKW, r.Reached = f.TS, f.PeakKW, true
+	}
+	return r
+}
+
+// cannot says in few words why voltages do not meet.
+func cannot(s *run.Stall, c *run.Car) string {
+	low, _ := run.Value(s.MinV)
+	high, _ := run.Value(s.MaxV)
+	text := fmt.Sprintf("cannot: %s–%s V", words.Figure(low, 0), words.Figure(high, 0))
+	if b, err := pack.For(c); err == nil {
+		text += fmt.Sprintf(", pack %s–%s V", words.Figure(b.MinV, 0), words.Figure(b.MaxV, 0))
+	}
+	return text
+}
