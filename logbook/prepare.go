@@ -1,10 +1,12 @@
 package logbook
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
 	"math"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -241,19 +243,19 @@ func (b *Book) Made(ctx context.Context) ([]Made, error) {
 		Car, Software, Stall, Preconditioned string
 		FromPct                              *float64
 		Runs                                 int
-		Newest                               string
+		IDs                                  string `gorm:"column:ids"`
 	}
 	err := b.db.WithContext(ctx).Raw(`WITH kinds AS (
 			SELECT r.car_id, r.software_id, r.stall_id, r.preconditioned,
-				round(coalesce(r.start_pct, r.from_pct)::numeric, 1)::float8 AS from_pct,
-				count(*) AS runs, array_agg(r.id ORDER BY r.id DESC) AS ids, min(r.id) AS first
-			FROM runs r WHERE `+listed+` GROUP BY 1, 2, 3, 4, 5)
+				round(coalesce(r.start_pct, r.from_pct) * 10) / 10 AS from_pct,
+				count(*) AS runs, array_agg(r.id) AS ids, min(r.id) AS first
+			FROM runs r WHERE ` + listed + ` GROUP BY 1, 2, 3, 4, 5)
 		SELECT coalesce(c.name, '') AS car, coalesce(w.version, '') AS software,
 			coalesce(s.name || ' ' || t.name, '') AS stall, k.preconditioned, k.from_pct, k.runs,
-			array_to_string(k.ids[1:?], ' ') AS newest
+			array_to_string(k.ids, ' ') AS ids
 		FROM kinds k LEFT JOIN cars c ON c.id = k.car_id LEFT JOIN softwares w ON w.id = k.software_id
 			LEFT JOIN stalls t ON t.id = k.stall_id LEFT JOIN sites s ON s.id = t.site_id
-		ORDER BY k.first`, madeNamed).Scan(&rows).Error
+		ORDER BY k.first`).Scan(&rows).Error
 	if err != nil {
 		return nil, mapped("reading the runs made", err)
 	}
@@ -264,13 +266,16 @@ func (b *Book) Made(ctx context.Context) ([]Made, error) {
 		if r.FromPct != nil {
 			out[i].FromPct = *r.FromPct
 		}
-		for _, id := range strings.Fields(r.Newest) {
+		ids := make([]int64, 0, r.Runs)
+		for id := range strings.FieldsSeq(r.IDs) {
 			n, err := strconv.ParseInt(id, 10, 64)
 			if err != nil {
 				return nil, fmt.Errorf("reading the runs made: %w", err)
 			}
-			out[i].Newest = append(out[i].Newest, n)
+			ids = append(ids, n)
 		}
+		slices.SortFunc(ids, func(a, b int64) int { return cmp.Compare(b, a) })
+		out[i].Newest = ids[:min(len(ids), madeNamed)]
 	}
 	return out, nil
 }

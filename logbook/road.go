@@ -68,15 +68,20 @@ var roadSorts = map[string]order{
 	"average": {"(-coalesce(r.average_kw, '-Infinity'))", "(-r.id)", false},
 }
 
-// Groups go by names in the order of their letters, what has none at the end.
-var roadGroups = map[string][]string{
-	"car":            {byName("c.name")},
-	"software":       {byName("c.name"), byName("sw.version")},
-	"stall":          {byName("s.name"), byName("st.name")},
-	"preconditioned": {"r.preconditioned"},
-}
+// group is one way of grouping the list: by the place of a run's name among all of them,
+// what has none at the end. The places are worked out once for each name, not once for
+// each run.
+type group struct{ key, places string }
 
-func byName(column string) string { return `coalesce(lower(` + column + `), U&'\+10FFFF') COLLATE "C"` }
+var roadGroups = map[string]group{
+	"car": {"coalesce(place.n, 2147483647)", `(SELECT id, rank() OVER (ORDER BY lower(name) COLLATE "C") AS n
+		FROM cars) place ON place.id = r.car_id`},
+	"software": {"coalesce(place.n, 2147483647)", `(SELECT sw.id, rank() OVER (ORDER BY lower(c.name) COLLATE "C",
+		lower(version) COLLATE "C") AS n FROM softwares sw JOIN cars c ON c.id = sw.car_id) place ON place.id = r.software_id`},
+	"stall": {"coalesce(place.n, 2147483647)", `(SELECT st.id, rank() OVER (ORDER BY lower(s.name) COLLATE "C",
+		lower(st.name) COLLATE "C") AS n FROM stalls st JOIN sites s ON s.id = st.site_id) place ON place.id = r.stall_id`},
+	"preconditioned": {"r.preconditioned", ""},
+}
 
 const roadFrom = ` FROM runs r
 	LEFT JOIN cars c ON c.id = r.car_id LEFT JOIN softwares sw ON sw.id = r.software_id
@@ -123,27 +128,27 @@ func (f RoadFilter) query() (string, []any) {
 		by = roadSorts["newest"]
 	}
 	where, args := f.where()
-	groups := roadGroups[f.GroupBy]
-	key := by.key + ", " + by.number
+	key, order := by.key+", "+by.number, by.key+", "+by.number
+	than := ">"
+	if by.descending {
+		than, order = "<", by.key+" DESC, "+by.number+" DESC"
+	}
+	beyond := fmt.Sprintf("(%s) %s (SELECT %s FROM runs r WHERE r.id = ?)", key, than, key)
+	after := []any{f.After}
+	from := roadFrom
+	if g, ok := roadGroups[f.GroupBy]; ok {
+		if g.places != "" {
+			from += " LEFT JOIN " + g.places
+		}
+		there := "(SELECT " + g.key + from + " WHERE r.id = ?)"
+		beyond = fmt.Sprintf("(%s > %s OR %s = %s AND %s)", g.key, there, g.key, there, beyond)
+		after = []any{f.After, f.After, f.After}
+		order = g.key + ", " + order
+	}
 	if f.After > 0 {
-		than := ">"
-		if by.descending {
-			than = "<"
-		}
-		beyond := fmt.Sprintf("(%s) %s (SELECT %s FROM runs r WHERE r.id = ?)", key, than, key)
-		after := []any{f.After}
-		if groups != nil {
-			g := "ROW(" + strings.Join(groups, ", ") + ")"
-			there := "(SELECT " + strings.Join(groups, ", ") + roadFrom + " WHERE r.id = ?)"
-			beyond = fmt.Sprintf("(%s > %s OR %s = %s AND %s)", g, there, g, there, beyond)
-			after = []any{f.After, f.After, f.After}
-		}
 		where, args = where+" AND "+beyond, append(args, after...)
 	}
-	if by.descending {
-		key = by.key + " DESC, " + by.number + " DESC"
-	}
-	query := "SELECT r.id" + roadFrom + where + " ORDER BY " + strings.Join(append(groups[:len(groups):len(groups)], key), ", ")
+	query := "SELECT r.id" + from + where + " ORDER BY " + order
 	if f.Limit > 0 {
 		query, args = query+" LIMIT ?", append(args, f.Limit)
 	}
@@ -235,11 +240,19 @@ func (f RoadFilter) where() (string, []any) {
 		add(true, "r.ambient_c >= ?", *f.AmbientFrom)
 	}
 	for _, w := range strings.Fields(f.Text) {
-		add(true, "concat_ws(' ', r.title, c.name, sw.version, s.name, st.name, r.weather, r.method_name, r.finding) ILIKE ?",
-			"%"+likeEscape(w)+"%")
+		like := "%" + likeEscape(strings.ToLower(w)) + "%"
+		add(true, textSays, like, like, like, like, like)
 	}
 	return " WHERE " + strings.Join(parts, " AND "), args
 }
+
+// textSays is that a run, or what it belongs to by name, has a word in it. The names are
+// few: looking in them first is cheaper than joining them to every run.
+const textSays = `(r.says LIKE ?
+	OR r.car_id = ANY (ARRAY(SELECT id FROM cars WHERE lower(name) LIKE ?))
+	OR r.software_id = ANY (ARRAY(SELECT id FROM softwares WHERE lower(version) LIKE ?))
+	OR r.stall_id = ANY (ARRAY(SELECT st.id FROM stalls st JOIN sites s ON s.id = st.site_id
+		WHERE lower(s.name) LIKE ? OR lower(st.name) LIKE ?)))`
 
 func likeEscape(s string) string {
 	return strings.NewReplacer(`\`, `\\`, `%`, `\%`, `_`, `\_`).Replace(s)

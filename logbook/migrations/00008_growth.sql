@@ -13,6 +13,9 @@ ALTER TABLE runs
     ADD start_pct     double precision, -- the state of charge at clock zero
     ADD start_c       double precision, -- the battery's temperature there
     ADD finding       text NOT NULL DEFAULT '';
+-- What is looked for in a run's own words, in small letters.
+ALTER TABLE runs ADD says text NOT NULL
+    GENERATED ALWAYS AS (lower(title || ' ' || weather || ' ' || method_name || ' ' || finding)) STORED;
 
 -- Kept results are of an older version of the arithmetic: they are worked out anew, and
 -- stand until then, without a strip.
@@ -30,7 +33,7 @@ CREATE INDEX runs_fastest ON runs ((coalesce(window_s, 'Infinity')), (-id)) WHER
 CREATE INDEX runs_peak ON runs ((-coalesce(peak_kw, '-Infinity')), (-id)) WHERE deleted_at IS NULL AND NOT live;
 CREATE INDEX runs_average ON runs ((-coalesce(average_kw, '-Infinity')), (-id)) WHERE deleted_at IS NULL AND NOT live;
 CREATE INDEX runs_longest ON runs (length_s) WHERE deleted_at IS NULL AND NOT live;
-CREATE INDEX runs_software ON runs (software_id);
+CREATE INDEX runs_software ON runs (software_id, started_at) WHERE deleted_at IS NULL;
 CREATE INDEX runs_aside ON runs (deleted_at) WHERE deleted_at IS NOT NULL;
 -- What is to be worked out: at once where the run was changed, in its time where the
 -- arithmetic was.
@@ -123,5 +126,5 @@ ALTER TABLE results
 DROP INDEX runs_newest, runs_oldest, runs_fastest, runs_peak, runs_average, runs_longest, runs_software, runs_aside,
     runs_changed, runs_read;
 ALTER TABLE runs
-    DROP read_revision, DROP read_version, DROP read_fault, DROP window_s, DROP peak_kw, DROP average_kw,
+    DROP says, DROP read_revision, DROP read_version, DROP read_fault, DROP window_s, DROP peak_kw, DROP average_kw,
     DROP length_s, DROP start_pct, DROP start_c, DROP finding;
