@@ -28,6 +28,46 @@ var allowed = map[string][]string{
 	"cmd":     {"core", "formats", "logbook", "live", "standin", "demo", "web"},
 }
 
+// rooms says which rooms of the interface a room may go through to. Every room has ui; draw
+// and ui themselves know no room.
+var rooms = map[string][]string{
+	"ui":      {"draw"},
+	"draw":    {},
+	"chart":   {"draw", "ui"},
+	"details": {"ui"},
+	"road":    {"draw", "ui"},
+	"runs":    {"chart", "details", "draw", "ui"},
+	"bench":   {"chart", "ui"},
+	"plan":    {"draw", "ui"},
+	"stall":   {"details", "draw", "plan", "ui"}, // a run is started from a plan
+	"desk":    {"details", "ui"},
+	"garage":  {"ui"},
+}
+
+func TestRoomsOpenOneWay(t *testing.T) {
+	folders, err := filepath.Glob(filepath.Join("..", "web", "*", "*.go"))
+	require.NoError(t, err)
+	seen := 0
+	for _, path := range folders {
+		if strings.HasSuffix(path, "_test.go") {
+			continue
+		}
+		room := filepath.Base(filepath.Dir(path))
+		may, known := rooms[room]
+		require.True(t, known, "%s is a room that nobody has thought of", room)
+		f, err := parser.ParseFile(token.NewFileSet(), path, nil, parser.ImportsOnly)
+		require.NoError(t, err)
+		for _, im := range f.Imports {
+			name, _ := strconv.Unquote(im.Path.Value)
+			if other, ok := strings.CutPrefix(name, "zincroad/web/"); ok {
+				seen++
+				assert.Contains(t, may, other, "%s goes through to %s", path, other)
+			}
+		}
+	}
+	assert.Greater(t, seen, 30)
+}
+
 func TestPackagesPointOneWay(t *testing.T) {
 	seen := 0
 	for top, may := range allowed {

@@ -1,0 +1,266 @@
+package bench
+
+import (
+	"encoding/csv"
+	"errors"
+	"fmt"
+	"net/http"
+	"net/url"
+	"slices"
+	"strconv"
+	"strings"
+
+	"zincroad/core/bench"
+	"zincroad/core/trace"
+	"zincroad/core/words"
+	"zincroad/logbook"
+	"zincroad/web/chart"
+	"zincroad/web/ui"
+)
+
+// benchView is the runs laid side by side.
+type benchView struct {
+	Broken     []int64 // runs that could not be laid down: their figures cannot be made
+	IDs        []int64
+	Entries    []benchEntry
+	Ref        int
+	Heading    string
+	Differ     string
+	Conditions []bench.Condition
+	Posts      []bench.Row
+	Windows    []bench.Row
+	Chart      chart.View
+	Clocks     []chart.Choice
+	Sides      []chart.Choice
+	Others     []logbook.Choice // runs that could be added
+	CSVHref    string
+	SVGHref    string
+}
+
+type benchEntry struct {
+	Row    *logbook.Run
+	Name   string // short, for the ends of lines
+	Full   string
+	Left   string // the runs without this one
+	RefTo  string // address with this run as the reference
+	IsRef  bool
+	Style  int
+	Window string
+}
+
+// benchRuns gives the runs that the address names, else those that were picked.
+func benchRuns(r *http.Request) []int64 {
+	ids := ui.ParseIDs(r.URL.Query().Get("runs"), ",")
+	if len(ids) == 0 {
+		ids = ui.Picked(r)
+	}
+	return ids[:min(len(ids), bench.MaxRuns)]
+}
+
+func (s *Room) bench(w http.ResponseWriter, r *http.Request) {
+	v, err := s.benchView(r)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	s.Render(w, r, "bench", http.StatusOK, ui.Frame{Title: "Bench", Data: v})
+}
+
+func (s *Room) benchView(r *http.Request) (*benchView, error) {
+	v := &benchView{IDs: benchRuns(r)}
+	var err error
+	if len(v.IDs) < bench.MaxRuns {
+		if v.Others, err = s.benchOthers(r, v.IDs); err != nil {
+			return nil, err
+		}
+	}
+	q := chart.ReadQuery(r.URL.Query())
+	q.In = ui.MeasuresOf(r)
+	var subjects []chart.Subject
+	var entries []bench.Entry
+	var kept []int64
+	for _, id := range v.IDs {
+		row, err := s.book.Run(r.Context(), id)
+		if errors.Is(err, logbook.ErrNotFound) || err == nil && row.DeletedAt.Valid {
+			continue
+		}
+		if err != nil {
+			return nil, err
+		}
+		res, err := s.book.Results(r.Context(), row)
+		if err != nil && r.Context().Err() == nil {
+			s.Log.Error("a run without figures", "run", id, "error", err)
+			v.Broken = append(v.Broken, id)
+			continue
+		}
+		if err != nil {
+			return nil, err
+		}
+		kept = append(kept, id)
+		x := res.Reading(q.Clock, q.Side)
+		entries = append(entries, bench.Entry{Run: row.Describe(), Reading: x})
+		subjects = append(subjects, chart.Subject{Results: res, Reading: x})
+		v.Entries = append(v.Entries, benchEntry{Row: row, Full: fullName(row), Style: len(v.Entries)})
+	}
+	v.IDs = kept
+	if len(kept) == 0 {
+		return v, nil
+	}
+	for i, name := range bench.Names(entries, kept) {
+		v.Entries[i].Name, subjects[i].Name = name, name
+	}
+	v.compare(r, q, entries, subjects)
+	return v, nil
+}
+
+// compare works out what stands on the bench.
+func (v *benchView) compare(r *http.Request, q chart.Query, entries []bench.Entry, subjects []chart.Subject) {
+	ref, _ := strconv.ParseInt(r.URL.Query().Get("ref"), 10, 64)
+	v.Ref = max(0, slices.Index(v.IDs, ref))
+	extra := url.Values{"runs": {ui.JoinIDs(v.IDs, ",")}}
+	if v.Ref > 0 {
+		extra.Set("ref", fmt.Sprint(v.IDs[v.Ref]))
+	}
+	names := make([]string, len(v.Entries))
+	for i := range v.Entries {
+		e := &v.Entries[i]
+		names[i] = bench.InSentence(e.Name)
+		e.IsRef = i == v.Ref
+		left := slices.Delete(slices.Clone(v.IDs), i, i+1)
+		e.Left = ui.JoinIDs(left, ",")
+		to := url.Values{"runs": {ui.JoinIDs(v.IDs, ",")}, "ref": {fmt.Sprint(v.IDs[i])}}
+		e.RefTo = "/bench" + q.With("", "", to)
+	}
+	v.Conditions = bench.Conditions(entries)
+	v.Posts, v.Windows = bench.Posts(entries, v.Ref), bench.Windows(entries, v.Ref)
+	v.Heading = fmt.Sprintf("%d runs on the bench.", len(entries))
+	if len(entries) == 1 {
+		v.Heading = "One run on the bench; add another to compare."
+	} else {
+		v.Differ = bench.Differences(v.Conditions)
+		if s := bench.Headline(entries, names); s != "" {
+			v.Heading = s
+		}
+	}
+	v.Chart = chart.Of(subjects, q, extra, fmt.Sprintf("%d runs", len(subjects)))
+	first := subjects[0].Reading
+	v.Clocks = []chart.Choice{
+		chart.A("plug-in", q.With("clock", "plug", extra), first.Clock == "plug"),
+		chart.A("first power", q.With("clock", "power", extra), first.Clock == "power"),
+	}
+	v.Sides = []chart.Choice{
+		chart.A("stall, else car", q.With("side", "", extra), q.Side == ""),
+		chart.A("car", q.With("side", string(trace.CarSide), extra), q.Side == trace.CarSide),
+		chart.A("stall", q.With("side", string(trace.StallSide), extra), q.Side == trace.StallSide),
+	}
+	v.CSVHref = "/bench.csv" + q.With("", "", extra)
+	v.SVGHref = "/bench/curve.svg" + q.With("", "", extra)
+}
+
+// fullName says a run in a line.
+func fullName(row *logbook.Run) string {
+	parts := []string{fmt.Sprintf("Run %d", row.ID)}
+	if row.Car != nil {
+		name := row.Car.Name
+		if row.Software != nil {
+			name += " " + row.Software.Version
+		}
+		parts = append(parts, name)
+	}
+	if row.Stall != nil {
+		parts = append(parts, row.Stall.Site.Name+" "+row.Stall.Name)
+	}
+	if row.Title != "" {
+		parts = append(parts, row.Title)
+	}
+	return strings.Join(parts, " · ")
+}
+
+// pickable is how many runs the bench offers to add; the list has them all.
+const pickable = 200
+
+// benchOthers lists runs to add, newest first.
+func (s *Room) benchOthers(r *http.Request, have []int64) ([]logbook.Choice, error) {
+	list, err := s.book.Choices(r.Context(), pickable)
+	if err != nil {
+		return nil, err
+	}
+	return slices.DeleteFunc(list, func(x logbook.Choice) bool { return slices.Contains(have, x.ID) }), nil
+}
+
+// lay puts the named runs on the bench, with one more where it is asked for.
+func (s *Room) lay(w http.ResponseWriter, r *http.Request) {
+	ids := ui.ParseIDs(r.FormValue("runs")+","+r.FormValue("add"), ",")
+	if len(ids) > bench.MaxRuns {
+		s.Fail(w, r, ui.BadRequest("the bench holds %d runs; take one away first", bench.MaxRuns))
+		return
+	}
+	ui.SetPicked(w, ids)
+	to := "/bench"
+	if len(ids) > 0 {
+		to += "?runs=" + ui.JoinIDs(ids, ",")
+	}
+	http.Redirect(w, r, to, http.StatusSeeOther)
+}
+
+func (s *Room) benchCSV(w http.ResponseWriter, r *http.Request) {
+	v, err := s.benchView(r)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	ui.Attach(w, "text/csv; charset=utf-8", "bench.csv")
+	out := csv.NewWriter(w)
+	head := []string{"row"}
+	for _, e := range v.Entries {
+		head = append(head, fmt.Sprintf("run %d t_s", e.Row.ID), fmt.Sprintf("run %d difference_s", e.Row.ID), fmt.Sprintf("run %d average_kw", e.Row.ID))
+	}
+	_ = out.Write(head)
+	cell := func(v *float64, d int) string {
+		if v == nil {
+			return ""
+		}
+		return strconv.FormatFloat(*v, 'f', d, 64)
+	}
+	write := func(name string, row bench.Row) {
+		line := []string{name}
+		for _, c := range row.Cells {
+			if c == nil {
+				line = append(line, "", "", "")
+				continue
+			}
+			line = append(line, cell(&c.TS, 1), cell(c.DeltaS, 1), cell(c.AverageKW, 2))
+		}
+		_ = out.Write(line)
+	}
+	for _, row := range v.Posts {
+		write("post "+words.Figure(row.FromPct, 1), row)
+	}
+	for _, row := range v.Windows {
+		write("window "+words.Figure(row.FromPct, 1)+"-"+words.Figure(row.ToPct, 1), row)
+	}
+	for _, c := range v.Conditions {
+		line := []string{c.Name}
+		for _, value := range c.Values {
+			line = append(line, value, "", "")
+		}
+		_ = out.Write(line)
+	}
+	out.Flush()
+	if err := out.Error(); err != nil {
+		s.Log.Warn("sending the bench's table", "error", err)
+	}
+}
+
+func (s *Room) benchSVG(w http.ResponseWriter, r *http.Request) {
+	v, err := s.benchView(r)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	if len(v.Entries) == 0 {
+		s.Fail(w, r, ui.BadRequest("there is no run on the bench"))
+		return
+	}
+	s.SendSVG(w, r, "bench-curve.svg", v.Chart.SVG, v.Heading)
+}

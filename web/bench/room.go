@@ -1,0 +1,45 @@
+// Package bench lays runs side by side.
+package bench
+
+import (
+	"context"
+	"embed"
+
+	"github.com/go-chi/chi/v5"
+
+	"zincroad/logbook"
+	"zincroad/web/ui"
+)
+
+//go:embed templates
+var files embed.FS
+
+// Room is this room of the interface; safe for concurrent use.
+type Room struct {
+	*ui.Pages
+	book Book
+}
+
+// Book is what the room needs of the logbook: runs to lay side by side.
+type Book interface {
+	Choices(ctx context.Context, limit int) ([]logbook.Choice, error)
+	Results(ctx context.Context, row *logbook.Run) (*logbook.Results, error)
+	Run(ctx context.Context, id int64) (*logbook.Run, error)
+}
+
+// New furnishes the room. It fails when its own templates are broken.
+func New(u *ui.UI, book Book) (*Room, error) {
+	pages, err := u.Pages(files, nil)
+	if err != nil {
+		return nil, err
+	}
+	return &Room{Pages: pages, book: book}, nil
+}
+
+// Routes are the room's own paths.
+func (s *Room) Routes(r chi.Router) {
+	r.Get("/bench", s.bench)
+	r.Get("/bench.csv", s.benchCSV)
+	r.Get("/bench/curve.svg", s.benchSVG)
+	r.Post("/bench/lay", s.lay)
+}

@@ -1,0 +1,500 @@
+package desk
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"math"
+	"net/http"
+	"net/url"
+	"path/filepath"
+	"strconv"
+	"strings"
+
+	"github.com/go-chi/chi/v5"
+
+	"zincroad/core/run"
+	"zincroad/core/trace"
+	"zincroad/core/units"
+	"zincroad/core/words"
+	"zincroad/formats/csvlog"
+	"zincroad/formats/intake"
+	"zincroad/formats/typed"
+	"zincroad/logbook"
+	"zincroad/web/details"
+	"zincroad/web/ui"
+)
+
+// maxUpload is how large a file may be, in bytes.
+const maxUpload = 256 << 20
+
+// Routes are the room's own paths.
+func (s *Room) Routes(r chi.Router) {
+	r.Get("/", s.desk)
+	r.Post("/files", s.takeFile)
+	r.Post("/typed/check", s.checkTyped)
+	r.Post("/typed", s.takeTyped)
+	r.Get("/arrivals/{id}", s.arrival)
+	r.Post("/arrivals/{id}/look", s.lookAgain)
+	r.Post("/arrivals/{id}/keep", s.keepArrival)
+	r.Post("/arrivals/{id}/drop", s.dropArrival)
+}
+
+type deskView struct {
+	Waiting []logbook.Arrival
+	Typed   string
+	Lines   []typed.Line
+	Fault   []csvlog.Fault
+	File    string
+}
+
+func (s *Room) desk(w http.ResponseWriter, r *http.Request) {
+	s.showDesk(w, r, http.StatusOK, deskView{})
+}
+
+func (s *Room) showDesk(w http.ResponseWriter, r *http.Request, status int, v deskView) {
+	var err error
+	if v.Waiting, err = s.book.Arrivals(r.Context()); err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	s.Render(w, r, "desk", status, ui.Frame{Title: "Desk", Data: v})
+}
+
+// takeFile takes a dropped file. A run folder without a fault goes straight into the
+// logbook; everything else waits for the tester's word.
+func (s *Room) takeFile(w http.ResponseWriter, r *http.Request) {
+	name, content, err := upload(w, r)
+	if err != nil {
+		s.refuse(w, r, "file", []csvlog.Fault{{File: "upload", Reason: err.Error()}})
+		return
+	}
+	b, err := intake.Bytes(name, content, intake.Choices{})
+	if err != nil {
+		s.refuse(w, r, name, intake.Refusal(name, err))
+		return
+	}
+	if b.Kind == intake.FolderKind && b.LeftOut == 0 {
+		if twin, found, err := s.book.Twin(r.Context(), b.Files); err != nil {
+			s.Fail(w, r, err)
+			return
+		} else if !found {
+			id, err := s.book.Save(r.Context(), b)
+			if err != nil {
+				s.Fail(w, r, err)
+				return
+			}
+			goTo(w, r, fmt.Sprintf("/runs/%d", id))
+			return
+		} else {
+			s.Log.Info("the same files again", "run", twin.ID)
+		}
+	}
+	id, err := s.book.Arrive(r.Context(), name, content)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	goTo(w, r, fmt.Sprintf("/desk/arrivals/%d", id))
+}
+
+// goTo sends the browser on, also from a script's request.
+func goTo(w http.ResponseWriter, r *http.Request, to string) {
+	if ui.IsPart(r) {
+		w.Header().Set("HX-Redirect", to)
+		return
+	}
+	http.Redirect(w, r, to, http.StatusSeeOther)
+}
+
+// upload reads the file of a form.
+func upload(w http.ResponseWriter, r *http.Request) (string, []byte, error) {
+	r.Body = http.MaxBytesReader(w, r.Body, maxUpload)
+	mr, err := r.MultipartReader()
+	if err != nil {
+		return "", nil, errors.New("no file came with the form")
+	}
+	for {
+		p, err := mr.NextPart()
+		if err != nil {
+			return "", nil, errors.New("no file came with the form")
+		}
+		if p.FormName() != "file" || p.FileName() == "" {
+			continue
+		}
+		content, err := io.ReadAll(p)
+		var tooLarge *http.MaxBytesError
+		if errors.As(err, &tooLarge) {
+			return "", nil, fmt.Errorf("the file is larger than %d MB", maxUpload>>20)
+		}
+		if err != nil {
+			return "", nil, errors.New("the file broke off on its way; nothing was stored")
+		}
+		return filepath.Base(p.FileName()), content, nil
+	}
+}
+
+// refuse says why a file was not taken; nothing of it was stored.
+func (s *Room) refuse(w http.ResponseWriter, r *http.Request, name string, faults []csvlog.Fault) {
+	if ui.IsPart(r) {
+		w.Header().Set("HX-Retarget", "body")
+	}
+	s.showDesk(w, r, http.StatusUnprocessableEntity, deskView{File: name, Fault: faults})
+}
+
+// checkTyped answers each line as it is typed.
+func (s *Room) checkTyped(w http.ResponseWriter, r *http.Request) {
+	text := limitText(r.FormValue("readings"))
+	notes, _ := typed.Parse(text, "typed readings", trace.StallSide)
+	s.Part(w, r, "desk", "answers", notes.Lines)
+}
+
+const maxTypedText = 1 << 16
+
+func limitText(s string) string {
+	if len(s) > maxTypedText {
+		s = s[:maxTypedText]
+	}
+	return strings.ToValidUTF8(s, "")
+}
+
+func (s *Room) takeTyped(w http.ResponseWriter, r *http.Request) {
+	text := limitText(r.FormValue("readings"))
+	notes, err := typed.Parse(text, "typed readings.txt", trace.StallSide)
+	if err != nil {
+		s.showDesk(w, r, http.StatusUnprocessableEntity, deskView{Typed: text, Lines: notes.Lines,
+			File: "The typed text", Fault: []csvlog.Fault{{File: "typed readings", Reason: err.Error()}}})
+		return
+	}
+	id, err := s.book.Arrive(r.Context(), "typed readings.txt", []byte(text))
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	http.Redirect(w, r, fmt.Sprintf("/desk/arrivals/%d", id), http.StatusSeeOther)
+}
+
+// arrivalView is a waiting file with what was understood.
+type arrivalView struct {
+	Arrival *logbook.Arrival
+	*details.Form
+	Bundle  *intake.Bundle
+	Kind    string
+	Columns []columnView
+	Sample  [][]string
+	Heads   []string
+	Times   []choiceValue
+	Faults  []csvlog.Fault
+	More    int
+	Problem string
+	Twin    *logbook.Run
+	Quick   []string // what the readings say already
+}
+
+type choiceValue struct{ Value, Label string }
+
+type columnView struct {
+	Index    int
+	Column   csvlog.Column
+	Units    []string
+	Examples []string
+}
+
+// channelMenu offers every channel.
+func (arrivalView) ChannelMenu() []choiceValue {
+	out := []choiceValue{{"", "left out"}, {string(csvlog.TimeColumn), "time"}}
+	for _, in := range trace.Channels {
+		out = append(out, choiceValue{string(in.Channel), in.Name})
+	}
+	return out
+}
+
+func (s *Room) arrival(w http.ResponseWriter, r *http.Request) {
+	v, err := s.arrivalView(r, nil)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	s.Render(w, r, "arrival", http.StatusOK, ui.Frame{Title: "Bring in " + v.Arrival.Name, Page: "desk", Data: v})
+}
+
+// lookAgain shows what the file says under changed guesses.
+func (s *Room) lookAgain(w http.ResponseWriter, r *http.Request) {
+	f, ok := s.Form(w, r)
+	if !ok {
+		return
+	}
+	v, err := s.arrivalView(r, f.Values)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	if ui.IsPart(r) {
+		s.Part(w, r, "arrival", "understood", v)
+		return
+	}
+	s.Render(w, r, "arrival", http.StatusOK, ui.Frame{Title: "Bring in " + v.Arrival.Name, Page: "desk", Data: v})
+}
+
+// arrivalView reads the waiting file under the choices of a form, or as guessed.
+func (s *Room) arrivalView(r *http.Request, form url.Values) (*arrivalView, error) {
+	id, err := ui.IDParam(r, "id")
+	if err != nil {
+		return nil, err
+	}
+	a, err := s.book.Arrival(r.Context(), id)
+	if err != nil {
+		return nil, err
+	}
+	v := &arrivalView{Arrival: a, Form: &details.Form{Fields: ui.NewFields(form), Arriving: true}}
+	if err := details.Choices(r.Context(), s.book, v.Form); err != nil {
+		return nil, err
+	}
+	if form == nil {
+		v.Values = url.Values{"timezone": {"UTC"}}
+	}
+	var choices intake.Choices
+	layout := v.layoutOf(form, a)
+	choices.Layout = layout
+	choices.Side = trace.Side(v.Word("side", []string{"car", "stall"}))
+	choices.Times = typed.Times(v.Word("typed_times", []string{string(typed.MinutesSeconds), string(typed.HoursMinutes)}))
+	_, choices.Zone = v.Zone("timezone")
+	b, err := intake.Bytes(a.Name, a.Content, choices)
+	if err != nil {
+		faults := intake.Refusal(a.Name, err)
+		v.Problem = faults[0].Reason
+		v.Faults = faults
+		v.show(layout, nil)
+		return v, nil
+	}
+	v.take(b, form)
+	twin, found, err := s.book.Twin(r.Context(), b.Files)
+	if err != nil {
+		return nil, err
+	}
+	if found {
+		v.Twin = twin
+	}
+	return v, nil
+}
+
+// take fills the view from what was read.
+func (v *arrivalView) take(b *intake.Bundle, form url.Values) {
+	v.Bundle, v.Kind = b, string(b.Kind)
+	v.Faults, v.More = b.Faults[:min(len(b.Faults), 12)], b.LeftOut-min(len(b.Faults), 12)
+	rec := b.Run.Recordings[0]
+	if form == nil {
+		v.Values.Set("side", string(rec.Side))
+		if b.Notes != nil {
+			v.Values.Set("typed_times", string(b.Notes.Times))
+		}
+		v.Values.Set("title", strings.TrimSuffix(v.Arrival.Name, filepath.Ext(v.Arrival.Name)))
+		if b.Kind == intake.TypedKind {
+			v.Values.Set("title", "")
+		}
+		started := b.Run.StartedAt
+		if !started.IsZero() {
+			v.Values.Set("started_at", started.UTC().Format(ui.InputTime+":05"))
+		}
+		v.Values.Set("from_pct", "10")
+		v.Values.Set("to_pct", "80")
+	}
+	v.show(b.Layout, rec)
+}
+
+// layoutOf reads the changed guesses of a table; nil keeps the guess.
+func (v *arrivalView) layoutOf(form url.Values, a *logbook.Arrival) *csvlog.Layout {
+	n, err := strconv.Atoi(form.Get("columns"))
+	if err != nil || n < 1 || n > 500 {
+		return nil
+	}
+	header, err := strconv.Atoi(form.Get("header_line"))
+	if err != nil || header < 0 {
+		v.Fault("header_line", "Expected the number of the line that names the columns.")
+	}
+	l := &csvlog.Layout{
+		Delimiter: form.Get("delimiter"), DecimalComma: form.Get("decimal") == "comma", HeaderLine: header,
+		Time: csvlog.TimeFormat(form.Get("time")), Encoding: form.Get("encoding"), Canonical: form.Get("canonical") == "yes",
+	}
+	if len(l.Delimiter) != 1 {
+		l.Delimiter = ","
+	}
+	if l.Delimiter != form.Get("was_delimiter") || form.Get("header_line") != form.Get("was_header_line") {
+		// Other columns: what they hold is guessed anew.
+		anew, err := csvlog.GuessWith(bytes.NewReader(a.Content), int64(len(a.Content)), a.Name, l.Delimiter, header)
+		if err != nil && len(anew.Columns) == 0 {
+			v.Fault("header_line", "%s", ui.Sentence(err.Error()))
+		} else {
+			return &anew
+		}
+	}
+	for i := range n {
+		p := "c" + strconv.Itoa(i) + "_"
+		c := csvlog.Column{Header: form.Get(p + "header"), Channel: trace.Channel(form.Get(p + "channel")), Unit: form.Get(p + "unit"), Negate: form.Get(p+"sign") == "turned"}
+		if in, ok := trace.Describe(c.Channel); ok {
+			// Read as another channel, the old one's unit means nothing.
+			if _, known := units.Find(in.Units, c.Unit); !known {
+				c.Unit = in.Units[0].Name
+			}
+		}
+		l.Columns = append(l.Columns, c)
+	}
+	return l
+}
+
+// show lays out columns and the first rows.
+func (v *arrivalView) show(l *csvlog.Layout, rec *trace.Recording) {
+	if l != nil {
+		for _, t := range csvlog.TimeFormats {
+			v.Times = append(v.Times, choiceValue{string(t.Format), t.Example})
+		}
+		for i, c := range l.Columns {
+			cv := columnView{Index: i, Column: c}
+			if in, ok := trace.Describe(c.Channel); ok {
+				for _, u := range in.Units {
+					cv.Units = append(cv.Units, u.Name)
+				}
+			}
+			v.Columns = append(v.Columns, cv)
+		}
+		v.Bundle = orBundle(v.Bundle, l)
+	}
+	if rec == nil {
+		return
+	}
+	v.Heads = []string{"time"}
+	var cols [][]float64
+	var decimals []int
+	for _, in := range trace.Channels {
+		if col := rec.Columns[in.Channel]; col != nil {
+			v.Heads = append(v.Heads, strings.TrimSpace(in.Short+" "+in.Unit))
+			cols = append(cols, col)
+			decimals = append(decimals, 2)
+		}
+	}
+	for i := range min(rec.Len(), 6) {
+		row := []string{words.Clock(rec.T[i])}
+		for k, col := range cols {
+			if math.IsNaN(col[i]) {
+				row = append(row, "")
+			} else {
+				row = append(row, words.Figure(col[i], decimals[k]))
+			}
+		}
+		v.Sample = append(v.Sample, row)
+	}
+	v.Quick = quick(rec)
+}
+
+func orBundle(b *intake.Bundle, l *csvlog.Layout) *intake.Bundle {
+	if b == nil {
+		return &intake.Bundle{Layout: l, Kind: intake.TableKind}
+	}
+	return b
+}
+
+// quick says what the readings hold, so that a wrong guess shows at once.
+func quick(rec *trace.Recording) []string {
+	on := rec.OnRunClock()
+	out := []string{fmt.Sprintf("%d readings over %s", rec.Len(), words.Duration(on.T[len(on.T)-1]-on.T[0]))}
+	if s := on.Series(trace.SoC); s.Len() > 0 {
+		out = append(out, fmt.Sprintf("state of charge from %s to %s %%", words.Figure(s.V[0], 1), words.Figure(s.V[s.Max()], 1)))
+	}
+	if p := on.PowerSeries(); p.Len() > 0 {
+		out = append(out, fmt.Sprintf("power up to %s kW", words.Figure(p.V[p.Max()], 0)))
+	}
+	for _, c := range []trace.Channel{trace.BatteryTempMin, trace.BatteryTemp} {
+		if t := on.Series(c); t.Len() > 0 {
+			out = append(out, fmt.Sprintf("battery %s °C at the start", words.Figure(t.V[0], 0)))
+			break
+		}
+	}
+	return out
+}
+
+// keepArrival brings the file in under the form's choices.
+func (s *Room) keepArrival(w http.ResponseWriter, r *http.Request) {
+	f, ok := s.Form(w, r)
+	if !ok {
+		return
+	}
+	v, err := s.arrivalView(r, f.Values)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	var row logbook.Run
+	if v.Kind != string(intake.FolderKind) {
+		details.Read(v.Fields, &row)
+		v.newCar()
+	}
+	again := f.Values.Get("again") == "yes"
+	if v.Twin != nil && !again {
+		v.Fault("again", "This file is in the logbook already; say so if you want it twice.")
+	}
+	if v.Problem != "" || !v.OK() {
+		s.Render(w, r, "arrival", http.StatusUnprocessableEntity, ui.Frame{Title: "Bring in " + v.Arrival.Name, Page: "desk", Data: v})
+		return
+	}
+	id, err := s.bringIn(r.Context(), v, &row)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	http.Redirect(w, r, fmt.Sprintf("/runs/%d", id), http.StatusSeeOther)
+}
+
+// newCar checks the name of a car that the garage does not have yet.
+func (v *arrivalView) newCar() {
+	if v.Text("new_car") != "" && v.Values.Get("car") != "" {
+		v.Fault("new_car", "Choose a car of the garage or name a new one, not both.")
+	}
+	if v.Text("new_car") != "" {
+		delete(v.Errors, "software")
+	}
+}
+
+// bringIn stores the run and its details, and forgets the waiting file.
+func (s *Room) bringIn(ctx context.Context, v *arrivalView, row *logbook.Run) (int64, error) {
+	b := v.Bundle
+	if b.Kind != intake.FolderKind {
+		if row.StartedAt != nil {
+			b.Run.StartedAt = *row.StartedAt
+		}
+		if name := v.Text("new_car"); name != "" {
+			b.Run.Car = &run.Car{Name: name, Software: v.Text("software")}
+		}
+	}
+	id, err := s.book.Save(ctx, b)
+	if err != nil {
+		return 0, err
+	}
+	if b.Kind != intake.FolderKind {
+		stored, err := s.book.Run(ctx, id)
+		if err != nil {
+			return 0, err
+		}
+		row.ID = id
+		if row.CarID == nil {
+			row.CarID = stored.CarID
+		}
+		if err := details.Store(ctx, s.book, v.Fields, row); err != nil {
+			return 0, err
+		}
+	}
+	return id, s.book.DropArrival(ctx, v.Arrival.ID)
+}
+
+func (s *Room) dropArrival(w http.ResponseWriter, r *http.Request) {
+	id, err := ui.IDParam(r, "id")
+	if err == nil {
+		err = s.book.DropArrival(r.Context(), id)
+	}
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	http.Redirect(w, r, "/desk", http.StatusSeeOther)
+}

@@ -1,0 +1,126 @@
+package details
+
+import (
+	"context"
+	"net/url"
+	"strconv"
+
+	"zincroad/core/run"
+	"zincroad/logbook"
+	"zincroad/web/ui"
+)
+
+// Form is the form for a run's details and marks.
+type Form struct {
+	*ui.Fields
+	Cars     []logbook.Car
+	Sites    []logbook.Site
+	Adapters []logbook.Adapter
+	Kinds    []string
+	Marks    []MarkRow
+	NewMark  MarkRow
+	Arriving bool // a file that is being brought in may name a new car
+	UnderWay bool // a live run's start is what its readings count from
+}
+
+type MarkRow struct {
+	ID               int64
+	Time, Kind, Note string
+	Error            string
+}
+
+// Choices fills in what the form's menus offer.
+func Choices(ctx context.Context, book offers, e *Form) (err error) {
+	if e.Cars, err = book.Cars(ctx); err != nil {
+		return err
+	}
+	if e.Sites, err = book.Sites(ctx); err != nil {
+		return err
+	}
+	e.Adapters, err = book.Adapters(ctx)
+	return err
+}
+
+func idValue(id *int64) string {
+	if id == nil {
+		return ""
+	}
+	return strconv.FormatInt(*id, 10)
+}
+
+// Values fills the form from what is stored.
+func Values(row *logbook.Run) url.Values {
+	v := url.Values{}
+	set := func(name, value string) { v.Set(name, value) }
+	set("title", row.Title)
+	set("timezone", row.Timezone)
+	if row.StartedAt != nil {
+		set("started_at", ui.Local(*row.StartedAt, row.Timezone).Format(ui.InputTime+":05"))
+	}
+	set("car", idValue(row.CarID))
+	if row.Software != nil {
+		set("software", row.Software.Version)
+	}
+	set("stall", idValue(row.StallID))
+	set("adapter", idValue(row.AdapterID))
+	set("method_name", row.MethodName)
+	set("from_pct", ui.PlainNumber(row.FromPct))
+	set("to_pct", ui.PlainNumber(row.ToPct))
+	set("clock", row.Clock)
+	set("method_climate", row.MethodClimate)
+	set("ambient_c", ui.PlainNumber(row.AmbientC))
+	set("battery_c", ui.PlainNumber(row.BatteryC))
+	set("preconditioned", row.Preconditioned)
+	set("preconditioned_min", ui.PlainNumber(row.PreconditionedMin))
+	set("profile", row.Profile)
+	set("climate", row.Climate)
+	set("weather", row.Weather)
+	return v
+}
+
+// Read reads the form into a run; faults stand at their fields.
+func Read(f *ui.Fields, row *logbook.Run) {
+	row.Title, row.Weather, row.MethodName = f.Text("title"), f.Text("weather"), f.Text("method_name")
+	zone, loc := f.Zone("timezone")
+	row.Timezone = zone
+	row.StartedAt = f.Moment("started_at", loc)
+	row.CarID, row.StallID, row.AdapterID = f.ID("car"), f.ID("stall"), f.ID("adapter")
+	row.FromPct, row.ToPct = f.Window()
+	row.Clock = f.Word("clock", run.Clocks)
+	row.MethodClimate = f.Word("method_climate", run.Climates)
+	row.AmbientC = f.Ranged("ambient_c", "conditions.ambient_c")
+	row.BatteryC = f.Ranged("battery_c", "conditions.battery_c")
+	row.Preconditioned = f.Word("preconditioned", run.Preconditioned)
+	row.PreconditionedMin = f.Ranged("preconditioned_min", "conditions.preconditioned_min")
+	row.Profile = f.Word("profile", run.Profiles)
+	row.Climate = f.Word("climate", run.Climates)
+	if f.Text("software") != "" && row.CarID == nil {
+		f.Fault("software", "Choose the car that this software ran on first.")
+	}
+}
+
+// Store stores a run's details with the software version it names.
+func Store(ctx context.Context, book keeper, f *ui.Fields, row *logbook.Run) error {
+	row.SoftwareID = nil
+	if version := f.Text("software"); version != "" && row.CarID != nil {
+		id, err := book.SoftwareOf(ctx, *row.CarID, version)
+		if err != nil {
+			return err
+		}
+		row.SoftwareID = &id
+	}
+	return book.SaveDetails(ctx, row)
+}
+
+// offers is what the form's menus are filled from.
+type offers interface {
+	Cars(ctx context.Context) ([]logbook.Car, error)
+	Sites(ctx context.Context) ([]logbook.Site, error)
+	Adapters(ctx context.Context) ([]logbook.Adapter, error)
+}
+
+// keeper is what details are stored in.
+type keeper interface {
+	SoftwareOf(ctx context.Context, carID int64, version string) (int64, error)
+	SaveDetails(ctx context.Context, row *logbook.Run) error
+}

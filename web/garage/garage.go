@@ -1,0 +1,404 @@
+package garage
+
+import (
+	"errors"
+	"fmt"
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+
+	"github.com/go-chi/chi/v5"
+
+	"zincroad/core/pack"
+	"zincroad/core/run"
+	"zincroad/logbook"
+	"zincroad/web/ui"
+)
+
+// Routes are the paths of cars and adapters.
+func (s *Room) Routes(r chi.Router) {
+	r.Get("/", s.garage)
+	r.Get("/cars/new", s.car)
+	r.Get("/cars/{id}", s.car)
+	r.Post("/cars", s.saveCar)
+	r.Post("/cars/{id}/delete", s.deleteCar)
+	r.Post("/cars/{id}/software", s.addSoftware)
+	r.Post("/software/{id}/delete", s.deleteSoftware)
+	r.Get("/software/{id}", s.software)
+	r.Post("/software/{id}", s.saveSoftware)
+	r.Post("/adapters", s.saveAdapter)
+	r.Post("/adapters/{id}/delete", s.deleteAdapter)
+}
+
+type garageView struct {
+	Cars       []logbook.Car
+	Adapters   []logbook.Adapter
+	*ui.Fields // of the adapter form
+}
+
+func (s *Room) garage(w http.ResponseWriter, r *http.Request) {
+	s.showGarage(w, r, http.StatusOK, ui.NewFields(url.Values{}))
+}
+
+func (s *Room) showGarage(w http.ResponseWriter, r *http.Request, status int, f *ui.Fields) {
+	v := garageView{Fields: f}
+	var err error
+	if v.Cars, err = s.book.Cars(r.Context()); err == nil {
+		v.Adapters, err = s.book.Adapters(r.Context())
+	}
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	s.Render(w, r, "garage", status, ui.Frame{Title: "Garage", Data: v})
+}
+
+// carField is one number of a car's form; unit and range are those of its path.
+type carField struct {
+	Name, Label string
+	of          func(*logbook.Car) **float64
+}
+
+// Unit is the field's unit.
+func (c carField) Unit() string { return run.MustField("car." + c.Name).Unit }
+
+var carFields = []carField{
+	{"gross_kwh", "Gross capacity", func(c *logbook.Car) **float64 { return &c.GrossKWh }},
+	{"usable_kwh", "Usable capacity", func(c *logbook.Car) **float64 { return &c.UsableKWh }},
+	{"cells_in_series", "Cells in series", func(c *logbook.Car) **float64 { return &c.CellsInSeries }},
+	{"pack_min_v", "Pack, lowest", func(c *logbook.Car) **float64 { return &c.PackMinV }},
+	{"pack_nominal_v", "Pack, nominal", func(c *logbook.Car) **float64 { return &c.PackNominalV }},
+	{"pack_max_v", "Pack, highest", func(c *logbook.Car) **float64 { return &c.PackMaxV }},
+	{"max_kw", "Car's power limit", func(c *logbook.Car) **float64 { return &c.MaxKW }},
+	{"max_a", "Car's current limit", func(c *logbook.Car) **float64 { return &c.MaxA }},
+	{"converter_kw", "Converter for low-voltage stalls", func(c *logbook.Car) **float64 { return &c.ConverterKW }},
+	{"battery_mass_kg", "Battery mass", func(c *logbook.Car) **float64 { return &c.BatteryMassKg }},
+	{"heater_kw", "Battery heater", func(c *logbook.Car) **float64 { return &c.HeaterKW }},
+	{"heater_stop_c", "Heater stops by itself at", func(c *logbook.Car) **float64 { return &c.HeaterStopC }},
+	{"warm_c", "Warm from", func(c *logbook.Car) **float64 { return &c.WarmC }},
+	{"consumption_wh_per_km", "Observed consumption", func(c *logbook.Car) **float64 { return &c.ConsumptionWhKm }},
+	{"rated_range_km", "Rated range", func(c *logbook.Car) **float64 { return &c.RatedRangeKm }},
+	{"timer_s", "Full power after a plug-in ends at", func(c *logbook.Car) **float64 { return &c.TimerS }},
+	{"timer_share_pct", "and leaves", func(c *logbook.Car) **float64 { return &c.TimerSharePct }},
+}
+
+// navField is one limit of preconditioning by navigation; unit and range are those of
+// its path.
+type navField struct {
+	Name, Label string
+	of          func(*run.Navigation) *run.Number
+}
+
+// Unit is the field's unit.
+func (n navField) Unit() string { return run.MustField("car.navigation." + n.Name).Unit }
+
+var navFields = []navField{
+	{"min_pct", "Navigation heats only above", func(n *run.Navigation) *run.Number { return &n.MinPct }},
+	{"lead_min", "at most so long ahead", func(n *run.Navigation) *run.Number { return &n.LeadMin }},
+	{"min_kw", "for stalls of at least", func(n *run.Navigation) *run.Number { return &n.MinKW }},
+}
+
+// readNavigation reads navigation's limits; nil where none is given.
+func readNavigation(f *ui.Fields) *run.Navigation {
+	n := &run.Navigation{StopOnly: f.Values.Get("stop_only") != ""}
+	for _, nf := range navFields {
+		*nf.of(n) = f.Ranged(nf.Name, "car.navigation."+nf.Name)
+	}
+	if *n == (run.Navigation{}) {
+		return nil
+	}
+	return n
+}
+
+func navigationValues(v url.Values, n *run.Navigation) {
+	if n == nil {
+		return
+	}
+	for _, nf := range navFields {
+		v.Set(nf.Name, ui.PlainNumber(*nf.of(n)))
+	}
+	if n.StopOnly {
+		v.Set("stop_only", "yes")
+	}
+}
+
+// packField is one number of what is known of a battery beyond its label.
+type packField struct {
+	Name, Label string
+	of          func(*run.Pack) *run.Number
+}
+
+// Unit is the field's unit.
+func (p packField) Unit() string { return run.MustField("car.pack." + p.Name).Unit }
+
+var packFields = []packField{
+	{"resistance_mohm", "Resistance, whole pack at 25 °C", func(p *run.Pack) *run.Number { return &p.ResistanceMOhm }},
+	{"heat_capacity_kj_per_k", "Heat capacity", func(p *run.Pack) *run.Number { return &p.HeatCapacityKJK }},
+	{"coupling_w_per_k", "Coldest to warmest cells", func(p *run.Pack) *run.Number { return &p.CouplingWK }},
+	{"loss_w_per_k", "Loss to the outside, parked", func(p *run.Pack) *run.Number { return &p.LossWK }},
+	{"cooling_kw", "Cooling", func(p *run.Pack) *run.Number { return &p.CoolingKW }},
+	{"heater_share_pct", "Heater's heat that reaches the cells",
+		func(p *run.Pack) *run.Number { return &p.HeaterSharePct }},
+	{"hot_c", "Takes power back above", func(p *run.Pack) *run.Number { return &p.HotC }},
+}
+
+type carView struct {
+	*ui.Fields
+	Car         *logbook.Car
+	CarFields   []carField
+	PackFields  []packField
+	NavFields   []navField
+	Assumed     []pack.Assumption // what the arithmetic fills in
+	Chemistries []string
+	Preconds    []string
+	NewSoftware string
+}
+
+func (s *Room) car(w http.ResponseWriter, r *http.Request) {
+	c := &logbook.Car{}
+	if chi.URLParam(r, "id") != "" {
+		id, err := ui.IDParam(r, "id")
+		if err == nil {
+			c, err = s.book.Car(r.Context(), id)
+		}
+		if err != nil {
+			s.Fail(w, r, err)
+			return
+		}
+	}
+	s.showCar(w, r, http.StatusOK, c, ui.NewFields(carValues(c)))
+}
+
+func carValues(c *logbook.Car) url.Values {
+	v := url.Values{"id": {strconv.FormatInt(c.ID, 10)}, "name": {c.Name}, "chemistry": {c.Chemistry}, "preconditioning": {c.Preconditioning}, "note": {c.Note}}
+	for _, f := range carFields {
+		v.Set(f.Name, ui.PlainNumber(*f.of(c)))
+	}
+	if c.Pack != nil {
+		for _, f := range packFields {
+			v.Set(f.Name, ui.PlainNumber(*f.of(c.Pack)))
+		}
+	}
+	v.Set("envelope", envelopeText(c.Envelope))
+	v.Set("gentle_envelope", envelopeText(c.GentleEnvelope))
+	navigationValues(v, c.Navigation)
+	return v
+}
+
+// envelopeText writes an envelope, a point a line.
+func envelopeText(points []run.Point) string {
+	var lines []string
+	for _, p := range points {
+		lines = append(lines, ui.PlainNumber(&p.SoCPct)+" "+ui.PlainNumber(&p.KW))
+	}
+	return strings.Join(lines, "\n")
+}
+
+func (s *Room) showCar(w http.ResponseWriter, r *http.Request, status int, c *logbook.Car, f *ui.Fields) {
+	title := c.Name
+	if c.ID == 0 {
+		title = "A new car"
+	}
+	v := carView{Fields: f, Car: c, CarFields: carFields, PackFields: packFields, NavFields: navFields,
+		Chemistries: run.Chemistries, Preconds: run.Preconditionings}
+	if p, err := pack.For(c.Describe("")); err == nil {
+		v.Assumed = p.Assumed
+	}
+	s.Render(w, r, "car", status, ui.Frame{Title: title, Page: "garage", Data: v})
+}
+
+func (s *Room) saveCar(w http.ResponseWriter, r *http.Request) {
+	f, ok := s.Form(w, r)
+	if !ok {
+		return
+	}
+	c := &logbook.Car{}
+	if id, _ := strconv.ParseInt(r.PostForm.Get("id"), 10, 64); id > 0 {
+		var err error
+		if c, err = s.book.Car(r.Context(), id); err != nil {
+			s.Fail(w, r, err)
+			return
+		}
+	}
+	readCar(f, c)
+	if !s.Keep(w, r, f, "name", "Another car has this name.", func() (string, error) {
+		err := s.book.SaveCar(r.Context(), c)
+		return fmt.Sprintf("/garage/cars/%d", c.ID), err
+	}) {
+		s.showCar(w, r, http.StatusUnprocessableEntity, c, f)
+	}
+}
+
+func readCar(f *ui.Fields, c *logbook.Car) {
+	c.Name = f.Needed("name", "A name")
+	c.Note = f.Text("note")
+	c.Chemistry = f.Word("chemistry", run.Chemistries)
+	c.Preconditioning = f.Word("preconditioning", run.Preconditionings)
+	for _, cf := range carFields {
+		*cf.of(c) = f.Ranged(cf.Name, "car."+cf.Name)
+	}
+	if c.PackMinV != nil && c.PackMaxV != nil && *c.PackMinV > *c.PackMaxV {
+		f.Fault("pack_max_v", "Expected no less than the lowest pack voltage, %g V.", *c.PackMinV)
+	}
+	if c.GrossKWh != nil && c.UsableKWh != nil && *c.UsableKWh > *c.GrossKWh {
+		f.Fault("usable_kwh", "Expected no more than the gross capacity, %g kWh.", *c.GrossKWh)
+	}
+	c.Pack = &run.Pack{}
+	for _, pf := range packFields {
+		*pf.of(c.Pack) = f.Ranged(pf.Name, "car.pack."+pf.Name)
+	}
+	if *c.Pack == (run.Pack{}) {
+		c.Pack = nil
+	}
+	c.Envelope, c.GentleEnvelope = readEnvelope(f, "envelope"), readEnvelope(f, "gentle_envelope")
+	c.Navigation = readNavigation(f)
+}
+
+// readEnvelope reads power against charge, a point a line.
+func readEnvelope(f *ui.Fields, name string) []run.Point {
+	var out []run.Point
+	for i, line := range strings.Split(strings.ReplaceAll(f.Values.Get(name), "\r", ""), "\n") {
+		parts := strings.FieldsFunc(line, func(r rune) bool { return strings.ContainsRune(" \t;%", r) })
+		if len(parts) == 0 {
+			continue
+		}
+		var p run.Point
+		var err1, err2 error = nil, errors.New("missing")
+		p.SoCPct, err1 = strconv.ParseFloat(strings.ReplaceAll(parts[0], ",", "."), 64)
+		if len(parts) > 1 {
+			p.KW, err2 = strconv.ParseFloat(strings.ReplaceAll(parts[1], ",", "."), 64)
+		}
+		if err1 != nil || err2 != nil || !(p.SoCPct >= 0 && p.SoCPct <= 100) || !(p.KW >= 0 && p.KW <= 5000) {
+			f.Fault(name, "Line %d: expected a state of charge and a power, such as 50 120.", i+1)
+			continue
+		}
+		if n := len(out); n > 0 && out[n-1].SoCPct >= p.SoCPct {
+			f.Fault(name, "Line %d: the states of charge must climb.", i+1)
+		}
+		out = append(out, p)
+	}
+	return out
+}
+
+func (s *Room) deleteCar(w http.ResponseWriter, r *http.Request) {
+	s.remove(w, r, "/garage", "runs were made with this car; a car with runs stays", s.book.DeleteCar)
+}
+
+func (s *Room) addSoftware(w http.ResponseWriter, r *http.Request) {
+	id, err := ui.IDParam(r, "id")
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	c, err := s.book.Car(r.Context(), id)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	f := ui.NewFields(carValues(c))
+	f.Values.Set("version", r.FormValue("version"))
+	f.Values.Set("software_note", r.FormValue("software_note"))
+	sw := &logbook.Software{CarID: id, Version: f.Needed("version", "A version"), Note: f.Text("software_note")}
+	if !s.Keep(w, r, f, "version", "This car has that version already.", func() (string, error) {
+		err := s.book.SaveSoftware(r.Context(), sw)
+		return fmt.Sprintf("/garage/cars/%d", id), err
+	}) {
+		s.showCar(w, r, http.StatusUnprocessableEntity, c, f)
+	}
+}
+
+// softwareValues fill the form of what a software version changed.
+func softwareValues(sw *logbook.Software) url.Values {
+	v := url.Values{"software_note": {sw.Note}, "heater_kw": {ui.PlainNumber(sw.HeaterKW)},
+		"heater_stop_c":   {ui.PlainNumber(sw.HeaterStopC)},
+		"gentle_envelope": {envelopeText(sw.GentleEnvelope)}}
+	navigationValues(v, sw.Navigation)
+	return v
+}
+
+// softwareView is what one software version changed of a car.
+type softwareView struct {
+	*ui.Fields
+	Car       *logbook.Car
+	Software  *logbook.Software
+	NavFields []navField
+}
+
+func (s *Room) software(w http.ResponseWriter, r *http.Request) {
+	c, sw, ok := s.softwareOf(w, r)
+	if ok {
+		s.showSoftware(w, r, http.StatusOK, softwareView{ui.NewFields(softwareValues(sw)), c, sw, navFields})
+	}
+}
+
+func (s *Room) showSoftware(w http.ResponseWriter, r *http.Request, status int, v softwareView) {
+	s.Render(w, r, "software", status, ui.Frame{Title: v.Car.Name + ", software " + v.Software.Version, Page: "garage",
+		Data: v})
+}
+
+// softwareOf gives the version that the address names with its car.
+func (s *Room) softwareOf(w http.ResponseWriter, r *http.Request) (*logbook.Car, *logbook.Software, bool) {
+	id, err := ui.IDParam(r, "id")
+	if err == nil {
+		var sw *logbook.Software
+		var c *logbook.Car
+		if sw, err = s.book.Software(r.Context(), id); err == nil {
+			if c, err = s.book.Car(r.Context(), sw.CarID); err == nil {
+				return c, sw, true
+			}
+		}
+	}
+	s.Fail(w, r, err)
+	return nil, nil, false
+}
+
+// saveSoftware stores what a version changed; what is empty is as the car has it.
+func (s *Room) saveSoftware(w http.ResponseWriter, r *http.Request) {
+	f, ok := s.Form(w, r)
+	if !ok {
+		return
+	}
+	c, sw, ok := s.softwareOf(w, r)
+	if !ok {
+		return
+	}
+	sw.Note = f.Text("software_note")
+	sw.HeaterKW, sw.HeaterStopC = f.Ranged("heater_kw", "car.heater_kw"), f.Ranged("heater_stop_c", "car.heater_stop_c")
+	sw.Navigation, sw.GentleEnvelope = readNavigation(f), readEnvelope(f, "gentle_envelope")
+	if !f.OK() {
+		s.showSoftware(w, r, http.StatusUnprocessableEntity, softwareView{f, c, sw, navFields})
+		return
+	}
+	if err := s.book.SaveSoftware(r.Context(), sw); err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	http.Redirect(w, r, fmt.Sprintf("/garage/cars/%d", c.ID), http.StatusSeeOther)
+}
+
+func (s *Room) deleteSoftware(w http.ResponseWriter, r *http.Request) {
+	s.remove(w, r, "/garage", "runs were made with this software; it stays", s.book.DeleteSoftware)
+}
+
+func (s *Room) saveAdapter(w http.ResponseWriter, r *http.Request) {
+	f, ok := s.Form(w, r)
+	if !ok {
+		return
+	}
+	a := &logbook.Adapter{Name: f.Needed("name", "A name"), MaxA: f.Ranged("max_a", "adapter.max_a"),
+		MaxV: f.Ranged("max_v", "adapter.max_v")}
+	if id := f.ID("id"); id != nil {
+		a.ID = *id
+	}
+	if !s.Keep(w, r, f, "name", "Another adapter has this name.", func() (string, error) {
+		err := s.book.SaveAdapter(r.Context(), a)
+		return "/garage#adapters", err
+	}) {
+		s.showGarage(w, r, http.StatusUnprocessableEntity, f)
+	}
+}
+
+func (s *Room) deleteAdapter(w http.ResponseWriter, r *http.Request) {
+	s.remove(w, r, "/garage#adapters", "runs were made with this adapter; it stays", s.book.DeleteAdapter)
+}

@@ -1,0 +1,59 @@
+package web
+
+import (
+	"context"
+	"log/slog"
+	"net/http"
+	"strings"
+	"time"
+
+	"github.com/go-chi/chi/v5/middleware"
+)
+
+// logged writes one line for each request that was slow or went wrong.
+func (s *Server) logged(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		began := time.Now()
+		ww := middleware.NewWrapResponseWriter(w, r.ProtoMajor)
+		next.ServeHTTP(ww, r)
+		level := slog.LevelDebug
+		stream := strings.HasPrefix(ww.Header().Get("Content-Type"), "text/event-stream")
+		if ww.Status() >= 500 || !stream && time.Since(began) > time.Second {
+			level = slog.LevelWarn
+		}
+		s.Log.Log(r.Context(), level, "request", "method", r.Method, "path", r.URL.Path, "status", ww.Status(),
+			"took", time.Since(began).Round(time.Microsecond))
+	})
+}
+
+// contentPolicy keeps pages to their own files: nothing is loaded from elsewhere.
+const contentPolicy = "default-src 'self'; img-src 'self' data: blob:; style-src 'self'; font-src 'self' data:; " +
+	"frame-ancestors 'none'; base-uri 'none'; form-action 'self'"
+
+func headers(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		h := w.Header()
+		h.Set("Content-Security-Policy", contentPolicy)
+		h.Set("X-Content-Type-Options", "nosniff")
+		h.Set("Referrer-Policy", "same-origin")
+		next.ServeHTTP(w, r)
+	})
+}
+
+// limited ends a request's context after so long.
+func limited(d time.Duration) func(http.Handler) http.Handler {
+	return func(next http.Handler) http.Handler {
+		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			ctx, cancel := context.WithTimeout(r.Context(), d)
+			defer cancel()
+			next.ServeHTTP(w, r.WithContext(ctx))
+		})
+	}
+}
+
+func cached(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Cache-Control", "public, max-age=3600")
+		next.ServeHTTP(w, r)
+	})
+}

@@ -1,0 +1,53 @@
+package runs
+
+import (
+	"fmt"
+	"net/http"
+
+	"zincroad/logbook"
+	"zincroad/web/ui"
+)
+
+// photo gives a picture as it was taken.
+func (s *Room) photo(w http.ResponseWriter, r *http.Request) {
+	p, err := s.photoOf(r)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	w.Header().Set("Content-Type", p.Kind)
+	w.Header().Set("Cache-Control", "private, max-age=86400")
+	_, _ = w.Write(p.Content)
+}
+
+func (s *Room) photoOf(r *http.Request) (*logbook.Photo, error) {
+	runID, err := ui.IDParam(r, "id")
+	if err != nil {
+		return nil, err
+	}
+	id, err := ui.IDParam(r, "photo")
+	if err != nil {
+		return nil, err
+	}
+	return s.book.Photo(r.Context(), runID, id)
+}
+
+func (s *Room) deletePhoto(w http.ResponseWriter, r *http.Request) { s.putPhotoAside(w, r, true) }
+
+func (s *Room) restorePhoto(w http.ResponseWriter, r *http.Request) { s.putPhotoAside(w, r, false) }
+
+func (s *Room) putPhotoAside(w http.ResponseWriter, r *http.Request, aside bool) {
+	p, err := s.photoOf(r)
+	if err == nil {
+		err = s.book.PutPhotoAside(r.Context(), p.RunID, p.ID, aside)
+	}
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	to := fmt.Sprintf("/runs/%d", p.RunID)
+	if aside {
+		to += fmt.Sprintf("?photo=%d", p.ID)
+	}
+	http.Redirect(w, r, to, http.StatusSeeOther)
+}

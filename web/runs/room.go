@@ -1,0 +1,57 @@
+// Package runs is a run's page and everything that leads off it: its details, marks and photos, its
+// recordings and what is put right in them, its pictures and files.
+package runs
+
+import (
+	"context"
+	"embed"
+
+	"zincroad/core/run"
+	"zincroad/core/trace"
+	"zincroad/logbook"
+	"zincroad/web/ui"
+)
+
+//go:embed templates
+var files embed.FS
+
+// Room is this room of the interface; safe for concurrent use.
+type Room struct {
+	*ui.Pages
+	book Book
+}
+
+// Book is what the room needs of the logbook: runs.
+type Book interface {
+	Correct(ctx context.Context, c *logbook.Correction) error
+	Corrections(ctx context.Context, runID int64) ([]logbook.Correction, error)
+	DeleteMark(ctx context.Context, runID, id int64) (*logbook.Mark, error)
+	DeleteRun(ctx context.Context, id int64) error
+	File(ctx context.Context, recordingID int64) (name string, content []byte, canonical bool, err error)
+	Load(ctx context.Context, row *logbook.Run) (*run.Run, error)
+	Parcel(ctx context.Context, row *logbook.Run) (*run.Run, map[string][]byte, error)
+	Photo(ctx context.Context, runID, id int64) (*logbook.Photo, error)
+	Photos(ctx context.Context, runID int64) ([]logbook.Photo, error)
+	Preparation(ctx context.Context, id int64) (*logbook.Preparation, error)
+	PutPhotoAside(ctx context.Context, runID, id int64, aside bool) error
+	RestoreRun(ctx context.Context, id int64) error
+	Results(ctx context.Context, row *logbook.Run) (*logbook.Results, error)
+	Run(ctx context.Context, id int64) (*logbook.Run, error)
+	SaveMark(ctx context.Context, m *logbook.Mark) error
+	SaveRecording(ctx context.Context, runID, recordingID int64, side trace.Side, offsetS float64) error
+	TakeBackCorrection(ctx context.Context, runID, id int64, back bool) error
+	Cars(ctx context.Context) ([]logbook.Car, error)
+	Sites(ctx context.Context) ([]logbook.Site, error)
+	Adapters(ctx context.Context) ([]logbook.Adapter, error)
+	SoftwareOf(ctx context.Context, carID int64, version string) (int64, error)
+	SaveDetails(ctx context.Context, row *logbook.Run) error
+}
+
+// New furnishes the room. It fails when its own templates are broken.
+func New(u *ui.UI, book Book) (*Room, error) {
+	pages, err := u.Pages(files, nil)
+	if err != nil {
+		return nil, err
+	}
+	return &Room{Pages: pages, book: book}, nil
+}

@@ -1,0 +1,255 @@
+package runs
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"html/template"
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+
+	"github.com/go-chi/chi/v5"
+
+	"zincroad/core/bench"
+	"zincroad/core/curve"
+	"zincroad/core/run"
+	"zincroad/core/words"
+	"zincroad/logbook"
+	"zincroad/web/chart"
+	"zincroad/web/details"
+	"zincroad/web/ui"
+)
+
+// Routes are the room's own paths, below a run's.
+func (s *Room) Routes(r chi.Router) {
+	r.Get("/", s.run)
+	r.Get("/edit", s.editRun)
+	r.Post("/details", s.saveDetails)
+	r.Post("/marks", s.saveMark)
+	r.Post("/marks/{mark}/delete", s.deleteMark)
+	r.Post("/delete", s.deleteRun)
+	r.Post("/restore", s.restoreRun)
+	r.Get("/folder.zip", s.runFolder)
+	r.Get("/readings.csv", s.readingsCSV)
+	r.Get("/recordings/{recording}", s.recordingFile)
+	s.recordingRoutes(r)
+	r.Get("/strip.svg", s.stripSVG)
+	r.Get("/curve.svg", s.curveSVG)
+	r.Get("/how/{figure}", s.how)
+	r.Get("/photos/{photo}", s.photo)
+	r.Post("/photos/{photo}/delete", s.deletePhoto)
+	r.Post("/photos/{photo}/restore", s.restorePhoto)
+}
+
+// runView is everything a run's page shows.
+type runView struct {
+	Row      *logbook.Run
+	Reading  *curve.Reading
+	Query    chart.Query
+	Heading  curve.Finding
+	Rest     []finding
+	Facts    []fact
+	Strip    string
+	Chart    chart.View
+	Cursor   template.JS
+	Posts    []postColumn
+	Clocks   []chart.Choice
+	Sides    []chart.Choice
+	Legs     []curve.Leg
+	Picked   bool
+	Windows  []curve.Window
+	Headline curve.Window
+	Start    *float64 // battery at start, °C
+	Outside  *float64
+	Edit     *details.Form
+	Photos   []logbook.Photo
+
+	Planned  *logbook.Preparation // the plan that the run was made by; nil: none
+	Forecast string               // what was to be expected of it; empty: nothing
+}
+
+type fact struct{ Strong, Text string }
+
+type finding struct {
+	curve.Finding
+	Number int
+}
+
+type postColumn struct {
+	SoCPct float64
+	TS     float64
+	StepS  *float64 // minutes since the post before
+	KW     *float64
+	Ends   bool
+}
+
+func (s *Room) run(w http.ResponseWriter, r *http.Request) {
+	v, err := s.runView(r, r.URL.Query())
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	var n *ui.Notice
+	if id, err := strconv.ParseInt(r.URL.Query().Get("photo"), 10, 64); err == nil && id > 0 {
+		n = &ui.Notice{Text: "The photo is put aside.", Undo: fmt.Sprintf("/runs/%d/photos/%d/restore", v.Row.ID, id)}
+	}
+	s.showRun(w, r, http.StatusOK, v, n)
+}
+
+func (s *Room) showRun(w http.ResponseWriter, r *http.Request, status int, v *runView, n *ui.Notice) {
+	if v.Row.Live {
+		http.Redirect(w, r, fmt.Sprintf("/stall/%d", v.Row.ID), http.StatusSeeOther)
+		return
+	}
+	if v.Row.DeletedAt.Valid {
+		n = &ui.Notice{Text: "This run is put aside; it is in no list.", Undo: fmt.Sprintf("/runs/%d/restore", v.Row.ID)}
+	}
+	s.Render(w, r, "run", status, ui.Frame{Title: fmt.Sprintf("Run %d", v.Row.ID), Run: v.Row, Data: v, Notice: n})
+}
+
+// loadRun gives the run that the address names with its results.
+func (s *Room) loadRun(r *http.Request) (*logbook.Run, *logbook.Results, error) {
+	id, err := ui.IDParam(r, "id")
+	if err != nil {
+		return nil, nil, err
+	}
+	row, err := s.book.Run(r.Context(), id)
+	if err != nil {
+		return nil, nil, err
+	}
+	res, err := s.book.Results(r.Context(), row)
+	if err != nil {
+		err = &ui.BrokenRun{Row: row, Err: err}
+	}
+	return row, res, err
+}
+
+func (s *Room) runView(r *http.Request, query url.Values) (*runView, error) {
+	row, res, err := s.loadRun(r)
+	if err != nil {
+		return nil, err
+	}
+	q := chart.ReadQuery(query)
+	q.In = ui.MeasuresOf(r)
+	x := res.Reading(q.Clock, q.Side)
+	v := &runView{Row: row, Reading: x, Query: q, Windows: x.Windows, Legs: x.Legs}
+	described := row.Describe()
+	v.Headline, _ = x.Headline(described.Method)
+	entry := bench.Entry{Run: described, Reading: x}
+	v.Start, v.Outside = bench.BatteryAtStart(entry), bench.Outside(entry)
+	v.Facts = factsOf(row, v)
+	v.Heading, v.Rest = headingOf(x)
+	sub := chart.Subject{Name: fmt.Sprintf("Run %d", row.ID), Results: res, Reading: x}
+	strip := largeStrip(row, x, &sub, v.Rest)
+	v.Forecast = ghostOf(row, described, res, x, strip)
+	v.Strip = strip.Large()
+	if v.Planned, err = s.plannedBy(r.Context(), row); err != nil {
+		return nil, err
+	}
+	v.Chart, v.Cursor = runChart(&sub, q, row)
+	v.Posts = postColumns(x, v.Headline)
+	v.Clocks = []chart.Choice{
+		chart.A("plug-in", q.With("clock", "plug", nil), x.Clock == curve.PlugClock),
+		chart.A("first power", q.With("clock", "power", nil), x.Clock == curve.PowerClock),
+	}
+	for _, other := range res.Readings {
+		if other.Clock == x.Clock {
+			v.Sides = append(v.Sides, chart.A(string(other.Side), q.With("side", string(other.Side), nil), other.Side == x.Side))
+		}
+	}
+	if v.Photos, err = s.book.Photos(r.Context(), row.ID); err != nil {
+		return nil, err
+	}
+	for _, id := range ui.Picked(r) {
+		v.Picked = v.Picked || id == row.ID
+	}
+	return v, nil
+}
+
+// headingOf takes the first finding as the page's heading; the others are numbered.
+func headingOf(x *curve.Reading) (curve.Finding, []finding) {
+	if len(x.Findings) == 0 {
+		return curve.Finding{Text: "Nothing can be said about this run yet: it has no power and no state of charge.", Confidence: curve.Strong}, nil
+	}
+	var rest []finding
+	for i, f := range x.Findings[1:] {
+		rest = append(rest, finding{f, i + 1})
+	}
+	return x.Findings[0], rest
+}
+
+// factsOf is the line above the heading: car, stall and conditions.
+func factsOf(row *logbook.Run, v *runView) []fact {
+	var out []fact
+	if row.Car != nil {
+		f := fact{Strong: row.Car.Name}
+		if row.Software != nil {
+			f.Text = "software " + row.Software.Version
+		}
+		out = append(out, f)
+	}
+	if st := row.Stall; st != nil {
+		f := fact{Strong: st.Site.Name + ", stall " + st.Name}
+		if kw, ok := run.Known(st.RatedKW); ok {
+			f.Text = words.Figure(kw, 0) + " kW"
+		}
+		if a, ok := run.Known(st.MaxA); ok {
+			f.Text = strings.TrimSpace(f.Text + " " + words.Figure(a, 0) + " A")
+		}
+		out = append(out, f)
+	}
+	if v.Outside != nil {
+		out = append(out, fact{words.Figure(*v.Outside, 0) + " °C", "outside"})
+	}
+	if v.Start != nil {
+		out = append(out, fact{words.Figure(*v.Start, 0) + " °C", "battery"})
+	}
+	if row.Preconditioned != "" {
+		out = append(out, fact{"", ui.PreconditionedName(row.Preconditioned)})
+	}
+	if row.Profile == "gentle" {
+		out = append(out, fact{"gentle", "profile"})
+	}
+	if row.Climate != "" {
+		out = append(out, fact{"", "climate " + row.Climate})
+	}
+	if n, lostS := run.Lost(row.Describe().Marks, v.Reading.ZeroS); n > 0 {
+		out = append(out, fact{words.Clock(lostS), fmt.Sprintf("lost before it to %d failed %s", n, words.Plural(n, "attempt"))})
+	}
+	return out
+}
+
+func clockName(c curve.Clock) string {
+	if c == curve.PowerClock {
+		return "first power"
+	}
+	return "plug-in"
+}
+
+// plannedBy gives the kept plan of a run, nil where it has none or that is gone.
+func (s *Room) plannedBy(ctx context.Context, row *logbook.Run) (*logbook.Preparation, error) {
+	if row.PreparationID == nil {
+		return nil, nil
+	}
+	p, err := s.book.Preparation(ctx, *row.PreparationID)
+	if errors.Is(err, logbook.ErrNotFound) {
+		return nil, nil
+	}
+	return p, err
+}
+
+func postColumns(x *curve.Reading, headline curve.Window) []postColumn {
+	var out []postColumn
+	for i, p := range x.Posts {
+		c := postColumn{SoCPct: p.SoCPct, TS: p.TS, KW: p.PowerKW,
+			Ends: p.SoCPct == headline.FromPct || p.SoCPct == headline.ToPct}
+		if i > 0 {
+			step := p.TS - x.Posts[i-1].TS
+			c.StepS = &step
+		}
+		out = append(out, c)
+	}
+	return out
+}

@@ -1,0 +1,78 @@
+package runs
+
+import (
+	"fmt"
+	"math"
+
+	"zincroad/core/curve"
+	"zincroad/core/follow"
+	"zincroad/core/forecast"
+	"zincroad/core/run"
+	"zincroad/core/trace"
+	"zincroad/core/words"
+	"zincroad/logbook"
+	"zincroad/web/chart"
+	"zincroad/web/draw"
+	"zincroad/web/ui"
+)
+
+// approachShare is how much of the approach is drawn, of the run's own length.
+const approachShare = 0.12
+
+// largeStrip puts the run's own strip together.
+func largeStrip(row *logbook.Run, x *curve.Reading, sub *chart.Subject, rest []finding) *draw.Strip {
+	t, kw := sub.Column(trace.Power)
+	strip := &draw.Strip{Title: "Power of run " + fmt.Sprint(row.ID) + " against time", Posts: x.Posts, Gaps: x.Gaps}
+	from := -120.0
+	if len(t) > 0 {
+		from = min(from, -approachShare*t[len(t)-1])
+	}
+	for i := range t {
+		if t[i] >= from {
+			strip.T, strip.KW = append(strip.T, t[i]), append(strip.KW, kw[i])
+		}
+	}
+	if w, ok := x.Headline(row.Describe().Method); ok {
+		strip.FromPct, strip.ToPct = w.FromPct, w.ToPct
+	}
+	for _, m := range row.Marks {
+		strip.Marks = append(strip.Marks, draw.Sign{TS: m.TS - x.ZeroS, Letter: draw.SignLetter(m.Kind), Title: words.Clock(m.TS-x.ZeroS) + " " + ui.MarkName(m)})
+	}
+	for _, f := range rest {
+		if f.Kind == curve.AboutEnergy {
+			continue
+		}
+		strip.Badges = append(strip.Badges, draw.Badge{TS: (f.FromS + f.ToS) / 2, Number: f.Number, Title: f.Text})
+	}
+	return strip
+}
+
+// ghostOf draws the forecast of a run that was made at the stall dotted behind its
+// strip, from how it really began, and says what it expected.
+func ghostOf(row *logbook.Run, described *run.Run, res *logbook.Results, x *curve.Reading, strip *draw.Strip) string {
+	if row.Plan == nil || described.Car == nil {
+		return ""
+	}
+	plan := follow.AsBegan(x, follow.SessionOf(row.Plan, described))
+	f, err := forecast.Once(plan)
+	if err != nil || len(f.Steps) == 0 {
+		return ""
+	}
+	plug := res.Reading(curve.PlugClock, x.Side).ZeroS - x.ZeroS
+	for i, st := range f.Steps {
+		if i%10 != 0 && i != len(f.Steps)-1 {
+			continue
+		}
+		kw := st.StallKW
+		if x.Side == trace.CarSide {
+			kw = st.PackKW
+		}
+		strip.GhostT, strip.GhostKW = append(strip.GhostT, st.T+plug), append(strip.GhostKW, kw)
+	}
+	w, ok := f.Window(plan.FromPct, plan.ToPct)
+	if !ok {
+		return ""
+	}
+	return fmt.Sprintf("Dotted: the forecast from how it began, %s in %s.", words.Window(plan.FromPct, plan.ToPct),
+		words.Duration(math.Round(w.TS/60)*60))
+}

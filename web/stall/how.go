@@ -1,0 +1,25 @@
+package stall
+
+import (
+	"fmt"
+	"net/http"
+
+	"zincroad/core/follow"
+	"zincroad/web/ui"
+)
+
+// howLive explains one of a live run's figures with the numbers of this moment.
+func (s *Room) howLive(w http.ResponseWriter, r *http.Request) {
+	f, err := ui.FigureOf(r, follow.Figures)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	v, ok := s.liveViewOf(w, r)
+	if !ok {
+		return
+	}
+	s.Explain(w, r, ui.Explained{Name: f.Name, Of: "this run, now", Definition: f.Definition,
+		Numbers: f.Numbers(follow.Explained{State: v.State, Plan: v.Plan, Wall: v.Wall}),
+		Back:    fmt.Sprintf("/stall/%d", v.Row.ID), BackText: "Back to the run"}, ui.Frame{Page: "stall"})
+}

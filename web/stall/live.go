@@ -1,0 +1,188 @@
+package stall
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"net/http"
+	"strings"
+	"sync"
+	"time"
+
+	"zincroad/core/units"
+	"zincroad/web/ui"
+)
+
+// liveHub keeps one watch for each live run that somebody looks at, and tells every
+// page of it what changed.
+type liveHub struct {
+	s  *Room
+	mu sync.Mutex
+	by map[int64]*watch
+}
+
+// The pace of live pages: at most one picture a second, one every few seconds
+// though nothing came in, since ages and expectations move on.
+const (
+	livePace  = time.Second
+	liveIdle  = 3 * time.Second
+	pingEvery = 15 * time.Second
+)
+
+// watch follows one run for its pages.
+type watch struct {
+	pages map[chan frame]bool
+	news  chan struct{}
+	stop  context.CancelFunc
+}
+
+// frame is one state of a page, by its parts.
+type frame struct{ now, acts, last string }
+
+// FollowLive hears of live runs from the database until the context ends, so that
+// pages show what any copy of the program stores. Without it they notice every
+// few seconds.
+func (s *Room) FollowLive(ctx context.Context) {
+	_ = s.book.Listen(ctx, s.live.kick)
+}
+
+// kick tells the watch of a run that something changed; 0 tells all of them.
+func (h *liveHub) kick(id int64) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	for of, w := range h.by {
+		if id == 0 || id == of {
+			select {
+			case w.news <- struct{}{}:
+			default:
+			}
+		}
+	}
+}
+
+// join adds a page to a run's watch, beginning it if need be.
+func (h *liveHub) join(id int64) (pages chan frame, leave func()) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	w := h.by[id]
+	if w == nil {
+		ctx, stop := context.WithCancel(context.Background())
+		w = &watch{pages: map[chan frame]bool{}, news: make(chan struct{}, 1), stop: stop}
+		h.by[id] = w
+		go h.follow(ctx, id, w)
+	}
+	c := make(chan frame, 1)
+	w.pages[c] = true
+	select {
+	case w.news <- struct{}{}:
+	default:
+	}
+	return c, func() {
+		h.mu.Lock()
+		defer h.mu.Unlock()
+		delete(w.pages, c)
+		if len(w.pages) == 0 {
+			w.stop()
+			delete(h.by, id)
+		}
+	}
+}
+
+// follow draws a run anew when something came in, and gives it to every page. A
+// page that is slow gets the newest when it is ready.
+func (h *liveHub) follow(ctx context.Context, id int64, w *watch) {
+	c := &liveCache{}
+	for ctx.Err() == nil {
+		f, err := h.draw(ctx, id, c)
+		if err != nil && ctx.Err() == nil {
+			h.s.Log.Warn("following a live run", "run", id, "error", err)
+		}
+		if err == nil {
+			h.mu.Lock()
+			for page := range w.pages {
+				select {
+				case <-page: // an older one that nobody took
+				default:
+				}
+				page <- f
+			}
+			h.mu.Unlock()
+		}
+		select {
+		case <-ctx.Done():
+		case <-time.After(livePace):
+			select {
+			case <-ctx.Done():
+			case <-w.news:
+			case <-time.After(liveIdle - livePace):
+			}
+		}
+	}
+}
+
+func (h *liveHub) draw(ctx context.Context, id int64, c *liveCache) (frame, error) {
+	ctx, cancel := context.WithTimeout(ctx, 10*time.Second)
+	defer cancel()
+	v, err := h.viewWith(ctx, id, c)
+	if err != nil {
+		return frame{}, err
+	}
+	var f frame
+	for name, into := range map[string]*string{"live-now": &f.now, "live-acts": &f.acts, "live-last": &f.last} {
+		var b bytes.Buffer
+		if err := h.s.Templates["stall-live"].ExecuteTemplate(&b, name, v); err != nil {
+			return frame{}, fmt.Errorf("drawing %s: %w", name, err)
+		}
+		*into = b.String()
+	}
+	return f, nil
+}
+
+// events is the stream that a live page listens to.
+func (s *Room) Events(w http.ResponseWriter, r *http.Request) {
+	row, ok := s.liveOf(w, r)
+	if !ok {
+		return
+	}
+	rc := http.NewResponseController(w)
+	_ = rc.SetWriteDeadline(time.Time{})
+	w.Header().Set("Content-Type", "text/event-stream")
+	w.Header().Set("Cache-Control", "no-store")
+	frames, leave := s.live.join(row.ID)
+	defer leave()
+	ping := time.NewTicker(pingEvery)
+	defer ping.Stop()
+	var was frame
+	in := ui.MeasuresOf(r)
+	for {
+		select {
+		case <-r.Context().Done():
+			return
+		case <-s.closing:
+			return
+		case f := <-frames:
+			event(w, "now", f.now, in)
+			if f.acts != was.acts {
+				event(w, "acts", f.acts, in)
+			}
+			if f.last != was.last {
+				event(w, "last", f.last, in)
+			}
+			was = f
+		case <-ping.C:
+			fmt.Fprint(w, ": still here\n\n")
+		}
+		if rc.Flush() != nil {
+			return
+		}
+	}
+}
+
+func event(w http.ResponseWriter, name, html string, in units.People) {
+	fmt.Fprintf(w, "event: %s\n", name)
+	html = string(ui.Localised([]byte(strings.ReplaceAll(strings.TrimSpace(html), "\r", "")), in))
+	for _, line := range strings.Split(html, "\n") {
+		fmt.Fprintf(w, "data: %s\n", line)
+	}
+	fmt.Fprint(w, "\n")
+}

@@ -1,0 +1,261 @@
+package stall
+
+import (
+	"crypto/rand"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net/http"
+	"strings"
+
+	"github.com/go-chi/chi/v5"
+
+	"zincroad/core/run"
+	"zincroad/logbook"
+	"zincroad/web/details"
+	"zincroad/web/ui"
+)
+
+// Routes are the room's own paths but those that take longer than a page: EndRun and Events.
+func (s *Room) Routes(r chi.Router) {
+	r.Get("/", s.stallStart)
+	r.Post("/start", s.startLive)
+	r.Get("/{id}", s.liveRun)
+	r.Post("/{id}/readings", s.typeReading)
+	r.Post("/{id}/marks", s.liveMark)
+	r.Post("/{id}/marks/{mark}/take-back", s.takeBackMark)
+	r.Post("/{id}/move", s.moveStall)
+	r.Get("/{id}/sources", s.feedsPage)
+	r.Post("/{id}/sources", s.addFeed)
+	r.Post("/{id}/sources/{feed}/delete", s.deleteFeed)
+	r.Get("/{id}/how/{figure}", s.howLive)
+	r.Get("/{id}/details", s.liveDetails)
+	r.Post("/{id}/details", s.saveLiveDetails)
+	r.Get("/{id}/end", s.endForm)
+}
+
+// liveDetails is the form for what no log holds, while the run is under way: car and
+// stall are enough to start with.
+func (s *Room) liveDetails(w http.ResponseWriter, r *http.Request) {
+	row, ok := s.liveOf(w, r)
+	if !ok {
+		return
+	}
+	s.showLiveDetails(w, r, http.StatusOK, row, ui.NewFields(details.Values(row)))
+}
+
+type detailsView struct {
+	*details.Form
+	Row *logbook.Run
+}
+
+func (s *Room) showLiveDetails(w http.ResponseWriter, r *http.Request, status int, row *logbook.Run, f *ui.Fields) {
+	e := &details.Form{Fields: f, UnderWay: true}
+	if err := details.Choices(r.Context(), s.book, e); err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	s.Render(w, r, "stall-details", status, ui.Frame{Title: "Details", Page: "stall", Data: detailsView{e, row}})
+}
+
+func (s *Room) saveLiveDetails(w http.ResponseWriter, r *http.Request) {
+	row, f, ok := s.FormOf(s.book, w, r)
+	if !ok {
+		return
+	}
+	began := row.StartedAt
+	details.Read(f, row)
+	row.StartedAt = began // the clock of everything that is recorded
+	if !f.OK() {
+		s.showLiveDetails(w, r, http.StatusUnprocessableEntity, row, f)
+		return
+	}
+	if err := details.Store(r.Context(), s.book, f, row); err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	s.live.kick(row.ID)
+	http.Redirect(w, r, fmt.Sprintf("/stall/%d", row.ID), http.StatusSeeOther)
+}
+
+// liveOf gives a live run, or answers for one that is not.
+func (s *Room) liveOf(w http.ResponseWriter, r *http.Request) (*logbook.Run, bool) {
+	row, err := ui.RunOf(s.book, r)
+	if err != nil {
+		s.Fail(w, r, err)
+		return nil, false
+	}
+	if !row.Live {
+		http.Redirect(w, r, fmt.Sprintf("/runs/%d", row.ID), http.StatusSeeOther)
+		return nil, false
+	}
+	return row, true
+}
+
+// liveViewOf gives what the page of a live run shows now, or answers for one that
+// is not.
+func (s *Room) liveViewOf(w http.ResponseWriter, r *http.Request) (*liveView, bool) {
+	row, ok := s.liveOf(w, r)
+	if !ok {
+		return nil, false
+	}
+	v, err := s.live.view(r.Context(), row.ID)
+	if err != nil {
+		s.Fail(w, r, err)
+		return nil, false
+	}
+	return v, true
+}
+
+func (s *Room) liveRun(w http.ResponseWriter, r *http.Request) {
+	v, ok := s.liveViewOf(w, r)
+	if !ok {
+		return
+	}
+	s.Render(w, r, "stall-live", http.StatusOK, ui.Frame{Title: "At the stall", Page: "stall", Data: v})
+}
+
+// sent is what a page says of something that it sends: its own key, and how long
+// ago it happened by its own clock.
+type sent struct {
+	Key string
+	TS  float64 // s after the run's start
+}
+
+// maxAwayS is how late something may be sent.
+const maxAwayS = 24 * 3600
+
+func (s *Room) sentOf(f *ui.Fields, row *logbook.Run) sent {
+	key := f.Text("key")
+	if key == "" {
+		key = rand.Text()
+	}
+	ago := 0.0
+	if n := f.Number("ago_ms", 0, maxAwayS*1000); n != nil {
+		ago = *n / 1000
+	}
+	return sent{key, max(0, s.Now().UTC().Sub(*row.StartedAt).Seconds()-ago)}
+}
+
+// answer says how it went: in JSON to a page's script, else by going back.
+func (s *Room) answer(w http.ResponseWriter, r *http.Request, row *logbook.Run, err error, fault string) {
+	script := strings.Contains(r.Header.Get("Accept"), "application/json")
+	switch {
+	case errors.Is(err, logbook.ErrNotFound):
+		fault = "The run, or the reading to be corrected, is not there any more."
+	case err != nil && !script:
+		s.Fail(w, r, err)
+		return
+	case err != nil:
+		s.Log.Error("at the stall", "run", row.ID, "error", err)
+		w.Header().Set("Content-Type", "application/json")
+		w.WriteHeader(http.StatusServiceUnavailable)
+		_ = json.NewEncoder(w).Encode(map[string]any{"stored": false, "key": r.PostForm.Get("key")})
+		return
+	}
+	if !script && fault != "" {
+		s.Fail(w, r, ui.BadRequest("%s", fault))
+		return
+	}
+	if !script {
+		http.Redirect(w, r, fmt.Sprintf("/stall/%d", row.ID), http.StatusSeeOther)
+		return
+	}
+	s.live.kick(row.ID)
+	w.Header().Set("Content-Type", "application/json")
+	if fault != "" {
+		w.WriteHeader(http.StatusUnprocessableEntity)
+	}
+	// A page takes only the answer to its own key for one.
+	_ = json.NewEncoder(w).Encode(map[string]any{"stored": fault == "", "fault": fault, "key": r.PostForm.Get("key")})
+}
+
+// typeReading stores a reading that was typed, or corrects one. What the car alone
+// knows goes to the car's side.
+func (s *Room) typeReading(w http.ResponseWriter, r *http.Request) {
+	row, f, ok := s.FormOf(s.book, w, r)
+	if !ok {
+		return
+	}
+	set := lineSetOf(f.Values.Get("set"))
+	line := f.Text("line")
+	values, fault := readLine(line, set, f.Values.Get("line__unit"))
+	at := s.sentOf(f, row)
+	if fault == "" && !f.OK() {
+		for _, fault = range f.Errors {
+			break
+		}
+	}
+	if fault != "" {
+		s.answer(w, r, row, nil, fault)
+		return
+	}
+	sample := logbook.Sample{TS: at.TS, HeardS: s.Now().UTC().Sub(*row.StartedAt).Seconds(), Values: values}
+	err := s.book.Type(r.Context(), row.ID, set.Side, at.Key, line, f.Text("correcting"), sample)
+	s.answer(w, r, row, err, "")
+}
+
+// liveMarkKinds are the marks that a tester can make at the stall.
+var liveMarkKinds = []string{run.PlugIn, run.Unplug, run.Stop, run.Attempt, run.Heater, run.Fan, run.Neighbour, run.Note}
+
+func (s *Room) liveMark(w http.ResponseWriter, r *http.Request) {
+	row, f, ok := s.FormOf(s.book, w, r)
+	if !ok {
+		return
+	}
+	m := &logbook.Mark{RunID: row.ID, Kind: f.Word("kind", liveMarkKinds), Note: f.Text("note")}
+	at := s.sentOf(f, row)
+	m.TS = at.TS
+	fault := ""
+	switch {
+	case !f.OK():
+		for _, fault = range f.Errors {
+			break
+		}
+	case m.Kind == "":
+		fault = "Which mark?"
+	}
+	if fault != "" {
+		s.answer(w, r, row, nil, fault)
+		return
+	}
+	if m.Kind == run.Attempt && row.Stall != nil {
+		m.Note = strings.TrimSpace(m.Note + " at " + row.Stall.FullName())
+	}
+	s.answer(w, r, row, s.book.LiveMark(r.Context(), m, at.Key), "")
+}
+
+// takeBackMark takes a mark away that a thumb made by mistake.
+func (s *Room) takeBackMark(w http.ResponseWriter, r *http.Request) {
+	row, _, ok := s.FormOf(s.book, w, r)
+	if !ok {
+		return
+	}
+	id, err := ui.IDParam(r, "mark")
+	if err == nil {
+		err = s.book.TakeBackMark(r.Context(), row.ID, id)
+	}
+	s.answer(w, r, row, err, "")
+}
+
+// moveStall takes the run to another stall, as after a failed attempt.
+func (s *Room) moveStall(w http.ResponseWriter, r *http.Request) {
+	row, f, ok := s.FormOf(s.book, w, r)
+	if !ok {
+		return
+	}
+	id := f.ID("stall")
+	if id == nil {
+		s.answer(w, r, row, nil, "Which stall?")
+		return
+	}
+	st, err := s.book.Stall(r.Context(), *id)
+	if err == nil {
+		err = s.book.MoveLive(r.Context(), row.ID, *id)
+	}
+	if err == nil {
+		at := s.sentOf(f, row)
+		err = s.book.LiveMark(r.Context(), &logbook.Mark{RunID: row.ID, TS: at.TS, Kind: run.Note, Note: "moved to " + st.FullName()}, at.Key)
+	}
+	s.answer(w, r, row, err, "")
+}

@@ -1,0 +1,130 @@
+package ui
+
+import (
+	"fmt"
+	"html/template"
+	"strings"
+	"time"
+
+	"zincroad/core/run"
+	"zincroad/core/units"
+	"zincroad/core/words"
+	"zincroad/web/draw"
+)
+
+// functions are what templates may call: words for figures, nothing that decides.
+var functions = template.FuncMap{
+	"clock":    func(v any) string { return words.Clock(deref(v)) },
+	"duration": func(v any) string { return words.Duration(deref(v)) },
+	"dclock":   func(v any) string { return words.SignedClock(deref(v)) },
+	"fig":      func(v any, d int) string { return words.Figure(deref(v), d) },
+	"fixed":    func(v any, d int) string { return words.Fixed(deref(v), d) },
+	"opt": func(v *float64, d int) string {
+		if v == nil {
+			return "–"
+		}
+		return words.Fixed(*v, d)
+	},
+	"last": func(s []string) string {
+		if len(s) == 0 {
+			return ""
+		}
+		return s[len(s)-1]
+	},
+	"positive": func(v *float64) bool { return v != nil && *v > 0 },
+	"plain":    PlainNumber,
+	"when":     when,
+	"svg":      func(s string) template.HTML { return template.HTML(s) }, //nolint:gosec // made by package draw, which escapes
+	"dict": func(kv ...any) (map[string]any, error) {
+		if len(kv)%2 != 0 {
+			return nil, fmt.Errorf("dict: odd number of values")
+		}
+		m := map[string]any{}
+		for i := 0; i < len(kv); i += 2 {
+			m[fmt.Sprint(kv[i])] = kv[i+1]
+		}
+		return m, nil
+	},
+	"measured": func(unit any) bool {
+		return (units.People{Fahrenheit: true, Miles: true}).Name(fmt.Sprint(unit)) != fmt.Sprint(unit)
+	},
+	"list":     func(items ...string) []string { return items },
+	"signed":   func(v float64) string { return strings.Replace("+"+words.Figure(v, 1), "+−", "−", 1) },
+	"minutes":  func(s float64) float64 { return s / 60 },
+	"add":      func(a, b int) int { return a + b },
+	"join":     strings.Join,
+	"upper":    strings.ToUpper,
+	"sub":      func(a, b float64) float64 { return a - b },
+	"ids":      func(ids []int64) string { return JoinIDs(ids, ",") },
+	"letter":   draw.SignLetter,
+	"markname": MarkName,
+	"precond":  PreconditionedName,
+	"waited":   waited,
+	"tariff":   tariffName,
+	"words": func(of string) []string {
+		return map[string][]string{"climate": run.Climates, "preconditioned": run.Preconditioned, "profile": run.Profiles}[of]
+	},
+}
+
+// deref takes a number or a pointer to one, which templates check with "with".
+func deref(v any) float64 {
+	switch x := v.(type) {
+	case float64:
+		return x
+	case *float64:
+		if x != nil {
+			return *x
+		}
+	}
+	return 0
+}
+
+// PlainNumber writes an optional number for a form's field.
+func PlainNumber(v *float64) string {
+	if v == nil {
+		return ""
+	}
+	return strings.ReplaceAll(words.Figure(*v, 3), "−", "-")
+}
+
+// when writes a time in the run's own zone.
+func when(t *time.Time, zone string) string {
+	if t == nil {
+		return "no date"
+	}
+	return Local(*t, zone).Format("2 Jan 2006, 15:04")
+}
+
+func Local(t time.Time, zone string) time.Time {
+	if loc, err := time.LoadLocation(zone); err == nil {
+		return t.In(loc)
+	}
+	return t.UTC()
+}
+
+// tariffName says a tariff in a few words.
+func tariffName(t *run.Tariff) string {
+	if t == nil {
+		return ""
+	}
+	var parts []string
+	add := func(n run.Number, unit string) {
+		if v, ok := run.Known(n); ok {
+			parts = append(parts, words.Fixed(v, 2)+" "+unit)
+		}
+	}
+	add(t.PerKWh, "per kWh")
+	for _, tier := range t.PerMin {
+		unit := "per min"
+		if kw, ok := run.Known(tier.UpToKW); ok {
+			unit += " up to " + words.Figure(kw, 0) + " kW"
+		}
+		add(tier.Price, unit)
+	}
+	add(t.SessionFee, "a session")
+	add(t.IdlePerMin, "per idle min")
+	if len(parts) == 0 {
+		return t.Currency
+	}
+	return t.Currency + " " + strings.Join(parts, ", ")
+}

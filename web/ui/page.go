@@ -1,0 +1,163 @@
+package ui
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"net/http"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/go-chi/chi/v5"
+
+	"zincroad/core/units"
+	"zincroad/logbook"
+)
+
+// BrokenRun is a run whose figures cannot be made.
+type BrokenRun struct {
+	Row *logbook.Run
+	Err error
+}
+
+func (b *BrokenRun) Error() string { return b.Err.Error() }
+
+func (b *BrokenRun) Unwrap() error { return b.Err }
+
+// isNight tells whether a page is to be dark where nobody chose: at the stall, from
+// seven in the evening to seven in the morning.
+func isNight(t time.Time) bool { return t.Hour() >= 19 || t.Hour() < 7 }
+
+// Frame is what every page needs around its own data.
+type Frame struct {
+	Title  string
+	Page   string // which entry of the navigation is lit
+	Run    *logbook.Run
+	Bench  []int64
+	Units  units.People  // the reader's
+	In     *units.People // the page's own, where it has some
+	Theme  string        // day, night, or empty: as the device says
+	Notice *Notice
+	Data   any
+}
+
+// Notice is one sentence on top of a page, with a way to undo what it tells.
+type Notice struct {
+	Text   string
+	Undo   string // where to post for undoing
+	Fields map[string]string
+	Bad    bool
+}
+
+// Render shows a page.
+func (s *Pages) Render(w http.ResponseWriter, r *http.Request, name string, status int, f Frame) {
+	f.Bench = Picked(r)
+	if f.Units = MeasuresOf(r); f.In != nil {
+		f.Units = *f.In
+	}
+	if c, err := r.Cookie("theme"); err == nil && (c.Value == "night" || c.Value == "day") {
+		f.Theme = c.Value
+	} else if strings.HasPrefix(name, "stall-") && isNight(s.NowFor(r)) {
+		f.Theme = "night"
+	}
+	if f.Page == "" {
+		f.Page = name
+	}
+	var b bytes.Buffer
+	if err := s.Templates[name].ExecuteTemplate(&b, "base", f); err != nil {
+		s.Log.Error("rendering", "page", name, "error", err)
+		http.Error(w, "This page could not be drawn; the log says why.", http.StatusInternalServerError)
+		return
+	}
+	w.Header().Set("Content-Type", "text/html; charset=utf-8")
+	w.WriteHeader(status)
+	_, _ = w.Write(Localised(b.Bytes(), f.Units))
+}
+
+// Part shows one named piece of a page, for changes in place.
+func (s *Pages) Part(w http.ResponseWriter, r *http.Request, page, name string, data any) {
+	var b bytes.Buffer
+	if err := s.Templates[page].ExecuteTemplate(&b, name, data); err != nil {
+		s.Log.Error("rendering", "part", name, "error", err)
+		http.Error(w, "This could not be drawn; the log says why.", http.StatusInternalServerError)
+		return
+	}
+	w.Header().Set("Content-Type", "text/html; charset=utf-8")
+	_, _ = w.Write(Localised(b.Bytes(), MeasuresOf(r)))
+}
+
+// Fail answers with an error page of one sentence.
+func (s *Pages) Fail(w http.ResponseWriter, r *http.Request, err error) {
+	status, text := http.StatusInternalServerError, "Something went wrong here; the log says what."
+	if broken := (*BrokenRun)(nil); errors.As(err, &broken) && r.Context().Err() == nil {
+		s.Log.Error("a run without figures", "run", broken.Row.ID, "error", err)
+		s.Render(w, r, "broken", status, Frame{Title: fmt.Sprintf("Run %d", broken.Row.ID), Run: broken.Row,
+			Data: broken.Row})
+		return
+	}
+	switch {
+	case errors.Is(err, logbook.ErrNotFound):
+		status, text = http.StatusNotFound, Sentence(strings.TrimSuffix(err.Error(), ": not found"))+" Nothing of that is in this logbook."
+	case errors.Is(err, errBadRequest):
+		status, text = http.StatusBadRequest, Sentence(strings.TrimSuffix(err.Error(), ": "+errBadRequest.Error()))
+	case logbook.IsRule(err):
+		status, text = http.StatusConflict, Sentence(err.Error())
+	case errors.Is(err, context.DeadlineExceeded):
+		status, text = http.StatusGatewayTimeout, "This took too long and was given up; nothing was stored."
+	default:
+		s.Log.Error("request failed", "path", r.URL.Path, "error", err)
+	}
+	s.Render(w, r, "error", status, Frame{Title: "Not done", Page: "none", Data: text})
+}
+
+var errBadRequest = errors.New("bad request")
+
+func BadRequest(format string, args ...any) error {
+	return fmt.Errorf("%s: %w", fmt.Sprintf(format, args...), errBadRequest)
+}
+
+// Sentence gives a text a capital and a full stop.
+func Sentence(s string) string {
+	if s == "" {
+		return s
+	}
+	s = strings.ToUpper(s[:1]) + s[1:]
+	if !strings.ContainsAny(s[len(s)-1:], ".!?") {
+		s += "."
+	}
+	return s
+}
+
+func IDParam(r *http.Request, name string) (int64, error) {
+	id, err := strconv.ParseInt(chi.URLParam(r, name), 10, 64)
+	if err != nil || id < 1 {
+		return 0, fmt.Errorf("%q is no number of a page: %w", chi.URLParam(r, name), logbook.ErrNotFound)
+	}
+	return id, nil
+}
+
+// IsPart tells whether htmx asked for a change in place.
+func IsPart(r *http.Request) bool {
+	return r.Header.Get("HX-Request") == "true" && r.Header.Get("HX-History-Restore-Request") != "true"
+}
+
+// Night switches the theme and comes back to the page.
+func (s *Pages) Night(w http.ResponseWriter, r *http.Request) {
+	theme := "day"
+	if r.FormValue("theme") == "night" {
+		theme = "night"
+	}
+	http.SetCookie(w, &http.Cookie{Name: "theme", Value: theme, Path: "/", MaxAge: 365 * 86400, SameSite: http.SameSiteLaxMode, HttpOnly: true})
+	Back(w, r, "/")
+}
+
+// Back returns to the page that a form stood on, within this site.
+func Back(w http.ResponseWriter, r *http.Request, otherwise string) {
+	to := r.FormValue("back")
+	if !strings.HasPrefix(to, "/") || strings.HasPrefix(to, "//") || strings.Contains(to, `\`) {
+		to = otherwise
+	}
+	http.Redirect(w, r, to, http.StatusSeeOther)
+}

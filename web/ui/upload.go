@@ -1,0 +1,39 @@
+package ui
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"slices"
+
+	"zincroad/logbook"
+)
+
+// maxPhoto is how large a picture may be: what phones take, with room to spare.
+const maxPhoto = 16 << 20
+
+// ReadPhoto reads the picture that a form may bring along; nil where it brings
+// none. fault is one sentence on one that cannot be kept.
+func ReadPhoto(w http.ResponseWriter, r *http.Request) (p *logbook.Photo, fault string) {
+	r.Body = http.MaxBytesReader(w, r.Body, maxPhoto+1<<20)
+	if err := r.ParseMultipartForm(maxPhoto); errors.Is(err, http.ErrNotMultipart) {
+		return nil, ""
+	} else if err != nil {
+		return nil, fmt.Sprintf("The picture could not be read: expected one of at most %d MB.", maxPhoto>>20)
+	}
+	file, head, err := r.FormFile("photo")
+	if err != nil || head.Size == 0 {
+		return nil, "" // none was chosen
+	}
+	defer file.Close()
+	content, err := io.ReadAll(file)
+	if err != nil {
+		return nil, fmt.Sprintf("%q could not be read; choose it once more.", head.Filename)
+	}
+	kind := http.DetectContentType(content)
+	if !slices.Contains(logbook.PhotoKinds, kind) {
+		return nil, fmt.Sprintf("%q is no picture that can be shown: expected JPEG, PNG or WebP.", head.Filename)
+	}
+	return &logbook.Photo{Kind: kind, Content: content}, ""
+}

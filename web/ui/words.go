@@ -1,0 +1,51 @@
+package ui
+
+import (
+	"time"
+
+	"zincroad/core/run"
+	"zincroad/core/words"
+	"zincroad/logbook"
+)
+
+const WallClock = "15:04"
+
+// waited says how long a file has been waiting, in words.
+func waited(t time.Time) string {
+	return words.Duration(time.Since(t).Seconds())
+}
+
+func Or(s, otherwise string) string {
+	if s == "" {
+		return otherwise
+	}
+	return s
+}
+
+// PreconditionedName says in words how the pack was warmed.
+func PreconditionedName(v string) string {
+	switch v {
+	case "none":
+		return "not preconditioned"
+	case "car":
+		return "preconditioned by the car"
+	case "driven":
+		return "warmed by driving"
+	case "charged":
+		return "warm from an earlier charge"
+	}
+	return "preconditioning not noted"
+}
+
+// MarkName says a mark in words.
+func MarkName(m logbook.Mark) string {
+	name := map[string]string{run.PlugIn: "plugged in", run.FirstPower: "first power", run.Unplug: "unplugged", run.Stop: "stop pressed",
+		run.Attempt: "attempt", run.Heater: "heater", run.Fan: "fans", run.Neighbour: "neighbour", run.Note: ""}[m.Kind]
+	switch {
+	case name == "":
+		return m.Note
+	case m.Note == "":
+		return name
+	}
+	return name + ": " + m.Note
+}
