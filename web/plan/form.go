@@ -6,6 +6,7 @@ import (
 	"math"
 	"net/url"
 	"slices"
+	"strings"
 
 	"zincroad/core/ceiling"
 	"zincroad/core/prepare"
@@ -100,6 +101,27 @@ func (v *View) StallGroups() []menuGroup {
 		out = append(out, g)
 	}
 	return out
+}
+
+// Address is where the plan is found again: as it is kept, else as it stands.
+func (v *View) Address() template.URL {
+	if v.KeptID != 0 {
+		return template.URL(fmt.Sprintf("/prepare?kept=%d", v.KeptID)) //nolint:gosec // a number
+	}
+	return "/prepare?" + v.Query
+}
+
+// Beside lists the places outside the plan that change with it, for htmx: each dial's
+// fault, and those of the other choices.
+func (v *View) Beside() string {
+	var out []string
+	for _, d := range v.Dials {
+		out = append(out, "#e-"+d.Name)
+	}
+	for _, name := range []string{"at", "way", "fallback", "car", "stall"} {
+		out = append(out, "#e-"+name)
+	}
+	return strings.Join(append(out, "#more-errors"), ",")
 }
 
 // MoreSet tells whether one of the seldom changed choices is made.

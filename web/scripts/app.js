@@ -2,54 +2,94 @@
 // Pages work without it; it only saves steps.
 (() => {
   'use strict';
+  // Elements are of many kinds; what a selector finds is used as what it is known to be.
+  /** @type {(sel: string, root?: ParentNode) => any} */
   const $ = (sel, root) => (root || document).querySelector(sel);
+  /** @type {(sel: string, root?: ParentNode) => any[]} */
   const $$ = (sel, root) => Array.from((root || document).querySelectorAll(sel));
+  /** What an event happened to. @type {(e: Event) => any} */
+  const target = (e) => e.target;
 
   // The clock that the tester looks at: pages show times of day by it.
   const zone = Intl.DateTimeFormat().resolvedOptions().timeZone;
   if (zone) document.cookie = 'zone=' + encodeURIComponent(zone) + '; path=/; max-age=31536000; samesite=lax';
 
   // ---- figures -----------------------------------------------------------
+  /** Seconds as m:ss. @param {number} s */
   const minutes = (s) => {
     const n = Math.round(Math.abs(s));
     return (s < 0 && n ? '−' : '') + Math.floor(n / 60) + ':' + String(n % 60).padStart(2, '0');
   };
+  /** A number with so many decimals. @param {number} v @param {number} d */
   const figure = (v, d) => v.toFixed(d).replace('-', '−');
 
   // ---- the reading cursor --------------------------------------------------
+  /**
+   * Where a drawing's axes lie: from and to in what they show, x0 to y1 in its own units.
+   * @typedef {{axis: string, x0: number, x1: number, from: number, to: number,
+   *   y0: number, y1: number, yfrom: number, yto: number}} Plot
+   */
+  /** @param {SVGSVGElement} svg @returns {Plot} */
   const plotOf = (svg) => {
     const d = svg.dataset;
-    const f = (k) => parseFloat(d[k]);
-    return { axis: d.axis, x0: f('x0'), x1: f('x1'), from: f('from'), to: f('to'), y0: f('y0'), y1: f('y1'), yfrom: f('yfrom'), yto: f('yto') };
+    const f = (/** @type {string} */ k) => parseFloat(d[k]);
+    return {
+      axis: d.axis,
+      x0: f('x0'),
+      x1: f('x1'),
+      from: f('from'),
+      to: f('to'),
+      y0: f('y0'),
+      y1: f('y1'),
+      yfrom: f('yfrom'),
+      yto: f('yto'),
+    };
   };
-  const xOf = (p, v) => p.x0 + (v - p.from) / (p.to - p.from) * (p.x1 - p.x0);
-  const vOf = (p, x) => p.from + (x - p.x0) / (p.x1 - p.x0) * (p.to - p.from);
+  /** @param {Plot} p @param {number} v */
+  const xOf = (p, v) => p.x0 + ((v - p.from) / (p.to - p.from)) * (p.x1 - p.x0);
+  /** @param {Plot} p @param {number} x */
+  const vOf = (p, x) => p.from + ((x - p.x0) / (p.x1 - p.x0)) * (p.to - p.from);
+  /** @param {SVGSVGElement} svg @param {number} clientX */
   const svgX = (svg, clientX) => {
     const m = svg.getScreenCTM();
     return (clientX - m.e) / m.a;
   };
+  /** @param {SVGSVGElement} svg @param {number} x */
   const place = (svg, x) => {
     const line = $('.cursor', svg);
-    line.setAttribute('x1', x); line.setAttribute('x2', x); line.classList.add('on');
+    line.setAttribute('x1', x);
+    line.setAttribute('x2', x);
+    line.classList.add('on');
   };
+  /** @param {SVGSVGElement} svg */
   const hide = (svg) => $$('.cursor, .cursor-dot', svg).forEach((e) => e.classList.remove('on'));
+  /** @param {SVGSVGElement} svg @param {number} i @param {number} x @param {number} y */
   const dot = (svg, i, x, y) => {
     const c = $$('.cursor-dot', svg)[i];
     if (!c) return;
     const ok = Number.isFinite(x) && Number.isFinite(y);
     c.classList.toggle('on', ok);
-    if (ok) { c.setAttribute('cx', x); c.setAttribute('cy', y); }
+    if (ok) {
+      c.setAttribute('cx', x);
+      c.setAttribute('cy', y);
+    }
   };
+  /** The index of the value nearest to another. @param {(number | null)[]} list @param {number} v */
   const nearest = (list, v) => {
-    let best = -1, d = Infinity;
+    let best = -1,
+      d = Infinity;
     for (let i = 0; i < list.length; i++) {
       if (list[i] === null) continue;
       const e = Math.abs(list[i] - v);
-      if (e < d) { d = e; best = i; }
+      if (e < d) {
+        d = e;
+        best = i;
+      }
     }
     return best;
   };
 
+  /** @type {(() => void) | null} */
   let stop = null; // removes the listeners of the cursor before
   function cursor() {
     const data = $('script[data-cursor]');
@@ -59,12 +99,22 @@
     stop = () => gone.abort();
     const d = JSON.parse(data.textContent || '{}');
     const svgs = $$('svg.large, svg.curves');
-    const box = $('[data-readout]'), hint = $('[data-readhint]');
-    const say = (text) => { box.textContent = text; box.hidden = !text; if (hint) hint.hidden = !!text; };
-    const off = () => { svgs.forEach(hide); say(''); };
+    const box = $('[data-readout]'),
+      hint = $('[data-readhint]');
+    /** @param {string} text */
+    const say = (text) => {
+      box.textContent = text;
+      box.hidden = !text;
+      if (hint) hint.hidden = !!text;
+    };
+    const off = () => {
+      svgs.forEach(hide);
+      say('');
+    };
     const run = data.dataset.cursor === 'run';
     let at = -1; // index on a run, axis value on a bench
 
+    /** @param {number} i */
     const showRun = (i) => {
       if (i < 0 || i >= d.t.length) return;
       at = i;
@@ -72,10 +122,14 @@
         const p = plotOf(svg);
         const strip = p.axis === 't';
         const v = strip ? d.t[i] : (d.x || [])[i];
-        if (v === null || v === undefined) { hide(svg); continue; }
+        if (v === null || v === undefined) {
+          hide(svg);
+          continue;
+        }
         const x = xOf(p, v);
         place(svg, x);
-        if (!strip && d.y && d.y[i] !== null) dot(svg, 0, x, p.y1 - (d.y[i] - p.yfrom) / (p.yto - p.yfrom) * (p.y1 - p.y0));
+        if (!strip && d.y && d.y[i] !== null)
+          dot(svg, 0, x, p.y1 - ((d.y[i] - p.yfrom) / (p.yto - p.yfrom)) * (p.y1 - p.y0));
       }
       const parts = [minutes(d.t[i])];
       for (const c of d.columns || []) {
@@ -84,44 +138,63 @@
       say(parts.join(' · '));
       speak(parts.slice(0, 3).join(', '), i, d.t.length - 1);
     };
+    /** A line joined at a value of its axis. @param {{x: (number | null)[], y: (number | null)[]}} line @param {number} v */
     const valueAt = (line, v) => {
       for (let i = 1; i < line.x.length; i++) {
-        const a = line.x[i - 1], b = line.x[i];
+        const a = line.x[i - 1],
+          b = line.x[i];
         if (a === null || b === null || line.y[i - 1] === null || line.y[i] === null) continue;
-        if (a <= v && v <= b) return b === a ? line.y[i] : line.y[i - 1] + (line.y[i] - line.y[i - 1]) * (v - a) / (b - a);
+        if (a <= v && v <= b)
+          return b === a ? line.y[i] : line.y[i - 1] + ((line.y[i] - line.y[i - 1]) * (v - a)) / (b - a);
       }
       return null;
     };
+    /** @param {number} v */
     const showBench = (v) => {
-      const svg = svgs[0], p = plotOf(svg);
+      const svg = svgs[0],
+        p = plotOf(svg);
       v = Math.max(p.from, Math.min(p.to, v));
       at = v;
       place(svg, xOf(p, v));
       const parts = [d.minutes ? minutes(v) : figure(v, 1) + ' ' + d.x_unit];
-      d.lines.forEach((l, i) => {
+      d.lines.forEach((/** @type {any} */ l, /** @type {number} */ i) => {
         const y = valueAt(l, v);
-        dot(svg, i, xOf(p, v), y === null ? NaN : p.y1 - (y - p.yfrom) / (p.yto - p.yfrom) * (p.y1 - p.y0));
+        dot(svg, i, xOf(p, v), y === null ? NaN : p.y1 - ((y - p.yfrom) / (p.yto - p.yfrom)) * (p.y1 - p.y0));
         if (y !== null) parts.push(l.name + ': ' + figure(y, d.decimals) + ' ' + d.y_unit);
       });
       say(parts.join(' · '));
-      speak(parts.join(', '), Math.round((v - p.from) / (p.to - p.from) * 100), 100);
+      speak(parts.join(', '), Math.round(((v - p.from) / (p.to - p.from)) * 100), 100);
     };
-    const speak = (text, now, max) => svgs.forEach((s) => {
-      s.setAttribute('aria-valuetext', text); s.setAttribute('aria-valuenow', now); s.setAttribute('aria-valuemax', max);
-    });
+    /** @param {string} text @param {number} now @param {number} max */
+    const speak = (text, now, max) =>
+      svgs.forEach((s) => {
+        s.setAttribute('aria-valuetext', text);
+        s.setAttribute('aria-valuenow', now);
+        s.setAttribute('aria-valuemax', max);
+      });
 
+    /** @param {SVGSVGElement} svg @param {PointerEvent} e */
     const pointAt = (svg, e) => {
-      const p = plotOf(svg), v = vOf(p, svgX(svg, e.clientX));
-      if (run) showRun(nearest(p.axis === 't' ? d.t : d.x || [], v)); else showBench(v);
+      const p = plotOf(svg),
+        v = vOf(p, svgX(svg, e.clientX));
+      if (run) showRun(nearest(p.axis === 't' ? d.t : d.x || [], v));
+      else showBench(v);
     };
+    /** @param {SVGSVGElement} svg @param {KeyboardEvent} e */
     const step = (svg, e) => {
       const n = run ? d.t.length - 1 : 100;
-      const p = plotOf(svg), unit = (p.to - p.from) / 100;
+      const p = plotOf(svg),
+        unit = (p.to - p.from) / 100;
       const far = e.shiftKey ? 10 : 1;
+      /** @type {Record<string, number>} */
       const moves = { ArrowRight: far, ArrowUp: far, ArrowLeft: -far, ArrowDown: -far };
-      if (e.key === 'Escape') { off(); return; }
+      if (e.key === 'Escape') {
+        off();
+        return;
+      }
       if (e.key === 'Home' || e.key === 'End') {
-        if (run) showRun(e.key === 'Home' ? 0 : n); else showBench(e.key === 'Home' ? p.from : p.to);
+        if (run) showRun(e.key === 'Home' ? 0 : n);
+        else showBench(e.key === 'Home' ? p.from : p.to);
       } else if (e.key in moves) {
         if (run) showRun(Math.max(0, Math.min(n, (at < 0 ? 0 : at) + moves[e.key])));
         else showBench((at < p.from ? p.from : at) + moves[e.key] * unit);
@@ -134,34 +207,48 @@
       svg.setAttribute('role', 'slider');
       svg.setAttribute('aria-valuemin', '0');
       speak('no reading chosen', 0, 100);
-      svg.addEventListener('pointermove', (e) => pointAt(svg, e), opt);
-      svg.addEventListener('pointerdown', (e) => pointAt(svg, e), opt);
-      svg.addEventListener('pointerleave', (e) => { if (e.pointerType === 'mouse' && document.activeElement !== svg) off(); }, opt);
-      svg.addEventListener('keydown', (e) => step(svg, e), opt);
+      svg.addEventListener('pointermove', (/** @type {PointerEvent} */ e) => pointAt(svg, e), opt);
+      svg.addEventListener('pointerdown', (/** @type {PointerEvent} */ e) => pointAt(svg, e), opt);
+      svg.addEventListener(
+        'pointerleave',
+        (/** @type {PointerEvent} */ e) => {
+          if (e.pointerType === 'mouse' && document.activeElement !== svg) off();
+        },
+        opt,
+      );
+      svg.addEventListener('keydown', (/** @type {KeyboardEvent} */ e) => step(svg, e), opt);
     }
-    $$('[data-goto]').forEach((b) => b.addEventListener('click', () => {
-      showRun(nearest(d.t, parseFloat(b.dataset.goto)));
-      if (svgs[0]) svgs[0].focus();
-    }, { signal: gone.signal }));
+    $$('[data-goto]').forEach((b) =>
+      b.addEventListener(
+        'click',
+        () => {
+          showRun(nearest(d.t, parseFloat(b.dataset.goto)));
+          if (svgs[0]) svgs[0].focus();
+        },
+        { signal: gone.signal },
+      ),
+    );
   }
 
   // ---- numbers with a slider -----------------------------------------------------
+  /** @param {HTMLInputElement} i */
   const typedNumber = (i) => parseFloat((i.value || i.placeholder || '').replace(',', '.'));
   document.addEventListener('input', (e) => {
-    const of = e.target.dataset.for;
+    const of = target(e).dataset.for;
     if (of) {
-      const i = document.getElementById(of);
-      i.value = e.target.value;
+      const i = $('#' + of);
+      i.value = target(e).value;
       i.dispatchEvent(new Event('input', { bubbles: true }));
       return;
     }
-    const r = e.target.id && $(`input[type="range"][data-for="${e.target.id}"]`);
-    if (r && !isNaN(typedNumber(e.target))) r.value = typedNumber(e.target);
+    const r = target(e).id && $(`input[type="range"][data-for="${target(e).id}"]`);
+    if (r && !isNaN(typedNumber(target(e)))) r.value = typedNumber(target(e));
   });
   document.addEventListener('keydown', (e) => {
-    const i = e.target;
+    const i = target(e);
     if (!i.dataset || !i.dataset.step || !['ArrowUp', 'ArrowDown'].includes(e.key)) return;
-    const now = typedNumber(i), by = +i.dataset.step * (e.shiftKey ? 10 : 1) * (e.key === 'ArrowUp' ? 1 : -1);
+    const now = typedNumber(i),
+      by = +i.dataset.step * (e.shiftKey ? 10 : 1) * (e.key === 'ArrowUp' ? 1 : -1);
     i.value = String(Math.round(((isNaN(now) ? 0 : now) + by) * 1000) / 1000);
     i.dispatchEvent(new Event('input', { bubbles: true }));
     e.preventDefault();
@@ -169,44 +256,65 @@
   document.addEventListener('htmx:afterSettle', () => {
     $$('#plan-form [aria-describedby^="e-"]').forEach((i) => {
       const error = document.getElementById(i.getAttribute('aria-describedby'));
-      if (error && error.textContent.trim()) i.setAttribute('aria-invalid', 'true'); else i.removeAttribute('aria-invalid');
+      if (error && error.textContent.trim()) i.setAttribute('aria-invalid', 'true');
+      else i.removeAttribute('aria-invalid');
     });
   });
 
   // ---- pictures as PNG -------------------------------------------------------
+  /** Saves the picture that a link leads to as a PNG. @param {HTMLAnchorElement} link */
   async function savePNG(link) {
     const svg = await (await fetch(link.href)).text();
-    const size = svg.match(/ width="([\d.]+)" height="([\d.]+)"/), w = +size[1], h = +size[2], scale = 2;
+    const size = svg.match(/ width="([\d.]+)" height="([\d.]+)"/),
+      w = +size[1],
+      h = +size[2],
+      scale = 2;
     const img = new Image();
     const url = URL.createObjectURL(new Blob([svg], { type: 'image/svg+xml' }));
     img.src = url;
     await img.decode();
     const canvas = document.createElement('canvas');
-    canvas.width = w * scale; canvas.height = h * scale;
+    canvas.width = w * scale;
+    canvas.height = h * scale;
     canvas.getContext('2d').drawImage(img, 0, 0, canvas.width, canvas.height);
     URL.revokeObjectURL(url);
-    const blob = await new Promise((done) => canvas.toBlob(done, 'image/png'));
+    /** @type {Blob} */
+    const blob = await new Promise((done) => {
+      canvas.toBlob(done, 'image/png');
+    });
     const a = document.createElement('a');
-    a.href = URL.createObjectURL(blob); a.download = link.dataset.png;
+    a.href = URL.createObjectURL(blob);
+    a.download = link.dataset.png;
     a.click();
-    link.dataset.saved = blob.size;
+    link.dataset.saved = String(blob.size);
     setTimeout(() => URL.revokeObjectURL(a.href), 10000);
   }
 
   // ---- dropped files -----------------------------------------------------------
+  /** Sends a file to the Desk. @param {File} file */
   function send(file) {
     const body = new FormData();
     body.append('file', file);
     const x = new XMLHttpRequest();
     x.open('POST', '/desk/files');
     const bar = $('#file-progress');
-    x.upload.onprogress = (e) => { if (bar && e.lengthComputable) { bar.hidden = false; bar.value = 100 * e.loaded / e.total; } };
+    x.upload.onprogress = (e) => {
+      if (bar && e.lengthComputable) {
+        bar.hidden = false;
+        bar.value = (100 * e.loaded) / e.total;
+      }
+    };
     x.onload = () => {
-      if (x.responseURL && x.status < 400) { location.href = x.responseURL; return; }
-      document.open(); document.write(x.responseText); document.close();
+      if (x.responseURL && x.status < 400) {
+        location.href = x.responseURL;
+        return;
+      }
+      document.open();
+      document.write(x.responseText);
+      document.close();
       history.replaceState(null, '', '/desk');
     };
-    x.onerror = () => alert('The file did not get through; nothing was stored.');
+    x.onerror = () => window.alert('The file did not get through; nothing was stored.');
     x.send(body);
   }
   const dropping = () => ['road', 'desk'].includes(document.body.dataset.page);
@@ -215,7 +323,9 @@
     e.preventDefault();
     $('#drop').hidden = false;
   });
-  document.addEventListener('dragleave', (e) => { if (!e.relatedTarget) $('#drop').hidden = true; });
+  document.addEventListener('dragleave', (e) => {
+    if (!e.relatedTarget) $('#drop').hidden = true;
+  });
   document.addEventListener('drop', (e) => {
     if (!dropping() || !e.dataTransfer || !e.dataTransfer.files.length) return;
     e.preventDefault();
@@ -228,48 +338,80 @@
     const t = document.documentElement.dataset.theme;
     return t ? t === 'night' : matchMedia('(prefers-color-scheme: dark)').matches;
   };
-  const pressTheme = () => { const b = $(`[data-theme-to="${night() ? 'day' : 'night'}"]`); if (b) b.click(); };
+  const pressTheme = () => {
+    const b = $(`[data-theme-to="${night() ? 'day' : 'night'}"]`);
+    if (b) b.click();
+  };
 
   document.addEventListener('submit', (e) => {
-    $$('[data-back]', e.target).forEach((i) => { i.value = location.pathname + location.search; });
-    if (e.target.id === 'file-form') {
+    $$('[data-back]', target(e)).forEach((i) => {
+      i.value = location.pathname + location.search;
+    });
+    if (target(e).id === 'file-form') {
       const f = $('#file').files[0];
-      if (f) { e.preventDefault(); send(f); }
+      if (f) {
+        e.preventDefault();
+        send(f);
+      }
     }
   });
   document.addEventListener('click', async (e) => {
-    const open = e.target.closest('[data-open]');
-    if (open) { $('#' + open.dataset.open).showModal(); return; }
-    const how = e.target.closest('a[data-how]');
+    const open = target(e).closest('[data-open]');
+    if (open) {
+      $('#' + open.dataset.open).showModal();
+      return;
+    }
+    const how = target(e).closest('a[data-how]');
     if (how && !e.ctrlKey && !e.metaKey) {
       e.preventDefault();
-      const text = await (await fetch(how.search ? how.href : how.href + location.search, { headers: { 'HX-Request': 'true' } })).text();
+      const text = await (
+        await fetch(how.search ? how.href : how.href + location.search, { headers: { 'HX-Request': 'true' } })
+      ).text();
       $('#how-text').innerHTML = text;
       $('#how').showModal();
       return;
     }
-    if (e.target.closest('[data-print]')) { window.print(); return; }
-    const png = e.target.closest('a[data-png]');
-    if (png) { e.preventDefault(); savePNG(png); }
+    if (target(e).closest('[data-print]')) {
+      window.print();
+      return;
+    }
+    const png = target(e).closest('a[data-png]');
+    if (png) {
+      e.preventDefault();
+      savePNG(png);
+    }
   });
 
   // ---- keys -------------------------------------------------------------------
   const rows = () => $$('[data-row]');
   let lastRow = ''; // where the focus was, should what had it be drawn anew
-  document.addEventListener('focusin', (e) => { const r = e.target.closest('[data-row]'); if (r) lastRow = r.id; });
+  document.addEventListener('focusin', (e) => {
+    const r = target(e).closest('[data-row]');
+    if (r) lastRow = r.id;
+  });
+  /** Moves the focus by so many rows of the list. @param {number} d */
   function walk(d) {
     const list = rows();
     if (!list.length) return;
-    const here = list.findIndex((r) => r.contains(document.activeElement) || r.id === lastRow && document.activeElement === document.body);
+    const here = list.findIndex(
+      (r) =>
+        r.contains(document.activeElement) || (r.id === lastRow && document.activeElement === document.body),
+    );
     const next = list[Math.max(0, Math.min(list.length - 1, here < 0 ? 0 : here + d))];
     $('a.label', next).focus();
     next.scrollIntoView({ block: 'nearest' });
   }
   document.addEventListener('keydown', (e) => {
     if (e.ctrlKey || e.metaKey || e.altKey || $('dialog[open]')) return;
-    if (e.target.closest('input, textarea, select')) return;
-    const here = $(`[data-key="${CSS.escape(e.key)}"]`);
-    if (here) { e.preventDefault(); if (here.matches('input')) here.focus(); else here.click(); return; }
+    if (target(e).closest('input, textarea, select')) return;
+    const here = $(`[data-key="${window.CSS.escape(e.key)}"]`);
+    if (here) {
+      e.preventDefault();
+      if (here.matches('input')) here.focus();
+      else here.click();
+      return;
+    }
+    /** @type {Record<string, string>} */
     const pages = { r: '/', p: '/prepare', a: '/stall', d: '/desk', b: '/bench', g: '/garage', s: '/sites' };
     if (e.key in pages) location.href = pages[e.key];
     else if (e.key === '?') $('#keys').showModal();
@@ -277,28 +419,34 @@
     else if (e.key === 'j') walk(1);
     else if (e.key === 'k') walk(-1);
     else if (e.key === 'x') {
-      const row = e.target.closest('[data-row]') || (lastRow && document.getElementById(lastRow));
+      const row = target(e).closest('[data-row]') || (lastRow && document.getElementById(lastRow));
       const b = row && $('.pick button', row);
       if (b) b.click();
     } else if (e.key === '/') {
       const f = $('#find');
-      if (f) f.focus(); else location.href = '/?find';
+      if (f) f.focus();
+      else location.href = '/?find';
     } else return;
     e.preventDefault();
   });
 
   document.addEventListener('htmx:afterSwap', (e) => {
-    const row = e.target.closest && e.target.closest('[data-row]');
+    const row = target(e).closest && target(e).closest('[data-row]');
     if (row) row.classList.toggle('picked', $('.pick button', row).getAttribute('aria-pressed') === 'true');
   });
   document.addEventListener('htmx:load', (e) => {
-    const el = e.detail.elt;
+    const el = /** @type {CustomEvent} */ (e).detail.elt;
     if (el.classList && el.classList.contains('pick')) {
-      const row = el.closest('[data-row]'), b = $('button', el);
+      const row = el.closest('[data-row]'),
+        b = $('button', el);
       if (row) row.classList.toggle('picked', b.getAttribute('aria-pressed') === 'true');
       if (document.activeElement === document.body) b.focus();
     }
-    if (el.id === 'curve') { cursor(); const on = $('.choices a[aria-current]', el); if (on) on.focus({ preventScroll: true }); }
+    if (el.id === 'curve') {
+      cursor();
+      const on = $('.choices a[aria-current]', el);
+      if (on) on.focus({ preventScroll: true });
+    }
   });
   document.addEventListener('DOMContentLoaded', () => {
     cursor();

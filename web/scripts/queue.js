@@ -3,37 +3,69 @@
 // share, so that no page can overwrite another's, and any page can send it.
 (() => {
   'use strict';
-  const prefix = 'zincroad-entry-', refusedPrefix = 'zincroad-refused-';
+  const prefix = 'zincroad-entry-',
+    refusedPrefix = 'zincroad-refused-';
+  /** @type {Map<string, Entry>} */
   const memory = new Map(); // where the storage is full or closed the page itself still has them
+  /** @param {string} name @returns {any} */
   const read = (name) => {
-    try { return JSON.parse(localStorage.getItem(name)); } catch { return null; }
+    try {
+      return JSON.parse(localStorage.getItem(name));
+    } catch {
+      return null;
+    }
   };
+  /** @param {string} name @param {Entry} entry */
   const write = (name, entry) => {
-    try { localStorage.setItem(name, JSON.stringify(entry)); } catch { memory.set(name, entry); }
+    try {
+      localStorage.setItem(name, JSON.stringify(entry));
+    } catch {
+      memory.set(name, entry);
+    }
   };
+  /** @param {string} name */
   const drop = (name) => {
     memory.delete(name);
-    try { localStorage.removeItem(name); } catch { /* it was never there */ }
+    try {
+      localStorage.removeItem(name);
+    } catch {
+      /* it was never there */
+    }
   };
   // Entries by the time at which they were typed, of one run or of all.
+  /** @param {string} start @param {string} [run] @returns {Entry[]} */
   const list = (start, run) => {
     const names = new Set(memory.keys());
-    try { for (let i = 0; i < localStorage.length; i++) names.add(localStorage.key(i)); } catch { /* memory only */ }
-    return [...names].filter((n) => n.startsWith(start)).map((name) => ({ name, ...(memory.get(name) || read(name)) }))
-      .filter((e) => e.key && e.to && (!run || e.run === run)).sort((a, b) => a.at - b.at);
+    try {
+      for (let i = 0; i < localStorage.length; i++) names.add(localStorage.key(i));
+    } catch {
+      /* memory only */
+    }
+    return [...names]
+      .filter((n) => n.startsWith(start))
+      .map((name) => ({ name, ...(memory.get(name) || read(name)) }))
+      .filter((e) => e.key && e.to && (!run || e.run === run))
+      .sort((a, b) => a.at - b.at);
   };
   const changed = () => document.dispatchEvent(new CustomEvent('queuechange'));
   const key = () => (crypto.randomUUID ? crypto.randomUUID() : String(Math.random()).slice(2) + Date.now());
 
   // One answer: only the program's own word for this entry counts. Whatever else comes
   // back (a network's own page, another program) leaves the entry where it is.
+  /** @param {Entry} entry */
   async function send(entry) {
-    const stop = new AbortController(), late = setTimeout(() => stop.abort(), 8000);
+    const stop = new AbortController(),
+      late = setTimeout(() => stop.abort(), 8000);
     try {
       const body = new URLSearchParams(entry.fields);
       body.set('key', entry.key);
       body.set('ago_ms', String(Math.max(0, Date.now() - entry.at)));
-      const response = await fetch(entry.to, { method: 'POST', body, headers: { Accept: 'application/json' }, signal: stop.signal });
+      const response = await fetch(entry.to, {
+        method: 'POST',
+        body,
+        headers: { Accept: 'application/json' },
+        signal: stop.signal,
+      });
       const said = await response.json();
       if (said.key !== entry.key) return 'nobody';
       if (response.ok && said.stored === true) return 'stored';
@@ -46,7 +78,9 @@
     }
   }
 
-  let again = 0, sending = false;
+  /** @type {ReturnType<typeof setTimeout> | undefined} */
+  let again;
+  let sending = false;
   async function flushAll() {
     clearTimeout(again);
     let left = false;
@@ -54,9 +88,15 @@
       if (!read(entry.name) && !memory.has(entry.name)) continue; // another page has sent it meanwhile
       const said = await send(entry);
       if (said === 'stored') drop(entry.name);
-      else if (said === 'nobody') { left = true; break; }
-      else if (said === 'later') left = true; // it waits, what is behind it goes on
-      else { drop(entry.name); write(refusedPrefix + entry.run + '-' + entry.key, { ...entry, fault: said }); }
+      else if (said === 'nobody') {
+        left = true;
+        break;
+      } else if (said === 'later')
+        left = true; // it waits, what is behind it goes on
+      else {
+        drop(entry.name);
+        write(refusedPrefix + entry.run + '-' + entry.key, { ...entry, fault: said });
+      }
       changed();
     }
     if (left) again = setTimeout(flush, 2000);
@@ -83,7 +123,9 @@
       for (const e of read(name) || []) write(prefix + run + '-' + e.key, { ...e, run });
       localStorage.removeItem(name);
     }
-  } catch { /* nothing of before */ }
+  } catch {
+    /* nothing of before */
+  }
 
   window.zincQueue = {
     add(run, to, fields, at) {
@@ -93,32 +135,46 @@
       flush();
     },
     flush,
-    get sending() { return sending; },
+    get sending() {
+      return sending;
+    },
     waiting: (run) => list(prefix, run),
     refused: (run) => list(refusedPrefix, run),
-    forget(entry) { drop(entry.name); changed(); },
+    forget(entry) {
+      drop(entry.name);
+      changed();
+    },
   };
   window.addEventListener('online', flush);
-  document.addEventListener('visibilitychange', () => { if (!document.hidden) flush(); });
+  document.addEventListener('visibilitychange', () => {
+    if (!document.hidden) flush();
+  });
 
   // On every other page a line says what still waits, and of which run.
   const live = document.querySelector('#live');
   function shown() {
     if (live) return;
-    const rest = list(prefix), refused = list(refusedPrefix);
+    const rest = list(prefix),
+      refused = list(refusedPrefix);
+    /** @type {HTMLElement | null} */
     let p = document.querySelector('#queued');
-    if (!rest.length && !refused.length) { if (p) p.remove(); return; }
+    if (!rest.length && !refused.length) {
+      if (p) p.remove();
+      return;
+    }
     if (!p) {
       p = Object.assign(document.createElement('p'), { id: 'queued', className: 'notice' });
       p.setAttribute('role', 'status');
       document.querySelector('#main').prepend(p);
     }
-    const run = (rest[0] || refused[0]).run, a = document.createElement('a');
+    const run = (rest[0] || refused[0]).run,
+      a = document.createElement('a');
     a.href = '/stall/' + run;
     a.textContent = 'run ' + run;
     const n = rest.length;
-    const what = n ? `${n === 1 ? '1 entry' : n + ' entries'} typed at the stall ${n === 1 ? 'waits' : 'wait'} to be stored; kept in this browser, ` :
-      `${refused.length} typed at the stall ${refused.length === 1 ? 'was' : 'were'} not stored; see `;
+    const what = n
+      ? `${n === 1 ? '1 entry' : n + ' entries'} typed at the stall ${n === 1 ? 'waits' : 'wait'} to be stored; kept in this browser, `
+      : `${refused.length} typed at the stall ${refused.length === 1 ? 'was' : 'were'} not stored; see `;
     p.replaceChildren(what, a, '.');
   }
   document.addEventListener('queuechange', shown);

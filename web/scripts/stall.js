@@ -2,20 +2,30 @@
 // them, each with its own key and its own time; the page follows the run.
 (() => {
   'use strict';
+  /** What a selector finds is used as what it is known to be. @type {(s: string, r?: ParentNode) => any} */
   const $ = (s, r = document) => r.querySelector(s);
+  /** What an event happened to. @type {(e: Event) => any} */
+  const target = (e) => e.target;
   const live = $('#live');
   if (!live) return;
-  const run = live.dataset.run, queue = window.zincQueue;
+  const run = live.dataset.run,
+    queue = window.zincQueue;
 
   // ---- what waits, and what was refused ----------------------------------------------
   const shown = () => {
-    const w = $('#waiting'), n = queue.waiting(run).length;
+    const w = $('#waiting'),
+      n = queue.waiting(run).length;
     w.hidden = !n || (queue.sending && n < 2);
-    if (!w.hidden) w.textContent = n === 1 ? '1 entry waits to be stored; it is kept in this page.' : `${n} entries wait to be stored; they are kept in this page.`;
+    if (!w.hidden)
+      w.textContent =
+        n === 1
+          ? '1 entry waits to be stored; it is kept in this page.'
+          : `${n} entries wait to be stored; they are kept in this page.`;
     listRefused();
   };
   // What the server does not take goes back into the line, or where that is not empty
   // into a list: nothing that was typed is lost.
+  /** @param {Entry} e */
   function back(e) {
     line.value = e.fields.line;
     began = e.at;
@@ -24,7 +34,9 @@
   }
   let listed = '';
   function listRefused() {
-    const left = queue.refused(run), ul = $('#refused'), first = left.find((e) => e.fields.line);
+    const left = queue.refused(run),
+      ul = $('#refused'),
+      first = left.find((e) => e.fields.line);
     if (first && !line.value && Date.now() - first.at < 60000) {
       const fault = first.fault;
       back(first);
@@ -36,66 +48,108 @@
     ul.hidden = !left.length;
     if (now === listed) return;
     listed = now;
-    ul.replaceChildren(...left.map((e) => {
-      const li = document.createElement('li'), at = new Date(e.at).toTimeString().slice(0, 5);
-      const text = e.fields.line || [e.fields.kind, e.fields.note].filter(Boolean).join(' ') || 'moved';
-      li.textContent = `${at} ${text} was not stored: ${e.fault} `;
-      const act = (label, then) => {
-        const b = document.createElement('button');
-        b.type = 'button'; b.className = 'link'; b.textContent = label;
-        b.setAttribute('aria-label', `${label}: ${text}`);
-        b.addEventListener('click', then);
-        li.append(b, ' ');
-      };
-      if (e.fields.line) act('put right', () => { back(e); line.focus(); });
-      act('forget', () => queue.forget(e));
-      return li;
-    }));
+    ul.replaceChildren(
+      ...left.map((e) => {
+        const li = document.createElement('li'),
+          at = new Date(e.at).toTimeString().slice(0, 5);
+        const text = e.fields.line || [e.fields.kind, e.fields.note].filter(Boolean).join(' ') || 'moved';
+        li.textContent = `${at} ${text} was not stored: ${e.fault} `;
+        /** @param {string} label @param {() => void} then */
+        const act = (label, then) => {
+          const b = document.createElement('button');
+          b.type = 'button';
+          b.className = 'link';
+          b.textContent = label;
+          b.setAttribute('aria-label', `${label}: ${text}`);
+          b.addEventListener('click', then);
+          li.append(b, ' ');
+        };
+        if (e.fields.line)
+          act('put right', () => {
+            back(e);
+            line.focus();
+          });
+        act('forget', () => queue.forget(e));
+        return li;
+      }),
+    );
   }
+  /** @param {string} to @param {Record<string, any>} fields @param {number} at */
   const add = (to, fields, at) => queue.add(run, to, fields, at);
   document.addEventListener('queuechange', shown);
 
   // ---- the line: its time is when typing begins --------------------------------------
   const line = $('#line');
   let began = 0;
-  const typing = () => { if (!began && line.value.trim()) began = Date.now(); if (!line.value.trim()) began = 0; };
-  line.addEventListener('input', () => { typing(); $('#line-error').textContent = ''; line.removeAttribute('aria-invalid'); });
-  line.addEventListener('keydown', (e) => { if (e.key === 'Escape') { line.value = ''; began = 0; $('[name=correcting]').value = ''; line.blur(); } });
+  const typing = () => {
+    if (!began && line.value.trim()) began = Date.now();
+    if (!line.value.trim()) began = 0;
+  };
+  line.addEventListener('input', () => {
+    typing();
+    $('#line-error').textContent = '';
+    line.removeAttribute('aria-invalid');
+  });
+  line.addEventListener('keydown', (/** @type {KeyboardEvent} */ e) => {
+    if (e.key === 'Escape') {
+      line.value = '';
+      began = 0;
+      $('[name=correcting]').value = '';
+      line.blur();
+    }
+  });
   document.addEventListener('submit', (e) => {
-    const f = e.target.closest('form[data-queue]');
+    const f = target(e).closest('form[data-queue]');
     if (!f) return;
     e.preventDefault();
+    /** @type {Record<string, any>} */
     const fields = Object.fromEntries(new FormData(f));
     if (f.id === 'quick') {
-      if (!fields.line.trim()) { line.focus(); return; }
+      if (!fields.line.trim()) {
+        line.focus();
+        return;
+      }
       add(f.action, fields, began || Date.now());
-      line.value = ''; began = 0; $('[name=correcting]').value = '';
+      line.value = '';
+      began = 0;
+      $('[name=correcting]').value = '';
       return;
     }
-    const at = Date.now(), ask = $('[data-ask]', f);
+    const at = Date.now(),
+      ask = $('[data-ask]', f);
     if (ask) {
-      const note = prompt(ask.dataset.ask);
+      const note = window.prompt(ask.dataset.ask);
       if (!note) return;
       fields.note = note;
     }
     add(f.action, fields, at);
   });
   document.addEventListener('click', (e) => {
-    const c = e.target.closest('[data-correct]');
-    if (c) { line.value = c.dataset.line; $('[name=correcting]').value = c.dataset.correct; began = Date.now(); line.focus(); line.select(); return; }
-    const p = e.target.closest('[data-pad]');
+    const c = target(e).closest('[data-correct]');
+    if (c) {
+      line.value = c.dataset.line;
+      $('[name=correcting]').value = c.dataset.correct;
+      began = Date.now();
+      line.focus();
+      line.select();
+      return;
+    }
+    const p = target(e).closest('[data-pad]');
     if (p) {
-      if (p.dataset.pad === 'back') line.value = line.value.slice(0, -1); else line.value += p.dataset.pad;
+      if (p.dataset.pad === 'back') line.value = line.value.slice(0, -1);
+      else line.value += p.dataset.pad;
       typing();
       return;
     }
-    if (e.target.closest('#pad-open')) {
-      const pad = $('#pad'), b = $('#pad-open');
+    if (target(e).closest('#pad-open')) {
+      const pad = $('#pad'),
+        b = $('#pad-open');
       showPad(pad.hidden);
       b.focus();
     }
   });
   // With the pad open a phone need not show its own keyboard over the page.
+  /** @param {boolean} on */
   function showPad(on) {
     $('#pad').hidden = !on;
     $('#pad-open').setAttribute('aria-expanded', String(on));
@@ -106,35 +160,60 @@
   const set = $('#set');
   set.value = localStorage.getItem('zincroad-stall-set') || set.options[0].value;
   if (set.selectedIndex < 0) set.selectedIndex = 0;
-  const words = () => { $('#line-words').textContent = set.selectedOptions[0].dataset.words; };
-  set.addEventListener('change', () => { words(); localStorage.setItem('zincroad-stall-set', set.value); });
+  const words = () => {
+    $('#line-words').textContent = set.selectedOptions[0].dataset.words;
+  };
+  set.addEventListener('change', () => {
+    words();
+    localStorage.setItem('zincroad-stall-set', set.value);
+  });
   words();
 
   // ---- following -----------------------------------------------------------------------
-  const nameOf = (x) => x.dataset.correct || x.dataset.key || x.dataset.how || x.getAttribute('aria-label') || x.textContent;
+  /** @param {any} x */
+  const nameOf = (x) =>
+    x.dataset.correct || x.dataset.key || x.dataset.how || x.getAttribute('aria-label') || x.textContent;
+  /** @param {string} id @returns {(e: MessageEvent) => void} */
   const put = (id) => (e) => {
-    const el = document.getElementById(id), at = document.activeElement;
+    const el = document.getElementById(id),
+      at = document.activeElement;
     const name = at && el.contains(at) ? nameOf(at) : null;
     el.innerHTML = e.data;
     if (name) {
-      const b = [...el.querySelectorAll('button, a, select')].find((x) => nameOf(x) === name);
+      /** @type {HTMLElement[]} */
+      const all = [...el.querySelectorAll('button, a, select')].map((x) => /** @type {HTMLElement} */ (x));
+      const b = all.find((x) => nameOf(x) === name);
       if (b) b.focus();
     }
   };
   // An alert is said once, though its numbers change every second.
   let said = '';
   const say = () => {
-    const b = $('#live-now .alert'), text = b ? b.textContent.trim() : '';
-    const what = /Nothing from/.test(text) ? text.replace(/ for .*/, '') : text.replace(/^.*? since /, '').slice(0, 5);
-    if (what !== said) { said = what; $('#said').textContent = text; }
+    const b = $('#live-now .alert'),
+      text = b ? b.textContent.trim() : '';
+    const what = /Nothing from/.test(text)
+      ? text.replace(/ for .*/, '')
+      : text.replace(/^.*? since /, '').slice(0, 5);
+    if (what !== said) {
+      said = what;
+      $('#said').textContent = text;
+    }
   };
   // A page that nobody sees does not listen: browsers keep only a few connections open.
+  /** @type {EventSource | null} */
   let events = null;
   const follow = () => {
-    if (document.hidden) { if (events) events.close(); events = null; return; }
+    if (document.hidden) {
+      if (events) events.close();
+      events = null;
+      return;
+    }
     if (events) return;
     events = new EventSource(live.dataset.events);
-    events.addEventListener('now', (e) => { put('live-now')(e); say(); });
+    events.addEventListener('now', (e) => {
+      put('live-now')(e);
+      say();
+    });
     events.addEventListener('acts', put('live-acts'));
     events.addEventListener('last', put('live-last'));
   };

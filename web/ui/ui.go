@@ -44,15 +44,29 @@ func (u *UI) Pages(room fs.FS, more template.FuncMap) (*Pages, error) {
 		}
 		for _, path := range names {
 			name := strings.TrimSuffix(strings.TrimPrefix(path, "templates/page_"), ".html")
-			t, err := template.New(name).Funcs(words).ParseFS(common, "templates/base.html", "templates/parts.html")
-			if err == nil {
-				t, err = t.ParseFS(files, path)
+			t := template.New(name).Funcs(words)
+			if err := read(t, common, "templates/base.html", "templates/parts.html"); err != nil {
+				return nil, err
 			}
-			if err != nil {
-				return nil, fmt.Errorf("template %s: %w", name, err)
+			if err := read(t, files, path); err != nil {
+				return nil, err
 			}
 			p.Templates[name] = t
 		}
 	}
 	return p, nil
+}
+
+// read adds files to a template.
+func read(t *template.Template, files fs.FS, paths ...string) error {
+	for _, path := range paths {
+		text, err := fs.ReadFile(files, path)
+		if err == nil {
+			_, err = t.Parse(squeeze(string(text)))
+		}
+		if err != nil {
+			return fmt.Errorf("%s: %w", path, err)
+		}
+	}
+	return nil
 }

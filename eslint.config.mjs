@@ -1,0 +1,35 @@
+// The browser's scripts: what a browser has, htmx, and nothing else.
+const browser = Object.fromEntries(
+  [
+    'window document location navigator localStorage sessionStorage fetch FormData URLSearchParams URL Blob File Image',
+    'XMLHttpRequest Intl CustomEvent Event MutationObserver ResizeObserver AbortController XMLSerializer setTimeout clearTimeout',
+    'setInterval clearInterval requestAnimationFrame matchMedia getComputedStyle crypto performance console history',
+    'HTMLElement HTMLInputElement HTMLFormElement HTMLDialogElement EventSource DataTransfer BroadcastChannel innerWidth htmx Queue',
+  ]
+    .join(' ')
+    .split(' ')
+    .map((name) => [name, 'readonly']),
+);
+
+export default [
+  {
+    files: ['web/scripts/*.js'],
+    languageOptions: { ecmaVersion: 2022, sourceType: 'script', globals: browser },
+    linterOptions: { reportUnusedDisableDirectives: 'error' },
+    rules: {
+      'no-undef': 'error',
+      'no-unused-vars': 'error',
+      'no-shadow': 'error',
+      'prefer-const': 'error',
+      eqeqeq: 'error',
+      'no-var': 'error',
+      'no-implicit-globals': 'error',
+      'no-floating-decimal': 'error',
+      'no-eval': 'error',
+      'no-implied-eval': 'error',
+      'no-inner-declarations': 'error',
+      'array-callback-return': 'error',
+      'no-promise-executor-return': 'error',
+    },
+  },
+];
