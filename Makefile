@@ -3,7 +3,7 @@ SHELL := /bin/bash
 .DELETE_ON_ERROR:
 ASSETS := web/static/app.css web/static/app.js web/static/stall.js web/static/queue.js web/static/htmx.min.js web/static/archivo.woff2 web/static/icon.svg
 
-.PHONY: demo test build assets bench lint screenshots prerequisites test-prerequisites help clean
+.PHONY: demo test build assets bench lint format fuzz screenshots prerequisites test-prerequisites help clean
 
 help: ## this list
 	@grep -hE '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:[^#]*## /\t/' | expand -t 16
@@ -55,10 +55,19 @@ test-prerequisites:
 bench: test-prerequisites build ## measure speed; ratios belong in docs/development.md
 	bench/run
 
-lint: $(ASSETS) ## gofmt, vet and staticcheck
+lint: $(ASSETS) ## gofmt, vet, staticcheck, tidiness; types, rules and format of scripts, styles and templates
 	@test -z "$$(gofmt -l $$(git ls-files '*.go'))" || { gofmt -l $$(git ls-files '*.go'); exit 1; }
 	go vet ./...
 	go tool staticcheck ./...
+	go mod tidy -diff
+	npm run --silent check
+
+format: node_modules/.installed ## write Go, templates, styles and scripts as lint wants them
+	gofmt -w $$(git ls-files '*.go')
+	npm run --silent format
+
+fuzz: ## fuzz every parser for 20 s each, beyond the corpus that make test runs
+	tools/fuzz
 
 screenshots: test-prerequisites build ## take the pictures of docs/screenshots anew
 	ZINCROAD_SCREENSHOTS=$(CURDIR)/docs/screenshots go test -count=1 -timeout 5m -run TestScreenshots ./web

@@ -12,7 +12,11 @@ interface Entry {
 }
 
 interface Window {
-  htmx?: { process(e: Element): void; ajax(...args: unknown[]): void; trigger(e: Element, name: string): void };
+  htmx?: {
+    process(e: Element): void;
+    ajax(...args: unknown[]): void;
+    trigger(e: Element, name: string): void;
+  };
   zincQueue: {
     add(run: string, to: string, fields: Record<string, any>, at: number): void;
     flush(): Promise<void>;

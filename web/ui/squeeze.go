@@ -27,9 +27,9 @@ var (
 
 // blocks are the elements at whose edges white space shows nothing; at those of boxes it
 // does outside, where words or other boxes stand beside them.
-var blocks, boxes = set(`html head body meta link title script div section header main nav form fieldset table caption
+var blocks, boxes = set(`html head body meta link title script div section header main nav fieldset table caption
 	colgroup col thead tbody tfoot tr td th ul ol li dl dt dd p h1 h2 h3 optgroup option details summary dialog figure defs
-	pattern line br`), set(`button label select output svg noscript`)
+	pattern line br`), set(`button form label select output svg noscript`)
 
 func set(names string) map[string]bool {
 	m := map[string]bool{}
