@@ -108,15 +108,23 @@ func (g *grown) to(runs int) {
 		same, same, copies))
 	if g.quick {
 		same = g.columns("results", "run_id")
-		g.exec(fmt.Sprintf("INSERT INTO results (run_id, %s) SELECT run_id + k * 20, %s FROM results, %s WHERE run_id <= 20",
-			same, same, copies))
+		g.exec(
+			fmt.Sprintf(
+				"INSERT INTO results (run_id, %s) SELECT run_id + k * 20, %s FROM results, %s WHERE run_id <= 20",
+				same,
+				same,
+				copies,
+			),
+		)
 	} else {
 		g.readings(recordings, copies)
 	}
 	for _, table := range []string{"runs", "recordings"} {
 		g.exec(fmt.Sprintf("SELECT setval(pg_get_serial_sequence('%s', 'id'), (SELECT max(id) FROM %s))", table, table))
 	}
-	g.exec("UPDATE tallies SET n = (SELECT count(*) FROM runs WHERE deleted_at IS NULL AND NOT live) WHERE what = 'runs'")
+	g.exec(
+		"UPDATE tallies SET n = (SELECT count(*) FROM runs WHERE deleted_at IS NULL AND NOT live) WHERE what = 'runs'",
+	)
 	g.exec("ALTER TABLE runs ENABLE TRIGGER runs_tallied")
 	g.exec("ALTER TABLE readings ENABLE TRIGGER readings_inserted")
 	g.runs = runs
@@ -156,7 +164,12 @@ func (g *grown) rework() {
 	require.NoError(g.t, err)
 	require.Zero(g.t, left)
 	took := time.Since(began)
-	fmt.Printf("rework of %d runs: %v, %.1f ms a run\n", n, took.Round(time.Millisecond), took.Seconds()*1000/float64(n))
+	fmt.Printf(
+		"rework of %d runs: %v, %.1f ms a run\n",
+		n,
+		took.Round(time.Millisecond),
+		took.Seconds()*1000/float64(n),
+	)
 	g.exec("VACUUM ANALYZE")
 }
 

@@ -69,11 +69,16 @@ func liveRunsOn(t *testing.T, url string, runs, pages int, lasting time.Duration
 
 	var mu sync.Mutex
 	var ages []time.Duration
-	recorder := &live.Recorder{Book: book, Log: logbooktest.Quiet(), Pace: time.Second, Stored: func(age time.Duration) {
-		mu.Lock()
-		ages = append(ages, age)
-		mu.Unlock()
-	}}
+	recorder := &live.Recorder{
+		Book: book,
+		Log:  logbooktest.Quiet(),
+		Pace: time.Second,
+		Stored: func(age time.Duration) {
+			mu.Lock()
+			ages = append(ages, age)
+			mu.Unlock()
+		},
+	}
 	centre := &live.Centre{Recorder: recorder}
 	site, err := web.New(book, logbooktest.Quiet())
 	require.NoError(t, err)
@@ -120,7 +125,8 @@ func liveRunsOn(t *testing.T, url string, runs, pages int, lasting time.Duration
 		f = &logbook.Feed{RunID: id, Kind: logbook.ChargePointFeed, Address: name, Connector: 1}
 		require.NoError(t, book.AddFeed(ctx, f, trace.StallSide))
 		all.Go(func() {
-			_ = (&standin.Charger{World: world, URL: "ws" + srv.URL[4:] + "/ocpp/" + name, EveryS: 1, Log: logbooktest.Quiet()}).Run(ctx)
+			_ = (&standin.Charger{World: world, URL: "ws" + srv.URL[4:] + "/ocpp/" + name, EveryS: 1,
+				Log: logbooktest.Quiet()}).Run(ctx)
 		})
 	}
 	all.Go(func() { recorder.Run(ctx) })
@@ -150,9 +156,19 @@ func liveRunsOn(t *testing.T, url string, runs, pages int, lasting time.Duration
 	mu.Unlock()
 	slices.Sort(got)
 	p99 := got[len(got)*99/100]
-	fmt.Printf("live runs: %d on two sides, %d pages: %.0f readings a second; stored after %v (median), %v (99 %%), %v (all); %.0f pictures a second; %d acknowledged after the start, %d on disk\n",
-		runs, pages, float64(len(got))/lasting.Seconds(), got[len(got)/2].Round(time.Millisecond), p99.Round(time.Millisecond), got[len(got)-1].Round(time.Millisecond),
-		float64(shown)/lasting.Seconds(), acknowledged, stored)
+	fmt.Printf(
+		"live runs: %d on two sides, %d pages: %.0f readings a second; stored after %v (median), %v (99 %%), %v "+
+			"(all); %.0f pictures a second; %d acknowledged after the start, %d on disk\n",
+		runs,
+		pages,
+		float64(len(got))/lasting.Seconds(),
+		got[len(got)/2].Round(time.Millisecond),
+		p99.Round(time.Millisecond),
+		got[len(got)-1].Round(time.Millisecond),
+		float64(shown)/lasting.Seconds(),
+		acknowledged,
+		stored,
+	)
 	require.GreaterOrEqual(t, stored, acknowledged, "no reading lost")
 	return p99
 }

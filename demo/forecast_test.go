@@ -21,7 +21,10 @@ import (
 func TestForecastComesNearTheDemoRuns(t *testing.T) {
 	bundles, err := demo.Bundles()
 	require.NoError(t, err)
-	disturbed := map[string]bool{"Neighbour on the shared cabinet": true, "Full power ends after five minutes; replugged at 45 %": true}
+	disturbed := map[string]bool{
+		"Neighbour on the shared cabinet":                       true,
+		"Full power ends after five minutes; replugged at 45 %": true,
+	}
 	warm, cold := 0, 0
 	for _, b := range bundles {
 		r := b.Run
@@ -31,15 +34,36 @@ func TestForecastComesNearTheDemoRuns(t *testing.T) {
 			continue
 		}
 		start := *r.Conditions.BatteryC
-		f, err := forecast.Of(forecast.Plan{Car: r.Car, Stall: r.Stall, FromPct: x.SoC.FromPct, ToPct: 80, AmbientC: *r.Conditions.AmbientC,
-			Battery: pack.Nodes{ColdestC: start, WarmestC: start}, Gentle: r.Conditions.Profile == "gentle"}, forecast.DefaultUncertainty)
+		f, err := forecast.Of(
+			forecast.Plan{
+				Car:      r.Car,
+				Stall:    r.Stall,
+				FromPct:  x.SoC.FromPct,
+				ToPct:    80,
+				AmbientC: *r.Conditions.AmbientC,
+				Battery: pack.Nodes{
+					ColdestC: start,
+					WarmestC: start,
+				},
+				Gentle: r.Conditions.Profile == "gentle",
+			},
+			forecast.DefaultUncertainty,
+		)
 		require.NoError(t, err, r.Title)
 		from, ok1 := f.Post(10)
 		to, ok2 := f.Post(80)
 		require.True(t, ok1 && ok2, r.Title)
 		got := to.TS - from.TS
-		t.Logf("%-48s %-12s %-20s %4.0f °C: run %s, forecast %s, %+.1f min", r.Title, r.Car.Name, r.Stall.Site+" "+r.Stall.Name, start,
-			words.Clock(w.TS), words.Clock(got), (got-w.TS)/60)
+		t.Logf(
+			"%-48s %-12s %-20s %4.0f °C: run %s, forecast %s, %+.1f min",
+			r.Title,
+			r.Car.Name,
+			r.Stall.Site+" "+r.Stall.Name,
+			start,
+			words.Clock(w.TS),
+			words.Clock(got),
+			(got-w.TS)/60,
+		)
 		likes, _ := run.Value(r.Car.WarmC)
 		if start >= likes-3 {
 			warm++

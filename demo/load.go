@@ -79,9 +79,18 @@ func Bundles() ([]*intake.Bundle, error) {
 	b := intake.Typed(notes, "screen notes.txt", intake.Choices{})
 	b.Files[0].Bytes = []byte(typedNotes)
 	car, stall := with(larch, "3.0"), copse1
-	b.Run.Title, b.Run.StartedAt, b.Run.Timezone, b.Run.Car, b.Run.Stall = "Fourteen readings off a screen", at("2026-03-18T16:05:00Z"), zone, &car, &stall
+	b.Run.Title, b.Run.StartedAt, b.Run.Timezone, b.Run.Car, b.Run.Stall = "Fourteen readings off a screen", at(
+		"2026-03-18T16:05:00Z",
+	), zone, &car, &stall
 	b.Run.Method = &run.Method{Name: "20-80 stop", FromPct: n(20), ToPct: n(80), Clock: "plug", Climate: "off"}
-	b.Run.Conditions = &run.Condition{AmbientC: n(11), BatteryC: n(17), Preconditioned: "none", Profile: "full", Climate: "off", Weather: "dry"}
+	b.Run.Conditions = &run.Condition{
+		AmbientC:       n(11),
+		BatteryC:       n(17),
+		Preconditioned: "none",
+		Profile:        "full",
+		Climate:        "off",
+		Weather:        "dry",
+	}
 	return append(out, b), nil
 }
 
@@ -107,8 +116,15 @@ func (e *entry) run() *run.Run {
 	}
 	r := &run.Run{
 		Title: e.title, StartedAt: at(e.startedAt), Timezone: zone, Car: &s.car, Stall: &s.stall, Method: method,
-		Conditions: &run.Condition{AmbientC: n(s.ambientC), BatteryC: n(s.batteryC), Preconditioned: e.pre, Profile: profile, Climate: "off", Weather: e.weather},
-		Claims:     e.claims, Marks: marks, Recordings: s.record(steps),
+		Conditions: &run.Condition{
+			AmbientC:       n(s.ambientC),
+			BatteryC:       n(s.batteryC),
+			Preconditioned: e.pre,
+			Profile:        profile,
+			Climate:        "off",
+			Weather:        e.weather,
+		},
+		Claims: e.claims, Marks: marks, Recordings: s.record(steps),
 	}
 	if e.preMin > 0 {
 		r.Conditions.PreconditionedMin = n(e.preMin)

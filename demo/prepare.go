@@ -48,6 +48,23 @@ var plans = []struct {
 	stall   *run.Stall
 	choices map[string]string
 }{
-	{"Tamarack, cold repeat", version(tamarack, "2.4"), &fulling3, map[string]string{"method": "cold", "now": "34", "outside": "3", "battery": "5", "when": "plug", "at": "18:30"}},
-	{"Osier, warm, third repeat", version(osier, "1.9"), &weigh4, map[string]string{"method": "stop", "now": "58", "outside": "7", "battery": "9", "when": "leave", "at": "16:45"}},
+	{
+		"Tamarack, cold repeat",
+		version(tamarack, "2.4"),
+		&fulling3,
+		map[string]string{"method": "cold", "now": "34", "outside": "3", "battery": "5", "when": "plug", "at": "18:30"},
+	},
+	{
+		"Osier, warm, third repeat",
+		version(osier, "1.9"),
+		&weigh4,
+		map[string]string{
+			"method":  "stop",
+			"now":     "58",
+			"outside": "7",
+			"battery": "9",
+			"when":    "leave",
+			"at":      "16:45",
+		},
+	},
 }

@@ -40,14 +40,28 @@ func Samples() (map[string][]byte, error) {
 // Fahrenheit, and amps below zero while charging.
 func spreadsheet(rec *trace.Recording) string {
 	var b strings.Builder
-	b.WriteString("\ufeffTime;Battery SOC (%);Charging power [W];Pack voltage (V);Pack current (A);Coldest cell (°F)\r\n")
+	b.WriteString(
+		"\ufeffTime;Battery SOC (%);Charging power [W];Pack voltage (V);Pack current (A);Coldest cell (°F)\r\n",
+	)
 	comma := func(v float64, d int) string {
 		return strings.Replace(fmt.Sprintf("%.*f", d, v), ".", ",", 1)
 	}
 	for i, t := range rec.T {
 		volts, amps := rec.Columns[trace.Voltage][i], rec.Columns[trace.Current][i]
-		fmt.Fprintf(&b, "%d:%02d;%s;%s;%s;%s;%s\r\n", int(t)/60, int(t)%60, comma(rec.Columns[trace.SoC][i], 1),
-			comma(math.Round(volts*amps*10)/10, 1), comma(volts, 1), comma(-amps, 1), comma(rec.Columns[trace.BatteryTempMin][i]*1.8+32, 1))
+		fmt.Fprintf(
+			&b,
+			"%d:%02d;%s;%s;%s;%s;%s\r\n",
+			int(t)/60,
+			int(t)%60,
+			comma(rec.Columns[trace.SoC][i], 1),
+			comma(
+				math.Round(volts*amps*10)/10,
+				1,
+			),
+			comma(volts, 1),
+			comma(-amps, 1),
+			comma(rec.Columns[trace.BatteryTempMin][i]*1.8+32, 1),
+		)
 	}
 	return b.String()
 }

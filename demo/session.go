@@ -112,7 +112,9 @@ func (s *session) simulate() (steps []step, marks []run.Mark) {
 		st.amps = power * 1000 / volts
 		st.volts = open + st.amps*ohms
 		st.heater = 0
-		if h := valueOr(s.car.HeaterKW, 0); power > 0 && (st.minC < 15 || heated && st.minC < valueOr(s.car.WarmC, 24)-1) && h > 0 {
+		if h := valueOr(s.car.HeaterKW, 0); power > 0 &&
+			(st.minC < 15 || heated && st.minC < valueOr(s.car.WarmC, 24)-1) &&
+			h > 0 {
 			st.heater = h
 			if !heated {
 				heated = true

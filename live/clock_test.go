@@ -14,8 +14,11 @@ import (
 )
 
 func metered(at time.Time, w int) string {
-	return fmt.Sprintf(`{"connectorId":1,"meterValue":[{"timestamp":%q,"sampledValue":[{"value":"%d","measurand":"Power.Active.Import","unit":"W"}]}]}`,
-		at.UTC().Format(time.RFC3339Nano), w)
+	return fmt.Sprintf(
+		`{"connectorId":1,"meterValue":[{"timestamp":%q,"sampledValue":[{"value":"%d","measurand":"Power.Active.Import","unit":"W"}]}]}`,
+		at.UTC().Format(time.RFC3339Nano),
+		w,
+	)
 }
 
 // A message that was kept for a quarter of an hour does not put what follows ahead; one
@@ -32,7 +35,10 @@ func TestClockOfAChargePointIsNotThatOfAnOldMessage(t *testing.T) {
 	assert.Zero(t, rec.ClockOffsetS)
 	assert.InDelta(t, -900, rec.T[0], 3)
 
-	answer := p.call("MeterValues", `{"connectorId":1,"meterValue":[{"sampledValue":[{"value":"9000","measurand":"Power.Active.Import","unit":"W"}]}]}`)
+	answer := p.call(
+		"MeterValues",
+		`{"connectorId":1,"meterValue":[{"sampledValue":[{"value":"9000","measurand":"Power.Active.Import","unit":"W"}]}]}`,
+	)
 	assert.Contains(t, answer, "FormationViolation")
 	assert.Contains(t, answer, "no timestamp")
 	assert.Len(t, readingsOf(t, book, id).T, 5, "nothing of it is stored")

@@ -47,7 +47,8 @@ func TestAssembly(t *testing.T) {
 		err    error
 	}{
 		{"single", [][]byte{{3, 0x62, 0xD0, 0x10, 0xAA}}, []byte{0x62, 0xD0, 0x10}, nil},
-		{"ten bytes", [][]byte{{0x10, 10, 1, 2, 3, 4, 5, 6}, {0x21, 7, 8, 9, 10, 0xAA}}, []byte{1, 2, 3, 4, 5, 6, 7, 8, 9, 10}, nil},
+		{"ten bytes", [][]byte{{0x10, 10, 1, 2, 3, 4, 5, 6}, {0x21, 7, 8, 9, 10, 0xAA}},
+			[]byte{1, 2, 3, 4, 5, 6, 7, 8, 9, 10}, nil},
 		{"out of order", [][]byte{{0x10, 20, 1, 2, 3, 4, 5, 6}, {0x22, 7, 8, 9, 10, 11, 12, 13}}, nil, ErrSequence},
 		{"nothing begun", [][]byte{{0x21, 7}}, nil, ErrSequence},
 		{"a single frame that is too short", [][]byte{{5, 1, 2}}, nil, ErrFrame},
@@ -178,7 +179,14 @@ func TestReadsWhateverAnAdapterSays(t *testing.T) {
 	}
 	t.Run("two units at once, whole", func(t *testing.T) {
 		// Twelve bytes of one and eighteen of another, frame by frame in turn.
-		p := newPeer(t, map[string][]string{"22D030": {"7A9100C62D030010203\r7BA101262D030FFFFFF\r7A921040506070809AA\r7BA21FFFFFFFFFFFFFF\r7BA22FFFFFFFFFFAAAA\r\r>"}})
+		p := newPeer(
+			t,
+			map[string][]string{
+				"22D030": {
+					"7A9100C62D030010203\r7BA101262D030FFFFFF\r7A921040506070809AA\r7BA21FFFFFFFFFFFFFF\r7BA22FFFFFFFFFFAAAA\r\r>",
+				},
+			},
+		)
 		o, err := dialOBD(context.Background(), p.l.Addr().String())
 		require.NoError(t, err)
 		defer o.Close()
@@ -239,7 +247,14 @@ func readingsOf(t *testing.T, book *logbook.Book, id int64) *trace.Recording {
 // comes back each time, and what it can read is stored.
 func TestRecorderComesBack(t *testing.T) {
 	p := newPeer(t, map[string][]string{
-		"22D010": {"7A90562D01004B0AAAA\r\r>", "7A90562D01004B1AAAA\r\r>", "hang up", "7A90562D01004B2AAAA\r\r>", "hang up", "7A90562D01004B3AAAA\r\r>"},
+		"22D010": {
+			"7A90562D01004B0AAAA\r\r>",
+			"7A90562D01004B1AAAA\r\r>",
+			"hang up",
+			"7A90562D01004B2AAAA\r\r>",
+			"hang up",
+			"7A90562D01004B3AAAA\r\r>",
+		},
 		"22D030": {"NO DATA\r\r>"},
 	})
 	book := server.Book(t)
@@ -278,7 +293,8 @@ func TestSilenceIsMarked(t *testing.T) {
 	}{
 		{"steady", 5, []float64{1, 3, 7, 11}, nil},
 		{"away once", 5, []float64{1, 2, 64, 65}, []string{"2: nothing recorded for 1 min 02 s"}},
-		{"away twice", 5, []float64{1, 10, 11, 30}, []string{"1: nothing recorded for 9 s", "11: nothing recorded for 19 s"}},
+		{"away twice", 5, []float64{1, 10, 11, 30}, []string{"1: nothing recorded for 9 s", "11: nothing " +
+			"recorded for 19 s"}},
 		{"slow on purpose", 300, []float64{1, 61, 121}, nil},
 	} {
 		t.Run(tt.name, func(t *testing.T) {
@@ -317,12 +333,22 @@ func TestTwoCopiesShareTheWork(t *testing.T) {
 		return func() { cancel(); <-done }
 	}
 	first := run()
-	require.Eventually(t, func() bool { return len(readingsOf(t, book, id).T) > 3 }, 10*time.Second, 20*time.Millisecond)
+	require.Eventually(
+		t,
+		func() bool { return len(readingsOf(t, book, id).T) > 3 },
+		10*time.Second,
+		20*time.Millisecond,
+	)
 	second := run()
 	time.Sleep(time.Second)
 	first()
 	n := len(readingsOf(t, book, id).T)
-	require.Eventually(t, func() bool { return len(readingsOf(t, book, id).T) > n+3 }, 10*time.Second, 20*time.Millisecond)
+	require.Eventually(
+		t,
+		func() bool { return len(readingsOf(t, book, id).T) > n+3 },
+		10*time.Second,
+		20*time.Millisecond,
+	)
 	second()
 	rec := readingsOf(t, book, id)
 	for i := 1; i < len(rec.T); i++ {
@@ -343,7 +369,10 @@ func (p *point) call(action, payload string) string {
 	ctx, cancel := context.WithTimeout(context.Background(), 10*time.Second)
 	defer cancel()
 	p.n++
-	require.NoError(p, p.ws.Write(ctx, websocket.MessageText, fmt.Appendf(nil, `[2,"%d","%s",%s]`, p.n, action, payload)))
+	require.NoError(
+		p,
+		p.ws.Write(ctx, websocket.MessageText, fmt.Appendf(nil, `[2,"%d","%s",%s]`, p.n, action, payload)),
+	)
 	_, text, err := p.ws.Read(ctx)
 	require.NoError(p, err)
 	var parts []json.RawMessage
@@ -377,7 +406,13 @@ func TestCentre(t *testing.T) {
 		{"value":"121400","unit":"Wh"},{"value":"44","measurand":"SoC","unit":"Percent"},{"value":"nonsense","measurand":"Voltage","unit":"V"},
 		{"value":"251.5","measurand":"Current.Import","unit":"A"},{"value":"120000","measurand":"Power.Offered","unit":"W"},
 		{"value":"300","measurand":"Current.Offered","unit":"A"},{"value":"7","measurand":"Fan.Speed"}]}]}`, stamp(2)))
-	p.call("MeterValues", fmt.Sprintf(`{"connectorId":2,"meterValue":[{"timestamp":%q,"sampledValue":[{"value":"1","measurand":"Power.Active.Import"}]}]}`, stamp(3)))
+	p.call(
+		"MeterValues",
+		fmt.Sprintf(
+			`{"connectorId":2,"meterValue":[{"timestamp":%q,"sampledValue":[{"value":"1","measurand":"Power.Active.Import"}]}]}`,
+			stamp(3),
+		),
+	)
 	p.call("StopTransaction", fmt.Sprintf(`{"transactionId":%d,"meterStop":121500,"timestamp":%q}`, tx, stamp(4)))
 	assert.Contains(t, p.call("MeterValues", `{"connectorId":"x"}`), "FormationViolation")
 	assert.Contains(t, p.call("Nonsense", `{}`), "NotImplemented")
@@ -424,9 +459,17 @@ func centreFor(t *testing.T) (*logbook.Book, int64, *point) {
 	f := logbook.Feed{RunID: id, Kind: logbook.ChargePointFeed, Address: "MILL-3", Connector: 1}
 	require.NoError(t, book.AddFeed(context.Background(), &f, trace.StallSide))
 	centre := &Centre{Recorder: &Recorder{Book: book, Log: logbooktest.Quiet()}}
-	srv := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { centre.Serve(w, r, strings.TrimPrefix(r.URL.Path, "/")) }))
+	srv := httptest.NewServer(
+		http.HandlerFunc(
+			func(w http.ResponseWriter, r *http.Request) { centre.Serve(w, r, strings.TrimPrefix(r.URL.Path, "/")) },
+		),
+	)
 	t.Cleanup(srv.Close)
-	ws, _, err := websocket.Dial(context.Background(), "ws"+srv.URL[4:]+"/MILL-3", &websocket.DialOptions{Subprotocols: []string{"ocpp1.6"}})
+	ws, _, err := websocket.Dial(
+		context.Background(),
+		"ws"+srv.URL[4:]+"/MILL-3",
+		&websocket.DialOptions{Subprotocols: []string{"ocpp1.6"}},
+	)
 	require.NoError(t, err)
 	t.Cleanup(func() { ws.CloseNow() })
 	return book, id, &point{T: t, ws: ws, check: ocppschema.New(t)}
@@ -469,11 +512,26 @@ func TestStatusMakesMarks(t *testing.T) {
 	own := &logbook.Mark{RunID: id, TS: row.Marks[len(row.Marks)-1].TS - 0.1, Kind: run.PlugIn, Note: "swiped a card"}
 	require.NoError(t, book.LiveMark(context.Background(), own, "own"))
 	status("Charging")
-	assert.Equal(t, "plug-in by the stall, attempt, plug-in", kinds(), "the tester's own mark took the place of what the stall said of this plug-in; that of the attempt stays")
-	p.call("MeterValues", fmt.Sprintf(`{"connectorId":1,"meterValue":[{"timestamp":%q,"sampledValue":[{"value":"9000","measurand":"Power.Active.Import","unit":"W"}]}]}`,
-		time.Now().UTC().Format(time.RFC3339Nano)))
+	assert.Equal(
+		t,
+		"plug-in by the stall, attempt, plug-in",
+		kinds(),
+		"the tester's own mark took the place of what the stall said of this plug-in; that of the attempt stays",
+	)
+	p.call(
+		"MeterValues",
+		fmt.Sprintf(
+			`{"connectorId":1,"meterValue":[{"timestamp":%q,"sampledValue":[{"value":"9000","measurand":"Power.Active.Import","unit":"W"}]}]}`,
+			time.Now().UTC().Format(time.RFC3339Nano),
+		),
+	)
 	p.call("StatusNotification", `{"connectorId":0,"errorCode":"NoError","status":"Available"}`)
-	assert.Equal(t, "plug-in by the stall, attempt, plug-in", kinds(), "the charge point as a whole says nothing of the plug")
+	assert.Equal(
+		t,
+		"plug-in by the stall, attempt, plug-in",
+		kinds(),
+		"the charge point as a whole says nothing of the plug",
+	)
 	status("Finishing")
 	assert.Equal(t, "plug-in by the stall, attempt, plug-in", kinds(), "finishing is not yet unplugged")
 	status("Available")
@@ -486,8 +544,11 @@ func TestSaidAgainStoredOnce(t *testing.T) {
 	book, id, p := centreFor(t)
 	at := time.Now().UTC()
 	value := func(s int, w int) string {
-		return fmt.Sprintf(`{"connectorId":1,"meterValue":[{"timestamp":%q,"sampledValue":[{"value":"%d","measurand":"Power.Active.Import","unit":"W"}]}]}`,
-			at.Add(time.Duration(s)*time.Second).Format(time.RFC3339), w)
+		return fmt.Sprintf(
+			`{"connectorId":1,"meterValue":[{"timestamp":%q,"sampledValue":[{"value":"%d","measurand":"Power.Active.Import","unit":"W"}]}]}`,
+			at.Add(time.Duration(s)*time.Second).Format(time.RFC3339),
+			w,
+		)
 	}
 	for _, m := range []string{value(1, 9000), value(2, 9100), value(2, 9100), value(1, 9000), value(3, 9100)} {
 		p.call("MeterValues", m)
@@ -497,9 +558,11 @@ func TestSaidAgainStoredOnce(t *testing.T) {
 
 func TestProfilesThatCannotBeUsed(t *testing.T) {
 	for _, tt := range []struct{ change, to, says string }{
-		{`"soc_pct"`, `"charge"`, `"charge" is no channel`}, {`"7A1"`, `"7A"`, "request_id is \"7A\", expected 3 hexadecimal digits"},
+		{`"soc_pct"`, `"charge"`, `"charge" is no channel`}, {`"7A1"`, `"7A"`,
+			"request_id is \"7A\", expected 3 hexadecimal digits"},
 		{`"length": 2`, `"length": 9`, "length is 9, expected 1 to 4 bytes"}, {`"D010"`, `"XYZW"`, "identifier is"},
-		{`"factor": 0.01`, `"unit": "kW"`, "expected one of the channel's"}, {`"every_s": 0.05`, `"every_s": 0.001`, "every_s is 0.001"},
+		{`"factor": 0.01`, `"unit": "kW"`, "expected one of the channel's"}, {`"every_s": 0.05`, `"every_s": 0.001`,
+			"every_s is 0.001"},
 		{"zincroad-profile/1", "other/9", "format is"}, {`"name"`, `"nome"`, "unknown field"},
 	} {
 		_, err := profile.Parse([]byte(strings.Replace(tiny, tt.change, tt.to, 1)))

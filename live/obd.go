@@ -168,7 +168,8 @@ func canFrame(l string) (id string, frame []byte, ok bool) {
 // complaint is what an adapter says when something is wrong.
 func complaint(l string) error {
 	up := strings.ToUpper(l)
-	for _, c := range []string{"NO DATA", "STOPPED", "CAN ERROR", "BUS ERROR", "BUS INIT", "UNABLE TO CONNECT", "BUFFER FULL", "DATA ERROR", "ERR"} {
+	for _, c := range []string{"NO DATA", "STOPPED", "CAN ERROR", "BUS ERROR", "BUS INIT", "UNABLE TO CONNECT",
+		"BUFFER FULL", "DATA ERROR", "ERR"} {
 		if strings.HasPrefix(up, c) {
 			if c == "NO DATA" {
 				return ErrNoData
@@ -215,7 +216,8 @@ func groupsOf(p *profile.Profile, speed float64) []*group {
 // patience is how often a request may fail before it is asked only once a minute.
 const patience = 5
 
-// poll asks what is due and gives what was read. A request that the car refuses is not asked for a while; a lost connection is an
+// poll asks what is due and gives what was read. A request that the car refuses is not asked for a while; a
+// lost connection is an
 // error.
 func (o *obd) poll(groups []*group) (map[trace.Channel]float64, error) {
 	values := map[trace.Channel]float64{}
@@ -227,7 +229,11 @@ func (o *obd) poll(groups []*group) (map[trace.Channel]float64, error) {
 		}
 		data, err := o.read(g.request, g.response, g.identifier)
 		switch {
-		case errors.Is(err, ErrRefused), errors.Is(err, ErrNoData), errors.Is(err, ErrAdapter), errors.Is(err, ErrFrame), errors.Is(err, ErrSequence):
+		case errors.Is(err, ErrRefused),
+			errors.Is(err, ErrNoData),
+			errors.Is(err, ErrAdapter),
+			errors.Is(err, ErrFrame),
+			errors.Is(err, ErrSequence):
 			if g.failed++; g.failed >= patience {
 				g.due = time.Now().Add(time.Minute)
 			}

@@ -100,7 +100,12 @@ func (r *Recorder) Run(ctx context.Context) {
 
 // look starts what is wanted and not running, and stops what is not wanted any
 // more. While the database is away everything goes on as it was.
-func (r *Recorder) look(ctx context.Context, claims *logbook.Claims, running map[int64]context.CancelFunc, start func(logbook.Feed)) *logbook.Claims {
+func (r *Recorder) look(
+	ctx context.Context,
+	claims *logbook.Claims,
+	running map[int64]context.CancelFunc,
+	start func(logbook.Feed),
+) *logbook.Claims {
 	ask, cancel := context.WithTimeout(ctx, 5*time.Second)
 	defer cancel()
 	if claims != nil && !claims.Alive(ask) {
@@ -332,7 +337,17 @@ func (k *keeper) run(ctx context.Context) {
 			k.mu.Lock()
 			kept, lost := len(k.pending), k.lost
 			k.mu.Unlock()
-			k.r.Log.Warn("storing readings, they are kept", "run", k.feed.RunID, "kept", kept, "lost", lost, "error", err)
+			k.r.Log.Warn(
+				"storing readings, they are kept",
+				"run",
+				k.feed.RunID,
+				"kept",
+				kept,
+				"lost",
+				lost,
+				"error",
+				err,
+			)
 			select {
 			case <-ctx.Done():
 			case <-time.After(wait):
@@ -424,7 +439,12 @@ func (k *keeper) markSilence(ctx context.Context, some []logbook.Sample) error {
 	before := k.heardS
 	for _, s := range some {
 		if s.HeardS-before >= k.quietS {
-			m := &logbook.Mark{RunID: k.feed.RunID, TS: before, Kind: run.Note, Note: fmt.Sprintf("nothing recorded for %s", words.Duration(math.Round(s.HeardS-before)))}
+			m := &logbook.Mark{
+				RunID: k.feed.RunID,
+				TS:    before,
+				Kind:  run.Note,
+				Note:  fmt.Sprintf("nothing recorded for %s", words.Duration(math.Round(s.HeardS-before))),
+			}
 			if err := k.r.Book.LiveMark(ctx, m, fmt.Sprintf("silence-%d-%.0f", k.feed.RecordingID, before)); err != nil {
 				return err
 			}

@@ -63,15 +63,26 @@ func unstored(tx *gorm.DB, recordingID int64, samples []Sample) ([]Sample, error
 		Readings int
 		Newest   *float64
 	}
-	err := tx.Raw(`SELECT readings, (SELECT max(t_s) FROM readings WHERE recording_id = g.id AND n >= g.readings - ?) AS newest
-		FROM recordings g WHERE id = ? FOR UPDATE`, lookBack, recordingID).Scan(&at).Error
-	if err != nil || at.Newest == nil || !slices.ContainsFunc(samples, func(s Sample) bool { return s.TS <= *at.Newest }) {
+	err := tx.Raw(
+		`SELECT readings, (SELECT max(t_s) FROM readings WHERE recording_id = g.id AND n >= g.readings - ?) AS newest
+		FROM recordings g WHERE id = ? FOR UPDATE`,
+		lookBack,
+		recordingID,
+	).Scan(&at).Error
+	if err != nil || at.Newest == nil ||
+		!slices.ContainsFunc(samples, func(s Sample) bool { return s.TS <= *at.Newest }) {
 		return samples, err
 	}
 	channels := channelsOf(samples)
 	var stored []map[string]any
-	err = tx.Raw("SELECT "+strings.Join(append([]string{"t_s"}, channels...), ", ")+" FROM readings WHERE recording_id = ? AND n >= ?",
-		recordingID, at.Readings-lookBack).Scan(&stored).Error
+	err = tx.Raw(
+		"SELECT "+strings.Join(
+			append([]string{"t_s"}, channels...),
+			", ",
+		)+" FROM readings WHERE recording_id = ? AND n >= ?",
+		recordingID,
+		at.Readings-lookBack,
+	).Scan(&stored).Error
 	if err != nil {
 		return nil, err
 	}
@@ -98,7 +109,8 @@ func appendTo(tx *gorm.DB, recordingID int64, samples []Sample) (int, error) {
 	var at struct{ Readings int }
 	// One row a recording: whoever appends waits here for whoever does.
 	res := tx.Raw(`UPDATE recordings g SET readings = readings + ?, channels = (
-			SELECT coalesce(string_agg(DISTINCT c, ','), '') FROM unnest(string_to_array(g.channels, ',') || ?::text[]) c WHERE c <> '')
+			SELECT coalesce(string_agg(DISTINCT c, ','), '') FROM unnest(string_to_array(g.channels, ',') ||
+				?::text[]) c WHERE c <> '')
 		WHERE g.id = ? RETURNING readings`, len(samples), "{"+strings.Join(channels, ",")+"}", recordingID).Scan(&at)
 	if res.Error != nil {
 		return 0, res.Error
@@ -146,7 +158,10 @@ func channelsOf(samples []Sample) []string {
 // start; false without one.
 func (b *Book) LastHeard(ctx context.Context, recordingID int64) (heardS float64, ok bool, err error) {
 	var at *float64
-	err = b.db.WithContext(ctx).Raw("SELECT max(heard_s) FROM readings WHERE recording_id = ?", recordingID).Scan(&at).Error
+	err = b.db.WithContext(ctx).Raw(
+		"SELECT max(heard_s) FROM readings WHERE recording_id = ?",
+		recordingID,
+	).Scan(&at).Error
 	if at == nil || err != nil {
 		return 0, false, mapped("asking for the newest reading", err)
 	}

@@ -22,9 +22,29 @@ func touch(tx *gorm.DB, runID int64) error {
 // SaveDetails stores a run's title, belongings, method and conditions.
 func (b *Book) SaveDetails(ctx context.Context, row *Run) error {
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
-		err := tx.Model(&Run{ID: row.ID}).Select("Title", "StartedAt", "Timezone", "CarID", "SoftwareID", "StallID", "AdapterID",
-			"MethodName", "FromPct", "ToPct", "Clock", "MethodClimate", "AmbientC", "BatteryC", "Preconditioned",
-			"PreconditionedMin", "Profile", "Climate", "Weather").Updates(row).Error
+		err := tx.Model(
+			&Run{ID: row.ID},
+		).Select(
+			"Title",
+			"StartedAt",
+			"Timezone",
+			"CarID",
+			"SoftwareID",
+			"StallID",
+			"AdapterID",
+			"MethodName",
+			"FromPct",
+			"ToPct",
+			"Clock",
+			"MethodClimate",
+			"AmbientC",
+			"BatteryC",
+			"Preconditioned",
+			"PreconditionedMin",
+			"Profile",
+			"Climate",
+			"Weather",
+		).Updates(row).Error
 		if err != nil {
 			return err
 		}
@@ -44,7 +64,15 @@ func (b *Book) SoftwareOf(ctx context.Context, carID int64, version string) (int
 func (b *Book) SaveMark(ctx context.Context, m *Mark) error {
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		if m.ID != 0 {
-			res := tx.Model(&Mark{}).Where("id = ? AND run_id = ?", m.ID, m.RunID).Updates(map[string]any{"t_s": m.TS, "kind": m.Kind, "note": m.Note})
+			res := tx.Model(
+				&Mark{},
+			).Where(
+				"id = ? AND run_id = ?",
+				m.ID,
+				m.RunID,
+			).Updates(
+				map[string]any{"t_s": m.TS, "kind": m.Kind, "note": m.Note},
+			)
 			if res.Error == nil && res.RowsAffected == 0 {
 				return gorm.ErrRecordNotFound
 			}
@@ -95,7 +123,13 @@ func (b *Book) RestoreRun(ctx context.Context, id int64) error {
 // Deleted lists the runs that were put aside, the latest first.
 func (b *Book) Deleted(ctx context.Context) ([]Run, error) {
 	var list []Run
-	err := b.db.WithContext(ctx).Unscoped().Preload("Car").Where("deleted_at IS NOT NULL").Order("deleted_at DESC").Limit(20).Find(&list).Error
+	err := b.db.WithContext(ctx).Unscoped().Preload(
+		"Car",
+	).Where(
+		"deleted_at IS NOT NULL",
+	).Order(
+		"deleted_at DESC",
+	).Limit(20).Find(&list).Error
 	return list, mapped("listing deleted runs", err)
 }
 
@@ -143,7 +177,10 @@ const arrivalLife = 30 * 24 * time.Hour
 
 // Tidy forgets files that nobody came back for.
 func (b *Book) Tidy(ctx context.Context) error {
-	return mapped("tidying", b.db.WithContext(ctx).Where("created_at < ?", time.Now().Add(-arrivalLife)).Delete(&Arrival{}).Error)
+	return mapped(
+		"tidying",
+		b.db.WithContext(ctx).Where("created_at < ?", time.Now().Add(-arrivalLife)).Delete(&Arrival{}).Error,
+	)
 }
 
 // Words lists the values that the road can be filtered by.

@@ -78,8 +78,11 @@ func (b *Book) Feeds(ctx context.Context, runID int64) ([]Feed, error) {
 // looking often: without their profiles.
 func (b *Book) Sources(ctx context.Context, kind string) ([]Feed, error) {
 	var list []Feed
-	err := b.db.WithContext(ctx).Raw(`SELECT f.id, f.run_id, f.recording_id, f.kind, f.address, f.connector, f.state, f.said FROM feeds f
-		JOIN runs r ON r.id = f.run_id AND r.live AND r.deleted_at IS NULL WHERE f.kind = ? ORDER BY f.id`, kind).Scan(&list).Error
+	err := b.db.WithContext(ctx).Raw(
+		`SELECT f.id, f.run_id, f.recording_id, f.kind, f.address, f.connector, f.state, f.said FROM feeds f
+		JOIN runs r ON r.id = f.run_id AND r.live AND r.deleted_at IS NULL WHERE f.kind = ? ORDER BY f.id`,
+		kind,
+	).Scan(&list).Error
 	return list, mapped("listing the sources", err)
 }
 
@@ -94,8 +97,14 @@ func (b *Book) Feed(ctx context.Context, id int64) (*Feed, error) {
 // newest where several do; nil where none does. Connector 0 is any.
 func (b *Book) FeedAt(ctx context.Context, name string, connector int) (*Feed, error) {
 	var list []Feed
-	err := b.db.WithContext(ctx).Raw(`SELECT f.* FROM feeds f JOIN runs r ON r.id = f.run_id AND r.live AND r.deleted_at IS NULL
-		WHERE f.kind = ? AND f.address = ? AND (? = 0 OR f.connector = ?) ORDER BY f.id DESC LIMIT 1`, ChargePointFeed, name, connector, connector).Scan(&list).Error
+	err := b.db.WithContext(ctx).Raw(
+		`SELECT f.* FROM feeds f JOIN runs r ON r.id = f.run_id AND r.live AND r.deleted_at IS NULL
+		WHERE f.kind = ? AND f.address = ? AND (? = 0 OR f.connector = ?) ORDER BY f.id DESC LIMIT 1`,
+		ChargePointFeed,
+		name,
+		connector,
+		connector,
+	).Scan(&list).Error
 	if err != nil || len(list) == 0 {
 		return nil, mapped("looking for the charge point's run", err)
 	}
@@ -113,8 +122,13 @@ func (b *Book) LastFeed(ctx context.Context, row *Run, kind string) (*Feed, erro
 		return nil, nil
 	}
 	var list []Feed
-	err := b.db.WithContext(ctx).Raw("SELECT f.* FROM feeds f JOIN runs r ON r.id = f.run_id WHERE f.kind = ? AND f.run_id <> ? AND "+same+" = ? ORDER BY f.id DESC LIMIT 1",
-		kind, row.ID, *id).Scan(&list).Error
+	err := b.db.WithContext(ctx).Raw(
+		"SELECT f.* FROM feeds f JOIN runs r ON r.id = f.run_id WHERE f.kind = ? AND f.run_id <> ? AND "+
+			same+" = ? ORDER BY f.id DESC LIMIT 1",
+		kind,
+		row.ID,
+		*id,
+	).Scan(&list).Error
 	if err != nil || len(list) == 0 {
 		return nil, mapped("looking for the sources of an earlier run", err)
 	}
@@ -135,7 +149,14 @@ func (b *Book) DeleteFeed(ctx context.Context, runID, id int64) error {
 // SetFeed notes how a feed stands, and why.
 func (b *Book) SetFeed(ctx context.Context, f *Feed, state, said string) error {
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
-		err := tx.Model(&Feed{}).Where("id = ?", f.ID).Updates(map[string]any{"state": state, "said": said, "changed_at": time.Now().UTC()}).Error
+		err := tx.Model(
+			&Feed{},
+		).Where(
+			"id = ?",
+			f.ID,
+		).Updates(
+			map[string]any{"state": state, "said": said, "changed_at": time.Now().UTC()},
+		).Error
 		if err != nil {
 			return err
 		}
@@ -146,7 +167,10 @@ func (b *Book) SetFeed(ctx context.Context, f *Feed, state, said string) error {
 
 // SetClockOffset notes how far a live recording's own clock is off.
 func (b *Book) SetClockOffset(ctx context.Context, recordingID int64, offsetS float64) error {
-	return mapped("noting the clock's offset", b.db.WithContext(ctx).Model(&Recording{}).Where("id = ?", recordingID).Update("clock_offset_s", offsetS).Error)
+	return mapped(
+		"noting the clock's offset",
+		b.db.WithContext(ctx).Model(&Recording{}).Where("id = ?", recordingID).Update("clock_offset_s", offsetS).Error,
+	)
 }
 
 // ClockOffset is how far a recording's own clock is known to be off.
@@ -159,7 +183,11 @@ func (b *Book) ClockOffset(ctx context.Context, recordingID int64) (float64, err
 // StartTransaction notes a transaction of a charge point's connector and gives its
 // number.
 func (b *Book) StartTransaction(ctx context.Context, charger string, connector int) (id int, err error) {
-	err = b.db.WithContext(ctx).Raw("INSERT INTO charger_transactions (charge_point, connector) VALUES (?, ?) RETURNING id", charger, connector).Scan(&id).Error
+	err = b.db.WithContext(ctx).Raw(
+		"INSERT INTO charger_transactions (charge_point, connector) VALUES (?, ?) RETURNING id",
+		charger,
+		connector,
+	).Scan(&id).Error
 	return id, mapped("noting the transaction", err)
 }
 

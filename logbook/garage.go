@@ -47,8 +47,9 @@ func carFrom(c *run.Car) *Car {
 		Name: c.Name, Chemistry: c.Chemistry, GrossKWh: c.GrossKWh, UsableKWh: c.UsableKWh, CellsInSeries: c.CellsInSeries,
 		PackMinV: c.PackMinV, PackNominalV: c.PackNominalV, PackMaxV: c.PackMaxV, MaxKW: c.MaxKW, MaxA: c.MaxA,
 		ConverterKW: c.ConverterKW, BatteryMassKg: c.BatteryMassKg, HeaterKW: c.HeaterKW, WarmC: c.WarmC,
-		Preconditioning: c.Preconditioning, ConsumptionWhKm: c.ConsumptionWhKm, RatedRangeKm: c.RatedRangeKm, Envelope: c.Envelope,
-		TimerS: c.TimerS, TimerSharePct: c.TimerSharePct, Pack: c.Pack,
+		Preconditioning: c.Preconditioning, ConsumptionWhKm: c.ConsumptionWhKm, RatedRangeKm: c.RatedRangeKm,
+		Envelope: c.Envelope,
+		TimerS:   c.TimerS, TimerSharePct: c.TimerSharePct, Pack: c.Pack,
 		HeaterStopC: c.HeaterStopC, Navigation: c.Navigation, GentleEnvelope: c.GentleEnvelope,
 	}
 }
@@ -113,7 +114,8 @@ func (c *Car) fillFrom(o *Car) bool {
 
 func (c *Car) numbers() []**float64 {
 	return []**float64{&c.GrossKWh, &c.UsableKWh, &c.CellsInSeries, &c.PackMinV, &c.PackNominalV, &c.PackMaxV, &c.MaxKW,
-		&c.MaxA, &c.ConverterKW, &c.BatteryMassKg, &c.HeaterKW, &c.WarmC, &c.ConsumptionWhKm, &c.RatedRangeKm, &c.TimerS, &c.TimerSharePct, &c.HeaterStopC}
+		&c.MaxA, &c.ConverterKW, &c.BatteryMassKg, &c.HeaterKW, &c.WarmC, &c.ConsumptionWhKm, &c.RatedRangeKm, &c.TimerS,
+		&c.TimerSharePct, &c.HeaterStopC}
 }
 
 func fill(into **float64, from *float64) bool {
@@ -183,7 +185,15 @@ func stallFrom(s *run.Stall) *Stall {
 
 // Describe gives the stall in the words of run.json.
 func (s *Stall) Describe() *run.Stall {
-	out := &run.Stall{Name: s.Name, RatedKW: s.RatedKW, MaxA: s.MaxA, MinV: s.MinV, MaxV: s.MaxV, SharedKW: s.SharedKW, Tariff: s.Tariff}
+	out := &run.Stall{
+		Name:     s.Name,
+		RatedKW:  s.RatedKW,
+		MaxA:     s.MaxA,
+		MinV:     s.MinV,
+		MaxV:     s.MaxV,
+		SharedKW: s.SharedKW,
+		Tariff:   s.Tariff,
+	}
 	if s.Site != nil {
 		out.Site = s.Site.Name
 	}
@@ -215,7 +225,10 @@ func (b *Book) Cars(ctx context.Context) ([]Car, error) {
 // byFirstUse orders software versions by when each was first used, or else noted: what
 // they are called says nothing (2099.10 came after 2099.9).
 func byFirstUse(db *gorm.DB) *gorm.DB {
-	return db.Order(`coalesce((SELECT min(r.started_at) FROM runs r WHERE r.software_id = softwares.id AND r.deleted_at IS NULL), added_at), id`)
+	return db.Order(
+		`coalesce((SELECT min(r.started_at) FROM runs r WHERE r.software_id = softwares.id
+			AND r.deleted_at IS NULL), added_at), id`,
+	)
 }
 
 // Car gives one car.
@@ -284,14 +297,25 @@ func (b *Book) DeleteAdapter(ctx context.Context, id int64) error {
 // Sites lists the sites by name with their stalls.
 func (b *Book) Sites(ctx context.Context) ([]Site, error) {
 	var list []Site
-	err := b.db.WithContext(ctx).Preload("Stalls", func(db *gorm.DB) *gorm.DB { return db.Order("name") }).Order("name").Find(&list).Error
+	err := b.db.WithContext(ctx).Preload(
+		"Stalls",
+		func(db *gorm.DB) *gorm.DB { return db.Order("name") },
+	).Order(
+		"name",
+	).Find(&list).Error
 	return list, mapped("listing the sites", err)
 }
 
 // Site gives one site with its stalls.
 func (b *Book) Site(ctx context.Context, id int64) (*Site, error) {
 	var s Site
-	err := b.db.WithContext(ctx).Preload("Stalls", func(db *gorm.DB) *gorm.DB { return db.Order("name") }).First(&s, id).Error
+	err := b.db.WithContext(ctx).Preload(
+		"Stalls",
+		func(db *gorm.DB) *gorm.DB { return db.Order("name") },
+	).First(
+		&s,
+		id,
+	).Error
 	return &s, mapped(fmt.Sprintf("site %d", id), err)
 }
 
@@ -331,5 +355,6 @@ func (b *Book) DeleteSite(ctx context.Context, id int64) error {
 
 // IsRule tells whether an error is a rule that the tester can do something about.
 func IsRule(err error) bool {
-	return errors.Is(err, ErrTaken) || errors.Is(err, ErrInUse) || errors.Is(err, ErrRefused) || errors.Is(err, ErrNotFound)
+	return errors.Is(err, ErrTaken) || errors.Is(err, ErrInUse) || errors.Is(err, ErrRefused) ||
+		errors.Is(err, ErrNotFound)
 }

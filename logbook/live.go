@@ -62,7 +62,8 @@ func recordingOf(tx *gorm.DB, runID int64, name string, side trace.Side, resolut
 		return &rec, err
 	}
 	var next int
-	if err := tx.Raw("SELECT coalesce(max(position) + 1, 0) FROM recordings WHERE run_id = ?", runID).Scan(&next).Error; err != nil {
+	if err := tx.Raw("SELECT coalesce(max(position) + 1, 0) FROM recordings WHERE run_id = ?",
+		runID).Scan(&next).Error; err != nil {
 		return nil, err
 	}
 	rec = Recording{RunID: runID, Position: next, Name: name, Side: string(side), SoCResolutionPct: resolution}
@@ -167,7 +168,8 @@ func (b *Book) PlugOf(ctx context.Context, runID, recordingID int64) (Plug, erro
 // MoveLive takes a live run to another stall.
 func (b *Book) MoveLive(ctx context.Context, runID, stallID int64) error {
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
-		if err := tx.Exec("UPDATE runs SET stall_id = ?, revision = revision + 1 WHERE id = ? AND live", stallID, runID).Error; err != nil {
+		if err := tx.Exec("UPDATE runs SET stall_id = ?, revision = revision + 1 WHERE id = ? AND live", stallID,
+			runID).Error; err != nil {
 			return err
 		}
 		return notify(tx, runID)

@@ -71,7 +71,13 @@ func (row *Run) Describe() *run.Run {
 	if a := row.Adapter; a != nil {
 		r.Adapter = &run.Adapter{Name: a.Name, MaxA: a.MaxA, MaxV: a.MaxV}
 	}
-	m := run.Method{Name: row.MethodName, FromPct: row.FromPct, ToPct: row.ToPct, Clock: row.Clock, Climate: row.MethodClimate}
+	m := run.Method{
+		Name:    row.MethodName,
+		FromPct: row.FromPct,
+		ToPct:   row.ToPct,
+		Clock:   row.Clock,
+		Climate: row.MethodClimate,
+	}
 	if m != (run.Method{}) {
 		r.Method = &m
 	}
@@ -102,10 +108,12 @@ func (row *Run) asDescribed(r *run.Run) {
 	} else if then.Car != nil && then.Car.Name == "" && r.Car == nil {
 		r.Car = then.Car
 	}
-	if s := then.Stall; s != nil && (r.Stall == nil && s.Site == "" && s.Name == "" || r.Stall != nil && sameStall(s, r.Stall)) {
+	if s := then.Stall; s != nil &&
+		(r.Stall == nil && s.Site == "" && s.Name == "" || r.Stall != nil && sameStall(s, r.Stall)) {
 		r.Stall = s
 	}
-	if a := then.Adapter; a != nil && (r.Adapter == nil && a.Name == "" || r.Adapter != nil && a.Name == r.Adapter.Name) {
+	if a := then.Adapter; a != nil &&
+		(r.Adapter == nil && a.Name == "" || r.Adapter != nil && a.Name == r.Adapter.Name) {
 		r.Adapter = a
 	}
 	if then.Method != nil && r.Method == nil {
@@ -117,7 +125,8 @@ func (row *Run) asDescribed(r *run.Run) {
 }
 
 func sameStall(a, b *run.Stall) bool {
-	return (a.Site == b.Site || a.Site == "" && b.Site == "unnamed site") && (a.Name == b.Name || a.Name == "" && b.Name == "unnamed")
+	return (a.Site == b.Site || a.Site == "" && b.Site == "unnamed site") &&
+		(a.Name == b.Name || a.Name == "" && b.Name == "unnamed")
 }
 
 // readings gives a recording in the order in which it was recorded.
@@ -146,7 +155,10 @@ func (b *Book) readingsFrom(ctx context.Context, rec Recording, n int) (*trace.R
 		into = append(into, &values[i])
 	}
 	// The channels come from this program's own list, never from a file.
-	query := "SELECT " + strings.Join(append([]string{"t_s"}, names...), ", ") + " FROM readings WHERE recording_id = $1 AND n >= $2 ORDER BY n"
+	query := "SELECT " + strings.Join(
+		append([]string{"t_s"}, names...),
+		", ",
+	) + " FROM readings WHERE recording_id = $1 AND n >= $2 ORDER BY n"
 	err := b.db.WithContext(ctx).Connection(func(c *gorm.DB) error {
 		return c.Statement.ConnPool.(*sql.Conn).Raw(func(driver any) error {
 			rows, err := driver.(*stdlib.Conn).Conn().Query(ctx, query, rec.ID, n)
@@ -189,7 +201,10 @@ func (b *Book) File(ctx context.Context, recordingID int64) (name string, conten
 }
 
 // written writes a recording in the project's own format.
-func (b *Book) written(ctx context.Context, recordingID int64) (name string, content []byte, canonical bool, err error) {
+func (b *Book) written(
+	ctx context.Context,
+	recordingID int64,
+) (name string, content []byte, canonical bool, err error) {
 	var rec Recording
 	if err := b.db.WithContext(ctx).First(&rec, recordingID).Error; err != nil {
 		return "", nil, false, mapped("the recording", err)

@@ -347,17 +347,47 @@ func TestSitesStallsAndAdapters(t *testing.T) {
 	require.ErrorIs(t, b.SaveSite(ctx, &logbook.Site{Name: "Lime Kiln"}), logbook.ErrTaken)
 	require.ErrorIs(t, b.SaveSite(ctx, &logbook.Site{}), logbook.ErrRefused, "a site has a name")
 
-	tariff := &run.Tariff{Currency: "EUR", PerMin: []run.Tier{{UpToKW: run.N(90), Price: run.N(0.3)}, {Price: run.N(0.6)}}}
-	stall := &logbook.Stall{SiteID: site.ID, Name: "2", RatedKW: run.N(150), MinV: run.N(200), MaxV: run.N(920), Tariff: tariff}
+	tariff := &run.Tariff{
+		Currency: "EUR",
+		PerMin:   []run.Tier{{UpToKW: run.N(90), Price: run.N(0.3)}, {Price: run.N(0.6)}},
+	}
+	stall := &logbook.Stall{
+		SiteID:  site.ID,
+		Name:    "2",
+		RatedKW: run.N(150),
+		MinV:    run.N(200),
+		MaxV:    run.N(920),
+		Tariff:  tariff,
+	}
 	require.NoError(t, b.SaveStall(ctx, stall))
 	require.ErrorIs(t, b.SaveStall(ctx, &logbook.Stall{SiteID: site.ID, Name: "2"}), logbook.ErrTaken)
-	require.ErrorIs(t, b.SaveStall(ctx, &logbook.Stall{SiteID: 99, Name: "1"}), logbook.ErrInUse, "a stall stands at a site")
-	require.ErrorIs(t, b.SaveStall(ctx, &logbook.Stall{SiteID: site.ID, Name: "3", MinV: run.N(500), MaxV: run.N(200)}), logbook.ErrRefused)
+	require.ErrorIs(
+		t,
+		b.SaveStall(ctx, &logbook.Stall{SiteID: 99, Name: "1"}),
+		logbook.ErrInUse,
+		"a stall stands at a site",
+	)
+	require.ErrorIs(
+		t,
+		b.SaveStall(ctx, &logbook.Stall{SiteID: site.ID, Name: "3", MinV: run.N(500), MaxV: run.N(200)}),
+		logbook.ErrRefused,
+	)
 	kept, err := b.Stall(ctx, stall.ID)
 	require.NoError(t, err)
 	assert.Equal(t, tariff, kept.Tariff)
 	assert.Equal(t, "Lime Kiln", kept.Site.Name)
-	assert.Equal(t, &run.Stall{Site: "Lime Kiln", Name: "2", RatedKW: run.N(150), MinV: run.N(200), MaxV: run.N(920), Tariff: tariff}, kept.Describe())
+	assert.Equal(
+		t,
+		&run.Stall{
+			Site:    "Lime Kiln",
+			Name:    "2",
+			RatedKW: run.N(150),
+			MinV:    run.N(200),
+			MaxV:    run.N(920),
+			Tariff:  tariff,
+		},
+		kept.Describe(),
+	)
 
 	// A run at a stall that the sites know fills in what they do not, and nothing else.
 	in := bundle(t, 5)

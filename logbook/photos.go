@@ -28,7 +28,14 @@ func (b *Book) AddPhoto(ctx context.Context, p *Photo) error {
 // what is on them.
 func (b *Book) Photos(ctx context.Context, runID int64) ([]Photo, error) {
 	var list []Photo
-	err := b.db.WithContext(ctx).Omit("content").Where("run_id = ? AND deleted_at IS NULL", runID).Order("t_s, id").Find(&list).Error
+	err := b.db.WithContext(ctx).Omit(
+		"content",
+	).Where(
+		"run_id = ? AND deleted_at IS NULL",
+		runID,
+	).Order(
+		"t_s, id",
+	).Find(&list).Error
 	return list, mapped("listing the photos", err)
 }
 

@@ -28,9 +28,11 @@ func TestRangesOfTheDatabaseAreThoseOfTheFields(t *testing.T) {
 	require.NoError(t, err)
 	defer db.Close()
 	for _, q := range []string{
-		"INSERT INTO cars (name) VALUES ('Alder')", "INSERT INTO sites (name) VALUES ('Mill')", "INSERT INTO stalls (site_id, name) SELECT id, '1' FROM sites",
+		"INSERT INTO cars (name) VALUES ('Alder')", "INSERT INTO sites (name) VALUES ('Mill')", "INSERT INTO " +
+			"stalls (site_id, name) SELECT id, '1' FROM sites",
 		"INSERT INTO adapters (name) VALUES ('Bobbin')", "INSERT INTO runs (fingerprint) VALUES ('x')",
-		"INSERT INTO recordings (run_id, position, name, side, readings, channels) SELECT id, 0, 'a.csv', 'car', 0, '' FROM runs",
+		"INSERT INTO recordings (run_id, position, name, side, readings, channels) SELECT id, 0, 'a.csv', " +
+			"'car', 0, '' FROM runs",
 		"INSERT INTO marks (run_id, t_s, kind) SELECT id, 0, 'note' FROM runs",
 	} {
 		_, err := db.Exec(q)

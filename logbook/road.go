@@ -77,7 +77,8 @@ var roadGroups = map[string]group{
 	"car": {"coalesce(place.n, 2147483647)", `(SELECT id, rank() OVER (ORDER BY lower(name) COLLATE "C") AS n
 		FROM cars) place ON place.id = r.car_id`},
 	"software": {"coalesce(place.n, 2147483647)", `(SELECT sw.id, rank() OVER (ORDER BY lower(c.name) COLLATE "C",
-		lower(version) COLLATE "C") AS n FROM softwares sw JOIN cars c ON c.id = sw.car_id) place ON place.id = r.software_id`},
+		lower(version) COLLATE "C") AS n FROM softwares sw JOIN cars c ON c.id = sw.car_id) place
+		ON place.id = r.software_id`},
 	"stall": {"coalesce(place.n, 2147483647)", `(SELECT st.id, rank() OVER (ORDER BY lower(s.name) COLLATE "C",
 		lower(st.name) COLLATE "C") AS n FROM stalls st JOIN sites s ON s.id = st.site_id) place ON place.id = r.stall_id`},
 	"preconditioned": {"r.preconditioned", ""},

@@ -190,7 +190,10 @@ func TestMadeCountsKinds(t *testing.T) {
 	}
 	assert.Equal(t, 20, runs)
 	assert.Equal(t, 20, named)
-	exec("UPDATE runs SET car_id = NULL, software_id = NULL, stall_id = NULL, preconditioned = '', start_pct = NULL, from_pct = 12.34")
+	exec(
+		"UPDATE runs SET car_id = NULL, software_id = NULL, stall_id = NULL, preconditioned = '', start_pct = " +
+			"NULL, from_pct = 12.34",
+	)
 	made, err = b.Made(ctx)
 	require.NoError(t, err)
 	require.Len(t, made, 1)

@@ -38,7 +38,14 @@ func Fingerprint(files []intake.File) string {
 // Twin finds a run that was made of the same files, newest first.
 func (b *Book) Twin(ctx context.Context, files []intake.File) (*Run, bool, error) {
 	var r Run
-	err := b.db.WithContext(ctx).Preload("Car").Where("fingerprint = ?", Fingerprint(files)).Order("id DESC").First(&r).Error
+	err := b.db.WithContext(ctx).Preload(
+		"Car",
+	).Where(
+		"fingerprint = ?",
+		Fingerprint(files),
+	).Order(
+		"id DESC",
+	).First(&r).Error
 	if errors.Is(err, gorm.ErrRecordNotFound) {
 		return nil, false, nil
 	}
@@ -105,7 +112,8 @@ func (row *Run) describe(tx *gorm.DB, r *run.Run) error {
 		row.MethodName, row.FromPct, row.ToPct, row.Clock, row.MethodClimate = m.Name, m.FromPct, m.ToPct, m.Clock, m.Climate
 	}
 	if c := r.Conditions; c != nil {
-		row.AmbientC, row.BatteryC, row.Preconditioned, row.PreconditionedMin = c.AmbientC, c.BatteryC, c.Preconditioned, c.PreconditionedMin
+		row.AmbientC, row.BatteryC = c.AmbientC, c.BatteryC
+		row.Preconditioned, row.PreconditionedMin = c.Preconditioned, c.PreconditionedMin
 		row.Profile, row.Climate, row.Weather = c.Profile, c.Climate, c.Weather
 	}
 	var err error
@@ -154,7 +162,9 @@ func saveRecording(ctx context.Context, tx *gorm.DB, conn *sql.Conn, in *intake.
 	if err != nil {
 		return err
 	}
-	return tx.Create(&recordingFile{RecordingID: row.ID, Name: in.Files[i].Name, Content: content, Canonical: canonical}).Error
+	return tx.Create(
+		&recordingFile{RecordingID: row.ID, Name: in.Files[i].Name, Content: content, Canonical: canonical},
+	).Error
 }
 
 // columnsOf lists the channels of a recording in the order of trace.Channels.

@@ -41,7 +41,8 @@ func (b *Book) Type(ctx context.Context, runID int64, side trace.Side, key, line
 		var old *TypedLine
 		if correcting != "" {
 			old = &TypedLine{}
-			if err := tx.Where("run_id = ? AND key = ? AND corrected_by IS NULL", runID, correcting).First(old).Error; err != nil {
+			if err := tx.Where("run_id = ? AND key = ? AND corrected_by IS NULL", runID,
+				correcting).First(old).Error; err != nil {
 				return err
 			}
 			row.N, row.TS, row.RecordingID, s.TS = old.N, old.TS, old.RecordingID, old.TS
@@ -68,7 +69,8 @@ func (b *Book) Type(ctx context.Context, runID int64, side trace.Side, key, line
 
 // correct puts other values in the place of a typed reading.
 func correct(tx *gorm.DB, runID int64, old *TypedLine, key string, s Sample) error {
-	if err := tx.Model(&TypedLine{}).Where("run_id = ? AND key = ?", runID, old.Key).Update("corrected_by", key).Error; err != nil {
+	if err := tx.Model(&TypedLine{}).Where("run_id = ? AND key = ?", runID, old.Key).Update("corrected_by",
+		key).Error; err != nil {
 		return err
 	}
 	values := map[string]any{}
@@ -78,7 +80,8 @@ func correct(tx *gorm.DB, runID int64, old *TypedLine, key string, s Sample) err
 			values[string(in.Channel)] = v
 		}
 	}
-	if err := tx.Table("readings").Where("recording_id = ? AND n = ?", old.RecordingID, old.N).Updates(values).Error; err != nil {
+	if err := tx.Table("readings").Where("recording_id = ? AND n = ?", old.RecordingID,
+		old.N).Updates(values).Error; err != nil {
 		return err
 	}
 	for _, c := range channelsOf([]Sample{s}) {
@@ -94,5 +97,8 @@ func correct(tx *gorm.DB, runID int64, old *TypedLine, key string, s Sample) err
 // TypedLines lists what was typed in a run, in order, corrected lines too.
 func (b *Book) TypedLines(ctx context.Context, runID int64) ([]TypedLine, error) {
 	var list []TypedLine
-	return list, mapped("reading what was typed", b.db.WithContext(ctx).Where("run_id = ?", runID).Order("t_s, key").Find(&list).Error)
+	return list, mapped(
+		"reading what was typed",
+		b.db.WithContext(ctx).Where("run_id = ?", runID).Order("t_s, key").Find(&list).Error,
+	)
 }

@@ -168,7 +168,8 @@ func (s *line) at(c string) {
 		s.flow = on
 	case strings.HasPrefix(c, "SH") && len(c) == 5 && hexOnly("0"+c[2:]):
 		s.header = c[2:]
-	case c == "AT0" || c == "AT1" || c == "AT2" || strings.HasPrefix(c, "ST") || strings.HasPrefix(c, "SP") || strings.HasPrefix(c, "CRA") ||
+	case c == "AT0" || c == "AT1" || c == "AT2" || strings.HasPrefix(c, "ST") || strings.HasPrefix(c, "SP") ||
+		strings.HasPrefix(c, "CRA") ||
 		strings.HasPrefix(c, "FC") || c == "CAF1" || c == "AL" || c == "M0":
 	default:
 		s.say("?")
@@ -255,9 +256,19 @@ func (a *Adapter) units(to string, m []byte) []unit {
 func (a *Adapter) data(request, identifier string) []byte {
 	s := a.World.CarValues()
 	n := s.Battery.Ordered()
-	values := map[trace.Channel]float64{trace.SoC: s.SoCPct, trace.Voltage: s.PackV, trace.Current: s.Amps, trace.Power: s.PackKW,
-		trace.BatteryTemp: n.MeanC(), trace.BatteryTempMin: n.ColdestC, trace.BatteryTempMax: n.WarmestC, trace.InletTemp: s.InletC,
-		trace.HeaterPower: s.HeaterKW, trace.AuxPower: s.AuxKW, trace.AmbientTemp: a.World.sc.AmbientC}
+	values := map[trace.Channel]float64{
+		trace.SoC:            s.SoCPct,
+		trace.Voltage:        s.PackV,
+		trace.Current:        s.Amps,
+		trace.Power:          s.PackKW,
+		trace.BatteryTemp:    n.MeanC(),
+		trace.BatteryTempMin: n.ColdestC,
+		trace.BatteryTempMax: n.WarmestC,
+		trace.InletTemp:      s.InletC,
+		trace.HeaterPower:    s.HeaterKW,
+		trace.AuxPower:       s.AuxKW,
+		trace.AmbientTemp:    a.World.sc.AmbientC,
+	}
 	var data []byte
 	for i := range a.Profile.Channels {
 		c := &a.Profile.Channels[i]

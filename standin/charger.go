@@ -87,7 +87,8 @@ func (c *Charger) connect(ctx context.Context, t *talk) error {
 	}
 	defer ws.CloseNow()
 	t.status = ""
-	if _, err := c.ask(ctx, ws, "BootNotification", map[string]any{"chargePointVendor": "Wend Valley", "chargePointModel": "stand-in"}); err != nil {
+	if _, err := c.ask(ctx, ws, "BootNotification", map[string]any{"chargePointVendor": "Wend Valley",
+		"chargePointModel": "stand-in"}); err != nil {
 		return err
 	}
 	t.booted = true
@@ -111,13 +112,24 @@ func (c *Charger) tell(ctx context.Context, ws *websocket.Conn, t *talk) error {
 		if s.Status == "Faulted" {
 			code = "InternalError"
 		}
-		if _, err := c.ask(ctx, ws, "StatusNotification", map[string]any{"connectorId": 1, "errorCode": code, "status": s.Status, "timestamp": c.clock()}); err != nil {
+		if _, err := c.ask(ctx, ws, "StatusNotification",
+			map[string]any{"connectorId": 1, "errorCode": code, "status": s.Status, "timestamp": c.clock()}); err != nil {
 			return err
 		}
 		t.status = s.Status
 	}
 	if s.Plugged && s.StallKW > 0 && !t.charging {
-		answer, err := c.ask(ctx, ws, "StartTransaction", map[string]any{"connectorId": 1, "idTag": "WORKSHOP", "meterStart": int(s.Register * 1000), "timestamp": c.clock()})
+		answer, err := c.ask(
+			ctx,
+			ws,
+			"StartTransaction",
+			map[string]any{
+				"connectorId": 1,
+				"idTag":       "WORKSHOP",
+				"meterStart":  int(s.Register * 1000),
+				"timestamp":   c.clock(),
+			},
+		)
 		if err != nil {
 			return err
 		}
@@ -143,7 +155,17 @@ func (c *Charger) tell(ctx context.Context, ws *websocket.Conn, t *talk) error {
 	}
 	if t.charging && (!s.Plugged || s.Over) {
 		t.charging = false
-		_, err := c.ask(ctx, ws, "StopTransaction", map[string]any{"transactionId": t.transaction, "meterStop": int(s.Register * 1000), "timestamp": c.clock(), "reason": "Local"})
+		_, err := c.ask(
+			ctx,
+			ws,
+			"StopTransaction",
+			map[string]any{
+				"transactionId": t.transaction,
+				"meterStop":     int(s.Register * 1000),
+				"timestamp":     c.clock(),
+				"reason":        "Local",
+			},
+		)
 		return err
 	}
 	return nil
@@ -152,7 +174,13 @@ func (c *Charger) tell(ctx context.Context, ws *websocket.Conn, t *talk) error {
 // meter is one meter value, with power offered beside power delivered.
 func (c *Charger) meter(s State) map[string]any {
 	value := func(measurand, unit string, v float64, decimals int) map[string]any {
-		return map[string]any{"value": strconv.FormatFloat(v, 'f', decimals, 64), "context": "Sample.Periodic", "measurand": measurand, "unit": unit, "location": "Outlet"}
+		return map[string]any{
+			"value":     strconv.FormatFloat(v, 'f', decimals, 64),
+			"context":   "Sample.Periodic",
+			"measurand": measurand,
+			"unit":      unit,
+			"location":  "Outlet",
+		}
 	}
 	amps := 0.0
 	if s.PackV > 0 {
@@ -160,8 +188,13 @@ func (c *Charger) meter(s State) map[string]any {
 	}
 	soc := value("SoC", "Percent", s.SoCPct, 0)
 	soc["location"] = "EV"
-	sampled := []any{value("Power.Active.Import", "W", s.StallKW*1000, 0), value("Current.Import", "A", amps, 1), value("Voltage", "V", s.PackV, 1),
-		value("Energy.Active.Import.Register", "Wh", s.Register*1000, 0), soc}
+	sampled := []any{
+		value("Power.Active.Import", "W", s.StallKW*1000, 0),
+		value("Current.Import", "A", amps, 1),
+		value("Voltage", "V", s.PackV, 1),
+		value("Energy.Active.Import.Register", "Wh", s.Register*1000, 0),
+		soc,
+	}
 	if s.OfferedKW > 0 && !math.IsInf(s.OfferedKW, 1) {
 		sampled = append(sampled, value("Power.Offered", "W", s.OfferedKW*1000, 0))
 	}

@@ -43,7 +43,17 @@ func (s *Screen) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	}
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
 	w.Header().Set("Content-Security-Policy", "default-src 'none'; style-src 'unsafe-inline'")
-	fmt.Fprintf(w, `<!doctype html><html lang="en"><head><meta charset="utf-8"><meta http-equiv="refresh" content="%d"><title>Charger's screen, a stand-in</title>
-<style>body{background:#10202c;color:#dfe9f0;font:26px sans-serif;display:grid;place-content:center;min-height:90vh;text-align:center}b{font-size:84px}small{color:#9fb2c0}</style></head>
-<body><h1>%s</h1>%s<small>page %d of 3, simulated</small></body></html>`, lagS, st.Status, rows, turn+1)
+	fmt.Fprintf(
+		w,
+		`<!doctype html><html lang="en"><head><meta charset="utf-8"><meta http-equiv="refresh" content="%d">
+<title>Charger's screen, a stand-in</title>
+<style>body{background:#10202c;color:#dfe9f0;font:26px sans-serif;
+  display:grid;place-content:center;min-height:90vh;text-align:center}
+b{font-size:84px}small{color:#9fb2c0}</style></head>
+<body><h1>%s</h1>%s<small>page %d of 3, simulated</small></body></html>`,
+		lagS,
+		st.Status,
+		rows,
+		turn+1,
+	)
 }

@@ -61,7 +61,9 @@ func TestSegmentation(t *testing.T) {
 		return out
 	}
 	assert.Equal(t, []string{"0362F190AAAAAAAA"}, hexes(standin.Frames([]byte{0x62, 0xF1, 0x90})))
-	vin := append([]byte{0x62, 0xF1, 0x90}, []byte("ZZWEND0LIBRARY001")...) // 20 bytes, as every vehicle identification answer
+	vin := append(
+		[]byte{0x62, 0xF1, 0x90},
+		[]byte("ZZWEND0LIBRARY001")...) // 20 bytes, as every vehicle identification answer
 	assert.Equal(t, []string{"101462F1905A5A57", "21454E44304C4942", "2252415259303031"}, hexes(standin.Frames(vin)))
 	long := standin.Frames(make([]byte, 6+7*17))
 	assert.Equal(t, byte(0x2F), long[15][0])
@@ -199,7 +201,16 @@ func TestFaultsOfTheCar(t *testing.T) {
 		assert.LessOrEqual(t, most[true], 150.5, "0.3 of 500 A")
 	})
 	t.Run("a neighbour: what is offered falls", func(t *testing.T) {
-		sc, err := standin.ReadScenario([]byte(strings.Replace(fmt.Sprintf(scenario, `{"kind": "neighbour", "at_s": 100, "for_s": 100}`), `"max_a": 500`, `"max_a": 500, "shared_kw": 120`, 1)))
+		sc, err := standin.ReadScenario(
+			[]byte(
+				strings.Replace(
+					fmt.Sprintf(scenario, `{"kind": "neighbour", "at_s": 100, "for_s": 100}`),
+					`"max_a": 500`,
+					`"max_a": 500, "shared_kw": 120`,
+					1,
+				),
+			),
+		)
 		require.NoError(t, err)
 		w, err := standin.NewWorld(sc, 120, 7)
 		require.NoError(t, err)

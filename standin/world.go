@@ -61,8 +61,22 @@ const (
 	BusTrouble      = "can-error"        // the adapter cannot read the car's bus
 )
 
-var faultKinds = []string{PaymentRefused, HandshakeFailed, StallDead, AdapterDropped, LateReadings, FrozenValues, ClockWrong, NeighbourPlugs, CableDerated, ColdPack, HeatThrottle,
-	TimerStep, StopsByItself, BusTrouble}
+var faultKinds = []string{
+	PaymentRefused,
+	HandshakeFailed,
+	StallDead,
+	AdapterDropped,
+	LateReadings,
+	FrozenValues,
+	ClockWrong,
+	NeighbourPlugs,
+	CableDerated,
+	ColdPack,
+	HeatThrottle,
+	TimerStep,
+	StopsByItself,
+	BusTrouble,
+}
 
 // ReadScenario reads and checks a scenario.
 func ReadScenario(content []byte) (*Scenario, error) {
@@ -82,7 +96,10 @@ func ReadScenario(content []byte) (*Scenario, error) {
 		faults = append(faults, err)
 	}
 	if !(s.FromPct >= 0 && s.FromPct < s.ToPct && s.ToPct <= 100) {
-		faults = append(faults, fmt.Errorf("from_pct %g and to_pct %g: expected a window from 0 to 100", s.FromPct, s.ToPct))
+		faults = append(
+			faults,
+			fmt.Errorf("from_pct %g and to_pct %g: expected a window from 0 to 100", s.FromPct, s.ToPct),
+		)
 	}
 	return &s, errors.Join(faults...)
 }
@@ -121,7 +138,13 @@ func NewWorld(sc *Scenario, speed float64, seed uint64) (*World, error) {
 	if !(speed >= 0.1 && speed <= 1000) {
 		return nil, fmt.Errorf("speed %g: expected 0.1 to 1000", speed)
 	}
-	w := &World{sc: sc, speed: speed, started: time.Now(), rng: rand.New(rand.NewPCG(seed, 11)), changed: make(chan struct{})}
+	w := &World{
+		sc:      sc,
+		speed:   speed,
+		started: time.Now(),
+		rng:     rand.New(rand.NewPCG(seed, 11)),
+		changed: make(chan struct{}),
+	}
 	if w.plugAt = sc.PlugS; w.plugAt == 0 {
 		w.plugAt = 20
 	}
@@ -139,7 +162,10 @@ func (w *World) begin() error {
 	sc := w.sc
 	car := *sc.Car
 	plan := forecast.Plan{Car: &car, Stall: sc.Stall, Adapter: sc.Adapter, FromPct: sc.FromPct, ToPct: sc.ToPct,
-		Battery: pack.Nodes{ColdestC: sc.BatteryC, WarmestC: sc.BatteryC + 1}, AmbientC: sc.AmbientC, ReplugAtPct: sc.ReplugPct, ReplugS: sc.ReplugS,
+		Battery: pack.Nodes{
+			ColdestC: sc.BatteryC,
+			WarmestC: sc.BatteryC + 1,
+		}, AmbientC: sc.AmbientC, ReplugAtPct: sc.ReplugPct, ReplugS: sc.ReplugS,
 		TaperShare: 1 + 0.01*w.rng.NormFloat64()}
 	for _, f := range sc.Faults {
 		switch f.Kind {

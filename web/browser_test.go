@@ -44,10 +44,14 @@ func TestSamplesDroppedIntoThePage(t *testing.T) {
 		confirm bool
 		heading string
 	}{
-		{"run-folder.zip", false, "10–80 %"}, {"zincroad.csv", true, "10–80 %"}, {"spreadsheet.csv", true, "10–80 %"}, {"screen-notes.txt", true, "20–80 %"},
+		{"run-folder.zip", false, "10–80 %"}, {"zincroad.csv", true, "10–80 %"}, {"spreadsheet.csv", true,
+			"10–80 %"}, {"screen-notes.txt", true, "20–80 %"},
 	} {
 		s.open("/desk")
-		s.do(chromedp.SetUploadFiles(css("#file"), []string{sample(t, c.file)}), chromedp.Click(css("#file-form button")))
+		s.do(
+			chromedp.SetUploadFiles(css("#file"), []string{sample(t, c.file)}),
+			chromedp.Click(css("#file-form button")),
+		)
 		if c.confirm {
 			s.do(chromedp.WaitVisible(css("#understood")))
 			assert.Contains(t, s.text("#understood"), "readings over", c.file)
@@ -80,21 +84,53 @@ func TestDropOnTheRoad(t *testing.T) {
 func TestGuessesCanBeChanged(t *testing.T) {
 	s := newSite(t, 1280, 800, false)
 	s.open("/desk")
-	s.do(chromedp.SetUploadFiles(css("#file"), []string{sample(t, "spreadsheet.csv")}), chromedp.Click(css("#file-form button")), chromedp.WaitVisible(css("table.sample")))
-	assert.Equal(t, "turned", eval[string](s, `document.querySelector('[name=c4_sign]').value`), "amps below zero while charging")
+	s.do(
+		chromedp.SetUploadFiles(css("#file"), []string{sample(t, "spreadsheet.csv")}),
+		chromedp.Click(css("#file-form button")),
+		chromedp.WaitVisible(css("table.sample")),
+	)
+	assert.Equal(
+		t,
+		"turned",
+		eval[string](s, `document.querySelector('[name=c4_sign]').value`),
+		"amps below zero while charging",
+	)
 	assert.Equal(t, "°F", eval[string](s, `document.querySelector('[name=c5_unit]').value`))
 	assert.Contains(t, s.text("#understood .lead"), "battery 26 °C")
-	eval[bool](s, `(() => { const u = document.querySelector('[name=c5_unit]'); u.value = "°C"; u.dispatchEvent(new Event("change", {bubbles: true})); return true; })()`)
+	eval[bool](
+		s,
+		`(() => { const u = document.querySelector('[name=c5_unit]'); u.value = "°C"; u.dispatchEvent(new Event("change", {bubbles: true})); return true; })()`,
+	)
 	s.await(`document.querySelector("#understood .lead").textContent.includes("battery 79 °C")`)
-	eval[bool](s, `(() => { const u = document.querySelector('[name=c1_channel]'); u.value = "power_kw"; u.dispatchEvent(new Event("change", {bubbles: true})); return true; })()`)
-	s.await(`document.querySelector("#understood .bad") && document.querySelector("#understood .bad").textContent.includes("both read as power_kw")`)
+	eval[bool](
+		s,
+		`(() => { const u = document.querySelector('[name=c1_channel]'); u.value = "power_kw"; u.dispatchEvent(new Event("change", {bubbles: true})); return true; })()`,
+	)
+	s.await(
+		`document.querySelector("#understood .bad") && document.querySelector("#understood .bad").textContent.includes("both read as power_kw")`,
+	)
 	// Another delimiter makes other columns; the right one brings the guesses back.
-	eval[bool](s, `(() => { const u = document.querySelector('[name=delimiter]'); u.value = ","; u.dispatchEvent(new Event("change", {bubbles: true})); return true; })()`)
-	s.await(`document.querySelector("#understood .bad") && document.querySelector('[name=was_delimiter]').value === ","`)
-	eval[bool](s, `(() => { const u = document.querySelector('[name=delimiter]'); u.value = ";"; u.dispatchEvent(new Event("change", {bubbles: true})); return true; })()`)
-	s.await(`!document.querySelector("#understood .bad") && document.querySelector("#understood .lead").textContent.includes("battery 26 °C")`)
-	eval[bool](s, `(() => { const u = document.querySelector('[name=header_line]'); u.value = "900"; u.dispatchEvent(new Event("change", {bubbles: true})); return true; })()`)
-	s.await(`document.querySelector("#e-header_line") && document.querySelector("#e-header_line").textContent.includes("no line 900")`)
+	eval[bool](
+		s,
+		`(() => { const u = document.querySelector('[name=delimiter]'); u.value = ","; u.dispatchEvent(new Event("change", {bubbles: true})); return true; })()`,
+	)
+	s.await(
+		`document.querySelector("#understood .bad") && document.querySelector('[name=was_delimiter]').value === ","`,
+	)
+	eval[bool](
+		s,
+		`(() => { const u = document.querySelector('[name=delimiter]'); u.value = ";"; u.dispatchEvent(new Event("change", {bubbles: true})); return true; })()`,
+	)
+	s.await(
+		`!document.querySelector("#understood .bad") && document.querySelector("#understood .lead").textContent.includes("battery 26 °C")`,
+	)
+	eval[bool](
+		s,
+		`(() => { const u = document.querySelector('[name=header_line]'); u.value = "900"; u.dispatchEvent(new Event("change", {bubbles: true})); return true; })()`,
+	)
+	s.await(
+		`document.querySelector("#e-header_line") && document.querySelector("#e-header_line").textContent.includes("no line 900")`,
+	)
 	s.quiet()
 }
 
@@ -103,7 +139,11 @@ func TestWhatIsNoLogIsRefusedAndNothingStored(t *testing.T) {
 	letter := filepath.Join(t.TempDir(), "letter.csv")
 	require.NoError(t, os.WriteFile(letter, []byte("Dear workshop,\nthe van is ready.\n"), 0o644))
 	s.open("/desk")
-	s.do(chromedp.SetUploadFiles(css("#file"), []string{letter}), chromedp.Click(css("#file-form button")), chromedp.WaitVisible(css(".notice.bad")))
+	s.do(
+		chromedp.SetUploadFiles(css("#file"), []string{letter}),
+		chromedp.Click(css("#file-form button")),
+		chromedp.WaitVisible(css(".notice.bad")),
+	)
 	assert.Contains(t, s.text(".notice.bad"), "nothing was stored")
 	list, err := s.book.Arrivals(context.Background())
 	require.NoError(t, err)
@@ -114,16 +154,34 @@ func TestWhatIsNoLogIsRefusedAndNothingStored(t *testing.T) {
 func TestTypingReadings(t *testing.T) {
 	s := newSite(t, 1280, 800, false)
 	s.open("/desk")
-	s.do(chromedp.SendKeys(css("#readings"), "0:00 plug-in\n3:10 20% 118kW 21C\n7:00 118\n13:00 50% 110kW\n23:00 80% 70kW\n"))
+	s.do(
+		chromedp.SendKeys(
+			css("#readings"),
+			"0:00 plug-in\n3:10 20% 118kW 21C\n7:00 118\n13:00 50% 110kW\n23:00 80% 70kW\n",
+		),
+	)
 	s.await(`document.querySelectorAll("#answers li").length >= 5 && document.querySelector("#answers li.bad")`)
 	assert.Equal(t, "3:10 · SoC 20 % · power 118 kW · battery 21 °C", s.text("#answers li:nth-child(2)"))
 	assert.Contains(t, s.text("#answers li.bad"), "118 has no unit")
 	s.do(chromedp.Click(css("form.typed .primary")), chromedp.WaitVisible(css("#understood")))
 	assert.Contains(t, s.text("#understood .faults"), "118 has no unit")
-	s.do(chromedp.SendKeys(css("#f-new_car"), "Larch 52"), chromedp.SendKeys(css("#f-software"), "3.0"), chromedp.SetValue(css("#f-from_pct"), "90"))
+	s.do(
+		chromedp.SendKeys(css("#f-new_car"), "Larch 52"),
+		chromedp.SendKeys(css("#f-software"), "3.0"),
+		chromedp.SetValue(css("#f-from_pct"), "90"),
+	)
 	s.do(chromedp.Click(css(".what .primary")), chromedp.WaitVisible(css("#e-to_pct")))
-	assert.Equal(t, "Larch 52", eval[string](s, `document.querySelector("#f-new_car").value`), "what was typed stays after a fault")
-	s.do(chromedp.SetValue(css("#f-from_pct"), "20"), chromedp.Click(css(".what .primary")), chromedp.WaitVisible(css("h1.finding")))
+	assert.Equal(
+		t,
+		"Larch 52",
+		eval[string](s, `document.querySelector("#f-new_car").value`),
+		"what was typed stays after a fault",
+	)
+	s.do(
+		chromedp.SetValue(css("#f-from_pct"), "20"),
+		chromedp.Click(css(".what .primary")),
+		chromedp.WaitVisible(css("h1.finding")),
+	)
 	// Post 20 is where the notes start, at plug-in's zero; post 80 at 23:00.
 	assert.Contains(t, s.text("h1.finding"), "20–80 % in 23 min")
 	assert.Contains(t, s.text(".facts"), "Larch 52")
@@ -166,7 +224,9 @@ func TestRunPage(t *testing.T) {
 
 	// The clock from first power.
 	s.do(chromedp.Click(css(`.facts a[href*="clock=power"]`)))
-	s.await(`document.querySelector("h1.finding") && document.querySelector('.facts a[href*="clock=power"][aria-current]')`)
+	s.await(
+		`document.querySelector("h1.finding") && document.querySelector('.facts a[href*="clock=power"][aria-current]')`,
+	)
 	s.quiet()
 }
 
@@ -175,24 +235,40 @@ func TestConditionsAndMarksInPlace(t *testing.T) {
 	s.open("/runs/2")
 	post := s.text("table.posts tr:nth-child(2) td:nth-child(3)")
 	s.do(chromedp.Click(css("#conditions .edit")), chromedp.WaitVisible(css("#f-weather")))
-	s.do(chromedp.SetValue(css("#f-weather"), "hail"), chromedp.SetValue(css("#f-ambient_c"), "900"), chromedp.Click(css("#conditions .primary")), chromedp.WaitVisible(css("#e-ambient_c")))
+	s.do(
+		chromedp.SetValue(css("#f-weather"), "hail"),
+		chromedp.SetValue(css("#f-ambient_c"), "900"),
+		chromedp.Click(css("#conditions .primary")),
+		chromedp.WaitVisible(css("#e-ambient_c")),
+	)
 	assert.Equal(t, "hail", eval[string](s, `document.querySelector("#f-weather").value`))
-	s.do(chromedp.SetValue(css("#f-ambient_c"), "−2,5"), chromedp.Click(css("#conditions .primary")), chromedp.WaitVisible(css("dl.conditions")))
+	s.do(
+		chromedp.SetValue(css("#f-ambient_c"), "−2,5"),
+		chromedp.Click(css("#conditions .primary")),
+		chromedp.WaitVisible(css("dl.conditions")),
+	)
 	assert.Contains(t, s.text("dl.conditions"), "−2.5 °C, hail")
 
 	s.open("/runs/2/edit")
 	n := eval[int](s, `document.querySelectorAll(".markform").length`)
-	s.do(chromedp.SetValue(css(".markform:last-child input[name=time]"), "12:30"), chromedp.SetValue(css(".markform:last-child input[name=note]"), "rain begins"),
-		chromedp.Click(css(".markform:last-child button")))
+	s.do(
+		chromedp.SetValue(css(".markform:last-child input[name=time]"), "12:30"),
+		chromedp.SetValue(css(".markform:last-child input[name=note]"), "rain begins"),
+		chromedp.Click(css(".markform:last-child button")),
+	)
 	s.await(`document.querySelectorAll(".markform").length === ` + quoteInt(n+1))
 	assert.Contains(t, s.text(".marks"), "12:30 rain begins")
 	// The plug-in mark goes, comes back by undo, and moves every post.
 	s.do(chromedp.SetValue(css(".markform input[name=time]"), "0:10"), chromedp.Click(css(".markform button")))
-	s.await(`document.querySelector("table.posts tr:nth-child(2) td:nth-child(3)").textContent.trim() !== ` + quote(post))
+	s.await(
+		`document.querySelector("table.posts tr:nth-child(2) td:nth-child(3)").textContent.trim() !== ` + quote(post),
+	)
 	s.do(chromedp.Click(css(`.markform button[aria-label^="Delete"]`)), chromedp.WaitVisible(css(".notice button")))
 	assert.Equal(t, post, s.text("table.posts tr:nth-child(2) td:nth-child(3)"))
 	s.do(chromedp.Click(css(".notice button")))
-	s.await(`!document.querySelector(".notice") && document.querySelector("table.posts tr:nth-child(2) td:nth-child(3)").textContent.trim() !== ` + quote(post))
+	s.await(
+		`!document.querySelector(".notice") && document.querySelector("table.posts tr:nth-child(2) td:nth-child(3)").textContent.trim() !== ` + quote(post),
+	)
 	s.quiet()
 }
 
@@ -229,7 +305,13 @@ func TestRoadAndBenchByKeyboard(t *testing.T) {
 	s.await(`document.querySelector(".on-bench li:nth-child(2) b") !== null`)
 	s.do(chromedp.Click(css(`.choices a[href*="axis=minutes"]`)))
 	s.await(`document.querySelector("svg.curves").getAttribute("aria-label").includes("against minutes")`)
-	s.do(chromedp.Focus(css("svg.curves")), chromedp.KeyEvent(kb.Home), chromedp.KeyEvent(kb.ArrowRight), chromedp.KeyEvent(kb.ArrowRight), chromedp.KeyEvent(kb.ArrowRight))
+	s.do(
+		chromedp.Focus(css("svg.curves")),
+		chromedp.KeyEvent(kb.Home),
+		chromedp.KeyEvent(kb.ArrowRight),
+		chromedp.KeyEvent(kb.ArrowRight),
+		chromedp.KeyEvent(kb.ArrowRight),
+	)
 	s.await(`document.querySelector("[data-readout]").textContent.includes(" kW")`)
 	s.do(chromedp.Click(css(".on-bench .inline-form button")))
 	s.await(`document.querySelectorAll(".on-bench li").length === 2`)
@@ -254,28 +336,70 @@ func TestAccessibility(t *testing.T) {
 	axe, err := os.ReadFile("../node_modules/axe-core/axe.min.js")
 	require.NoError(t, err, "npm ci brings axe-core")
 	check := func(s *site, page string) {
-		s.do(chromedp.Navigate(s.url+page), chromedp.WaitVisible(css("html[data-ready] h1, html[data-ready] h2, html[data-ready] #live")))
+		s.do(
+			chromedp.Navigate(s.url+page),
+			chromedp.WaitVisible(css("html[data-ready] h1, html[data-ready] h2, html[data-ready] #live")),
+		)
 		eval[bool](s, string(axe)+"; true")
-		found := eval[[]string](s, `axe.run(document, {runOnly: ["wcag2a", "wcag2aa", "wcag21aa", "wcag22aa"]}).then(r => r.violations.map(v => v.id + ": " + v.nodes.map(n => n.target + " " + n.failureSummary).slice(0, 3).join(" | ")))`)
+		found := eval[[]string](
+			s,
+			`axe.run(document, {runOnly: ["wcag2a", "wcag2aa", "wcag21aa", "wcag22aa"]}).then(r => r.violations.map(v => v.id + ": " + v.nodes.map(n => n.target + " " + n.failureSummary).slice(0, 3).join(" | ")))`,
+		)
 		assert.Empty(s, found, page)
 	}
 	everywhere := func(s *site) (pages []string, stall string) {
 		s.open("/desk")
-		s.do(chromedp.SetUploadFiles(css("#file"), []string{sample(s.T, "spreadsheet.csv")}), chromedp.Click(css("#file-form button")), chromedp.WaitVisible(css("#understood")))
+		s.do(
+			chromedp.SetUploadFiles(css("#file"), []string{sample(s.T, "spreadsheet.csv")}),
+			chromedp.Click(css("#file-form button")),
+			chromedp.WaitVisible(css("#understood")),
+		)
 		arrival := eval[string](s, "location.pathname")
 		stall = s.underWay(480)
-		return []string{"/", "/?group=car", "/runs/1", "/runs/18", "/runs/1/edit", "/bench?runs=1,2,3,4,5,6,7,8", "/bench", "/desk", arrival, "/garage", "/garage/cars/1",
-			"/sites", "/sites/1", "/sites/stalls/1", "/stall", stall, stall + "/details", stall + "/sources", stall + "/end", "/prepare", "/prepare?kept=1",
-			"/prepare?kept=2&x=1&now=50&outside=3&fallback=none&from=2", "/prepare/sheet?kept=2", "/prepare/methods", "/prepare/matrix",
-			"/definitions", "/runs/1/how/peak", "/no-such-page"}, stall
+		return []string{
+			"/",
+			"/?group=car",
+			"/runs/1",
+			"/runs/18",
+			"/runs/1/edit",
+			"/bench?runs=1,2,3,4,5,6,7,8",
+			"/bench",
+			"/desk",
+			arrival,
+			"/garage",
+			"/garage/cars/1",
+			"/sites",
+			"/sites/1",
+			"/sites/stalls/1",
+			"/stall",
+			stall,
+			stall + "/details",
+			stall + "/sources",
+			stall + "/end",
+			"/prepare",
+			"/prepare?kept=1",
+			"/prepare?kept=2&x=1&now=50&outside=3&fallback=none&from=2",
+			"/prepare/sheet?kept=2",
+			"/prepare/methods",
+			"/prepare/matrix",
+			"/definitions",
+			"/runs/1/how/peak",
+			"/no-such-page",
+		}, stall
 	}
 	for _, theme := range []string{"day", "night"} {
 		t.Run(theme, func(t *testing.T) {
 			s := newSite(t, 1280, 800, true)
 			pages, _ := everywhere(s)
 			s.open("/desk")
-			if eval[bool](s, `getComputedStyle(document.querySelector("[data-theme-to=`+theme+`]")).display !== "none"`) {
-				s.do(chromedp.Click(css("[data-theme-to="+theme+"]")), chromedp.WaitVisible(css("html[data-theme="+theme+"] h1")))
+			if eval[bool](
+				s,
+				`getComputedStyle(document.querySelector("[data-theme-to=`+theme+`]")).display !== "none"`,
+			) {
+				s.do(
+					chromedp.Click(css("[data-theme-to="+theme+"]")),
+					chromedp.WaitVisible(css("html[data-theme="+theme+"] h1")),
+				)
 			}
 			for _, page := range pages {
 				check(s, page)
@@ -285,11 +409,15 @@ func TestAccessibility(t *testing.T) {
 	t.Run("phone", func(t *testing.T) {
 		s := newSite(t, 390, 844, true)
 		pages, stall := everywhere(s)
-		for _, page := range []string{"/stall", stall, stall + "/details", stall + "/sources", stall + "/end", "/prepare?kept=1", "/prepare/matrix"} {
+		for _, page := range []string{"/stall", stall, stall + "/details", stall + "/sources", stall + "/end",
+			"/prepare?kept=1", "/prepare/matrix"} {
 			check(s, page)
 		}
 		for _, page := range pages {
-			s.do(chromedp.Navigate(s.url+page), chromedp.WaitVisible(css("html[data-ready] h1, html[data-ready] h2, html[data-ready] #live")))
+			s.do(
+				chromedp.Navigate(s.url+page),
+				chromedp.WaitVisible(css("html[data-ready] h1, html[data-ready] h2, html[data-ready] #live")),
+			)
 			assert.LessOrEqual(t, eval[int](s, "document.documentElement.scrollWidth"), 390, page)
 		}
 	})
@@ -328,5 +456,10 @@ func TestPicturesAsFiles(t *testing.T) {
 	assert.Less(t, ground[1], 0.1, "ink")
 	assert.Greater(t, ground[1], 0.001, "ink")
 	s.do(chromedp.Navigate(s.url + "/runs/1/strip.svg?show"))
-	assert.Equal(t, "rgb(255, 255, 255)", eval[string](s, `getComputedStyle(document.querySelector(".ground")).fill`), "opened on its own it has its colours")
+	assert.Equal(
+		t,
+		"rgb(255, 255, 255)",
+		eval[string](s, `getComputedStyle(document.querySelector(".ground")).fill`),
+		"opened on its own it has its colours",
+	)
 }

@@ -184,7 +184,15 @@ func TestBrokenFolderNamesEveryFault(t *testing.T) {
 
 func TestGarageAndSitesForms(t *testing.T) {
 	h, book := handler(t, false)
-	car := url.Values{"id": {"0"}, "name": {"Whitebeam 60"}, "chemistry": {"LFP"}, "usable_kwh": {"58,5"}, "pack_min_v": {"400"}, "pack_max_v": {"300"}, "envelope": {"10 90\n50"}}
+	car := url.Values{
+		"id":         {"0"},
+		"name":       {"Whitebeam 60"},
+		"chemistry":  {"LFP"},
+		"usable_kwh": {"58,5"},
+		"pack_min_v": {"400"},
+		"pack_max_v": {"300"},
+		"envelope":   {"10 90\n50"},
+	}
 	w := post(h, "/garage/cars", car)
 	assert.Equal(t, http.StatusUnprocessableEntity, w.Code)
 	body := w.Body.String()
@@ -202,10 +210,24 @@ func TestGarageAndSitesForms(t *testing.T) {
 	assert.Len(t, cars[0].Envelope, 2)
 	assert.Contains(t, post(h, "/garage/cars", car).Body.String(), "Another car has this name.")
 	assert.Equal(t, http.StatusSeeOther, post(h, "/garage/cars/1/software", url.Values{"version": {"1.0"}}).Code)
-	assert.Contains(t, post(h, "/garage/cars/1/software", url.Values{"version": {"1.0"}}).Body.String(), "has that version already")
+	assert.Contains(
+		t,
+		post(h, "/garage/cars/1/software", url.Values{"version": {"1.0"}}).Body.String(),
+		"has that version already",
+	)
 
 	assert.Equal(t, http.StatusSeeOther, post(h, "/sites", url.Values{"name": {"Lime Kiln"}}).Code)
-	stall := url.Values{"site": {"1"}, "name": {"1"}, "rated_kw": {"150"}, "min_v": {"500"}, "max_v": {"200"}, "tier0_up_to": {"90"}, "tier0_price": {"0.3"}, "tier1_up_to": {"60"}, "tier1_price": {"0.5"}}
+	stall := url.Values{
+		"site":        {"1"},
+		"name":        {"1"},
+		"rated_kw":    {"150"},
+		"min_v":       {"500"},
+		"max_v":       {"200"},
+		"tier0_up_to": {"90"},
+		"tier0_price": {"0.3"},
+		"tier1_up_to": {"60"},
+		"tier1_price": {"0.5"},
+	}
 	body = post(h, "/sites/stalls", stall).Body.String()
 	assert.Contains(t, body, "Expected no less than the lowest voltage, 500 V.")
 	assert.Contains(t, body, "Expected more than the tier before, 90 kW.")

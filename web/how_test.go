@@ -26,9 +26,11 @@ func TestAPlansFiguresExplainThemselves(t *testing.T) {
 	h, _ := handler(t, true)
 	plan := "?car=9&stall=10&now=58&battery=9&outside=7&way=heater&at=16:45"
 	for figure, says := range map[string][]string{
-		"drive":    {"consumption here:", "from 58 % to 10 %", "drive: ", "heater 6 kW: ", "driven in all:"},
-		"expect":   {"at plug-in: 10 %, coldest cell 27", "80 % after ", "= into the pack ", "held by ramp", "battery at the end"},
-		"warm":     {"straight there, parked: coldest cell", "heater by its switch: coldest cell 27", "which take ", "by navigation: not in this car"},
+		"drive": {"consumption here:", "from 58 % to 10 %", "drive: ", "heater 6 kW: ", "driven in all:"},
+		"expect": {"at plug-in: 10 %, coldest cell 27", "80 % after ", "= into the pack ", "held by ramp",
+			"battery at the end"},
+		"warm": {"straight there, parked: coldest cell", "heater by its switch: coldest cell 27", "which take ",
+			"by navigation: not in this car"},
 		"fallback": {"Weigh House 2"},
 		"ceilings": {"10 %, pack at ", "stall, 250 A ", "45 %, pack at", "80 %, pack at"},
 		"bill":     {"kWh at the stall", "minutes ", "= EUR "},
@@ -38,10 +40,19 @@ func TestAPlansFiguresExplainThemselves(t *testing.T) {
 			assert.Contains(t, body, s, figure)
 		}
 		assert.Contains(t, body, "Back to the plan")
-		assert.Contains(t, get(h, "/prepare"+plan).Body.String(), "/prepare/how/"+figure+"?", "it can be asked on the page")
+		assert.Contains(
+			t,
+			get(h, "/prepare"+plan).Body.String(),
+			"/prepare/how/"+figure+"?",
+			"it can be asked on the page",
+		)
 	}
 	assert.Equal(t, http.StatusNotFound, get(h, "/prepare/how/luck"+plan).Code)
-	assert.Contains(t, get(h, "/prepare/how/drive?car=9&stall=10&now=5&outside=7").Body.String(), "the plan is not worked out")
+	assert.Contains(
+		t,
+		get(h, "/prepare/how/drive?car=9&stall=10&now=5&outside=7").Body.String(),
+		"the plan is not worked out",
+	)
 }
 
 // So can those of a run under way.
@@ -53,11 +64,27 @@ func TestALiveRunsFiguresExplainThemselves(t *testing.T) {
 	markAt(t, book, id, 60, "attempt", "red light")
 	markAt(t, book, id, 100, "plug-in", "")
 	for i, ts := range []float64{130, 300, 450, 595} {
-		require.NoError(t, book.Type(context.Background(), id, trace.StallSide, fmt.Sprint(i), "x", "",
-			logbook.Sample{TS: ts, HeardS: ts, Values: map[trace.Channel]float64{trace.SoC: 20 + float64(i)*6, trace.Power: 90, trace.BatteryTempMin: 24}}))
+		require.NoError(t, book.Type(
+			context.Background(),
+			id,
+			trace.StallSide,
+			fmt.Sprint(i),
+			"x",
+			"",
+			logbook.Sample{
+				TS:     ts,
+				HeardS: ts,
+				Values: map[trace.Channel]float64{
+					trace.SoC:            20 + float64(i)*6,
+					trace.Power:          90,
+					trace.BatteryTempMin: 24,
+				},
+			},
+		))
 	}
 	page := fmt.Sprintf("/stall/%d", id)
-	for figure, says := range map[string]string{"counted": "usable capacity: 75.0 kWh", "expected": "80 % at ", "holding": "power: 90 kW", "alert": "kW away since", "lost": "1 failed attempt, 1 min 30 s"} {
+	for figure, says := range map[string]string{"counted": "usable capacity: 75.0 kWh", "expected": "80 % at ",
+		"holding": "power: 90 kW", "alert": "kW away since", "lost": "1 failed attempt, 1 min 30 s"} {
 		body := spaced(get(h, page+"/how/"+figure).Body.String())
 		assert.Contains(t, body, says, figure)
 		assert.Contains(t, get(h, page).Body.String(), page+"/how/"+figure, "it can be asked on the page")

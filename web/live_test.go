@@ -125,7 +125,15 @@ func TestFollowingShowsWhatOpeningShows(t *testing.T) {
 	require.NoError(t, book.AddFeed(context.Background(), car, trace.CarSide))
 	add := func(f *logbook.Feed, ts float64, values map[trace.Channel]float64) {
 		t.Helper()
-		require.NoError(t, book.Append(context.Background(), id, f.RecordingID, []logbook.Sample{{TS: ts, HeardS: ts, Values: values}}))
+		require.NoError(
+			t,
+			book.Append(
+				context.Background(),
+				id,
+				f.RecordingID,
+				[]logbook.Sample{{TS: ts, HeardS: ts, Values: values}},
+			),
+		)
 	}
 	add(car, 570, map[trace.Channel]float64{trace.SoC: 21})
 	add(car, 575, map[trace.Channel]float64{trace.SoC: 21.5})

@@ -158,7 +158,9 @@ func TestStallLineInFahrenheit(t *testing.T) {
 	full, err := s.book.Load(context.Background(), row)
 	require.NoError(t, err)
 	assert.InDelta(t, 10, full.Recordings[0].Columns[trace.BatteryTempMin][0], 1e-9)
-	s.await(`document.querySelector("#live-now").textContent.includes("50") && !document.querySelector("#live-now").textContent.includes("°C")`)
+	s.await(
+		`document.querySelector("#live-now").textContent.includes("50") && !document.querySelector("#live-now").textContent.includes("°C")`,
+	)
 	s.open(fmt.Sprintf("/stall/%d/end", id))
 	assert.NotContains(t, s.text("main"), "°C")
 }

@@ -17,7 +17,8 @@ import (
 func (s *site) signs() map[string]string {
 	s.Helper()
 	out := map[string]string{}
-	for _, line := range eval[[]string](s, `[...document.querySelectorAll(".timeline text")].filter(t => t.querySelector(".at")).map(t => t.textContent)`) {
+	for _, line := range eval[[]string](s,
+		`[...document.querySelectorAll(".timeline text")].filter(t => t.querySelector(".at")).map(t => t.textContent)`) {
 		at, what, _ := strings.Cut(line, " ")
 		what, _, _ = strings.Cut(strings.ReplaceAll(what, "\u00a0", " "), ",")
 		out[what] = at
@@ -65,7 +66,9 @@ func TestPrepareARun(t *testing.T) {
 	assert.Equal(t, "60", eval[string](s, `document.querySelector("#p-now").value`), "nothing is lost")
 
 	s.fill("#p-from", "10")
-	s.await(`location.search.includes("from=10&") && document.querySelector("#e-from").textContent === "" && document.querySelector(".keep-plan")`)
+	s.await(
+		`location.search.includes("from=10&") && document.querySelector("#e-from").textContent === "" && document.querySelector(".keep-plan")`,
+	)
 	s.fill("#p-title", "Saturday, warm")
 	s.do(chromedp.Click(css(".keep-plan .primary")), chromedp.WaitVisible(css(".kept li.on")))
 	assert.Contains(t, s.text(".kept li.on"), "Saturday, warm")
@@ -79,7 +82,9 @@ func TestPrepareARun(t *testing.T) {
 	// Another stall of the list, with everything else as it was.
 	s.open("/prepare?car=1&stall=1&at=16:00&now=60&outside=4")
 	s.do(chromedp.Click(css(".ranking tr:last-child a")))
-	s.await(`location.search.includes("now=60") && !location.search.includes("stall=1&") && document.querySelector("html").dataset.ready`)
+	s.await(
+		`location.search.includes("now=60") && !location.search.includes("stall=1&") && document.querySelector("html").dataset.ready`,
+	)
 	assert.Contains(t, s.text("#plan .left"), "Copse Lane Quarry 1")
 	s.quiet()
 }
@@ -94,12 +99,18 @@ func TestPrepareByKeysAndSlider(t *testing.T) {
 	s.await(`!document.querySelector(".timeline").textContent.includes("` + at50 + ` plug in")`)
 	at52 := s.signs()["plug in at 10 %"]
 	assert.Greater(t, at52, at50)
-	eval[bool](s, `(() => { const r = document.querySelector('[data-for="p-now"]'); r.value = 60; r.dispatchEvent(new Event("input", {bubbles: true})); return true; })()`)
+	eval[bool](
+		s,
+		`(() => { const r = document.querySelector('[data-for="p-now"]'); r.value = 60; r.dispatchEvent(new Event("input", {bubbles: true})); return true; })()`,
+	)
 	s.await(`location.search.includes("now=60")`)
 	s.await(`!document.querySelector(".timeline").textContent.includes("` + at52 + ` plug in")`)
 	assert.Greater(t, s.signs()["plug in at 10 %"], at52)
 	// Another car: the menus that hang on it follow.
-	eval[bool](s, `(() => { const c = document.querySelector("#p-car"); c.value = [...c.options].find(o => o.text === "Rowan 82").value; c.dispatchEvent(new Event("input", {bubbles: true})); return true; })()`)
+	eval[bool](
+		s,
+		`(() => { const c = document.querySelector("#p-car"); c.value = [...c.options].find(o => o.text === "Rowan 82").value; c.dispatchEvent(new Event("input", {bubbles: true})); return true; })()`,
+	)
 	s.await(`[...document.querySelector("#p-software").options].some(o => o.text === "5.1")`)
 	assert.Equal(t, "60", eval[string](s, `document.querySelector("#p-now").value`))
 	s.quiet()
@@ -196,7 +207,11 @@ func TestMatrixPage(t *testing.T) {
 	assert.Equal(t, before+max(0, 4-done), eval[int](s, `document.querySelectorAll(".list .open").length`))
 	s.do(chromedp.Click(css("table.list tbody tr:last-child button")), chromedp.WaitVisible(css(".notice")))
 	s.do(chromedp.Click(css(".notice button")))
-	s.await(`!document.querySelector(".notice") && document.querySelectorAll("table.list tbody tr").length === ` + plain(int64(rows+1)))
+	s.await(
+		`!document.querySelector(".notice") && document.querySelectorAll("table.list tbody tr").length === ` + plain(
+			int64(rows+1),
+		),
+	)
 	s.do(chromedp.Click(css(".lead .button")), chromedp.WaitVisible(css("#plan-form")))
 	assert.Contains(t, s.text("#plan h1"), "How much charge", "the next run can be prepared")
 	s.quiet()
@@ -204,7 +219,16 @@ func TestMatrixPage(t *testing.T) {
 
 func TestOwnMethods(t *testing.T) {
 	h, book := handler(t, false)
-	m := url.Values{"name": {"Short hop"}, "from_pct": {"40"}, "to_pct": {"30"}, "clock": {"plug"}, "climate": {"off"}, "repeats": {"0"}, "replug_at_pct": {"90"}, "same": {"tyres\n\n stall "}}
+	m := url.Values{
+		"name":          {"Short hop"},
+		"from_pct":      {"40"},
+		"to_pct":        {"30"},
+		"clock":         {"plug"},
+		"climate":       {"off"},
+		"repeats":       {"0"},
+		"replug_at_pct": {"90"},
+		"same":          {"tyres\n\n stall "},
+	}
 	w := post(h, "/prepare/methods", m)
 	assert.Equal(t, http.StatusUnprocessableEntity, w.Code)
 	assert.Contains(t, w.Body.String(), "30: expected more than the start, 40.")
@@ -230,13 +254,29 @@ func TestOwnMethods(t *testing.T) {
 // Kept plans, matrix and roads survive being written and read.
 func TestPlansAreKeptAndPutAside(t *testing.T) {
 	h, book := handler(t, true)
-	w := post(h, "/prepare/keep", url.Values{"title": {"Trial"}, "car": {"1"}, "stall": {"1"}, "now": {"44"}, "outside": {"-3"}, "day": {"2026-12-01"}})
+	w := post(
+		h,
+		"/prepare/keep",
+		url.Values{
+			"title":   {"Trial"},
+			"car":     {"1"},
+			"stall":   {"1"},
+			"now":     {"44"},
+			"outside": {"-3"},
+			"day":     {"2026-12-01"},
+		},
+	)
 	require.Equal(t, http.StatusSeeOther, w.Code)
 	p, err := book.Preparation(context.Background(), 3)
 	require.NoError(t, err)
 	assert.Equal(t, "44", p.Choices["now"])
 	assert.Equal(t, "2026-12-01", p.Day.Format("2006-01-02"))
-	assert.Equal(t, http.StatusBadRequest, post(h, "/prepare/keep", url.Values{"car": {"1"}}).Code, "a plan needs a name")
+	assert.Equal(
+		t,
+		http.StatusBadRequest,
+		post(h, "/prepare/keep", url.Values{"car": {"1"}}).Code,
+		"a plan needs a name",
+	)
 	body := post(h, "/prepare/plans/3/delete", nil).Body.String()
 	assert.Contains(t, body, "The plan is put aside.")
 	assert.Equal(t, http.StatusNotFound, get(h, "/prepare?kept=3").Code)
@@ -267,7 +307,14 @@ func TestSitePageAndMembership(t *testing.T) {
 	assert.False(t, known, "an emptied field takes the road away")
 
 	id := plain(mill.Stalls[0].ID)
-	stall := url.Values{"id": {id}, "site": {plain(mill.ID)}, "name": {"1"}, "currency": {"EUR"}, "per_kwh": {"0.5"}, "member_per_month": {"4"}}
+	stall := url.Values{
+		"id":               {id},
+		"site":             {plain(mill.ID)},
+		"name":             {"1"},
+		"currency":         {"EUR"},
+		"per_kwh":          {"0.5"},
+		"member_per_month": {"4"},
+	}
 	assert.Contains(t, post(h, "/sites/stalls", stall).Body.String(), "A membership needs what it takes off each kWh.")
 	stall.Set("member_per_kwh_off", "0.12")
 	require.Equal(t, http.StatusSeeOther, post(h, "/sites/stalls", stall).Code)
@@ -277,7 +324,14 @@ func TestSitePageAndMembership(t *testing.T) {
 
 func TestCarsPackBeyondItsLabel(t *testing.T) {
 	h, book := handler(t, true)
-	car := url.Values{"id": {"1"}, "name": {"Tamarack 78"}, "usable_kwh": {"-5"}, "resistance_mohm": {"55"}, "timer_s": {"300"}, "timer_share_pct": {"70"}}
+	car := url.Values{
+		"id":              {"1"},
+		"name":            {"Tamarack 78"},
+		"usable_kwh":      {"-5"},
+		"resistance_mohm": {"55"},
+		"timer_s":         {"300"},
+		"timer_share_pct": {"70"},
+	}
 	w := post(h, "/garage/cars", car)
 	assert.Equal(t, http.StatusUnprocessableEntity, w.Code)
 	assert.Contains(t, w.Body.String(), "&#34;-5&#34;: expected a number from 0 to 2000.")
@@ -300,7 +354,10 @@ func TestFaultsAfterAMenuWasChanged(t *testing.T) {
 	s := newSite(t, 1280, 800, true)
 	s.open("/prepare?car=1&stall=1&at=16:00&now=60&outside=4")
 	for _, car := range []string{"17", "12", "1"} {
-		eval[bool](s, `(() => { document.querySelector("#prepare").old = true; const m = document.querySelector("#p-car"); m.value = "`+car+`"; m.dispatchEvent(new Event("input", {bubbles: true})); return true; })()`)
+		eval[bool](
+			s,
+			`(() => { document.querySelector("#prepare").old = true; const m = document.querySelector("#p-car"); m.value = "`+car+`"; m.dispatchEvent(new Event("input", {bubbles: true})); return true; })()`,
+		)
 		s.await(`!document.querySelector("#prepare").old && document.querySelector("#p-car").value === "` + car + `"`)
 		s.fill("#p-now", "140")
 		s.await(`document.querySelector("#e-now").textContent.includes("140")`)
@@ -308,8 +365,14 @@ func TestFaultsAfterAMenuWasChanged(t *testing.T) {
 		s.await(`document.querySelector("#e-now").textContent === ""`)
 	}
 	for _, menu := range []string{"method", "way", "when", "stall"} {
-		eval[bool](s, `(() => { document.querySelector("#prepare").old = true; const m = document.querySelector("#p-`+menu+`"); m.selectedIndex = m.options.length - 1; m.dispatchEvent(new Event("input", {bubbles: true})); return true; })()`)
-		s.await(`!document.querySelector("#prepare").old && document.querySelector("#p-` + menu + `").selectedIndex === document.querySelector("#p-` + menu + `").options.length - 1`)
+		eval[bool](
+			s,
+			`(() => { document.querySelector("#prepare").old = true; const m = document.querySelector("#p-`+menu+`"); m.selectedIndex = m.options.length - 1; m.dispatchEvent(new Event("input", {bubbles: true})); return true; })()`,
+		)
+		s.await(
+			`!document.querySelector("#prepare").old && document.querySelector("#p-` + menu +
+				`").selectedIndex === document.querySelector("#p-` + menu + `").options.length - 1`,
+		)
 		s.fill("#p-outside", "900")
 		s.await(`document.querySelector("#e-outside").textContent !== ""`)
 		s.fill("#p-outside", "4")

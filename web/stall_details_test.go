@@ -38,7 +38,14 @@ func started(t *testing.T, book *logbook.Book, ago time.Duration, change func(*l
 
 func markAt(t *testing.T, book *logbook.Book, id int64, ts float64, kind, note string) {
 	t.Helper()
-	require.NoError(t, book.LiveMark(context.Background(), &logbook.Mark{RunID: id, TS: ts, Kind: kind, Note: note}, fmt.Sprint(kind, ts)))
+	require.NoError(
+		t,
+		book.LiveMark(
+			context.Background(),
+			&logbook.Mark{RunID: id, TS: ts, Kind: kind, Note: note},
+			fmt.Sprint(kind, ts),
+		),
+	)
 }
 
 // What no log holds can be noted while the run is under way; its start stays what
@@ -50,7 +57,14 @@ func TestDetailsWhileUnderWay(t *testing.T) {
 	body := get(h, path).Body.String()
 	assert.Contains(t, body, "What no log holds")
 	assert.NotContains(t, body, `name="started_at"`, "what cannot be changed is not offered")
-	v := url.Values{"ambient_c": {"arctic"}, "battery_c": {"7"}, "car": {"1"}, "started_at": {"2020-01-01T00:00"}, "climate": {"off"}, "method_name": {"Replug test"}}
+	v := url.Values{
+		"ambient_c":   {"arctic"},
+		"battery_c":   {"7"},
+		"car":         {"1"},
+		"started_at":  {"2020-01-01T00:00"},
+		"climate":     {"off"},
+		"method_name": {"Replug test"},
+	}
 	w := post(h, path, v)
 	assert.Equal(t, http.StatusUnprocessableEntity, w.Code)
 	assert.Contains(t, w.Body.String(), "expected a number from -60 to 70")
@@ -100,8 +114,19 @@ func TestLostTimeIsToldOnTheRunsPage(t *testing.T) {
 	markAt(t, book, id, 250, run.PlugIn, "")
 	for i, kw := range []float64{0, 50, 50, 50} {
 		ts := 250 + 30*float64(i)
-		require.NoError(t, book.Type(context.Background(), id, trace.StallSide, fmt.Sprint(i), "x", "",
-			logbook.Sample{TS: ts, HeardS: ts, Values: map[trace.Channel]float64{trace.SoC: 20 + float64(i), trace.Power: kw}}))
+		require.NoError(t, book.Type(
+			context.Background(),
+			id,
+			trace.StallSide,
+			fmt.Sprint(i),
+			"x",
+			"",
+			logbook.Sample{
+				TS:     ts,
+				HeardS: ts,
+				Values: map[trace.Channel]float64{trace.SoC: 20 + float64(i), trace.Power: kw},
+			},
+		))
 	}
 	require.NoError(t, book.EndLive(context.Background(), id))
 	body := get(h, fmt.Sprintf("/runs/%d", id)).Body.String()
@@ -176,7 +201,10 @@ func TestNothingTypedIsLost(t *testing.T) {
 	id := s.startFromNothing()
 	s.typeLine("20 90 18")
 	s.await(`document.querySelector(".figure").textContent === "20"`)
-	eval[bool](s, `(window.network = window.fetch, window.fetch = () => Promise.reject(new TypeError("Failed to fetch")), true)`)
+	eval[bool](
+		s,
+		`(window.network = window.fetch, window.fetch = () => Promise.reject(new TypeError("Failed to fetch")), true)`,
+	)
 	s.typeLine("21 91 18")
 	s.typeLine("220 92")
 	s.typeLine("230 93")
@@ -193,7 +221,13 @@ func TestNothingTypedIsLost(t *testing.T) {
 	full, err := s.book.Load(context.Background(), row)
 	require.NoError(t, err)
 	assert.Equal(t, []float64{20, 21}, full.Recordings[0].Columns[trace.SoC])
-	kept := eval[string](s, fmt.Sprintf(`Object.keys(localStorage).filter(n => n.startsWith("zincroad-refused-%d-")).map(n => localStorage.getItem(n)).join()`, id))
+	kept := eval[string](
+		s,
+		fmt.Sprintf(
+			`Object.keys(localStorage).filter(n => n.startsWith("zincroad-refused-%d-")).map(n => localStorage.getItem(n)).join()`,
+			id,
+		),
+	)
 	assert.True(t, strings.Contains(kept, "230 93"), kept)
 	s.quiet()
 }
@@ -218,8 +252,11 @@ func TestOnlyTheProgramsOwnAnswerCounts(t *testing.T) {
 		time.Sleep(150 * time.Millisecond) // the answer comes, and changes nothing
 		require.Equal(t, i+1, eval[int](s, waiting), forged)
 	}
-	eval[bool](s, `(window.fetch = (to, o) => o.body && o.body.get("line") === "21 90 18" ? Promise.resolve(new Response(JSON.stringify({stored: false, key: o.body.get("key")}), {status: 503})) : window.network(to, o),
-		window.dispatchEvent(new Event("online")), true)`)
+	eval[bool](
+		s,
+		`(window.fetch = (to, o) => o.body && o.body.get("line") === "21 90 18" ? Promise.resolve(new Response(JSON.stringify({stored: false, key: o.body.get("key")}), {status: 503})) : window.network(to, o),
+		window.dispatchEvent(new Event("online")), true)`,
+	)
 	s.await(waiting + ` === 1`)
 	s.await(`document.querySelector("#waiting").textContent.startsWith("1 entry waits")`)
 	eval[bool](s, `(window.fetch = window.network, window.dispatchEvent(new Event("online")), true)`)

@@ -176,7 +176,10 @@ func TestPadForThumbs(t *testing.T) {
 	time.Sleep(1500 * time.Millisecond) // the tester looks up: that is what is measured
 	press("4", "5", "back", " ", "9", "2", " ", "2", "1", ".", "5")
 	assert.Equal(t, "34 92 21.5", eval[string](s, `document.querySelector("#line").value`))
-	box := eval[[]float64](s, `(() => { const r = document.querySelector('[data-pad="5"]').getBoundingClientRect(); return [r.width, r.height]; })()`)
+	box := eval[[]float64](
+		s,
+		`(() => { const r = document.querySelector('[data-pad="5"]').getBoundingClientRect(); return [r.width, r.height]; })()`,
+	)
 	assert.GreaterOrEqual(t, min(box[0], box[1]), 44.0, "large enough for a cold thumb")
 	s.do(chromedp.Click(css(".line-acts .reading")))
 	s.await(`document.querySelector(".figure").textContent === "34"`)
@@ -195,7 +198,13 @@ func TestHiddenPageDoesNotListen(t *testing.T) {
 	s := newSite(t, 1280, 800, true)
 	id := s.startFromNothing()
 	seen := func(hidden bool) {
-		eval[bool](s, fmt.Sprintf(`(Object.defineProperty(document, "hidden", {value: %t, configurable: true}), document.dispatchEvent(new Event("visibilitychange")), true)`, hidden))
+		eval[bool](
+			s,
+			fmt.Sprintf(
+				`(Object.defineProperty(document, "hidden", {value: %t, configurable: true}), document.dispatchEvent(new Event("visibilitychange")), true)`,
+				hidden,
+			),
+		)
 	}
 	reading := func(key string, soc float64) {
 		require.NoError(t, s.book.Type(context.Background(), id, trace.StallSide, key, key, "",
@@ -233,7 +242,12 @@ func (s *site) byKeys(selector string) {
 	s.Helper()
 	for range 80 {
 		if eval[bool](s, `document.activeElement.matches(`+strconv.Quote(selector)+`)`) {
-			require.NotEqual(s, "none", eval[string](s, `getComputedStyle(document.activeElement).outlineStyle`), "the focus is seen")
+			require.NotEqual(
+				s,
+				"none",
+				eval[string](s, `getComputedStyle(document.activeElement).outlineStyle`),
+				"the focus is seen",
+			)
 			return
 		}
 		s.do(chromedp.KeyEvent(kb.Tab))
@@ -250,7 +264,9 @@ func TestPreparedRunByKeyboardOnly(t *testing.T) {
 	s.byKeys(`.start-list form button[aria-label^="Start Osier"]`)
 	s.do(chromedp.KeyEvent(kb.Enter), chromedp.WaitVisible(css("#live[data-ready]")))
 	s.await(`document.querySelector(".live-head").textContent.includes("Weigh House 4")`)
-	s.await(`document.querySelector("#live-acts").textContent.includes("Battery heater") || document.querySelector("#live-acts").textContent.includes("Logger running")`)
+	s.await(
+		`document.querySelector("#live-acts").textContent.includes("Battery heater") || document.querySelector("#live-acts").textContent.includes("Logger running")`,
+	)
 	s.do(chromedp.KeyEvent("c"))
 	s.await(`document.querySelector(".attempt") !== null`)
 	s.byKeys(".attempt button")
@@ -268,7 +284,8 @@ func TestPreparedRunByKeyboardOnly(t *testing.T) {
 	s.do(chromedp.KeyEvent("11 88 26" + kb.Enter))
 	s.await(`document.querySelector(".figure").textContent === "11"`)
 	s.do(chromedp.KeyEvent(kb.Escape))
-	for key, shown := range map[string]string{"f": "fan", "h": "heater", "o": "neighbour", "i": "dip", "z": "screen froze", "x": "stop"} {
+	for key, shown := range map[string]string{"f": "fan", "h": "heater", "o": "neighbour", "i": "dip",
+		"z": "screen froze", "x": "stop"} {
 		s.do(chromedp.KeyEvent(key))
 		s.await(`document.querySelector(".last").textContent.includes("` + shown + `")`)
 	}
@@ -336,14 +353,16 @@ func TestSentTwiceStoredOnce(t *testing.T) {
 	require.Len(t, row.Marks, 1)
 	assert.InDelta(t, 540, row.Marks[0].TS, 5)
 	for _, tt := range []struct{ line, says string }{
-		{"", "Type a reading"}, {"120 50", "120: expected SoC from 0 to 100 %."}, {"fans loud", "expected numbers in the order"}, {"- -", "Type a reading"},
+		{"", "Type a reading"}, {"120 50", "120: expected SoC from 0 to 100 %."}, {"fans loud",
+			"expected numbers in the order"}, {"- -", "Type a reading"},
 	} {
 		code, said := send("readings", url.Values{"line": {tt.line}, "key": {"x"}})
 		assert.Equal(t, 422, code, tt.line)
 		assert.Contains(t, said, tt.says)
 	}
 	require.NoError(t, book.EndLive(context.Background(), id))
-	for path, v := range map[string]url.Values{"readings": {"line": {"41 100"}, "key": {"k2"}, "ago_ms": {"300000"}}, "marks": {"kind": {"fan"}, "key": {"m2"}}} {
+	for path, v := range map[string]url.Values{"readings": {"line": {"41 100"}, "key": {"k2"}, "ago_ms": {"300000"}},
+		"marks": {"kind": {"fan"}, "key": {"m2"}}} {
 		code, said := send(path, v)
 		assert.Equal(t, 200, code, said)
 	}
@@ -374,7 +393,18 @@ func (s *site) underWay(seconds int) string {
 	from, to := 10.0, 80.0
 	at := time.Now().UTC().Add(-time.Duration(seconds+90) * time.Second)
 	plan := forecast.Plan{FromPct: from, ToPct: to, AmbientC: 6, Battery: pack.Nodes{ColdestC: 25, WarmestC: 27}}
-	id, err := s.book.StartLive(ctx, &logbook.Run{StartedAt: &at, CarID: &car.ID, StallID: &stall.ID, FromPct: &from, ToPct: &to, MethodName: "10–80 % stop", Plan: &plan})
+	id, err := s.book.StartLive(
+		ctx,
+		&logbook.Run{
+			StartedAt:  &at,
+			CarID:      &car.ID,
+			StallID:    &stall.ID,
+			FromPct:    &from,
+			ToPct:      &to,
+			MethodName: "10–80 % stop",
+			Plan:       &plan,
+		},
+	)
 	require.NoError(s, err)
 	given := plan
 	given.Car, given.Stall = car.Describe(""), stall.Describe()
@@ -382,19 +412,39 @@ func (s *site) underWay(seconds int) string {
 	given.Stall.MaxA = &amps
 	f, err := forecast.Once(given)
 	require.NoError(s, err)
-	feeds := []*logbook.Feed{{RunID: id, Kind: logbook.AdapterFeed, Address: "192.0.2.1:35000"}, {RunID: id, Kind: logbook.ChargePointFeed, Address: "FULLING-1", Connector: 1}}
+	feeds := []*logbook.Feed{
+		{RunID: id, Kind: logbook.AdapterFeed, Address: "192.0.2.1:35000"},
+		{RunID: id, Kind: logbook.ChargePointFeed, Address: "FULLING-1", Connector: 1},
+	}
 	require.NoError(s, s.book.AddFeed(ctx, feeds[0], trace.CarSide))
 	require.NoError(s, s.book.AddFeed(ctx, feeds[1], trace.StallSide))
 	require.NoError(s, s.book.LiveMark(ctx, &logbook.Mark{RunID: id, TS: 20, Kind: "plug-in"}, "a"))
-	require.NoError(s, s.book.LiveMark(ctx, &logbook.Mark{RunID: id, TS: 65, Kind: "attempt", Note: "payment refused at Fulling Mill 1"}, "b"))
+	require.NoError(
+		s,
+		s.book.LiveMark(
+			ctx,
+			&logbook.Mark{RunID: id, TS: 65, Kind: "attempt", Note: "payment refused at Fulling Mill 1"},
+			"b",
+		),
+	)
 	require.NoError(s, s.book.LiveMark(ctx, &logbook.Mark{RunID: id, TS: 90, Kind: "plug-in"}, "c"))
 	var carSide, stallSide []logbook.Sample
 	for i := 0; i < seconds && i < len(f.Steps); i += 3 {
 		st := f.Steps[i]
 		t, n := 90+st.T, st.Battery.Ordered()
-		carSide = append(carSide, logbook.Sample{TS: t, HeardS: t, Values: map[trace.Channel]float64{trace.SoC: float64(int(st.SoCPct*10)) / 10, trace.Voltage: st.PackV,
-			trace.Current: st.Amps, trace.BatteryTempMin: n.ColdestC, trace.BatteryTempMax: n.WarmestC}})
-		stallSide = append(stallSide, logbook.Sample{TS: t, HeardS: t, Values: map[trace.Channel]float64{trace.Power: st.StallKW}})
+		carSide = append(
+			carSide,
+			logbook.Sample{
+				TS:     t,
+				HeardS: t,
+				Values: map[trace.Channel]float64{trace.SoC: float64(int(st.SoCPct*10)) / 10, trace.Voltage: st.PackV,
+					trace.Current: st.Amps, trace.BatteryTempMin: n.ColdestC, trace.BatteryTempMax: n.WarmestC},
+			},
+		)
+		stallSide = append(
+			stallSide,
+			logbook.Sample{TS: t, HeardS: t, Values: map[trace.Channel]float64{trace.Power: st.StallKW}},
+		)
 	}
 	require.NoError(s, s.book.Append(ctx, id, feeds[0].RecordingID, carSide))
 	require.NoError(s, s.book.Append(ctx, id, feeds[1].RecordingID, stallSide))
@@ -431,7 +481,17 @@ func TestSilentSourcesAreSaid(t *testing.T) {
 	require.NoError(t, book.AddFeed(context.Background(), car, trace.CarSide))
 	page := func() string { return get(h, fmt.Sprintf("/stall/%d", id)).Body.String() }
 	read := func(f *logbook.Feed, ts float64) {
-		require.NoError(t, book.Append(context.Background(), id, f.RecordingID, []logbook.Sample{{TS: ts, HeardS: ts, Values: map[trace.Channel]float64{trace.SoC: 40, trace.Power: 90}}}))
+		require.NoError(
+			t,
+			book.Append(
+				context.Background(),
+				id,
+				f.RecordingID,
+				[]logbook.Sample{
+					{TS: ts, HeardS: ts, Values: map[trace.Channel]float64{trace.SoC: 40, trace.Power: 90}},
+				},
+			),
+		)
 	}
 	read(car, 400)
 	body := page()
@@ -461,7 +521,15 @@ func TestSourcesForm(t *testing.T) {
 	id, err := book.StartLive(context.Background(), &logbook.Run{StartedAt: &at})
 	require.NoError(t, err)
 	path := fmt.Sprintf("/stall/%d/sources", id)
-	w := post(h, path, url.Values{"kind": {"adapter"}, "adapter": {"somewhere"}, "profile": {`{"format": "zincroad-profile/1", "channels": []}`}})
+	w := post(
+		h,
+		path,
+		url.Values{
+			"kind":    {"adapter"},
+			"adapter": {"somewhere"},
+			"profile": {`{"format": "zincroad-profile/1", "channels": []}`},
+		},
+	)
 	assert.Equal(t, http.StatusUnprocessableEntity, w.Code)
 	assert.Contains(t, w.Body.String(), "expected a host and a port")
 	assert.Contains(t, w.Body.String(), "The profile has no channels")
@@ -469,7 +537,11 @@ func TestSourcesForm(t *testing.T) {
 	w = post(h, path, url.Values{"kind": {"charge-point"}, "point": {""}, "connector": {"0"}})
 	assert.Contains(t, w.Body.String(), "Its name is needed.")
 	assert.Contains(t, w.Body.String(), "expected a number from 1 to 99")
-	require.Equal(t, http.StatusSeeOther, post(h, path, url.Values{"kind": {"charge-point"}, "point": {"MILL-9"}, "connector": {"2"}}).Code)
+	require.Equal(
+		t,
+		http.StatusSeeOther,
+		post(h, path, url.Values{"kind": {"charge-point"}, "point": {"MILL-9"}, "connector": {"2"}}).Code,
+	)
 	f, err := book.FeedAt(context.Background(), "MILL-9", 2)
 	require.NoError(t, err)
 	require.NotNil(t, f)
@@ -491,8 +563,16 @@ func TestSourcesOfLastTimeAreFilledIn(t *testing.T) {
 	}
 	path := begin(1, 1)
 	assert.Contains(t, get(h, path).Body.String(), "Wend Valley workshop, staff cars", "the example to begin from")
-	require.Equal(t, http.StatusSeeOther, post(h, path, url.Values{"kind": {"adapter"}, "adapter": {"192.0.2.9:35000"}, "profile": {own}}).Code)
-	require.Equal(t, http.StatusSeeOther, post(h, path, url.Values{"kind": {"charge-point"}, "point": {"MILL-3"}, "connector": {"2"}}).Code)
+	require.Equal(
+		t,
+		http.StatusSeeOther,
+		post(h, path, url.Values{"kind": {"adapter"}, "adapter": {"192.0.2.9:35000"}, "profile": {own}}).Code,
+	)
+	require.Equal(
+		t,
+		http.StatusSeeOther,
+		post(h, path, url.Values{"kind": {"charge-point"}, "point": {"MILL-3"}, "connector": {"2"}}).Code,
+	)
 	body := get(h, begin(1, 5)).Body.String()
 	assert.Contains(t, body, `value="192.0.2.9:35000"`)
 	assert.Contains(t, body, "&#34;ours&#34;")

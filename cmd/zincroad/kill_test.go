@@ -67,9 +67,18 @@ type phone struct {
 func (p *phone) run(ctx context.Context) {
 	client := &http.Client{Timeout: 4 * time.Second}
 	for n := 0; ctx.Err() == nil; n++ {
-		form := url.Values{"key": {"k" + strconv.Itoa(n)}, "line": {fmt.Sprintf("%d.%02d 90", 10+n/100, n%100)}, "ago_ms": {"0"}}
+		form := url.Values{
+			"key":    {"k" + strconv.Itoa(n)},
+			"line":   {fmt.Sprintf("%d.%02d 90", 10+n/100, n%100)},
+			"ago_ms": {"0"},
+		}
 		for try := 0; ctx.Err() == nil; try++ {
-			r, _ := http.NewRequestWithContext(ctx, http.MethodPost, p.url+"/readings", strings.NewReader(form.Encode()))
+			r, _ := http.NewRequestWithContext(
+				ctx,
+				http.MethodPost,
+				p.url+"/readings",
+				strings.NewReader(form.Encode()),
+			)
 			r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
 			r.Header.Set("Accept", "application/json")
 			resp, err := client.Do(r)
@@ -124,7 +133,21 @@ func TestKilledInTheMiddleOfALiveRun(t *testing.T) {
 		return resp.Header.Get("Location")
 	}
 	program := serve()
-	started(t, &other, "standin", "--adapter", adapter, "--centre", "ws://"+address+"/ocpp/", "--name", "LOCK-1", "--every", "0.5", "--screen", "")
+	started(
+		t,
+		&other,
+		"standin",
+		"--adapter",
+		adapter,
+		"--centre",
+		"ws://"+address+"/ocpp/",
+		"--name",
+		"LOCK-1",
+		"--every",
+		"0.5",
+		"--screen",
+		"",
+	)
 	up()
 	post("/garage/cars", url.Values{"id": {"0"}, "name": {"Medlar 60"}, "usable_kwh": {"60"}})
 	post("/sites", url.Values{"name": {"Lower Lock"}})
@@ -141,7 +164,14 @@ func TestKilledInTheMiddleOfALiveRun(t *testing.T) {
 	enough := func(more int64) {
 		t.Helper()
 		from := p.acked.Load()
-		require.Eventually(t, func() bool { return p.acked.Load() >= from+more }, 60*time.Second, 20*time.Millisecond, "%s", &log)
+		require.Eventually(
+			t,
+			func() bool { return p.acked.Load() >= from+more },
+			60*time.Second,
+			20*time.Millisecond,
+			"%s",
+			&log,
+		)
 	}
 	enough(60)
 	require.NoError(t, program.Process.Signal(syscall.SIGKILL))
@@ -175,23 +205,75 @@ func TestKilledInTheMiddleOfALiveRun(t *testing.T) {
 	typed := count("SELECT count(*) FROM typed_lines")
 	assert.GreaterOrEqual(t, typed, acked, "what was acknowledged")
 	assert.LessOrEqual(t, typed, acked+1, "and at most the one that was on its way")
-	assert.Equal(t, typed, count("SELECT count(DISTINCT soc_pct) FROM readings q JOIN recordings g ON g.id = q.recording_id WHERE g.name = 'typed-stall.csv'"), "each with its value")
-	assert.Equal(t, typed, count("SELECT count(*) FROM readings q JOIN recordings g ON g.id = q.recording_id WHERE g.name = 'typed-stall.csv'"), "once")
-	fromAdapter := count("SELECT count(*) FROM readings q JOIN recordings g ON g.id = q.recording_id WHERE g.name = 'car.csv'")
+	assert.Equal(
+		t,
+		typed,
+		count(
+			"SELECT count(DISTINCT soc_pct) FROM readings q JOIN recordings g ON g.id = q.recording_id WHERE "+
+				"g.name = 'typed-stall.csv'",
+		),
+		"each with its value",
+	)
+	assert.Equal(
+		t,
+		typed,
+		count(
+			"SELECT count(*) FROM readings q JOIN recordings g ON g.id = q.recording_id WHERE g.name = 'typed-stall.csv'",
+		),
+		"once",
+	)
+	fromAdapter := count(
+		"SELECT count(*) FROM readings q JOIN recordings g ON g.id = q.recording_id WHERE g.name = 'car.csv'",
+	)
 	assert.Greater(t, fromAdapter, int64(120))
-	assert.Zero(t, count("SELECT g.readings - (SELECT count(*) FROM readings q WHERE q.recording_id = g.id) FROM recordings g WHERE g.name = 'car.csv'"), "as many as are noted")
-	assert.Equal(t, int64(1), count("SELECT count(*) FROM marks WHERE note LIKE 'nothing recorded for %'"), "the silence is marked")
+	assert.Zero(
+		t,
+		count(
+			"SELECT g.readings - (SELECT count(*) FROM readings q WHERE q.recording_id = g.id) FROM recordings g "+
+				"WHERE g.name = 'car.csv'",
+		),
+		"as many as are noted",
+	)
+	assert.Equal(
+		t,
+		int64(1),
+		count("SELECT count(*) FROM marks WHERE note LIKE 'nothing recorded for %'"),
+		"the silence is marked",
+	)
 	// While PostgreSQL was away the program was not: the adapter's readings go on.
-	assert.Less(t, count(`SELECT coalesce(round(max(d)), 0)::bigint FROM (SELECT t_s - lag(t_s) OVER (ORDER BY n) d FROM readings q
-		JOIN recordings g ON g.id = q.recording_id WHERE g.name = 'car.csv') x WHERE d < 5`), int64(3))
+	assert.Less(
+		t,
+		count(`SELECT coalesce(round(max(d)), 0)::bigint FROM (SELECT t_s - lag(t_s) OVER (ORDER BY n) d FROM readings q
+		JOIN recordings g ON g.id = q.recording_id WHERE g.name = 'car.csv') x WHERE d < 5`),
+		int64(3),
+	)
 	// The charger comes back as well, and says again what was not answered: each is
 	// there once.
 	stall := "SELECT count(*) FROM readings q JOIN recordings g ON g.id = q.recording_id WHERE g.name = 'stall.csv'"
 	before := count(stall)
-	require.Eventually(t, func() bool { return count(stall) > before }, 30*time.Second, 100*time.Millisecond, "its readings go on")
+	require.Eventually(
+		t,
+		func() bool { return count(stall) > before },
+		30*time.Second,
+		100*time.Millisecond,
+		"its readings go on",
+	)
 	fromCharger := count(stall)
-	assert.Zero(t, count("SELECT count(*) - count(DISTINCT t_s) FROM readings q JOIN recordings g ON g.id = q.recording_id WHERE g.name = 'stall.csv'"))
-	t.Logf("%d readings acknowledged to the phone, %d stored; %d from the adapter, %d from the charger; %d sent again", acked, typed, fromAdapter, fromCharger, p.resent.Load())
+	assert.Zero(
+		t,
+		count(
+			"SELECT count(*) - count(DISTINCT t_s) FROM readings q JOIN recordings g ON g.id = q.recording_id "+
+				"WHERE g.name = 'stall.csv'",
+		),
+	)
+	t.Logf(
+		"%d readings acknowledged to the phone, %d stored; %d from the adapter, %d from the charger; %d sent again",
+		acked,
+		typed,
+		fromAdapter,
+		fromCharger,
+		p.resent.Load(),
+	)
 	assert.Contains(t, log.String(), "starting it again")
 	post(run+"/end", url.Values{"soc": {"20"}})
 	require.NoError(t, program.Process.Signal(syscall.SIGINT))

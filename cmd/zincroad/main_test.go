@@ -118,10 +118,15 @@ func TestBrokenInputOneLineForEachFaultAndStatus2(t *testing.T) {
 	rows := write("rows.csv", "t_s,soc_pct,power_kw\n0,10,100\nx,11,100\n600,40,bad\n1200,70,100\n")
 	out, errOut, status := zincroad(t, "read", rows, "--json")
 	assert.Equal(t, 2, status)
-	assert.Equal(t, "rows.csv:3: t_s: \"x\" is no time, expected seconds\nrows.csv:4: power_kw: \"bad\" is no number\n", errOut)
+	assert.Equal(
+		t,
+		"rows.csv:3: t_s: \"x\" is no time, expected seconds\nrows.csv:4: power_kw: \"bad\" is no number\n",
+		errOut,
+	)
 	assert.Contains(t, out, `"soc_pct": 70`, "the good rows are read all the same")
 
-	for name, text := range map[string]string{"letter.csv": "Dear workshop\n", "empty.csv": "", "blob.zip": "PK\x03\x04rubbish"} {
+	for name, text := range map[string]string{"letter.csv": "Dear workshop\n", "empty.csv": "",
+		"blob.zip": "PK\x03\x04rubbish"} {
 		out, errOut, status := zincroad(t, "read", write(name, text))
 		assert.Equal(t, 2, status, name)
 		assert.Empty(t, out, name)
@@ -132,10 +137,19 @@ func TestBrokenInputOneLineForEachFaultAndStatus2(t *testing.T) {
 	assert.Contains(t, errOut, "missing.csv: not found")
 
 	require.NoError(t, os.Mkdir(filepath.Join(dir, "run"), 0o755))
-	write("run/run.json", "{\n \"format\": \"zincroad-run/1\",\n \"car\": {\"usable_kwh\": -4, \"chemistry\": \"tin\"},\n \"recordings\": [{\"file\": \"a.csv\"}]\n}\n")
+	write(
+		"run/run.json",
+		"{\n \"format\": \"zincroad-run/1\",\n \"car\": {\"usable_kwh\": -4, \"chemistry\": \"tin\"},\n "+
+			"\"recordings\": [{\"file\": \"a.csv\"}]\n}\n",
+	)
 	_, errOut, status = zincroad(t, "read", filepath.Join(dir, "run"))
 	assert.Equal(t, 2, status)
-	assert.Equal(t, "run.json:3: car.usable_kwh: -4, expected 0 to 2000\nrun.json:3: car.chemistry: \"tin\", expected NMC, NCA, LFP or other\n", errOut)
+	assert.Equal(
+		t,
+		"run.json:3: car.usable_kwh: -4, expected 0 to 2000\nrun.json:3: car.chemistry: \"tin\", expected NMC, "+
+			"NCA, LFP or other\n",
+		errOut,
+	)
 }
 
 // Import, export and read again, on a database of its own.
@@ -203,9 +217,18 @@ func TestKilledInTheMiddleOfAnImport(t *testing.T) {
 		for deadline := time.Now().Add(30 * time.Second); count(copying) > 0 && time.Now().Before(deadline); {
 			time.Sleep(10 * time.Millisecond)
 		}
-		assert.Equal(t, count("SELECT count(*) FROM runs"), count("SELECT count(DISTINCT r.run_id) FROM recordings r JOIN recording_files f ON f.recording_id = r.id"))
+		assert.Equal(
+			t,
+			count("SELECT count(*) FROM runs"),
+			count("SELECT count(DISTINCT r.run_id) FROM recordings r JOIN recording_files f ON f.recording_id = r.id"),
+		)
 		assert.Equal(t, 1, count("SELECT count(*) FROM runs"), "nothing of the killed import")
-		assert.Equal(t, count("SELECT readings FROM recordings"), count("SELECT count(*) FROM readings"), "everything acknowledged")
+		assert.Equal(
+			t,
+			count("SELECT readings FROM recordings"),
+			count("SELECT count(*) FROM readings"),
+			"everything acknowledged",
+		)
 	}
 	assert.Positive(t, killed, "the kill came while readings were copied")
 	_, errOut, status = zincroad(t, "import", "--database-url="+url, big)
@@ -246,7 +269,21 @@ func TestFitAndForecast(t *testing.T) {
 	assert.Equal(t, "car-converter", fit.At[40].Ceilings[0].Cause)
 	assert.Equal(t, 112.0, fit.At[40].Ceilings[0].KW)
 
-	out, errOut, status = zincroad(t, "forecast", "--run", path, "--from", "10", "--to", "80", "--battery-c", "25", "--ambient-c", "15", "--json")
+	out, errOut, status = zincroad(
+		t,
+		"forecast",
+		"--run",
+		path,
+		"--from",
+		"10",
+		"--to",
+		"80",
+		"--battery-c",
+		"25",
+		"--ambient-c",
+		"15",
+		"--json",
+	)
 	require.Zero(t, status, errOut)
 	var f struct {
 		Format string
@@ -276,7 +313,10 @@ func TestFitAndForecast(t *testing.T) {
 func TestFitAndForecastRefuse(t *testing.T) {
 	good := planFile(t, planDocument)
 	negative := planFile(t, strings.Replace(planDocument, `"usable_kwh": 82`, `"usable_kwh": -82`, 1))
-	tiers := planFile(t, strings.Replace(planDocument, `"per_kwh": 0.5`, `"per_min": [{"up_to_kw": 90}, {"up_to_kw": 60}]`, 1))
+	tiers := planFile(
+		t,
+		strings.Replace(planDocument, `"per_kwh": 0.5`, `"per_min": [{"up_to_kw": 90}, {"up_to_kw": 60}]`, 1),
+	)
 	for _, c := range []struct {
 		args []string
 		want string
@@ -284,7 +324,8 @@ func TestFitAndForecastRefuse(t *testing.T) {
 		{[]string{"fit", "--run", negative}, negative + ":2: car.usable_kwh: -82, expected 0 to 2000"},
 		{[]string{"fit", "--run", tiers}, "stall.tariff.per_min: the tiers of a price per minute must climb in power"},
 		{[]string{"fit", "--run", "gone.json"}, "gone.json"},
-		{[]string{"forecast", "--run", good, "--from", "80", "--to", "10"}, "the charge to stop at must be above the charge to start from"},
+		{[]string{"forecast", "--run", good, "--from", "80", "--to", "10"}, "the charge to stop at must be " +
+			"above the charge to start from"},
 		{[]string{"forecast", "--run", good, "--stall-share", "-3"}, "--stall-share: -3, expected more than 0"},
 		{[]string{"forecast", "--run", planFile(t, `{"format": "zincroad-run/1", "car": {}}`)}, "usable_kwh"},
 		{[]string{"fit", "--run", planFile(t, `{"format": "zincroad-run/1"}`)}, "car: expected the car to work with"},

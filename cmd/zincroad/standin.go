@@ -31,14 +31,21 @@ func standinCommand() *cobra.Command {
 	var f standinFlags
 	c := &cobra.Command{
 		Use: "standin", Short: "Simulate a car's diagnostic adapter and a charger, for practising", Args: cobra.NoArgs,
-		Long: "Simulates one charging session from both ends: the car's diagnostic adapter on TCP, and a charger that reports\n" +
-			"to Zinc Road by the open charge-point protocol 1.6 and has a screen of its own. An empty address leaves an end out.",
+		Long: "Simulates one charging session from both ends: the car's diagnostic adapter on TCP, and a " +
+			"charger that reports\n" +
+			"to Zinc Road by the open charge-point protocol 1.6 and has a screen of its own. An empty address " +
+			"leaves an end out.",
 		RunE: func(c *cobra.Command, _ []string) error { return f.run(c.Context()) },
 	}
 	c.Flags().StringVar(&f.scenario, "scenario", "", "file with what happens (default: an example; --show prints it)")
 	c.Flags().StringVar(&f.profile, "profile", "", "file with what the car answers to (default: the example profile)")
 	c.Flags().StringVar(&f.adapter, "adapter", "127.0.0.1:35000", "where the adapter listens")
-	c.Flags().StringVar(&f.centre, "centre", "ws://127.0.0.1:8460/ocpp/", "where the charger reports to, without its name")
+	c.Flags().StringVar(
+		&f.centre,
+		"centre",
+		"ws://127.0.0.1:8460/ocpp/",
+		"where the charger reports to, without its name",
+	)
 	c.Flags().StringVar(&f.name, "name", "FULLING-3", "the charger's name")
 	c.Flags().StringVar(&f.screen, "screen", "127.0.0.1:8470", "where the charger's screen is shown")
 	c.Flags().Float64Var(&f.speed, "speed", 1, "times faster than real time, up to 120; give serve or demo the same")

@@ -23,7 +23,8 @@ func importCommand() *cobra.Command {
 	var side string
 	var again bool
 	c := &cobra.Command{
-		Use: "import FILE...", Short: "Bring runs into the logbook: run folders, zips, CSVs, texts of typed readings", Args: cobra.MinimumNArgs(1),
+		Use: "import FILE...", Args: cobra.MinimumNArgs(1),
+		Short: "Bring runs into the logbook: run folders, zips, CSVs, texts of typed readings",
 		RunE: func(c *cobra.Command, args []string) error {
 			if err := oneOf("--side", side, "car", "stall"); err != nil {
 				return err
@@ -48,7 +49,12 @@ func importCommand() *cobra.Command {
 		},
 	}
 	st.flags(c)
-	c.Flags().StringVar(&side, "side", "", "whose readings a CSV or text holds: car or stall (default: guessed from its name)")
+	c.Flags().StringVar(
+		&side,
+		"side",
+		"",
+		"whose readings a CSV or text holds: car or stall (default: guessed from its name)",
+	)
 	c.Flags().BoolVar(&again, "again", false, "bring a file in even if the logbook has it already")
 	return c
 }
@@ -57,7 +63,14 @@ func importCommand() *cobra.Command {
 const slowImport = 200_000
 
 // importOne brings one file in and tells whether all of it was good.
-func importOne(ctx context.Context, book *logbook.Book, path string, side trace.Side, again bool, out, errOut io.Writer) (bool, error) {
+func importOne(
+	ctx context.Context,
+	book *logbook.Book,
+	path string,
+	side trace.Side,
+	again bool,
+	out, errOut io.Writer,
+) (bool, error) {
 	b, err := bundleOf(path, side)
 	if err != nil {
 		complain(errOut, intake.Refusal(path, err), 0)

@@ -206,9 +206,12 @@ func byCurrent(x seen) []candidate {
 		{CarCurrent, "the car's", x.Limits.CarA},
 	} {
 		if near(x.amps.mean, r.amps) {
-			out = append(out, candidate{Holding{Cause: r.cause, Reason: fmt.Sprintf("amps are flat at %s: %s limit, %s A", at,
-				r.whose, words.Figure(r.amps, 0))},
-				off(x.amps.mean, r.amps, 0.03*r.amps)})
+			out = append(
+				out,
+				candidate{Holding{Cause: r.cause, Reason: fmt.Sprintf("amps are flat at %s: %s limit, %s A", at,
+					r.whose, words.Figure(r.amps, 0))},
+					off(x.amps.mean, r.amps, 0.03*r.amps)},
+			)
 		}
 	}
 	creeps := x.kw.rise >= 0.002*x.kw.mean && 2*math.Abs(x.amps.rise)*x.kw.mean <= x.kw.rise*x.amps.mean
@@ -217,7 +220,10 @@ func byCurrent(x seen) []candidate {
 	}
 	if len(out) == 0 && creeps && x.amps.mean < x.Limits.StallA {
 		out = append(out, candidate{Holding{Cause: StallCurrent,
-			Reason: fmt.Sprintf("amps are flat at %s, under every rating noted: stall, cable or car", at)}, goodFit + 0.1})
+			Reason: fmt.Sprintf(
+				"amps are flat at %s, under every rating noted: stall, cable or car",
+				at,
+			)}, goodFit + 0.1})
 	}
 	return out
 }
@@ -242,8 +248,12 @@ func byOffer(x seen) *Holding {
 	if t := x.Stall; t != nil {
 		_, shared := run.Known(t.SharedKW)
 		if rated, ok := run.Known(t.RatedKW); ok && shared && offer < 0.8*rated {
-			return &Holding{SharedCabinet, fmt.Sprintf("the stall offers %s of its %s kW, and all of that flows: its cabinet is shared",
-				at, words.Figure(rated, 0)), true}
+			return &Holding{
+				SharedCabinet,
+				fmt.Sprintf("the stall offers %s of its %s kW, and all of that flows: its cabinet is shared",
+					at, words.Figure(rated, 0)),
+				true,
+			}
 		}
 	}
 	return &Holding{StallPower, fmt.Sprintf("the stall offers %s kW, and all of that flows", at), true}
@@ -334,8 +344,14 @@ func byPack(x seen) []candidate {
 	if taper.AtStep(x.SoCPct) {
 		cause, what = SoCStep, "the pack's step at this charge"
 	}
-	add(cause, off(now, taper.KW(x.SoCPct), taperNear*taper.KW(x.SoCPct)+1), "%s kW at %s %% is %s", words.Figure(x.lastKW, 0),
-		words.Figure(x.SoCPct, 0), what)
+	add(
+		cause,
+		off(now, taper.KW(x.SoCPct), taperNear*taper.KW(x.SoCPct)+1),
+		"%s kW at %s %% is %s",
+		words.Figure(x.lastKW, 0),
+		words.Figure(x.SoCPct, 0),
+		what,
+	)
 	if out[len(out)-1].misfit > 1 {
 		out = out[:len(out)-1]
 	}

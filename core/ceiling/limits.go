@@ -85,12 +85,25 @@ func (l *Limits) refuse(p *pack.Pack) string {
 	}
 	switch {
 	case l.StallMaxV <= low:
-		return fmt.Sprintf("This stall cannot charge this car: it gives %s, the pack needs %.0f to %.0f V and the car has no converter.",
-			l.rangeOfStall(), p.MinV, p.MaxV)
+		return fmt.Sprintf(
+			"This stall cannot charge this car: it gives %s, the pack needs %.0f to %.0f V and the car has no converter.",
+			l.rangeOfStall(),
+			p.MinV,
+			p.MaxV,
+		)
 	case l.StallMinV >= high:
-		return fmt.Sprintf("This stall cannot charge this car: it gives %s, and the pack never needs more than %.0f V.", l.rangeOfStall(), high)
+		return fmt.Sprintf(
+			"This stall cannot charge this car: it gives %s, and the pack never needs more than %.0f V.",
+			l.rangeOfStall(),
+			high,
+		)
 	case l.AdapterMaxV <= low:
-		return fmt.Sprintf("This adapter cannot be used: it is rated for %.0f V, and the pack needs %.0f to %.0f V.", l.AdapterMaxV, p.MinV, p.MaxV)
+		return fmt.Sprintf(
+			"This adapter cannot be used: it is rated for %.0f V, and the pack needs %.0f to %.0f V.",
+			l.AdapterMaxV,
+			p.MinV,
+			p.MaxV,
+		)
 	}
 	return ""
 }

@@ -15,11 +15,28 @@ import (
 // minute up to 90 kW and 0.50 above, 1 a session, 0.10 an idle minute after 5, and
 // 20 % tax: 36 + 30·0.5 + 30·0.2 + 1 + (15−5)·0.1 = 59, with tax 70.80.
 func TestCostByHand(t *testing.T) {
-	power := &trace.Recording{Name: "stall.csv", Side: trace.StallSide, T: []float64{0, 1800, 1800.001, 3600, 3600.001}, Columns: map[trace.Channel][]float64{
-		trace.Power: {120, 120, 60, 60, 0}}}
-	r := &run.Run{Recordings: []*trace.Recording{power}, Marks: []run.Mark{{TS: 0, Kind: run.PlugIn}, {TS: 3600 + 15*60, Kind: run.Unplug}},
-		Stall: &run.Stall{Tariff: &run.Tariff{Currency: "EUR", PerKWh: run.N(0.4), SessionFee: run.N(1), IdlePerMin: run.N(0.1), IdleAfterMin: run.N(5), TaxPct: run.N(20),
-			PerMin: []run.Tier{{UpToKW: run.N(90), Price: run.N(0.2)}, {Price: run.N(0.5)}}}}}
+	power := &trace.Recording{
+		Name: "stall.csv",
+		Side: trace.StallSide,
+		T:    []float64{0, 1800, 1800.001, 3600, 3600.001},
+		Columns: map[trace.Channel][]float64{
+			trace.Power: {120, 120, 60, 60, 0}},
+	}
+	r := &run.Run{
+		Recordings: []*trace.Recording{power},
+		Marks:      []run.Mark{{TS: 0, Kind: run.PlugIn}, {TS: 3600 + 15*60, Kind: run.Unplug}},
+		Stall: &run.Stall{
+			Tariff: &run.Tariff{
+				Currency:     "EUR",
+				PerKWh:       run.N(0.4),
+				SessionFee:   run.N(1),
+				IdlePerMin:   run.N(0.1),
+				IdleAfterMin: run.N(5),
+				TaxPct:       run.N(20),
+				PerMin:       []run.Tier{{UpToKW: run.N(90), Price: run.N(0.2)}, {Price: run.N(0.5)}},
+			},
+		},
+	}
 	x := curve.Read(r, curve.Options{})
 	require.NotNil(t, x.Cost)
 	assert.InDelta(t, 36, x.Cost.Energy, 0.001)

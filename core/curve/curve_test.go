@@ -61,7 +61,9 @@ func near(t *testing.T, want float64, got *float64, tolerance float64, msg ...an
 // A run worked through by hand: 20 s of handshake, then 120 kW flat, SoC from 10 to
 // 82 % at 0.04 % a second from 20 s on.
 func simple() *run.Run {
-	return of(rec(trace.CarSide, 1, points{{0, 10}, {20, 10}, {1820, 82}}, points{{0, 0}, {20, 0}, {21, 120}, {1820, 120}}))
+	return of(
+		rec(trace.CarSide, 1, points{{0, 10}, {20, 10}, {1820, 82}}, points{{0, 0}, {20, 0}, {21, 120}, {1820, 120}}),
+	)
 }
 
 func TestPostsAndWindowsByHand(t *testing.T) {
@@ -132,8 +134,14 @@ func TestMethodAddsItsPostsAndWindow(t *testing.T) {
 // A whole-percent display reaches a value when it first shows it; a jump over
 // several points is joined like any other two readings.
 func TestWholePercentPosts(t *testing.T) {
-	r := of(&trace.Recording{Side: trace.CarSide, T: []float64{0, 60, 61, 120, 180, 300}, Columns: map[trace.Channel][]float64{
-		trace.SoC: {18, 19, 20, 20, 24, 36}, trace.Power: {90, 90, 90, 90, 90, 90}}})
+	r := of(
+		&trace.Recording{
+			Side: trace.CarSide,
+			T:    []float64{0, 60, 61, 120, 180, 300},
+			Columns: map[trace.Channel][]float64{
+				trace.SoC: {18, 19, 20, 20, 24, 36}, trace.Power: {90, 90, 90, 90, 90, 90}},
+		},
+	)
 	t20, _ := Read(r, Options{}).Post(20)
 	assert.InDelta(t, 61, t20, 1e-9)
 	t30, _ := Read(r, Options{}).Post(30)
@@ -143,8 +151,23 @@ func TestWholePercentPosts(t *testing.T) {
 // What was driven before plug-in is no part of the run: the pack fell from 14 to
 // 10 %, and regeneration put power into it.
 func TestLoggerRunningBeforePlugIn(t *testing.T) {
-	r := of(rec(trace.CarSide, 1, points{{0, 14}, {400, 10}, {420, 10}, {1420, 50}},
-		points{{0, -20}, {100, -20}, {101, 60}, {110, 60}, {111, -20}, {395, -20}, {400, 0}, {420, 0}, {421, 150}, {1420, 150}}))
+	r := of(rec(
+		trace.CarSide,
+		1,
+		points{{0, 14}, {400, 10}, {420, 10}, {1420, 50}},
+		points{
+			{0, -20},
+			{100, -20},
+			{101, 60},
+			{110, 60},
+			{111, -20},
+			{395, -20},
+			{400, 0},
+			{420, 0},
+			{421, 150},
+			{1420, 150},
+		},
+	))
 	r.Marks = []run.Mark{mark(400, run.PlugIn)}
 	x := Read(r, Options{})
 	t10, ok := x.Post(10)
@@ -295,12 +318,22 @@ func TestHeldIsNotBrokenByAShortDipButByAGap(t *testing.T) {
 	// Two readings low: 2.7 s.
 	assert.InDelta(t, 300-101-0.85, longestAbove(flat(2), 142.5, heldDipS, nil).Len(), 1e-9)
 	s := flat(0)
-	s = trace.Series{T: append(append([]float64{}, s.T[:101]...), s.T[140:]...), V: append(append([]float64{}, s.V[:101]...), s.V[140:]...)}
+	s = trace.Series{
+		T: append(append([]float64{}, s.T[:101]...), s.T[140:]...),
+		V: append(append([]float64{}, s.V[:101]...), s.V[140:]...),
+	}
 	assert.InDelta(t, 160, longestAbove(s, 142.5, heldDipS, trace.Gaps(s, 1)).Len(), 1e-9, "a gap of 40 s breaks it")
 }
 
 func TestPeakWithSpikeHoldAndSoC(t *testing.T) {
-	r := of(rec(trace.CarSide, 1, points{{0, 10}, {1000, 50}}, points{{0, 0}, {20, 150}, {420, 150}, {440, 100}, {1000, 80}}))
+	r := of(
+		rec(
+			trace.CarSide,
+			1,
+			points{{0, 10}, {1000, 50}},
+			points{{0, 0}, {20, 150}, {420, 150}, {440, 100}, {1000, 80}},
+		),
+	)
 	r.Recordings[0].Columns[trace.Power][700] = 400
 	p := Read(r, Options{}).Peak
 	require.NotNil(t, p)
@@ -330,7 +363,11 @@ func TestLegsOfAReplug(t *testing.T) {
 	r.Marks = []run.Mark{mark(0, run.PlugIn), mark(602, run.Unplug), mark(690, run.PlugIn), mark(1305, run.Unplug)}
 	x := Read(r, Options{})
 	require.Len(t, x.Legs, 2)
-	assert.Equal(t, []float64{0, 602, 690, 1305}, []float64{x.Legs[0].FromS, x.Legs[0].ToS, x.Legs[1].FromS, x.Legs[1].ToS})
+	assert.Equal(
+		t,
+		[]float64{0, 602, 690, 1305},
+		[]float64{x.Legs[0].FromS, x.Legs[0].ToS, x.Legs[1].FromS, x.Legs[1].ToS},
+	)
 	near(t, 120*600/3600.0, x.Legs[0].EnergyKWh, 1e-9)
 	near(t, 30, x.Legs[1].FromPct, 1e-9)
 	// 71 880 and 72 000 kJ at 120 kW, and four slopes of a second with 60 each; whether
@@ -349,7 +386,13 @@ func TestLegsOfAReplug(t *testing.T) {
 // from the stall's state of charge, to its resolution.
 func TestANoteAtTheEndIsNoLog(t *testing.T) {
 	stall := rec(trace.StallSide, 10, points{{0, 10}, {2000, 90}}, points{{0, 60}, {2000, 60}})
-	note := &trace.Recording{Name: "typed-car.csv", Side: trace.CarSide, SoCResolutionPct: 1, T: []float64{2100}, Columns: map[trace.Channel][]float64{trace.SoC: {90}}}
+	note := &trace.Recording{
+		Name:             "typed-car.csv",
+		Side:             trace.CarSide,
+		SoCResolutionPct: 1,
+		T:                []float64{2100},
+		Columns:          map[trace.Channel][]float64{trace.SoC: {90}},
+	}
 	x := Read(of(stall, note), Options{})
 	w, ok := x.Window(10, 80)
 	require.True(t, ok)
@@ -391,7 +434,8 @@ func TestWindowEnergyNeedsReadings(t *testing.T) {
 }
 
 func TestNothingIsKnownOfAnEmptyRun(t *testing.T) {
-	for _, r := range []*run.Run{{}, of(&trace.Recording{Side: trace.CarSide}), of(rec(trace.CarSide, 1, points{{0, 50}, {10, 50}}, nil))} {
+	for _, r := range []*run.Run{{}, of(&trace.Recording{Side: trace.CarSide}),
+		of(rec(trace.CarSide, 1, points{{0, 50}, {10, 50}}, nil))} {
 		x := Read(r, Options{})
 		b, err := json.Marshal(x)
 		require.NoError(t, err)
@@ -429,7 +473,19 @@ func TestReadingAgainstSciPy(t *testing.T) {
 			soc += kw / 3600 / 70 * 100 * 3
 		}
 		in = append(in, s)
-		got = append(got, Read(of(&trace.Recording{Side: trace.CarSide, T: s.T, Columns: map[trace.Channel][]float64{trace.SoC: s.SoC, trace.Power: s.KW}}), Options{}))
+		got = append(
+			got,
+			Read(
+				of(
+					&trace.Recording{
+						Side:    trace.CarSide,
+						T:       s.T,
+						Columns: map[trace.Channel][]float64{trace.SoC: s.SoC, trace.Power: s.KW},
+					},
+				),
+				Options{},
+			),
+		)
 	}
 	var want []struct {
 		Post20, Post80, Energy, Total float64
@@ -458,8 +514,10 @@ for s in data:
 
 // ReadAll is Read for every clock and side.
 func TestReadAllAgreesWithRead(t *testing.T) {
-	r := of(rec(trace.CarSide, 1, points{{0, 10}, {20, 10}, {1820, 82}}, points{{0, 0}, {20, 0}, {21, 120}, {1820, 120}}),
-		rec(trace.StallSide, 5, nil, points{{0, 0}, {20, 0}, {25, 125}, {1820, 125}}))
+	r := of(
+		rec(trace.CarSide, 1, points{{0, 10}, {20, 10}, {1820, 82}}, points{{0, 0}, {20, 0}, {21, 120}, {1820, 120}}),
+		rec(trace.StallSide, 5, nil, points{{0, 0}, {20, 0}, {25, 125}, {1820, 125}}),
+	)
 	all := ReadAll(r)
 	require.Len(t, all, 4)
 	for _, x := range all {
@@ -516,9 +574,17 @@ func TestReduceOfBothSides(t *testing.T) {
 
 func BenchmarkRead7200Readings8Channels(b *testing.B) {
 	r := simple()
-	r.Recordings = []*trace.Recording{rec(trace.CarSide, 0.25, points{{0, 10}, {20, 10}, {1800, 82}}, points{{0, 0}, {20, 0}, {60, 150}, {900, 140}, {1800, 60}})}
+	r.Recordings = []*trace.Recording{
+		rec(
+			trace.CarSide,
+			0.25,
+			points{{0, 10}, {20, 10}, {1800, 82}},
+			points{{0, 0}, {20, 0}, {60, 150}, {900, 140}, {1800, 60}},
+		),
+	}
 	n := r.Recordings[0].Len()
-	for _, c := range []trace.Channel{trace.Current, trace.Voltage, trace.BatteryTempMin, trace.BatteryTempMax, trace.HeaterPower, trace.AmbientTemp} {
+	for _, c := range []trace.Channel{trace.Current, trace.Voltage, trace.BatteryTempMin, trace.BatteryTempMax,
+		trace.HeaterPower, trace.AmbientTemp} {
 		col := make([]float64, n)
 		for i := range col {
 			col[i] = float64(i % 97)

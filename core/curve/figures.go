@@ -98,7 +98,8 @@ var Figures = figure.List[*Reading]{
 		Definition: "What the stall's own register counted from the first plug-in to the end, beside the area under its " +
 			"power. A register that counts each session begins at 0 with it; one that goes on is read at both ends. The " +
 			"seller bills the register.",
-		Formula: "the stall's energy register: its last reading near the end, from 0 where its first is no more than 1 kWh " +
+		Formula: "the stall's energy register: its last reading near the end, from 0 where its first is no more " +
+			"than 1 kWh " +
 			"and 1.3 times what had flowed by then (each session) or else less its first; begun anew at a replug. It is " +
 			"`stall_kwh` where the stall's power was not read",
 		Numbers: screenNumbers,

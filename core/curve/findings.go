@@ -93,7 +93,12 @@ func spanFinding(r *Reading) *Finding {
 	}
 	from, to := r.Legs[0].FromS, r.Legs[len(r.Legs)-1].ToS
 	f := &Finding{Kind: AboutWindow, FromS: from, ToS: to}
-	f.Text = fmt.Sprintf("From %s to %s %% in %s of charging.", words.Figure(r.SoC.FromPct, 1), words.Figure(r.SoC.ToPct, 1), words.Duration(to-from))
+	f.Text = fmt.Sprintf(
+		"From %s to %s %% in %s of charging.",
+		words.Figure(r.SoC.FromPct, 1),
+		words.Figure(r.SoC.ToPct, 1),
+		words.Duration(to-from),
+	)
 	f.Evidence = []string{"no window from one listed post to another is covered"}
 	f.Confidence = r.confidence(f)
 	return f
@@ -106,7 +111,9 @@ func peakFinding(r *Reading) *Finding {
 	}
 	f := &Finding{Kind: AboutPeak, FromS: p.TS, ToS: p.TS}
 	f.Text = fmt.Sprintf("Peak %s kW", words.Figure(p.KW, 0))
-	f.Evidence = []string{fmt.Sprintf("highest reading %s kW at %s, %s side", words.Figure(p.KW, 1), words.Clock(p.TS), r.Side)}
+	f.Evidence = []string{
+		fmt.Sprintf("highest reading %s kW at %s, %s side", words.Figure(p.KW, 1), words.Clock(p.TS), r.Side),
+	}
 	if p.HeldS != nil {
 		f.FromS, f.ToS = p.HeldFromS, p.HeldFromS+*p.HeldS
 		level := *p.SustainedKW * HeldShare
@@ -114,7 +121,14 @@ func peakFinding(r *Reading) *Finding {
 		if p.HeldFromPct != nil && p.HeldToPct != nil {
 			f.Text += fmt.Sprintf(", from %s to %s %%", words.Figure(*p.HeldFromPct, 0), words.Figure(*p.HeldToPct, 0))
 		}
-		f.Evidence = append(f.Evidence, fmt.Sprintf("highest mean over 10 s %s kW; 95 %% of it is %s kW", words.Figure(*p.SustainedKW, 1), words.Figure(level, 1)))
+		f.Evidence = append(
+			f.Evidence,
+			fmt.Sprintf(
+				"highest mean over 10 s %s kW; 95 %% of it is %s kW",
+				words.Figure(*p.SustainedKW, 1),
+				words.Figure(level, 1),
+			),
+		)
 	}
 	f.Text += "."
 	f.Confidence = r.confidence(f)
@@ -127,7 +141,10 @@ func rampFinding(r *Reading) *Finding {
 	}
 	from := r.firstPowerS()
 	f := &Finding{Kind: AboutRamp, FromS: from, ToS: from + *r.RampS}
-	f.Text = fmt.Sprintf("Ramp: %s from first power to nine tenths of the first 3 minutes' best.", words.Duration(*r.RampS))
+	f.Text = fmt.Sprintf(
+		"Ramp: %s from first power to nine tenths of the first 3 minutes' best.",
+		words.Duration(*r.RampS),
+	)
 	if from >= 0.5 {
 		f.Evidence = []string{fmt.Sprintf("first power %s after %s", words.Duration(from), r.clockName())}
 	}
@@ -148,19 +165,39 @@ func energyFinding(r *Reading) *Finding {
 	}
 	switch {
 	case e.StallKWh != nil && e.CarKWh != nil && e.LossPct != nil && *e.LossPct < 0:
-		f.Text = fmt.Sprintf("The car counted %s kWh, the stall only %s kWh: one of the two is wrong.", words.Fixed(*e.CarKWh, 1), words.Fixed(*e.StallKWh, 1))
+		f.Text = fmt.Sprintf(
+			"The car counted %s kWh, the stall only %s kWh: one of the two is wrong.",
+			words.Fixed(*e.CarKWh, 1),
+			words.Fixed(*e.StallKWh, 1),
+		)
 	case e.StallKWh != nil && e.CarKWh != nil && e.LossPct != nil:
-		f.Text = fmt.Sprintf("%s kWh delivered, %s kWh into the pack: %s %% lost on the way.", words.Fixed(*e.StallKWh, 1), words.Fixed(*e.CarKWh, 1), words.Fixed(*e.LossPct, 1))
+		f.Text = fmt.Sprintf(
+			"%s kWh delivered, %s kWh into the pack: %s %% lost on the way.",
+			words.Fixed(*e.StallKWh, 1),
+			words.Fixed(*e.CarKWh, 1),
+			words.Fixed(*e.LossPct, 1),
+		)
 		f.Evidence = append(f.Evidence, "loss over the time that both sides cover")
 	case e.StallKWh != nil:
 		f.Text = fmt.Sprintf("%s kWh delivered; what reached the pack was not logged.", words.Fixed(*e.StallKWh, 1))
 	case e.CarKWh != nil:
-		f.Text = fmt.Sprintf("%s kWh into the pack; what the stall delivered was not logged.", words.Fixed(*e.CarKWh, 1))
+		f.Text = fmt.Sprintf(
+			"%s kWh into the pack; what the stall delivered was not logged.",
+			words.Fixed(*e.CarKWh, 1),
+		)
 	default:
 		return nil
 	}
 	if u := r.Usable; u != nil && u.High != nil {
-		f.Evidence = append(f.Evidence, fmt.Sprintf("that makes %s kWh for 100 %% (%s to %s)", words.Fixed(u.Value, 1), words.Fixed(u.Low, 1), words.Fixed(*u.High, 1)))
+		f.Evidence = append(
+			f.Evidence,
+			fmt.Sprintf(
+				"that makes %s kWh for 100 %% (%s to %s)",
+				words.Fixed(u.Value, 1),
+				words.Fixed(u.Low, 1),
+				words.Fixed(*u.High, 1),
+			),
+		)
 	}
 	f.Confidence = r.confidence(f)
 	return f
@@ -169,8 +206,17 @@ func energyFinding(r *Reading) *Finding {
 func gapFinding(r *Reading, g trace.Span) Finding {
 	return Finding{
 		Kind: AboutGap, FromS: g.From, ToS: g.To, Confidence: Strong,
-		Text:     fmt.Sprintf("No readings for %s from %s on; bridged by a straight line.", words.Duration(g.Len()), words.Clock(g.From)),
-		Evidence: []string{fmt.Sprintf("readings otherwise come every %s s; posts and energy inside the gap are estimates", words.Figure(r.IntervalS, 1))},
+		Text: fmt.Sprintf(
+			"No readings for %s from %s on; bridged by a straight line.",
+			words.Duration(g.Len()),
+			words.Clock(g.From),
+		),
+		Evidence: []string{
+			fmt.Sprintf(
+				"readings otherwise come every %s s; posts and energy inside the gap are estimates",
+				words.Figure(r.IntervalS, 1),
+			),
+		},
 	}
 }
 

@@ -56,8 +56,12 @@ func goldenRuns() []*run.Run {
 		}
 		return max(0.2, 140-(t-700)*0.06)
 	}
-	stall := &run.Stall{RatedKW: n(150), MaxA: n(350), Tariff: &run.Tariff{Currency: "EUR", PerKWh: n(0.5), SessionFee: n(1),
-		PerMin: []run.Tier{{UpToKW: n(90), Price: n(0.1)}, {Price: n(0.2)}}}}
+	stall := &run.Stall{
+		RatedKW: n(150),
+		MaxA:    n(350),
+		Tariff: &run.Tariff{Currency: "EUR", PerKWh: n(0.5), SessionFee: n(1),
+			PerMin: []run.Tier{{UpToKW: n(90), Price: n(0.1)}, {Price: n(0.2)}}},
+	}
 	car := &run.Car{Name: "Larch", UsableKWh: n(75), MaxKW: n(160)}
 
 	both := &run.Run{Car: car, Stall: stall, Method: &run.Method{FromPct: n(10), ToPct: n(80), Clock: "plug"},
@@ -72,13 +76,17 @@ func goldenRuns() []*run.Run {
 	}
 	both.Recordings[1] = both.Recordings[1].Without(silent)
 
-	legs := &run.Run{Car: car, Recordings: []*trace.Recording{log(trace.CarSide, 0, 1500, 5, 0.5, func(t float64) float64 {
-		if t > 600 && t < 700 {
-			return 0
-		}
-		return curveOf(t)
-	})}, Marks: []run.Mark{{TS: 2, Kind: run.Attempt}, {TS: 8, Kind: run.PlugIn}, {TS: 620, Kind: run.Unplug},
-		{TS: 690, Kind: run.PlugIn}, {TS: 1500, Kind: run.Unplug}}}
+	legs := &run.Run{
+		Car: car,
+		Recordings: []*trace.Recording{log(trace.CarSide, 0, 1500, 5, 0.5, func(t float64) float64 {
+			if t > 600 && t < 700 {
+				return 0
+			}
+			return curveOf(t)
+		})},
+		Marks: []run.Mark{{TS: 2, Kind: run.Attempt}, {TS: 8, Kind: run.PlugIn}, {TS: 620, Kind: run.Unplug},
+			{TS: 690, Kind: run.PlugIn}, {TS: 1500, Kind: run.Unplug}},
+	}
 	notes := &run.Run{Stall: stall, Recordings: []*trace.Recording{log(trace.StallSide, 30, 1500, 120, 1, curveOf)}}
 	return []*run.Run{both, legs, notes}
 }

@@ -31,8 +31,13 @@ func implausible(r *run.Run, w Window) string {
 		return fmt.Sprintf("%s points in no time", words.Figure(gained, 0))
 	}
 	if c := gained / 100 * 3600 / w.TS; c > mostC {
-		return fmt.Sprintf("%s points in %s would need %s times the pack's capacity an hour; %s is the most that any car takes",
-			words.Figure(gained, 0), words.Duration(w.TS), words.Figure(c, 0), words.Figure(mostC, 0))
+		return fmt.Sprintf(
+			"%s points in %s would need %s times the pack's capacity an hour; %s is the most that any car takes",
+			words.Figure(gained, 0),
+			words.Duration(w.TS),
+			words.Figure(c, 0),
+			words.Figure(mostC, 0),
+		)
 	}
 	kw, from := neededKW(r, w, gained)
 	if kw > mostKW {
@@ -40,7 +45,12 @@ func implausible(r *run.Run, w Window) string {
 	}
 	if r.Stall != nil {
 		if rated, ok := run.Known(r.Stall.RatedKW); ok && kw > overRating*rated {
-			return fmt.Sprintf("it would need %s kW%s, at a stall of %s kW", words.Figure(kw, 0), from, words.Figure(rated, 0))
+			return fmt.Sprintf(
+				"it would need %s kW%s, at a stall of %s kW",
+				words.Figure(kw, 0),
+				from,
+				words.Figure(rated, 0),
+			)
 		}
 	}
 	if r.Car != nil {
@@ -90,7 +100,8 @@ func implausibleFinding(r *Reading) *Finding {
 	f.Text = fmt.Sprintf("%s–%s %% in %s cannot be: %s.", words.Figure(w.FromPct, 1), words.Figure(w.ToPct, 1),
 		words.Duration(w.TS), w.Reason)
 	f.Evidence = []string{
-		"usual reasons: minutes read for hours, per cent read for kW, two clocks that are not lined up, a capacity or rating noted wrongly",
+		"usual reasons: minutes read for hours, per cent read for kW, two clocks that are not lined up, a " +
+			"capacity or rating noted wrongly",
 		"windows that cannot be are left out of every list and comparison",
 	}
 	return f

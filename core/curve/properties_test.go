@@ -49,7 +49,15 @@ func show(v *float64) any {
 // sameFigures compares two readings figure by figure; kw scales power and energy.
 func sameFigures(t *rapid.T, a, b *Reading, kw float64) {
 	if len(a.Posts) != len(b.Posts) || len(a.Windows) != len(b.Windows) || len(a.Legs) != len(b.Legs) {
-		t.Fatalf("%d, %d, %d posts, windows, legs; then %d, %d, %d", len(a.Posts), len(a.Windows), len(a.Legs), len(b.Posts), len(b.Windows), len(b.Legs))
+		t.Fatalf(
+			"%d, %d, %d posts, windows, legs; then %d, %d, %d",
+			len(a.Posts),
+			len(a.Windows),
+			len(a.Legs),
+			len(b.Posts),
+			len(b.Windows),
+			len(b.Legs),
+		)
 	}
 	scaled := func(v *float64) *float64 {
 		if v == nil {
@@ -120,7 +128,9 @@ func TestScaledPowerScalesEnergies(t *testing.T) {
 			more.Columns[trace.Power] = append(more.Columns[trace.Power], kw*1.1)
 		}
 		a, b := Read(of(rec), Options{}), Read(of(&more), Options{})
-		if n := len(trace.WithoutUpwardSpikes(trace.Series{T: rec.T, V: rec.Columns[trace.Power]}).T); n != len(trace.WithoutUpwardSpikes(trace.Series{T: more.T, V: more.Columns[trace.Power]}).T) {
+		if n := len(trace.WithoutUpwardSpikes(trace.Series{T: rec.T, V: rec.Columns[trace.Power]}).T); n != len(
+			trace.WithoutUpwardSpikes(trace.Series{T: more.T, V: more.Columns[trace.Power]}).T,
+		) {
 			return // a leap of about 10 kW became a spike
 		}
 		sameFigures(t, a, b, 1.1)
@@ -177,13 +187,23 @@ func TestALogInTwoFiles(t *testing.T) {
 		}
 		cut := rapid.IntRange(2, len(rec.T)-3).Draw(t, "cut")
 		part := func(name string, from, to int) *trace.Recording {
-			out := &trace.Recording{Name: name, Side: rec.Side, T: rec.T[from:to], Columns: map[trace.Channel][]float64{}}
+			out := &trace.Recording{
+				Name:    name,
+				Side:    rec.Side,
+				T:       rec.T[from:to],
+				Columns: map[trace.Channel][]float64{},
+			}
 			for c, col := range rec.Columns {
 				out.Columns[c] = col[from:to]
 			}
 			return out
 		}
-		sameFigures(t, Read(of(rec), Options{}), Read(of(part("a.csv", 0, cut), part("b.csv", cut, len(rec.T))), Options{}), 1)
+		sameFigures(
+			t,
+			Read(of(rec), Options{}),
+			Read(of(part("a.csv", 0, cut), part("b.csv", cut, len(rec.T))), Options{}),
+			1,
+		)
 	})
 }
 
@@ -194,7 +214,10 @@ func TestReadLeavesItsInputAlone(t *testing.T) {
 		rec.ClockOffsetS = 3
 		before := append([]float64(nil), rec.T...)
 		power := append([]float64(nil), rec.Columns[trace.Power]...)
-		r := &run.Run{Recordings: []*trace.Recording{rec}, Marks: []run.Mark{{TS: 9, Kind: run.Unplug}, {TS: 2, Kind: run.PlugIn}}}
+		r := &run.Run{
+			Recordings: []*trace.Recording{rec},
+			Marks:      []run.Mark{{TS: 9, Kind: run.Unplug}, {TS: 2, Kind: run.PlugIn}},
+		}
 		ReadAll(r)
 		Reduce(r, 20)
 		for i := range before {

@@ -43,7 +43,8 @@ type Reading struct {
 	Screen       *Screen      `json:"screen"` // the seller's own totals
 
 	Implausible []Implausible `json:"implausible,omitempty"` // windows that are not stated
-	IntervalS   float64       `json:"interval_s"`            // median time between power readings, else between those of SoC
+	// median time between power readings, else between those of SoC
+	IntervalS float64 `json:"interval_s"`
 }
 
 // Post is the moment at which SoC first reaches a round value, and the side's power

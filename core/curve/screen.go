@@ -125,9 +125,17 @@ func screenFinding(r *Reading) *Finding {
 		f.Text += ": they agree."
 		f.Confidence = Strong
 	case by > 0:
-		f.Text += fmt.Sprintf(": %s kWh (%s %%) flowed that the readings of the power miss, or were sold and not delivered.", words.Fixed(by, 1), words.Figure(pct, 0))
+		f.Text += fmt.Sprintf(
+			": %s kWh (%s %%) flowed that the readings of the power miss, or were sold and not delivered.",
+			words.Fixed(by, 1),
+			words.Figure(pct, 0),
+		)
 	default:
-		f.Text += fmt.Sprintf(": %s kWh (%s %%) more than was sold, so the power is shown too high or the register missed a part.", words.Fixed(-by, 1), words.Figure(pct, 0))
+		f.Text += fmt.Sprintf(
+			": %s kWh (%s %%) more than was sold, so the power is shown too high or the register missed a part.",
+			words.Fixed(-by, 1),
+			words.Figure(pct, 0),
+		)
 	}
 	f.Evidence = []string{"the register is the seller's: its kWh are the ones billed"}
 	return f

@@ -39,7 +39,8 @@ var Figures = figure.List[Explained]{
 	},
 	{
 		Key: "expected", Name: "Expected times",
-		Definition: "The rest of the run worked out like any forecast, from the counted charge and the temperatures read, " +
+		Definition: "The rest of the run worked out like any forecast, from the counted charge and the " +
+			"temperatures read, " +
 			"as a session that goes on from where this one stands: charge, both temperatures, and how long this " +
 			"leg has had power. Where the power is not what ratings and envelope give, the limit that seems to " +
 			"hold is taken for what it is, or the envelope scaled to what the pack has taken of it (median of the " +

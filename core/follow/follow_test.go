@@ -18,13 +18,35 @@ import (
 var n = run.N
 
 func car() *run.Car {
-	return &run.Car{Chemistry: "NMC", UsableKWh: n(75), CellsInSeries: n(96), MaxKW: n(200), MaxA: n(520), BatteryMassKg: n(460), HeaterKW: n(4.4), WarmC: n(25),
-		Envelope: []run.Point{{SoCPct: 0, KW: 150}, {SoCPct: 6, KW: 196}, {SoCPct: 46, KW: 190}, {SoCPct: 47, KW: 142}, {SoCPct: 80, KW: 104}, {SoCPct: 100, KW: 14}}}
+	return &run.Car{
+		Chemistry:     "NMC",
+		UsableKWh:     n(75),
+		CellsInSeries: n(96),
+		MaxKW:         n(200),
+		MaxA:          n(520),
+		BatteryMassKg: n(460),
+		HeaterKW:      n(4.4),
+		WarmC:         n(25),
+		Envelope: []run.Point{
+			{SoCPct: 0, KW: 150},
+			{SoCPct: 6, KW: 196},
+			{SoCPct: 46, KW: 190},
+			{SoCPct: 47, KW: 142},
+			{SoCPct: 80, KW: 104},
+			{SoCPct: 100, KW: 14},
+		},
+	}
 }
 
 func plan(change func(*forecast.Plan)) forecast.Plan {
-	p := forecast.Plan{Car: car(), Stall: &run.Stall{RatedKW: n(350), MaxA: n(500), MinV: n(150), MaxV: n(1000)}, FromPct: 10, ToPct: 80,
-		Battery: pack.Nodes{ColdestC: 26, WarmestC: 27}, AmbientC: 8}
+	p := forecast.Plan{
+		Car:      car(),
+		Stall:    &run.Stall{RatedKW: n(350), MaxA: n(500), MinV: n(150), MaxV: n(1000)},
+		FromPct:  10,
+		ToPct:    80,
+		Battery:  pack.Nodes{ColdestC: 26, WarmestC: 27},
+		AmbientC: 8,
+	}
 	if change != nil {
 		change(&p)
 	}
@@ -63,7 +85,14 @@ func at(t *testing.T, p forecast.Plan, seconds int) *follow.State {
 func TestPhasesByMarks(t *testing.T) {
 	mark := func(ts float64, kind string) run.Mark { return run.Mark{TS: ts, Kind: kind} }
 	power := func(from, to float64) []*trace.Recording {
-		return []*trace.Recording{{Name: "s", Side: trace.StallSide, T: []float64{from, to}, Columns: map[trace.Channel][]float64{trace.Power: {50, 50}}}}
+		return []*trace.Recording{
+			{
+				Name:    "s",
+				Side:    trace.StallSide,
+				T:       []float64{from, to},
+				Columns: map[trace.Channel][]float64{trace.Power: {50, 50}},
+			},
+		}
 	}
 	for _, tt := range []struct {
 		name     string
@@ -77,10 +106,12 @@ func TestPhasesByMarks(t *testing.T) {
 		{"just there", nil, nil, follow.Arrived, 0, 0, 0},
 		{"plugged in", []run.Mark{mark(10, run.PlugIn)}, nil, follow.Waiting, 1, 0, 0},
 		{"refused", []run.Mark{mark(10, run.PlugIn), mark(70, run.Attempt)}, nil, follow.Arrived, 0, 1, 990},
-		{"refused, then charging", []run.Mark{mark(10, run.PlugIn), mark(70, run.Attempt), mark(300, run.PlugIn)}, power(330, 900), follow.Charging, 1, 1, 290},
+		{"refused, then charging", []run.Mark{mark(10, run.PlugIn), mark(70, run.Attempt), mark(300, run.PlugIn)},
+			power(330, 900), follow.Charging, 1, 1, 290},
 		{"charging", []run.Mark{mark(10, run.PlugIn)}, power(30, 990), follow.Charging, 1, 0, 0},
 		{"between legs", []run.Mark{mark(10, run.PlugIn), mark(500, run.Unplug)}, power(30, 490), follow.Between, 1, 0, 0},
-		{"plugged in again", []run.Mark{mark(10, run.PlugIn), mark(500, run.Unplug), mark(560, run.PlugIn)}, power(30, 490), follow.Waiting, 2, 0, 0},
+		{"plugged in again", []run.Mark{mark(10, run.PlugIn), mark(500, run.Unplug), mark(560, run.PlugIn)},
+			power(30, 490), follow.Waiting, 2, 0, 0},
 		{"refused, and started again without unplugging", []run.Mark{mark(10, run.PlugIn), mark(40, run.Attempt),
 			mark(70, run.Attempt)}, power(100, 990), follow.Charging, 1, 2, 60},
 		{"the logger was first", nil, power(30, 990), follow.Charging, 1, 0, 0},
@@ -124,12 +155,16 @@ func TestWhatSeemsToHold(t *testing.T) {
 		seconds int
 		want    ceiling.Cause
 	}{
-		{"stall's amps", func(p *forecast.Plan) { p.Stall = &run.Stall{RatedKW: n(150), MaxA: n(350), MaxV: n(500)} }, 400, ceiling.StallCurrent},
-		{"stall's kW", func(p *forecast.Plan) { p.Stall = &run.Stall{RatedKW: n(90), MaxA: n(400), MaxV: n(920)} }, 500, ceiling.StallPower},
-		{"adapter", func(p *forecast.Plan) { p.Adapter = &run.Adapter{Name: "Bobbin", MaxA: n(250), MaxV: n(1000)} }, 400, ceiling.AdapterCurrent},
+		{"stall's amps", func(p *forecast.Plan) { p.Stall = &run.Stall{RatedKW: n(150), MaxA: n(350), MaxV: n(500)} },
+			400, ceiling.StallCurrent},
+		{"stall's kW", func(p *forecast.Plan) { p.Stall = &run.Stall{RatedKW: n(90), MaxA: n(400), MaxV: n(920)} }, 500,
+			ceiling.StallPower},
+		{"adapter", func(p *forecast.Plan) { p.Adapter = &run.Adapter{Name: "Bobbin", MaxA: n(250), MaxV: n(1000)} },
+			400, ceiling.AdapterCurrent},
 		{"car's amps", func(p *forecast.Plan) { p.Car.MaxA = n(170) }, 400, ceiling.CarCurrent},
 		{"car's kW", func(p *forecast.Plan) { p.Car.MaxKW = n(77) }, 600, ceiling.CarPower},
-		{"cold", func(p *forecast.Plan) { p.Battery = pack.Nodes{ColdestC: 8, WarmestC: 8}; p.Car.HeaterKW = nil }, 400, ceiling.Cold},
+		{"cold", func(p *forecast.Plan) { p.Battery = pack.Nodes{ColdestC: 8, WarmestC: 8}; p.Car.HeaterKW = nil }, 400,
+			ceiling.Cold},
 		{"half of a cabinet", func(p *forecast.Plan) {
 			p.Stall = &run.Stall{RatedKW: n(350), MaxA: n(500), MaxV: n(1000), SharedKW: n(180)}
 			p.NeighbourOnS, p.NeighbourS = 200, 1000
@@ -160,7 +195,11 @@ func TestAFallFiveMinutesAfterPlugIn(t *testing.T) {
 		t.Helper()
 		r := logged(t, timed, int(seconds))
 		if seconds > f.Legs[1].FromS {
-			r.Marks = append(r.Marks, run.Mark{TS: 60 + f.Legs[0].ToS, Kind: run.Unplug}, run.Mark{TS: 60 + f.Legs[1].FromS, Kind: run.PlugIn})
+			r.Marks = append(
+				r.Marks,
+				run.Mark{TS: 60 + f.Legs[0].ToS, Kind: run.Unplug},
+				run.Mark{TS: 60 + f.Legs[1].FromS, Kind: run.PlugIn},
+			)
 		}
 		s := follow.Of(r, unaware, nil, 60+seconds)
 		require.NotNil(t, s.Holding)
@@ -266,8 +305,19 @@ func TestFollowsTheSideThatGoesOn(t *testing.T) {
 func TestBeginning(t *testing.T) {
 	was := plan(nil)
 	r := &run.Run{Recordings: []*trace.Recording{
-		{Name: "late", Side: trace.CarSide, T: []float64{50}, Columns: map[trace.Channel][]float64{trace.SoC: {14}, trace.BatteryTempMin: {9}}},
-		{Name: "early", Side: trace.StallSide, T: []float64{100}, ClockOffsetS: -80, Columns: map[trace.Channel][]float64{trace.SoC: {12}}}}}
+		{
+			Name:    "late",
+			Side:    trace.CarSide,
+			T:       []float64{50},
+			Columns: map[trace.Channel][]float64{trace.SoC: {14}, trace.BatteryTempMin: {9}},
+		},
+		{
+			Name:         "early",
+			Side:         trace.StallSide,
+			T:            []float64{100},
+			ClockOffsetS: -80,
+			Columns:      map[trace.Channel][]float64{trace.SoC: {12}},
+		}}}
 	got := follow.Beginning(r, was)
 	assert.Equal(t, 12.0, got.FromPct, "read at 20 s by the run's clock")
 	assert.Equal(t, pack.Nodes{ColdestC: 9, WarmestC: 10}, got.Battery, "as even as it was planned: not 9 and 27")
@@ -279,7 +329,12 @@ func TestBeginning(t *testing.T) {
 // 60 kW for 90 s are 1.5 kWh, of which 96 % are 1.92 % of 75 kWh.
 func TestCountsOnBetweenFlips(t *testing.T) {
 	r := &run.Run{Marks: []run.Mark{{TS: 0, Kind: run.PlugIn}}, Recordings: []*trace.Recording{
-		{Name: "stall", Side: trace.StallSide, T: []float64{0, 30, 60, 90, 120}, Columns: map[trace.Channel][]float64{trace.Power: {60, 60, 60, 60, 60}, trace.SoC: {40, 41, 41, 41, 41}}}}}
+		{
+			Name:    "stall",
+			Side:    trace.StallSide,
+			T:       []float64{0, 30, 60, 90, 120},
+			Columns: map[trace.Channel][]float64{trace.Power: {60, 60, 60, 60, 60}, trace.SoC: {40, 41, 41, 41, 41}},
+		}}}
 	s := follow.Of(r, plan(nil), nil, 120)
 	assert.InDelta(t, 41+1.92, s.Counted, 0.01)
 	assert.Equal(t, 41.0, s.SoC.V)
@@ -292,7 +347,16 @@ func TestCountsOnBetweenFlips(t *testing.T) {
 func TestExpectationStandsBetweenTypedReadings(t *testing.T) {
 	p := plan(nil)
 	r := &run.Run{Marks: []run.Mark{{TS: 0, Kind: run.PlugIn}}, Recordings: []*trace.Recording{
-		{Name: "typed", Side: trace.StallSide, T: []float64{60, 240, 480}, Columns: map[trace.Channel][]float64{trace.Power: {180, 182, 184}, trace.SoC: {13, 24, 38}, trace.BatteryTempMin: {26, 27, 28}}}}}
+		{
+			Name: "typed",
+			Side: trace.StallSide,
+			T:    []float64{60, 240, 480},
+			Columns: map[trace.Channel][]float64{
+				trace.Power:          {180, 182, 184},
+				trace.SoC:            {13, 24, 38},
+				trace.BatteryTempMin: {26, 27, 28},
+			},
+		}}}
 	ends := map[float64]float64{}
 	for _, now := range []float64{481, 540, 620, 800} {
 		s := follow.Of(r, p, nil, now)
@@ -307,7 +371,12 @@ func TestExpectationStandsBetweenTypedReadings(t *testing.T) {
 // Typed readings alone, minutes apart, and nothing else known: no figure is made up.
 func TestWithHardlyAnything(t *testing.T) {
 	r := &run.Run{Marks: []run.Mark{{TS: 5, Kind: run.PlugIn}}, Recordings: []*trace.Recording{
-		{Name: "typed", Side: trace.StallSide, T: []float64{60, 300}, Columns: map[trace.Channel][]float64{trace.Power: {80, 82}}}}}
+		{
+			Name:    "typed",
+			Side:    trace.StallSide,
+			T:       []float64{60, 300},
+			Columns: map[trace.Channel][]float64{trace.Power: {80, 82}},
+		}}}
 	s := follow.Of(r, forecast.Plan{ToPct: 80}, nil, 360)
 	assert.Equal(t, follow.Charging, s.Phase)
 	assert.False(t, s.SoC.Known())

@@ -168,7 +168,13 @@ func (s *Session) Next() Step {
 		s.losses(&st)
 	}
 	joule := pack.HeatKW(s.amps, ohm)
-	s.battery = s.pack.Thermal.Step(s.battery, 1, joule, st.HeaterKW, pack.Surroundings{AmbientC: s.plan.AmbientC, Cooling: s.amps > 0})
+	s.battery = s.pack.Thermal.Step(
+		s.battery,
+		1,
+		joule,
+		st.HeaterKW,
+		pack.Surroundings{AmbientC: s.plan.AmbientC, Cooling: s.amps > 0},
+	)
 	s.soc = min(100, s.soc+s.amps/s.pack.CapacityAh/36)
 	s.t++
 	return st
@@ -233,7 +239,8 @@ func (s *Session) stallKW() float64 {
 
 // shared is the stall's half of a shared cabinet while a neighbour is plugged in.
 func (s *Session) shared() (float64, bool) {
-	if s.plan.Stall == nil || s.plan.NeighbourS <= 0 || s.t < s.plan.NeighbourOnS || s.t >= s.plan.NeighbourOnS+s.plan.NeighbourS {
+	if s.plan.Stall == nil || s.plan.NeighbourS <= 0 || s.t < s.plan.NeighbourOnS ||
+		s.t >= s.plan.NeighbourOnS+s.plan.NeighbourS {
 		return 0, false
 	}
 	kw, ok := run.Known(s.plan.Stall.SharedKW)

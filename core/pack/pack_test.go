@@ -25,8 +25,20 @@ func TestNickelAgainstPublishedCell(t *testing.T) {
 		cell := 8 + 0.92*soc
 		y := 0.9077 + (0.2661-0.9077)*cell/100
 		x := 0.0279 + (0.9014-0.0279)*cell/100
-		up := -0.8090*y + 4.4875 - 0.0428*math.Tanh(18.5138*(y-0.5542)) - 17.7326*math.Tanh(15.7890*(y-0.3117)) + 17.5842*math.Tanh(15.9308*(y-0.3120))
-		un := 1.9793*math.Exp(-39.3631*x) + 0.2482 - 0.0909*math.Tanh(29.8538*(x-0.1234)) - 0.04478*math.Tanh(14.9159*(x-0.2769)) - 0.0205*math.Tanh(30.4444*(x-0.6103))
+		up := -0.8090*y + 4.4875 - 0.0428*math.Tanh(
+			18.5138*(y-0.5542),
+		) - 17.7326*math.Tanh(
+			15.7890*(y-0.3117),
+		) + 17.5842*math.Tanh(
+			15.9308*(y-0.3120),
+		)
+		un := 1.9793*math.Exp(-39.3631*x) + 0.2482 - 0.0909*math.Tanh(
+			29.8538*(x-0.1234),
+		) - 0.04478*math.Tanh(
+			14.9159*(x-0.2769),
+		) - 0.0205*math.Tanh(
+			30.4444*(x-0.6103),
+		)
 		assert.InDelta(t, up-un, p.RestV(soc), 0.12, "at %g %%", soc)
 	}
 }
@@ -41,7 +53,13 @@ func TestIronPhosphateAgainstPublishedCell(t *testing.T) {
 		cell := 8 + 0.92*soc // the same 8 % kept back
 		y, x := 1-cell/100, 0.0279+(0.9014-0.0279)*cell/100
 		up := 3.4077 - 0.020269*y + 0.5*math.Exp(-150*y) - 0.9*math.Exp(-30*(1-y))
-		un := 1.9793*math.Exp(-39.3631*x) + 0.2482 - 0.0909*math.Tanh(29.8538*(x-0.1234)) - 0.04478*math.Tanh(14.9159*(x-0.2769)) - 0.0205*math.Tanh(30.4444*(x-0.6103))
+		un := 1.9793*math.Exp(-39.3631*x) + 0.2482 - 0.0909*math.Tanh(
+			29.8538*(x-0.1234),
+		) - 0.04478*math.Tanh(
+			14.9159*(x-0.2769),
+		) - 0.0205*math.Tanh(
+			30.4444*(x-0.6103),
+		)
 		assert.InDelta(t, up-un, p.RestV(soc), 0.06, "at %g %%", soc)
 	}
 }

@@ -72,7 +72,8 @@ const commonCRate = 1.6
 
 // Taper gives the car's taper, and notes in Assumed where it had to assume one by the
 // kind of car.
-// In the gentle profile it is the car's own gentle envelope where that is noted, else 78 % of the full one and capped at 55 % of the peak:
+// In the gentle profile it is the car's own gentle envelope where that is noted, else 78 % of the full one and
+// capped at 55 % of the peak:
 // gentle "caps the peak and lowers the whole curve" (common practice; the two
 // shares from memory).
 func (p *Pack) Taper(c *run.Car, gentle bool) *Taper {

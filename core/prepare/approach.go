@@ -371,7 +371,12 @@ func (d *driver) charge(a *Approach, p *Phase) (float64, pack.Nodes) {
 const stepS = 10
 
 func (d *driver) follow(a *Approach, p *Phase, soc float64, n pack.Nodes) (float64, pack.Nodes) {
-	out := pack.Surroundings{AmbientC: d.plan.Road.AmbientC, SpeedKmh: p.SpeedKmh, Rain: d.plan.Road.Rain, Cooling: p.HeaterKW == 0}
+	out := pack.Surroundings{
+		AmbientC: d.plan.Road.AmbientC,
+		SpeedKmh: p.SpeedKmh,
+		Rain:     d.plan.Road.Rain,
+		Cooling:  p.HeaterKW == 0,
+	}
 	sinceKept := 0.0
 	for t := p.FromS; t < p.ToS-1e-6; {
 		dt := min(stepS, p.ToS-t)

@@ -25,8 +25,14 @@ func ListOf(p *Prepared, m Method) Checklist {
 	c.Before = before(p, m)
 	c.AtStall = atStall(p, m)
 	c.After = []Item{
-		{"Note SoC, kWh, time and price on the screen, and cell temperatures.", "the screen goes blank when the plug is out"},
-		{"Stop by the right button, then unplug; put the cable back and free the stall.", "never pull a connector under load"},
+		{
+			"Note SoC, kWh, time and price on the screen, and cell temperatures.",
+			"the screen goes blank when the plug is out",
+		},
+		{
+			"Stop by the right button, then unplug; put the cable back and free the stall.",
+			"never pull a connector under load",
+		},
 	}
 	c.Cautions = cautions(p, m)
 	return c
@@ -43,9 +49,15 @@ func before(p *Prepared, m Method) []Item {
 	}
 	switch p.Plan.Way {
 	case Navigation:
-		out = append(out, Item{"Stall set in the car's navigation, as a stop.", "some cars do not heat for a destination"})
+		out = append(
+			out,
+			Item{"Stall set in the car's navigation, as a stop.", "some cars do not heat for a destination"},
+		)
 	case Heater:
-		out = append(out, Item{"Battery heater by its switch, and noted when.", "heating that is not noted spoils the comparison"})
+		out = append(
+			out,
+			Item{"Battery heater by its switch, and noted when.", "heating that is not noted spoils the comparison"},
+		)
 	}
 	return out
 }
@@ -65,13 +77,19 @@ func climateItem(m Method) Item {
 }
 
 func replugItem(m Method) Item {
-	return Item{fmt.Sprintf("Stop, unplug and plug in again at %s %%, or at the drop.", words.Figure(m.ReplugAtPct, 0)), "a timer in the car starts anew"}
+	return Item{
+		fmt.Sprintf("Stop, unplug and plug in again at %s %%, or at the drop.", words.Figure(m.ReplugAtPct, 0)),
+		"a timer in the car starts anew",
+	}
 }
 
 func atStall(p *Prepared, m Method) []Item {
 	out := []Item{
 		{"Park so that the screen can be seen; note site, stall, label and cable.", "two stalls of a site can differ"},
-		{"Note SoC, odometer, outside, coldest and warmest cell, software.", "without conditions nobody believes the result"},
+		{
+			"Note SoC, odometer, outside, coldest and warmest cell, software.",
+			"without conditions nobody believes the result",
+		},
 		{fmt.Sprintf("Plug in at %s %%; note the clock.", words.Figure(p.Plan.FromPct, 1)), startWhy(p.Plan.FromPct)},
 		{"Watch the ramp, then check in at every 10 % and at everything odd.", "30 s to 2 min to the plateau"},
 	}
@@ -104,7 +122,10 @@ func cautions(p *Prepared, m Method) []string {
 		}
 	}
 	add(p.Plan.FromPct <= RunOutPct, cautionRunOut)
-	add(p.Plan.Way == Hard, "Hard driving to warm a pack only where it is legal, safe and the road allows; one person drives, another logs.")
+	add(
+		p.Plan.Way == Hard,
+		"Hard driving to warm a pack only where it is legal, safe and the road allows; one person drives, another logs.",
+	)
 	add(p.Plan.Adapter != nil, cautionAdapter)
 	add(p.Plan.Road.AmbientC <= -15 || p.Plan.Now.ColdestC <= -10, cautionCold)
 	add(p.Plan.ToPct > 80, cautionTaper)
@@ -112,5 +133,9 @@ func cautions(p *Prepared, m Method) []string {
 		add(true, text)
 	}
 	add(true, "A logger is handled by a passenger or while parked. Do not disable the car's protections.")
-	return append(out, "Follow the car's and the stall's instructions and local rules; anything on the installation is for licensed people.")
+	return append(
+		out,
+		"Follow the car's and the stall's instructions and local rules; anything on the installation is for "+
+			"licensed people.",
+	)
 }

@@ -39,18 +39,29 @@ func Due(m Method, s *run.Stall, ad *run.Adapter, at Present) (do []Item, cautio
 	case BeforePlug:
 		return beforePlug(m, ad, at)
 	case Handshake:
-		do = []Item{{"Wait for the contactors' click and the cable's cooling.", "a handshake takes seconds to a minute"}}
+		do = []Item{
+			{"Wait for the contactors' click and the cable's cooling.", "a handshake takes seconds to a minute"},
+		}
 		if at.Attempts > 0 {
-			do = append(do, Item{"After three attempts move to the next stall.", "what is lost is noted, and is no charging time"})
+			do = append(
+				do,
+				Item{"After three attempts move to the next stall.", "what is lost is noted, and is no charging time"},
+			)
 		}
 		return do, nil
 	case Charging:
 		return whileCharging(m, s, at)
 	case Unplugged:
 		if replugDue(m, at) {
-			do = append(do, Item{"Plug in again, within a minute.", "a timer in the car starts anew; some cables get cooler"})
+			do = append(
+				do,
+				Item{"Plug in again, within a minute.", "a timer in the car starts anew; some cables get cooler"},
+			)
 		}
-		return append(do, Item{"Note what the screen says, put the cable back, free the stall.", "the screen goes blank"}), nil
+		return append(
+			do,
+			Item{"Note what the screen says, put the cable back, free the stall.", "the screen goes blank"},
+		), nil
 	}
 	return nil, nil
 }
@@ -60,10 +71,16 @@ func beforePlug(m Method, ad *run.Adapter, at Present) (do []Item, cautions []st
 		do = append(do, adapterItem)
 		cautions = append(cautions, cautionAdapter)
 	}
-	do = append(do, Item{"Logger running before the plug.", "the first 60 s cannot be repeated"},
-		Item{"Note SoC, odometer, outside, coldest and warmest cell, software.", "without conditions nobody believes the result"},
+	do = append(
+		do,
+		Item{"Logger running before the plug.", "the first 60 s cannot be repeated"},
+		Item{
+			"Note SoC, odometer, outside, coldest and warmest cell, software.",
+			"without conditions nobody believes the result",
+		},
 		climateItem(m),
-		Item{fmt.Sprintf("Plug in at %s %%.", words.Figure(at.FromPct, 1)), startWhy(at.FromPct)})
+		Item{fmt.Sprintf("Plug in at %s %%.", words.Figure(at.FromPct, 1)), startWhy(at.FromPct)},
+	)
 	cautions = append(cautions, cautionConnector)
 	if at.FromPct <= RunOutPct {
 		cautions = append(cautions, cautionRunOut)
@@ -80,10 +97,25 @@ func whileCharging(m Method, s *run.Stall, at Present) (do []Item, cautions []st
 	case replugDue(m, at) && soc >= m.ReplugAtPct-soon:
 		do, cautions = append(do, replugItem(m)), append(cautions, cautionReplug)
 	case soc >= at.ToPct-soon:
-		do = append(do, Item{fmt.Sprintf("At %s %%: note the screen, stop by the right button, then unplug.", words.Figure(at.ToPct, 1)), "the screen goes blank when the plug is out"})
+		do = append(
+			do,
+			Item{
+				fmt.Sprintf(
+					"At %s %%: note the screen, stop by the right button, then unplug.",
+					words.Figure(at.ToPct, 1),
+				),
+				"the screen goes blank when the plug is out",
+			},
+		)
 	case math.Mod(soc, 10) >= 10-soon:
 		post := 10 * math.Ceil(soc/10)
-		do = append(do, Item{fmt.Sprintf("Check in at %s %%: SoC, kW, coldest cell.", words.Figure(post, 0)), "and at everything odd"})
+		do = append(
+			do,
+			Item{
+				fmt.Sprintf("Check in at %s %%: SoC, kW, coldest cell.", words.Figure(post, 0)),
+				"and at everything odd",
+			},
+		)
 	}
 	if s != nil {
 		if _, shared := run.Known(s.SharedKW); shared {

@@ -46,9 +46,22 @@ func (p *Prepared) reach() {
 func (p *Prepared) refuseRunOut() {
 	from := words.Figure(p.Plan.FromPct, 1)
 	if r := p.Fallback; r != nil {
-		p.refuse("fallback", "No run-out planned: %s is %s km on and takes %s %%, and %s %% are left at the plug. Choose a second stall at the site, a nearer one, or start higher.",
-			r.Name, words.Figure(r.Fallback.Km, 0), words.Figure(r.NeedPct, 1), from)
+		p.refuse(
+			"fallback",
+			"No run-out planned: %s is %s km on and takes %s %%, and %s %% are left at the plug. Choose a second "+
+				"stall at the site, a nearer one, or start higher.",
+			r.Name,
+			words.Figure(r.Fallback.Km, 0),
+			words.Figure(r.NeedPct, 1),
+			from,
+		)
 		return
 	}
-	p.refuse("fallback", "No run-out planned: starting from %s %% needs a second stall at the site or a fallback within reach. Choose one, or start above %d %%.", from, RunOutPct)
+	p.refuse(
+		"fallback",
+		"No run-out planned: starting from %s %% needs a second stall at the site or a fallback within reach. "+
+			"Choose one, or start above %d %%.",
+		from,
+		RunOutPct,
+	)
 }

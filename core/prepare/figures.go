@@ -43,7 +43,8 @@ var Figures = figure.List[Explained]{
 	},
 	{
 		Key: "drive", Name: "Drive-down",
-		Definition: "What lies between the charge now and the charge to start from is driven off at the car's consumption " +
+		Definition: "What lies between the charge now and the charge to start from is driven off at the car's " +
+			"consumption " +
 			"on this road, less what warming takes and the last of it, which is burnt parked. Consumption is the " +
 			"observed one, taken for 110 km/h and 20 °C: 62 % of it go into air, with the square of the speed and " +
 			"the density of the air; 34 % into tyres, 0.6 % more for each kelvin under 20 °C and 15 % more in " +

@@ -35,7 +35,13 @@ func (c Cell) With(o Cell) (Cell, bool) {
 		}
 		return cmp.Or(a, b)
 	}
-	out := Cell{join(c.Car, o.Car), join(c.Software, o.Software), join(c.Stall, o.Stall), join(c.Preconditioned, o.Preconditioned), c.FromPct}
+	out := Cell{
+		join(c.Car, o.Car),
+		join(c.Software, o.Software),
+		join(c.Stall, o.Stall),
+		join(c.Preconditioned, o.Preconditioned),
+		c.FromPct,
+	}
 	switch {
 	case math.IsNaN(c.FromPct):
 		out.FromPct = o.FromPct
@@ -128,7 +134,8 @@ type search struct {
 
 func (s *search) from(k int, c Cell, taken []int, missing int) {
 	s.steps++
-	if len(taken) > 0 && (s.best == nil || len(taken) > len(s.best.Fills) || len(taken) == len(s.best.Fills) && missing > s.missing) {
+	if len(taken) > 0 &&
+		(s.best == nil || len(taken) > len(s.best.Fills) || len(taken) == len(s.best.Fills) && missing > s.missing) {
 		s.best, s.missing = &Next{c, slices.Clone(taken)}, missing
 	}
 	if k == len(s.open) || s.steps > searchLimit || s.best != nil && len(taken)+len(s.open)-k < len(s.best.Fills) {

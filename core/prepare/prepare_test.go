@@ -17,8 +17,18 @@ var n = run.N
 
 // A 75 kWh car with everything noted; its pack's own figures are the defaults.
 func car(change func(*run.Car)) *run.Car {
-	c := &run.Car{Name: "Spindle 75", Chemistry: "NMC", UsableKWh: n(75), CellsInSeries: n(96), MaxKW: n(200), BatteryMassKg: n(460),
-		HeaterKW: n(4.4), WarmC: n(25), Preconditioning: "manual", ConsumptionWhKm: n(200)}
+	c := &run.Car{
+		Name:            "Spindle 75",
+		Chemistry:       "NMC",
+		UsableKWh:       n(75),
+		CellsInSeries:   n(96),
+		MaxKW:           n(200),
+		BatteryMassKg:   n(460),
+		HeaterKW:        n(4.4),
+		WarmC:           n(25),
+		Preconditioning: "manual",
+		ConsumptionWhKm: n(200),
+	}
 	if change != nil {
 		change(c)
 	}
@@ -28,8 +38,17 @@ func car(change func(*run.Car)) *run.Car {
 var bigStall = &run.Stall{Site: "Lower Weir", Name: "1", RatedKW: n(350), MaxA: n(500), MinV: n(150), MaxV: n(1000)}
 
 func plan(change func(*prepare.Plan)) prepare.Plan {
-	p := prepare.Plan{Car: car(nil), Stall: bigStall, NowPct: 34, Now: pack.Nodes{ColdestC: 6, WarmestC: 6}, FromPct: 10, ToPct: 80,
-		Km: 18, Road: prepare.Road{AmbientC: 2}, BurnPct: prepare.DefaultBurnPct}
+	p := prepare.Plan{
+		Car:     car(nil),
+		Stall:   bigStall,
+		NowPct:  34,
+		Now:     pack.Nodes{ColdestC: 6, WarmestC: 6},
+		FromPct: 10,
+		ToPct:   80,
+		Km:      18,
+		Road:    prepare.Road{AmbientC: 2},
+		BurnPct: prepare.DefaultBurnPct,
+	}
 	if change != nil {
 		change(&p)
 	}
@@ -263,7 +282,8 @@ func TestRefusals(t *testing.T) {
 		{"voltages upside down", func(p *prepare.Plan) {
 			p.Car = car(func(c *run.Car) { c.PackMinV, c.PackMaxV = n(400), n(300) })
 		}, "car", "lowest voltage is above"},
-		{"voltages do not meet", func(p *prepare.Plan) { p.Stall = &run.Stall{MinV: n(600), MaxV: n(1000)} }, "stall", "cannot charge this car"},
+		{"voltages do not meet", func(p *prepare.Plan) { p.Stall = &run.Stall{MinV: n(600), MaxV: n(1000)} }, "stall",
+			"cannot charge this car"},
 		{"no such way", func(p *prepare.Plan) { p.Way = prepare.Navigation }, "way", "not in this car"},
 		{"too slow a stall for the navigation", func(p *prepare.Plan) {
 			p.Way, p.Car = prepare.Navigation, car(func(c *run.Car) { c.Preconditioning = "navigation" })
@@ -332,7 +352,11 @@ func TestCautions(t *testing.T) {
 	for _, s := range plain {
 		assert.NotContains(t, s, "0 %")
 	}
-	assert.Contains(t, list("full", func(p *prepare.Plan) { p.FromPct, p.ToPct = 0, 100 }), "Do not run to 0 % without a reachable fallback, and never where stopping would be dangerous.")
+	assert.Contains(
+		t,
+		list("full", func(p *prepare.Plan) { p.FromPct, p.ToPct = 0, 100 }),
+		"Do not run to 0 % without a reachable fallback, and never where stopping would be dangerous.",
+	)
 	hard := list("stop", func(p *prepare.Plan) { p.Way = prepare.Hard })
 	assert.Contains(t, hard[1], "legal")
 	adapter := list("stop", func(p *prepare.Plan) { p.Adapter = &run.Adapter{Name: "Bobbin"} })

@@ -71,13 +71,16 @@ type Car struct {
 	ConsumptionWhKm Number  `json:"consumption_wh_per_km,omitempty"`
 	RatedRangeKm    Number  `json:"rated_range_km,omitempty"`
 	Envelope        []Point `json:"envelope,omitempty"`
-	TimerS          Number  `json:"timer_s,omitempty"`         // full power ends this long after first power of each plug-in
-	TimerSharePct   Number  `json:"timer_share_pct,omitempty"` // and this share of it is left
-	Pack            *Pack   `json:"pack,omitempty"`
+	// full power ends this long after first power of each plug-in
+	TimerS        Number `json:"timer_s,omitempty"`
+	TimerSharePct Number `json:"timer_share_pct,omitempty"` // and this share of it is left
+	Pack          *Pack  `json:"pack,omitempty"`
 
-	HeaterStopC    Number      `json:"heater_stop_c,omitempty"` // the heater stops by itself when the coldest cell has this
-	Navigation     *Navigation `json:"navigation,omitempty"`
-	GentleEnvelope []Point     `json:"gentle_envelope,omitempty"` // of the gentle profile; empty: by rule from the full one
+	// the heater stops by itself when the coldest cell has this
+	HeaterStopC Number      `json:"heater_stop_c,omitempty"`
+	Navigation  *Navigation `json:"navigation,omitempty"`
+	// of the gentle profile; empty: by rule from the full one
+	GentleEnvelope []Point `json:"gentle_envelope,omitempty"`
 }
 
 // Navigation is what preconditioning on the way to a stall asks for, where it is known

@@ -121,7 +121,11 @@ func partly(l *ceiling.Limits, at []At) string {
 	}
 	switch {
 	case from > 0:
-		return fmt.Sprintf("Only from %.0f %% on: below that the pack's voltage is under the stall's lowest, %.0f V.", from, l.StallMinV)
+		return fmt.Sprintf(
+			"Only from %.0f %% on: below that the pack's voltage is under the stall's lowest, %.0f V.",
+			from,
+			l.StallMinV,
+		)
 	case to < 99 && to >= 0:
 		top, _ := l.TopV()
 		return fmt.Sprintf("Only up to %.0f %%: above that the pack's voltage is over %.0f V.", to, top)

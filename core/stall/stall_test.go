@@ -40,7 +40,14 @@ func kw(t *testing.T, a stall.At, cause ceiling.Cause) float64 {
 // 175 kW, and one on 300 to 350 A about 100 to 120; within 6 %, for the pack's
 // voltage under load is not its class.
 func TestLowVoltagePack(t *testing.T) {
-	car := &run.Car{Chemistry: "NMC", UsableKWh: n(75), CellsInSeries: n(94), MaxKW: n(400), MaxA: n(900), Envelope: []run.Point{{SoCPct: 0, KW: 400}}}
+	car := &run.Car{
+		Chemistry:     "NMC",
+		UsableKWh:     n(75),
+		CellsInSeries: n(94),
+		MaxKW:         n(400),
+		MaxA:          n(900),
+		Envelope:      []run.Point{{SoCPct: 0, KW: 400}},
+	}
 	f := fit(t, car, &run.Stall{RatedKW: n(350), MaxA: n(500), MaxV: n(920)}, nil)
 	assert.InEpsilon(t, 175, kw(t, f.At[20], ceiling.StallCurrent), 0.06)
 	held, margin := f.At[20].Holding()
@@ -54,7 +61,13 @@ func TestLowVoltagePack(t *testing.T) {
 }
 
 func TestCarCappedByCurrentGainsWithVoltage(t *testing.T) {
-	car := &run.Car{Chemistry: "NMC", UsableKWh: n(64), CellsInSeries: n(98), MaxA: n(170), Envelope: []run.Point{{SoCPct: 0, KW: 90}}}
+	car := &run.Car{
+		Chemistry:     "NMC",
+		UsableKWh:     n(64),
+		CellsInSeries: n(98),
+		MaxA:          n(170),
+		Envelope:      []run.Point{{SoCPct: 0, KW: 90}},
+	}
 	f := fit(t, car, &run.Stall{RatedKW: n(350), MaxA: n(500)}, nil)
 	for i := 11; i <= 80; i++ {
 		assert.Greater(t, kw(t, f.At[i], ceiling.CarCurrent), kw(t, f.At[i-1], ceiling.CarCurrent))
@@ -64,7 +77,15 @@ func TestCarCappedByCurrentGainsWithVoltage(t *testing.T) {
 // Common practice, no source: an 800 V class car on a cabinet for 400 V cars is
 // held by its converter, 100 to 125 kW, flat.
 func TestConverterAdapterAndVoltages(t *testing.T) {
-	high := &run.Car{Chemistry: "NMC", UsableKWh: n(82), CellsInSeries: n(192), PackMinV: n(610), PackMaxV: n(806), MaxKW: n(240), ConverterKW: n(112)}
+	high := &run.Car{
+		Chemistry:     "NMC",
+		UsableKWh:     n(82),
+		CellsInSeries: n(192),
+		PackMinV:      n(610),
+		PackMaxV:      n(806),
+		MaxKW:         n(240),
+		ConverterKW:   n(112),
+	}
 	low := &run.Stall{RatedKW: n(150), MaxA: n(400), MinV: n(200), MaxV: n(500)}
 	f := fit(t, high, low, nil)
 	for _, soc := range []int{10, 40, 60} {
@@ -75,9 +96,19 @@ func TestConverterAdapterAndVoltages(t *testing.T) {
 	f = fit(t, high, low, nil)
 	assert.False(t, f.Fits)
 	assert.Empty(t, f.At)
-	assert.Equal(t, "This stall cannot charge this car: it gives 200 to 500 V, the pack needs 610 to 806 V and the car has no converter.", f.Reason)
+	assert.Equal(
+		t,
+		"This stall cannot charge this car: it gives 200 to 500 V, the pack needs 610 to 806 V and the car has "+
+			"no converter.",
+		f.Reason,
+	)
 
-	f = fit(t, high, &run.Stall{RatedKW: n(350), MaxA: n(500), MaxV: n(1000)}, &run.Adapter{MaxA: n(200), MaxV: n(1000)})
+	f = fit(
+		t,
+		high,
+		&run.Stall{RatedKW: n(350), MaxA: n(500), MaxV: n(1000)},
+		&run.Adapter{MaxA: n(200), MaxV: n(1000)},
+	)
 	held, _ := f.At[30].Holding()
 	assert.Equal(t, ceiling.AdapterCurrent, held.Cause)
 	f = fit(t, high, &run.Stall{RatedKW: n(350), MaxV: n(1000)}, &run.Adapter{MaxV: n(500)})
@@ -86,9 +117,21 @@ func TestConverterAdapterAndVoltages(t *testing.T) {
 
 func TestShareOfTheLabel(t *testing.T) {
 	car := &run.Car{UsableKWh: n(80), CellsInSeries: n(96), Envelope: []run.Point{{SoCPct: 0, KW: 300}}}
-	f, err := stall.FitOf(car, &run.Stall{RatedKW: n(150)}, nil, ceiling.Assumptions{PowerSharePct: ceiling.TypicalSharePct}, false)
+	f, err := stall.FitOf(
+		car,
+		&run.Stall{RatedKW: n(150)},
+		nil,
+		ceiling.Assumptions{PowerSharePct: ceiling.TypicalSharePct},
+		false,
+	)
 	require.NoError(t, err)
-	assert.InDelta(t, 132.5, kw(t, f.At[30], ceiling.StallPower), 2.5, "130 to 135 kW from a 150 kW stall; common practice, no source")
+	assert.InDelta(
+		t,
+		132.5,
+		kw(t, f.At[30], ceiling.StallPower),
+		2.5,
+		"130 to 135 kW from a 150 kW stall; common practice, no source",
+	)
 }
 
 func TestBill(t *testing.T) {
@@ -123,8 +166,10 @@ func TestRemarksOnRatings(t *testing.T) {
 	}{
 		{"as couplers are rated", run.Stall{RatedKW: n(350), MaxA: n(500), MaxV: n(1000)}, nil},
 		{"nothing known", run.Stall{}, nil},
-		{"above both", run.Stall{RatedKW: n(600), MaxA: n(600), MaxV: n(1250)}, []string{"1250 V is above the 1000 V", "600 A is above the 500 A"}},
-		{"a label out of reach", run.Stall{RatedKW: n(200), MaxA: n(350), MaxV: n(500)}, []string{"500 V at 350 A are 175 kW"}},
+		{"above both", run.Stall{RatedKW: n(600), MaxA: n(600), MaxV: n(1250)},
+			[]string{"1250 V is above the 1000 V", "600 A is above the 500 A"}},
+		{"a label out of reach", run.Stall{RatedKW: n(200), MaxA: n(350), MaxV: n(500)}, []string{"500 V at 350 " +
+			"A are 175 kW"}},
 	} {
 		got := stall.Remarks(&tt.s)
 		require.Len(t, got, len(tt.says), tt.name)

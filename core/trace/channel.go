@@ -106,13 +106,13 @@ var Channels = []Info{
 		Header: `(battery|pack|cell|akku|batterie).*temp|temp.*(battery|pack|cell)|^temp(erature|eratur)?\b`,
 	},
 	{
-		Channel: BatteryTempMin, Name: "battery temperature, coldest cell", Short: "coldest cell", Unit: "°C", Units: units.Temperature,
-		Min: -60, Max: 150, Decimals: 1,
+		Channel: BatteryTempMin, Name: "battery temperature, coldest cell", Short: "coldest cell",
+		Unit: "°C", Units: units.Temperature, Min: -60, Max: 150, Decimals: 1,
 		Header: `(min|cold|low).*(temp|°|cell)|(temp|cell).*(min|cold|low)`,
 	},
 	{
-		Channel: BatteryTempMax, Name: "battery temperature, warmest cell", Short: "warmest cell", Unit: "°C", Units: units.Temperature,
-		Min: -60, Max: 150, Decimals: 1,
+		Channel: BatteryTempMax, Name: "battery temperature, warmest cell", Short: "warmest cell",
+		Unit: "°C", Units: units.Temperature, Min: -60, Max: 150, Decimals: 1,
 		Header: `(max|hot|warm|high).*(temp|°|cell)|(temp|cell).*(max|hot|warm|high)`,
 	},
 	{

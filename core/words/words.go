@@ -111,7 +111,8 @@ func ParseClock(s string, hours bool) (float64, bool) {
 	total := 0.0
 	for i, part := range parts {
 		v, err := strconv.ParseFloat(part, 64)
-		if err != nil || v < 0 || !(part[0] >= '0' && part[0] <= '9') || i > 0 && v >= 60 || i < len(parts)-1 && v != math.Trunc(v) {
+		if err != nil || v < 0 || !(part[0] >= '0' && part[0] <= '9') || i > 0 && v >= 60 ||
+			i < len(parts)-1 && v != math.Trunc(v) {
 			return 0, false
 		}
 		total = total*60 + v

@@ -38,10 +38,18 @@ func TestOwnHeaders(t *testing.T) {
 	assert.True(t, math.IsNaN(table.Columns[trace.SoC][2]), "empty is no value, not zero")
 	assert.Empty(t, table.Faults)
 
-	table, _ = read(t, "time,soc_pct,power_kw\n2026-02-03T18:20:00Z,10,0\n2026-02-03T19:21:30.5+01:00,11,100\n", Options{})
+	table, _ = read(
+		t,
+		"time,soc_pct,power_kw\n2026-02-03T18:20:00Z,10,0\n2026-02-03T19:21:30.5+01:00,11,100\n",
+		Options{},
+	)
 	assert.Equal(t, []float64{0, 90.5}, table.T)
 	assert.Equal(t, time.Date(2026, 2, 3, 18, 20, 0, 0, time.UTC), table.StartedAt)
-	table, _ = read(t, "time,soc_pct\n2026-02-03T18:20:00Z,10\n", Options{StartedAt: time.Date(2026, 2, 3, 18, 19, 0, 0, time.UTC)})
+	table, _ = read(
+		t,
+		"time,soc_pct\n2026-02-03T18:20:00Z,10\n",
+		Options{StartedAt: time.Date(2026, 2, 3, 18, 19, 0, 0, time.UTC)},
+	)
 	assert.Equal(t, []float64{60}, table.T, "absolute times count from the run's start")
 }
 
@@ -82,13 +90,18 @@ func TestForeignTables(t *testing.T) {
 		{"watts by size", "seconds,soc,power\n0,12,118000\n5,13,120500\n", []float64{0, 5}, want},
 		{"minutes and seconds", "Time,SOC,Power kW\n0:10,12,118\n1:15,13,120.5\n", []float64{10, 75}, want},
 		{"time of day past midnight", "Clock,SOC,Power kW\n23:59:50,12,118\n00:00:05,13,120.5\n", []float64{0, 15}, want},
-		{"date and time", "Date time,SOC,Power kW\n03.02.2026 18:20:00,12,118\n03.02.2026 18:20:30,13,120.5\n", []float64{0, 30}, want},
-		{"milliseconds since 1970", "timestamp,SOC,Power kW\n1770142800000,12,118\n1770142801500,13,120.5\n", []float64{0, 1.5}, want},
+		{"date and time", "Date time,SOC,Power kW\n03.02.2026 18:20:00,12,118\n03.02.2026 18:20:30,13,120.5\n",
+			[]float64{0, 30}, want},
+		{"milliseconds since 1970", "timestamp,SOC,Power kW\n1770142800000,12,118\n1770142801500,13,120.5\n",
+			[]float64{0, 1.5}, want},
 		{"decimal minutes", "Time (min),SOC,Power kW\n0.5,12,118\n1,13,120.5\n", []float64{30, 60}, want},
 		{"SoC as a fraction", "Time,SOC,Power kW\n0,0.12,118\n5,0.13,120.5\n", []float64{0, 5}, want},
-		{"preamble, repeated header, blank cells", "Exported by the workshop\n\nTime,SOC,Power kW\n0,12,118\nTime,SOC,Power kW\n5,13,120.5\n", []float64{0, 5}, want},
-		{"amps below zero while charging, Fahrenheit", "Time,SOC,Current (A),Voltage (V),Battery temp (°F)\n0,12,-250,400,77\n5,13,-200,401,86\n", []float64{0, 5},
-			map[trace.Channel][]float64{trace.SoC: {12, 13}, trace.Current: {250, 200}, trace.Voltage: {400, 401}, trace.BatteryTemp: {25, 30}}},
+		{"preamble, repeated header, blank cells", "Exported by the workshop\n\nTime,SOC,Power " +
+			"kW\n0,12,118\nTime,SOC,Power kW\n5,13,120.5\n", []float64{0, 5}, want},
+		{"amps below zero while charging, Fahrenheit", "Time,SOC,Current (A),Voltage (V),Battery temp " +
+			"(°F)\n0,12,-250,400,77\n5,13,-200,401,86\n", []float64{0, 5},
+			map[trace.Channel][]float64{trace.SoC: {12, 13}, trace.Current: {250, 200}, trace.Voltage: {400, 401},
+				trace.BatteryTemp: {25, 30}}},
 		{"amps above zero while charging", "Time,SOC,Current (A),Voltage (V)\n0,12,250,400\n5,13,200,401\n", []float64{0, 5},
 			map[trace.Channel][]float64{trace.SoC: {12, 13}, trace.Current: {250, 200}, trace.Voltage: {400, 401}}},
 	} {
@@ -163,7 +176,11 @@ func TestWhatIsNoLogIsRefusedInOneSentence(t *testing.T) {
 }
 
 func TestLayoutCheck(t *testing.T) {
-	l := Layout{Delimiter: ",", Time: Seconds, Columns: []Column{{"a", TimeColumn, "", false}, {"b", trace.SoC, "%", false}, {"c", trace.SoC, "%", false}}}
+	l := Layout{
+		Delimiter: ",",
+		Time:      Seconds,
+		Columns:   []Column{{"a", TimeColumn, "", false}, {"b", trace.SoC, "%", false}, {"c", trace.SoC, "%", false}},
+	}
 	assert.ErrorContains(t, l.Check(), `columns "b" and "c" are both read as soc_pct`)
 	l.Columns[2] = Column{"c", trace.Power, "furlong", false}
 	assert.ErrorContains(t, l.Check(), `"furlong" is no unit of power`)
@@ -187,7 +204,8 @@ func TestNumbersReadBackExactly(t *testing.T) {
 			}
 		}
 	})
-	for s, want := range map[string]float64{" 12 ": 12, "118 kW": 118, "12%": 12, "−3.5": -3.5, "1e3": 1000, "+4": 4, ".5": 0.5} {
+	for s, want := range map[string]float64{" 12 ": 12, "118 kW": 118, "12%": 12, "−3.5": -3.5, "1e3": 1000, "+4": 4,
+		".5": 0.5} {
 		got, ok := parseNumber([]byte(s), false)
 		assert.True(t, ok, s)
 		assert.Equal(t, want, got, s)
@@ -269,9 +287,21 @@ func FuzzGuessAndRead(f *testing.F) {
 
 func BenchmarkReadOwnCSV(b *testing.B) {
 	var text bytes.Buffer
-	text.WriteString("t_s,soc_pct,power_kw,current_a,voltage_v,battery_temp_min_c,battery_temp_max_c,heater_kw,ambient_c\n")
+	text.WriteString(
+		"t_s,soc_pct,power_kw,current_a,voltage_v,battery_temp_min_c,battery_temp_max_c,heater_kw,ambient_c\n",
+	)
 	for i := range 100000 {
-		fmt.Fprintf(&text, "%d,%.2f,%.1f,%.1f,%.1f,%.1f,%.1f,0,4.5\n", i, 10+float64(i)/1300, 150.2, 380.4, 394.8, 21.5, 24.5)
+		fmt.Fprintf(
+			&text,
+			"%d,%.2f,%.1f,%.1f,%.1f,%.1f,%.1f,0,4.5\n",
+			i,
+			10+float64(i)/1300,
+			150.2,
+			380.4,
+			394.8,
+			21.5,
+			24.5,
+		)
 	}
 	b.SetBytes(int64(text.Len()))
 	for b.Loop() {
@@ -306,7 +336,11 @@ func TestTimesOutsideTheRhythmAreLeftOut(t *testing.T) {
 	assert.Equal(t, 699.0, got.T[697])
 	assert.InDelta(t, 79.9, got.Columns[trace.SoC][697], 1e-9)
 	require.Len(t, got.Faults, 2)
-	assert.Equal(t, "car.csv:351: the time, 1.77014e+09 s into the log, is far outside its rhythm", got.Faults[0].Error())
+	assert.Equal(
+		t,
+		"car.csv:351: the time, 1.77014e+09 s into the log, is far outside its rhythm",
+		got.Faults[0].Error(),
+	)
 	assert.Equal(t, 502, got.Faults[1].Line)
 	assert.Equal(t, 2, got.LeftOut)
 }

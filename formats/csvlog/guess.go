@@ -41,7 +41,11 @@ func Guess(r io.ReaderAt, size int64, file string) (Layout, error) {
 	}
 	lines := sampleLines(head, l.Encoding, size > sampleBytes)
 	if !l.findHeader(lines) {
-		return l, fmt.Errorf("%s is %w: no row names a column of times and columns for state of charge, power, or volts and amps", file, ErrNotALog)
+		return l, fmt.Errorf(
+			"%s is %w: no row names a column of times and columns for state of charge, power, or volts and amps",
+			file,
+			ErrNotALog,
+		)
 	}
 	return l, l.fill(r, size, file, lines)
 }
@@ -224,8 +228,11 @@ var rules = func() []rule {
 }()
 
 var (
-	timeHeader = regexp.MustCompile(`^(t|t_s|time|timestamp|date ?time|date and time|date/time|elapsed.*|clock.*|time .*|.* time|zeit.*|uhrzeit|seconds|secs?|s|minutes|mins?|min|duration|datum.*|timestamp.*|epoch.*)$`)
-	bracketed  = regexp.MustCompile(`[\[(]([^\])]*)[\])]`)
+	timeHeader = regexp.MustCompile(
+		`^(t|t_s|time|timestamp|date ?time|date and time|date/time|elapsed.*|clock.*|time .*|.* time` +
+			`|zeit.*|uhrzeit|seconds|secs?|s|minutes|mins?|min|duration|datum.*|timestamp.*|epoch.*)$`,
+	)
+	bracketed = regexp.MustCompile(`[\[(]([^\])]*)[\])]`)
 )
 
 // nameColumns guesses what each column holds from its header alone. The first
@@ -261,7 +268,10 @@ func channelOf(header string) trace.Channel {
 	if bare == "" {
 		bare = strings.Trim(name, "[]() ")
 	}
-	bare = strings.Join(strings.FieldsFunc(bare, func(r rune) bool { return r == ' ' || r == '_' || r == '-' || r == '.' }), " ")
+	bare = strings.Join(
+		strings.FieldsFunc(bare, func(r rune) bool { return r == ' ' || r == '_' || r == '-' || r == '.' }),
+		" ",
+	)
 	if timeHeader.MatchString(bare) || name == "t_s" {
 		return TimeColumn
 	}

@@ -21,15 +21,21 @@ func TestHeadersAreNamed(t *testing.T) {
 	}{
 		{"t_s", TimeColumn, ""}, {"Time", TimeColumn, ""}, {"time (s)", TimeColumn, ""}, {"Elapsed [min]", TimeColumn, ""},
 		{"Timestamp", TimeColumn, ""}, {"Clock time", TimeColumn, ""}, {"Uhrzeit", TimeColumn, ""}, {"Zeit", TimeColumn, ""},
-		{"SOC", trace.SoC, ""}, {"Battery SOC (%)", trace.SoC, "%"}, {"State of charge", trace.SoC, ""}, {"soc_pct", trace.SoC, "%"},
-		{"Charging power [kW]", trace.Power, "kW"}, {"Power (W)", trace.Power, "W"}, {"kW", trace.Power, ""}, {"DC power", trace.Power, ""}, {"Leistung kW", trace.Power, "kW"},
-		{"Current (A)", trace.Current, "A"}, {"Amps", trace.Current, ""}, {"Pack current", trace.Current, ""}, {"Strom A", trace.Current, "A"},
+		{"SOC", trace.SoC, ""}, {"Battery SOC (%)", trace.SoC, "%"}, {"State of charge", trace.SoC, ""}, {"soc_pct",
+			trace.SoC, "%"},
+		{"Charging power [kW]", trace.Power, "kW"}, {"Power (W)", trace.Power, "W"}, {"kW", trace.Power,
+			""}, {"DC power", trace.Power, ""}, {"Leistung kW", trace.Power, "kW"},
+		{"Current (A)", trace.Current, "A"}, {"Amps", trace.Current, ""}, {"Pack current", trace.Current,
+			""}, {"Strom A", trace.Current, "A"},
 		{"Voltage", trace.Voltage, ""}, {"Pack volts (V)", trace.Voltage, "V"}, {"Spannung V", trace.Voltage, "V"},
 		{"Requested power kW", trace.RequestedPower, "kW"}, {"Requested current A", trace.RequestedAmps, "A"},
-		{"Coldest cell (°F)", trace.BatteryTempMin, "°F"}, {"Min cell temp [C]", trace.BatteryTempMin, "°C"}, {"Battery temp max", trace.BatteryTempMax, ""},
-		{"Battery temperature", trace.BatteryTemp, ""}, {"Temp", trace.BatteryTemp, ""}, {"Inlet temperature C", trace.InletTemp, "°C"},
+		{"Coldest cell (°F)", trace.BatteryTempMin, "°F"}, {"Min cell temp [C]", trace.BatteryTempMin,
+			"°C"}, {"Battery temp max", trace.BatteryTempMax, ""},
+		{"Battery temperature", trace.BatteryTemp, ""}, {"Temp", trace.BatteryTemp, ""}, {"Inlet temperature C",
+			trace.InletTemp, "°C"},
 		{"Outside temp", trace.AmbientTemp, ""}, {"Ambient °C", trace.AmbientTemp, "°C"},
-		{"Energy delivered kWh", trace.Energy, "kWh"}, {"Wh", trace.Energy, ""}, {"Heater power W", trace.HeaterPower, "W"}, {"Aux kW", trace.AuxPower, "kW"}, {"Cost", trace.Cost, ""},
+		{"Energy delivered kWh", trace.Energy, "kWh"}, {"Wh", trace.Energy, ""}, {"Heater power W", trace.HeaterPower,
+			"W"}, {"Aux kW", trace.AuxPower, "kW"}, {"Cost", trace.Cost, ""},
 		{"Odometer", "", ""}, {"Remarks", "", ""}, {"12.5", "", ""}, {"", "", ""},
 	} {
 		col := nameColumns([]string{c.header})[0]
@@ -54,9 +60,11 @@ func TestTimesOfEachFormat(t *testing.T) {
 		{Seconds, []string{"-5", "0.25", "1e2"}, []float64{-5, 0.25, 100}},
 		{Minutes, []string{"1.5"}, []float64{90}},
 		{Milliseconds, []string{"1500"}, []float64{1.5}},
-		{Elapsed, []string{"0:30", "75:30", "1:15:30", "-0:10", "0:30.5", "2:00,5"}, []float64{30, 4530, 4530, -10, 30.5, 120.5}},
+		{Elapsed, []string{"0:30", "75:30", "1:15:30", "-0:10", "0:30.5", "2:00,5"},
+			[]float64{30, 4530, 4530, -10, 30.5, 120.5}},
 		{ClockTime, []string{"22:00", "23:59:59", "00:00:01", "01:00"}, []float64{0, 7199, 7201, 10800}},
-		{RFC3339, []string{"2026-02-03T18:20:00Z", "2026-02-03 18:20:01.5Z", "2026-02-03T19:20:00+01:00"}, []float64{0, 1.5, 0}},
+		{RFC3339, []string{"2026-02-03T18:20:00Z", "2026-02-03 18:20:01.5Z", "2026-02-03T19:20:00+01:00"},
+			[]float64{0, 1.5, 0}},
 		{DateTime, []string{"2026-02-03 18:20:00", "2026-02-03 18:21:00"}, []float64{0, 60}},
 		{DateTime, []string{"3.2.2026 18:20", "4.2.2026 18:20"}, []float64{0, 86400}},
 		{DateTime, []string{"13/02/2026 18:20", "13/02/2026 18:21"}, []float64{0, 60}},
@@ -70,7 +78,8 @@ func TestTimesOfEachFormat(t *testing.T) {
 		}
 	}
 	for format, cells := range map[TimeFormat][]string{
-		Seconds: {"", "NaN", "1:30", "soon"}, Elapsed: {"90", "1:75", "1:2:3:4", "a:10", "1.5:10"}, ClockTime: {"25:00", "-1:00"},
+		Seconds: {"", "NaN", "1:30", "soon"}, Elapsed: {"90", "1:75", "1:2:3:4", "a:10", "1.5:10"}, ClockTime: {"25:00",
+			"-1:00"},
 		RFC3339: {"2026-02-03", "18:20"}, DateTime: {"2026-13-03 18:20:00", "yesterday"}, EpochS: {"", "x"},
 	} {
 		for _, cell := range cells {

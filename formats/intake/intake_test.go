@@ -69,14 +69,28 @@ func TestWhatAFileIsShowsInItsContent(t *testing.T) {
 }
 
 func TestChoicesOverrideGuesses(t *testing.T) {
-	b, err := Bytes("log.csv", []byte(ownCSV), Choices{Side: trace.StallSide, StartedAt: time.Date(2026, 2, 3, 18, 0, 0, 0, time.UTC)})
+	b, err := Bytes(
+		"log.csv",
+		[]byte(ownCSV),
+		Choices{Side: trace.StallSide, StartedAt: time.Date(2026, 2, 3, 18, 0, 0, 0, time.UTC)},
+	)
 	require.NoError(t, err)
 	assert.Equal(t, trace.StallSide, b.Run.Recordings[0].Side)
 	assert.Equal(t, 18, b.Run.StartedAt.Hour())
 
 	foreign := "Time;A;B\n0:30;12,5;118\n"
-	l := csvlog.Layout{Delimiter: ";", DecimalComma: true, HeaderLine: 1, Time: csvlog.Elapsed, Encoding: "utf-8", Columns: []csvlog.Column{
-		{Header: "Time", Channel: csvlog.TimeColumn}, {Header: "A", Channel: trace.SoC, Unit: "%"}, {Header: "B", Channel: trace.Power, Unit: "kW", Negate: true}}}
+	l := csvlog.Layout{
+		Delimiter:    ";",
+		DecimalComma: true,
+		HeaderLine:   1,
+		Time:         csvlog.Elapsed,
+		Encoding:     "utf-8",
+		Columns: []csvlog.Column{
+			{
+				Header:  "Time",
+				Channel: csvlog.TimeColumn,
+			}, {Header: "A", Channel: trace.SoC, Unit: "%"}, {Header: "B", Channel: trace.Power, Unit: "kW", Negate: true}},
+	}
 	_, err = Bytes("x.csv", []byte(foreign), Choices{})
 	require.Error(t, err, "nothing to guess from")
 	b, err = Bytes("x.csv", []byte(foreign), Choices{Layout: &l})

@@ -15,7 +15,11 @@ import (
 
 func one(t *testing.T, change string) profile.Channel {
 	t.Helper()
-	p, err := profile.Parse([]byte(`{"format": "zincroad-profile/1", "channels": [{"request_id": "7E4", "response_id": "7EC", "identifier": "2101", ` + change + `}]}`))
+	p, err := profile.Parse(
+		[]byte(
+			`{"format": "zincroad-profile/1", "channels": [{"request_id": "7E4", "response_id": "7EC", "identifier": "2101", ` + change + `}]}`,
+		),
+	)
 	require.NoError(t, err)
 	return p.Channels[0]
 }
@@ -31,7 +35,8 @@ func TestReadByHand(t *testing.T) {
 		{"little first", `"channel": "soc_pct", "length": 2, "order": "little", "factor": 0.01`, []byte{0x34, 0x12}, 46.60},
 		{"below zero", `"channel": "current_a", "length": 2, "signed": true, "factor": 0.1`, []byte{0xFF, 0x38}, -20},
 		{"not signed", `"channel": "current_a", "length": 2, "factor": 0.01`, []byte{0xFF, 0x38}, 653.36},
-		{"three bytes below zero", `"channel": "power_kw", "length": 3, "signed": true, "unit": "W"`, []byte{0xFF, 0xFC, 0x18}, -1},
+		{"three bytes below zero", `"channel": "power_kw", "length": 3, "signed": true, "unit": "W"`,
+			[]byte{0xFF, 0xFC, 0x18}, -1},
 		{"four bytes", `"channel": "energy_kwh", "length": 4, "unit": "Wh"`, []byte{0, 1, 0xD4, 0xC0}, 120},
 		{"an offset", `"channel": "battery_temp_min_c", "length": 1, "factor": 0.5, "offset": -40`, []byte{100}, 10},
 		{"Fahrenheit", `"channel": "ambient_c", "length": 1, "unit": "°F"`, []byte{50}, 10},
@@ -54,7 +59,21 @@ func TestReadByHand(t *testing.T) {
 // channel's own unit.
 func TestDefaults(t *testing.T) {
 	c := one(t, `"channel": "voltage_v", "length": 2`)
-	assert.Equal(t, profile.Channel{Channel: trace.Voltage, Request: "7E4", Response: "7EC", Identifier: "2101", Length: 2, Order: "big", Factor: 1, EveryS: 1, Unit: "V"}, c)
+	assert.Equal(
+		t,
+		profile.Channel{
+			Channel:    trace.Voltage,
+			Request:    "7E4",
+			Response:   "7EC",
+			Identifier: "2101",
+			Length:     2,
+			Order:      "big",
+			Factor:     1,
+			EveryS:     1,
+			Unit:       "V",
+		},
+		c,
+	)
 }
 
 // What does not fit the bytes becomes the nearest that does.

@@ -83,7 +83,8 @@ func TestUnknownKeysSurviveAnEdit(t *testing.T) {
 	doc, err := Document(f.Run, f.Document)
 	require.NoError(t, err)
 	text := string(doc)
-	for _, kept := range []string{`"workshop_job": 4711`, `"paint": "green"`, `"logger": "old phone"`, `"by": "the tester"`, `"ambient_c": -3`, `"software": "2.5"`} {
+	for _, kept := range []string{`"workshop_job": 4711`, `"paint": "green"`, `"logger": "old phone"`,
+		`"by": "the tester"`, `"ambient_c": -3`, `"software": "2.5"`} {
 		assert.Contains(t, text, kept)
 	}
 	assert.NotContains(t, text, "Cold soak")
@@ -98,19 +99,29 @@ func TestFaultsOfRunJSON(t *testing.T) {
 		name, from, to string
 		want           []string
 	}{
-		{"wrong sign", `"usable_kwh": 75`, `"usable_kwh": -75`, []string{"run.json:6: car.usable_kwh: -75, expected 0 to 2000"}},
-		{"wrong size", `"ambient_c": 0`, `"ambient_c": 400`, []string{"run.json:7: conditions.ambient_c: 400, expected -60 to 70"}},
-		{"text for a number", `"usable_kwh": 75`, `"usable_kwh": "75"`, []string{`run.json:6: car.usable_kwh: "75", expected a number`}},
-		{"unknown word", `"none"`, `"lukewarm"`, []string{`run.json:7: conditions.preconditioned: "lukewarm", expected none, car, driven or charged`}},
+		{"wrong sign", `"usable_kwh": 75`, `"usable_kwh": -75`,
+			[]string{"run.json:6: car.usable_kwh: -75, expected 0 to 2000"}},
+		{"wrong size", `"ambient_c": 0`, `"ambient_c": 400`,
+			[]string{"run.json:7: conditions.ambient_c: 400, expected -60 to 70"}},
+		{"text for a number", `"usable_kwh": 75`, `"usable_kwh": "75"`,
+			[]string{`run.json:6: car.usable_kwh: "75", expected a number`}},
+		{"unknown word", `"none"`, `"lukewarm"`,
+			[]string{`run.json:7: conditions.preconditioned: "lukewarm", expected none, car, driven or charged`}},
 		{"unknown mark", `"plug-in"`, `"boom"`, []string{`run.json:9: marks[0].kind: "boom", expected plug-in`}},
-		{"two at once", `"usable_kwh": 75, "paint": "green", "pack_min_v": 280`, `"usable_kwh": -1, "paint": "green", "pack_min_v": -2`,
+		{"two at once", `"usable_kwh": 75, "paint": "green", "pack_min_v": 280`,
+			`"usable_kwh": -1, "paint": "green", "pack_min_v": -2`,
 			[]string{"car.usable_kwh: -1", "car.pack_min_v: -2"}},
-		{"minimum above maximum", `"pack_min_v": 280`, `"pack_min_v": 480`, []string{"run.json:6: car.pack_max_v: 403, expected no less than pack_min_v 480"}},
-		{"no date", `2026-02-03T18:20:00Z`, `yesterday`, []string{`run.json:5: started_at: "yesterday", expected a time such as`}},
+		{"minimum above maximum", `"pack_min_v": 280`, `"pack_min_v": 480`,
+			[]string{"run.json:6: car.pack_max_v: 403, expected no less than pack_min_v 480"}},
+		{"no date", `2026-02-03T18:20:00Z`, `yesterday`,
+			[]string{`run.json:5: started_at: "yesterday", expected a time such as`}},
 		{"no zone", `Europe/Lisbon`, `Wend/Valley`, []string{`timezone: "Wend/Valley", expected a time zone`}},
-		{"other format", `zincroad-run/1`, `zincroad-run/9`, []string{`run.json:2: format: "zincroad-run/9", expected "zincroad-run/1"`}},
-		{"no recordings", `[{"file": "car.csv", "side": "car", "clock_offset_s": -2.5, "logger": "old phone"}]`, `[]`, []string{"run.json:8: recordings: expected at least one"}},
-		{"a way out of the folder", `"car.csv"`, `"../../etc/passwd"`, []string{`recordings[0].file: "../../etc/passwd", expected a file inside this folder`}},
+		{"other format", `zincroad-run/1`, `zincroad-run/9`,
+			[]string{`run.json:2: format: "zincroad-run/9", expected "zincroad-run/1"`}},
+		{"no recordings", `[{"file": "car.csv", "side": "car", "clock_offset_s": -2.5, "logger": "old phone"}]`, `[]`,
+			[]string{"run.json:8: recordings: expected at least one"}},
+		{"a way out of the folder", `"car.csv"`, `"../../etc/passwd"`,
+			[]string{`recordings[0].file: "../../etc/passwd", expected a file inside this folder`}},
 		{"a file that is not there", `"car.csv"`, `"gone.csv"`, []string{"gone.csv: not found"}},
 		{"cut off", `"marks": [{"t_s": 0, "kind": "plug-in", "by": "the tester"}]`, `"marks": [`, []string{"no valid JSON"}},
 	} {
@@ -170,7 +181,10 @@ func TestRecordingName(t *testing.T) {
 
 func FuzzOpen(f *testing.F) {
 	f.Add([]byte(sample), []byte(carCSV["car.csv"]))
-	f.Add([]byte(`{"format":"zincroad-run/1","recordings":[{"file":"car.csv"}],"car":null,"marks":[null]}`), []byte("t_s,soc_pct\n1,2\n"))
+	f.Add(
+		[]byte(`{"format":"zincroad-run/1","recordings":[{"file":"car.csv"}],"car":null,"marks":[null]}`),
+		[]byte("t_s,soc_pct\n1,2\n"),
+	)
 	f.Fuzz(func(t *testing.T, doc, csv []byte) {
 		in, err := Open(fstest.MapFS{DocumentName: {Data: doc}, "car.csv": {Data: csv}}, "f")
 		if err != nil {

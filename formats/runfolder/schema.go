@@ -34,7 +34,8 @@ var schema = func() map[string]key {
 		"format": text, "title": text, "started_at": {kind: "time"}, "timezone": {kind: "zone"},
 		"car": object, "car.name": text, "car.software": text, "car.chemistry": word(run.Chemistries),
 		"car.preconditioning": word(run.Preconditionings), "car.envelope": list, "car.envelope[]": object, "car.pack": object,
-		"car.navigation": object, "car.navigation.stop_only": {kind: "flag"}, "car.gentle_envelope": list, "car.gentle_envelope[]": object,
+		"car.navigation": object, "car.navigation.stop_only": {kind: "flag"},
+		"car.gentle_envelope": list, "car.gentle_envelope[]": object,
 		"stall": object, "stall.site": text, "stall.name": text,
 		"stall.tariff": object, "stall.tariff.currency": text, "stall.tariff.membership": object,
 		"stall.tariff.per_min": list, "stall.tariff.per_min[]": object,
@@ -43,7 +44,8 @@ var schema = func() map[string]key {
 		"conditions": object, "conditions.preconditioned": word(run.Preconditioned), "conditions.profile": word(run.Profiles),
 		"conditions.climate": word(run.Climates), "conditions.weather": text,
 		"claims": list, "claims[]": object, "claims[].kind": word(run.ClaimKinds),
-		"recordings": list, "recordings[]": object, "recordings[].file": text, "recordings[].side": word([]string{"car", "stall"}),
+		"recordings": list, "recordings[]": object, "recordings[].file": text, "recordings[].side": word([]string{"car",
+			"stall"}),
 		"marks": list, "marks[]": object, "marks[].kind": word(run.MarkKinds), "marks[].note": text,
 	}
 	for _, f := range run.Fields {

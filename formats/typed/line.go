@@ -32,7 +32,8 @@ var unitChannel = map[string]struct {
 // aside are units of what a screen shows and the arithmetic has no use for: range
 // gained an hour, range, minutes. They are kept in the line's note.
 var aside = map[string]bool{
-	"mph": true, "mi/h": true, "km/h": true, "kmh": true, "km": true, "mi": true, "miles": true, "mile": true, "km/min": true, "mi/min": true,
+	"mph": true, "mi/h": true, "km/h": true, "kmh": true, "km": true, "mi": true, "miles": true, "mile": true,
+	"km/min": true, "mi/min": true,
 	"min": true, "mins": true, "minutes": true, "s": true, "sec": true,
 }
 
@@ -190,8 +191,10 @@ func (r *reader) setTimes(from, to clock) {
 	s, ok := from.seconds(as)
 	if !ok {
 		if s, ok = from.seconds(HoursMinutes); !ok {
-			r.problem = fmt.Sprintf("%q is no time, expected minutes and seconds such as 3:10, or a time of day such as 18:31",
-				from.text)
+			r.problem = fmt.Sprintf(
+				"%q is no time, expected minutes and seconds such as 3:10, or a time of day such as 18:31",
+				from.text,
+			)
 			return
 		}
 		as = HoursMinutes
@@ -276,7 +279,15 @@ func (r *reader) measured(c trace.Channel, unit, digits, w string) {
 	u, _ := units.Find(in.Units, unit)
 	v = u.Convert(v)
 	if v < in.Min || v > in.Max {
-		r.problem = fmt.Sprintf("%s: %s of %s %s, expected %g to %g", w, in.Name, words.Figure(v, 1), in.Unit, in.Min, in.Max)
+		r.problem = fmt.Sprintf(
+			"%s: %s of %s %s, expected %g to %g",
+			w,
+			in.Name,
+			words.Figure(v, 1),
+			in.Unit,
+			in.Min,
+			in.Max,
+		)
 		return
 	}
 	if c == trace.Power {
@@ -389,7 +400,13 @@ var markWords = []struct {
 	{regexp.MustCompile(`(?i)^un-?plug(ged)?\b`), run.Unplug},
 	{regexp.MustCompile(`(?i)^(first[- ]power|power on)\b`), run.FirstPower},
 	{regexp.MustCompile(`(?i)^stop(ped)?\b`), run.Stop},
-	{regexp.MustCompile(`(?i)^(attempt|((the )?(payment|card|app|session|handshake|start|charging|charger|stall)( was| is| has)? )?(refused|declined|rejected|failed)|dead stall|red light)\b`), run.Attempt},
+	{
+		regexp.MustCompile(
+			`(?i)^(attempt|((the )?(payment|card|app|session|handshake|start|charging|charger|stall)` +
+				`( was| is| has)? )?(refused|declined|rejected|failed)|dead stall|red light)\b`,
+		),
+		run.Attempt,
+	},
 	{regexp.MustCompile(`(?i)^(heater|heating|preheating)\b`), run.Heater},
 	{regexp.MustCompile(`(?i)^(fans?|compressor)\b`), run.Fan},
 	{regexp.MustCompile(`(?i)^neighbour\b`), run.Neighbour},

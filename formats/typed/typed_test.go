@@ -20,11 +20,14 @@ func TestLines(t *testing.T) {
 		mark   *run.Mark
 	}{
 		{"3:10 12% 118kW 21C", 190, map[trace.Channel]float64{trace.SoC: 12, trace.Power: 118, trace.BatteryTemp: 21}, nil},
-		{"118 kW 21 °C 12 % 3:10", 190, map[trace.Channel]float64{trace.SoC: 12, trace.Power: 118, trace.BatteryTemp: 21}, nil},
+		{"118 kW 21 °C 12 % 3:10", 190, map[trace.Channel]float64{trace.SoC: 12, trace.Power: 118,
+			trace.BatteryTemp: 21}, nil},
 		{"1:02:03 399V 250A", 3723, map[trace.Channel]float64{trace.Voltage: 399, trace.Current: 250}, nil},
 		{"0:40 70F, 12,5%", 40, map[trace.Channel]float64{trace.BatteryTemp: 38 / 1.8, trace.SoC: 12.5}, nil},
-		{"5:00 min 19C max 24C out 4C", 300, map[trace.Channel]float64{trace.BatteryTempMin: 19, trace.BatteryTempMax: 24, trace.AmbientTemp: 4}, nil},
-		{"12:00 45% 20.5kWh fans loud", 720, map[trace.Channel]float64{trace.SoC: 45, trace.Energy: 20.5}, &run.Mark{Kind: run.Fan, Note: "fans loud"}},
+		{"5:00 min 19C max 24C out 4C", 300, map[trace.Channel]float64{trace.BatteryTempMin: 19,
+			trace.BatteryTempMax: 24, trace.AmbientTemp: 4}, nil},
+		{"12:00 45% 20.5kWh fans loud", 720, map[trace.Channel]float64{trace.SoC: 45, trace.Energy: 20.5},
+			&run.Mark{Kind: run.Fan, Note: "fans loud"}},
 		{"0:00 plug-in", 0, nil, &run.Mark{Kind: run.PlugIn}},
 		{"0:00 plugged in", 0, nil, &run.Mark{Kind: run.PlugIn}},
 		{"22:00 unplug", 1320, nil, &run.Mark{Kind: run.Unplug}},

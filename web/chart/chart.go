@@ -75,7 +75,12 @@ type Query struct {
 }
 
 func ReadQuery(v url.Values) Query {
-	q := Query{Channel: v.Get("channel"), Axis: v.Get("axis"), Clock: curve.Clock(v.Get("clock")), Side: trace.Side(v.Get("side"))}
+	q := Query{
+		Channel: v.Get("channel"),
+		Axis:    v.Get("axis"),
+		Clock:   curve.Clock(v.Get("clock")),
+		Side:    trace.Side(v.Get("side")),
+	}
 	if q.Clock != curve.PlugClock && q.Clock != curve.PowerClock {
 		q.Clock = ""
 	}

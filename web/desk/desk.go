@@ -259,7 +259,9 @@ func (s *Room) arrivalView(r *http.Request, form url.Values) (*arrivalView, erro
 	layout := v.layoutOf(form, a)
 	choices.Layout = layout
 	choices.Side = trace.Side(v.Word("side", []string{"car", "stall"}))
-	choices.Times = typed.Times(v.Word("typed_times", []string{string(typed.MinutesSeconds), string(typed.HoursMinutes)}))
+	choices.Times = typed.Times(
+		v.Word("typed_times", []string{string(typed.MinutesSeconds), string(typed.HoursMinutes)}),
+	)
 	_, choices.Zone = v.Zone("timezone")
 	b, err := intake.Bytes(a.Name, a.Content, choices)
 	if err != nil {
@@ -316,7 +318,9 @@ func (v *arrivalView) layoutOf(form url.Values, a *logbook.Arrival) *csvlog.Layo
 	}
 	l := &csvlog.Layout{
 		Delimiter: form.Get("delimiter"), DecimalComma: form.Get("decimal") == "comma", HeaderLine: header,
-		Time: csvlog.TimeFormat(form.Get("time")), Encoding: form.Get("encoding"), Canonical: form.Get("canonical") == "yes",
+		Time: csvlog.TimeFormat(
+			form.Get("time"),
+		), Encoding: form.Get("encoding"), Canonical: form.Get("canonical") == "yes",
 	}
 	if len(l.Delimiter) != 1 {
 		l.Delimiter = ","
@@ -332,7 +336,12 @@ func (v *arrivalView) layoutOf(form url.Values, a *logbook.Arrival) *csvlog.Layo
 	}
 	for i := range n {
 		p := "c" + strconv.Itoa(i) + "_"
-		c := csvlog.Column{Header: form.Get(p + "header"), Channel: trace.Channel(form.Get(p + "channel")), Unit: form.Get(p + "unit"), Negate: form.Get(p+"sign") == "turned"}
+		c := csvlog.Column{
+			Header:  form.Get(p + "header"),
+			Channel: trace.Channel(form.Get(p + "channel")),
+			Unit:    form.Get(p + "unit"),
+			Negate:  form.Get(p+"sign") == "turned",
+		}
 		if in, ok := trace.Describe(c.Channel); ok {
 			// Read as another channel, the old one's unit means nothing.
 			if _, known := units.Find(in.Units, c.Unit); !known {
@@ -400,7 +409,10 @@ func quick(rec *trace.Recording) []string {
 	on := rec.OnRunClock()
 	out := []string{fmt.Sprintf("%d readings over %s", rec.Len(), words.Duration(on.T[len(on.T)-1]-on.T[0]))}
 	if s := on.Series(trace.SoC); s.Len() > 0 {
-		out = append(out, fmt.Sprintf("state of charge from %s to %s %%", words.Figure(s.V[0], 1), words.Figure(s.V[s.Max()], 1)))
+		out = append(
+			out,
+			fmt.Sprintf("state of charge from %s to %s %%", words.Figure(s.V[0], 1), words.Figure(s.V[s.Max()], 1)),
+		)
 	}
 	if p := on.PowerSeries(); p.Len() > 0 {
 		out = append(out, fmt.Sprintf("power up to %s kW", words.Figure(p.V[p.Max()], 0)))
@@ -435,7 +447,13 @@ func (s *Room) keepArrival(w http.ResponseWriter, r *http.Request) {
 		v.Fault("again", "This file is in the logbook already; say so if you want it twice.")
 	}
 	if v.Problem != "" || !v.OK() {
-		s.Render(w, r, "arrival", http.StatusUnprocessableEntity, ui.Frame{Title: "Bring in " + v.Arrival.Name, Page: "desk", Data: v})
+		s.Render(
+			w,
+			r,
+			"arrival",
+			http.StatusUnprocessableEntity,
+			ui.Frame{Title: "Bring in " + v.Arrival.Name, Page: "desk", Data: v},
+		)
 		return
 	}
 	id, err := s.bringIn(r.Context(), v, &row)

@@ -17,9 +17,25 @@ import (
 func TestDetailsSurviveTheForm(t *testing.T) {
 	carID, stallID := int64(3), int64(4)
 	at := ui.NewFields(url.Values{"at": {"2026-02-03T18:20:07"}}).Moment("at", time.UTC)
-	row := &logbook.Run{Title: "Cold soak", StartedAt: at, Timezone: "Europe/Lisbon", CarID: &carID, StallID: &stallID, MethodName: "10-80 stop",
-		FromPct: run.N(10), ToPct: run.N(80), Clock: "power", MethodClimate: "off", AmbientC: run.N(-3.5), BatteryC: run.N(0), Preconditioned: "car",
-		PreconditionedMin: run.N(32), Profile: "gentle", Climate: "on", Weather: "sleet"}
+	row := &logbook.Run{
+		Title:             "Cold soak",
+		StartedAt:         at,
+		Timezone:          "Europe/Lisbon",
+		CarID:             &carID,
+		StallID:           &stallID,
+		MethodName:        "10-80 stop",
+		FromPct:           run.N(10),
+		ToPct:             run.N(80),
+		Clock:             "power",
+		MethodClimate:     "off",
+		AmbientC:          run.N(-3.5),
+		BatteryC:          run.N(0),
+		Preconditioned:    "car",
+		PreconditionedMin: run.N(32),
+		Profile:           "gentle",
+		Climate:           "on",
+		Weather:           "sleet",
+	}
 	var again logbook.Run
 	f := ui.NewFields(Values(row))
 	Read(f, &again)

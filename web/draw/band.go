@@ -28,7 +28,13 @@ func hatchDefs(used []Stretch) string {
 			continue
 		}
 		seen[s.Cause] = true
-		fmt.Fprintf(&b, `<pattern id="held-%s" width="8" height="8" patternUnits="userSpaceOnUse"><path class="held-tile" d="%s"/></pattern>`, s.Cause, tile)
+		fmt.Fprintf(
+			&b,
+			`<pattern id="held-%s" width="8" height="8" patternUnits="userSpaceOnUse">`+
+				`<path class="held-tile" d="%s"/></pattern>`,
+			s.Cause,
+			tile,
+		)
 	}
 	if b.Len() == 0 {
 		return ""
@@ -46,10 +52,24 @@ func band(c *canvas, stretches []Stretch, x func(float64) float64, y, h float64)
 		if x1-x0 < 0.5 {
 			continue
 		}
-		fmt.Fprintf(c, `<g><title>%s, %s to %s</title>`, html.EscapeString(sign.Words), words.Clock(s.FromS), words.Clock(s.ToS))
+		fmt.Fprintf(
+			c,
+			`<g><title>%s, %s to %s</title>`,
+			html.EscapeString(sign.Words),
+			words.Clock(s.FromS),
+			words.Clock(s.ToS),
+		)
 		c.rect("held", x0, y, x1-x0, h, 0)
 		if sign.Hatch != "" {
-			fmt.Fprintf(c, `<rect x="%s" y="%s" width="%s" height="%s" fill="url(#held-%s)"/>`, num(x0), num(y), num(x1-x0), num(h), s.Cause)
+			fmt.Fprintf(
+				c,
+				`<rect x="%s" y="%s" width="%s" height="%s" fill="url(#held-%s)"/>`,
+				num(x0),
+				num(y),
+				num(x1-x0),
+				num(h),
+				s.Cause,
+			)
 		}
 		label := sign.Letter
 		if room := x1 - x0; float64(len([]rune(sign.Words)))*5.6+22 < room {

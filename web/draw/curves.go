@@ -43,8 +43,23 @@ func (k *Curves) SVG() string {
 	px := func(v float64) float64 { return x0 + (v-xFrom)/(xTo-xFrom)*(x1-x0) }
 	py := func(v float64) float64 { return base - (v-yFrom)/(yTo-yFrom)*(base-top) }
 
-	c.open("curves", k.Title, fmt.Sprintf(`data-axis="%s" data-x0="%s" data-x1="%s" data-from="%g" data-to="%g" data-y0="%s" data-y1="%s" data-yfrom="%g" data-yto="%g"`,
-		k.Axis, num(x0), num(x1), xFrom, xTo, num(top), num(base), yFrom, yTo))
+	c.open(
+		"curves",
+		k.Title,
+		fmt.Sprintf(
+			`data-axis="%s" data-x0="%s" data-x1="%s" data-from="%g" data-to="%g" `+
+				`data-y0="%s" data-y1="%s" data-yfrom="%g" data-yto="%g"`,
+			k.Axis,
+			num(x0),
+			num(x1),
+			xFrom,
+			xTo,
+			num(top),
+			num(base),
+			yFrom,
+			yTo,
+		),
+	)
 	for _, v := range ticks(yFrom, yTo, 5) {
 		if v != yFrom || !k.FromZero {
 			c.line("grid", x0, py(v), x1, py(v))
@@ -157,7 +172,16 @@ func (k *Curves) names(c *canvas, px, py func(float64) float64, x1, top, base fl
 	}
 	for _, l := range labels {
 		style := k.Lines[l.line].Style
-		fmt.Fprintf(c, `<line class="series run-%d dash-%d" x1="%s" y1="%s" x2="%s" y2="%s"/>`, style, style, num(x1+6), num(l.y-4), num(x1+28), num(l.y-4))
+		fmt.Fprintf(
+			c,
+			`<line class="series run-%d dash-%d" x1="%s" y1="%s" x2="%s" y2="%s"/>`,
+			style,
+			style,
+			num(x1+6),
+			num(l.y-4),
+			num(x1+28),
+			num(l.y-4),
+		)
 		c.text(fmt.Sprintf("end-label run-%d", style), "start", x1+33, l.y, k.Lines[l.line].Name)
 	}
 }

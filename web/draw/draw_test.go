@@ -45,11 +45,17 @@ func number(t require.TestingT, s string) float64 {
 }
 
 func strip() *Strip {
-	return &Strip{Title: `Power of "run" <1>`, T: []float64{0, 20, 40, 1200}, KW: []float64{0, 150, 150, 60}, FromPct: 10, ToPct: 80,
-		Posts:  []curve.Post{{SoCPct: 10, TS: 30}, {SoCPct: 20, TS: 200}, {SoCPct: 80, TS: 1180}},
-		Gaps:   []trace.Span{{From: 300, To: 400}},
-		Marks:  []Sign{{TS: 0, Letter: "P", Title: "0:00 plugged in"}, {TS: 4, Letter: "N", Title: `a "note" & more`}},
-		Badges: []Badge{{TS: 100, Number: 1, Title: "Peak"}, {TS: 101, Number: 2, Title: "Ramp"}}}
+	return &Strip{
+		Title:   `Power of "run" <1>`,
+		T:       []float64{0, 20, 40, 1200},
+		KW:      []float64{0, 150, 150, 60},
+		FromPct: 10,
+		ToPct:   80,
+		Posts:   []curve.Post{{SoCPct: 10, TS: 30}, {SoCPct: 20, TS: 200}, {SoCPct: 80, TS: 1180}},
+		Gaps:    []trace.Span{{From: 300, To: 400}},
+		Marks:   []Sign{{TS: 0, Letter: "P", Title: "0:00 plugged in"}, {TS: 4, Letter: "N", Title: `a "note" & more`}},
+		Badges:  []Badge{{TS: 100, Number: 1, Title: "Peak"}, {TS: 101, Number: 2, Title: "Ramp"}},
+	}
 }
 
 func TestLargeStrip(t *testing.T) {
@@ -180,11 +186,22 @@ func TestTicksAreRoundAndInside(t *testing.T) {
 func TestCurvesBreakAtMissingValues(t *testing.T) {
 	nan := math.NaN()
 	assert.Equal(t, "M0 1L1 2M3 4", path([]float64{0, 1, 2, 3}, []float64{1, 2, nan, 4}))
-	k := &Curves{Title: "x", XName: "SoC", XUnit: "%", YName: "Power", YUnit: "kW", XFrom: 0, XTo: 100, FromZero: true, Axis: "soc", Lines: []Line{
-		{Name: "1 · cold", X: []float64{10, 80}, Y: []float64{100, 60}, Style: 0},
-		{Name: "2 · warm", X: []float64{10, 80}, Y: []float64{150, 61}, Style: 1},
-		{Name: "3 <all nan>", X: []float64{nan}, Y: []float64{nan}, Style: 2},
-	}}
+	k := &Curves{
+		Title:    "x",
+		XName:    "SoC",
+		XUnit:    "%",
+		YName:    "Power",
+		YUnit:    "kW",
+		XFrom:    0,
+		XTo:      100,
+		FromZero: true,
+		Axis:     "soc",
+		Lines: []Line{
+			{Name: "1 · cold", X: []float64{10, 80}, Y: []float64{100, 60}, Style: 0},
+			{Name: "2 · warm", X: []float64{10, 80}, Y: []float64{150, 61}, Style: 1},
+			{Name: "3 <all nan>", X: []float64{nan}, Y: []float64{nan}, Style: 2},
+		},
+	}
 	svg := k.SVG()
 	e := elements(t, svg)
 	var y []float64
@@ -215,7 +232,7 @@ func TestStandaloneCarriesFontColoursAndCaption(t *testing.T) {
 	assert.Equal(t, "880", e["svg"][0]["width"])
 	assert.Equal(t, "256", e["svg"][0]["height"])
 	assert.Contains(t, svg, "base64,Zm9udA==")
-	assert.Contains(t, svg, "--yellow:#f4b800")
+	assert.Contains(t, svg, "--yellow: #f4b800")
 	assert.Contains(t, svg, `Tamarack 78 &amp; &#34;cold&#34;`)
 	assert.NotContains(t, svg, "http://127", "it needs no page")
 	long := elements(t, Standalone(strip().Large(), strings.Repeat("word ", 40), nil))

@@ -59,7 +59,13 @@ func (l *Limits) SVG() string {
 				y[soc] = math.NaN()
 			}
 		}
-		fmt.Fprintf(c, `<path class="limit limit-%d" d="%s"><title>%s</title></path>`, i%6, path(x, y), html.EscapeString(line.Label))
+		fmt.Fprintf(
+			c,
+			`<path class="limit limit-%d" d="%s"><title>%s</title></path>`,
+			i%6,
+			path(x, y),
+			html.EscapeString(line.Label),
+		)
 	}
 	x, y := make([]float64, len(l.Holds)), make([]float64, len(l.Holds))
 	for soc, kw := range l.Holds {

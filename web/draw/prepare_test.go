@@ -49,9 +49,21 @@ func TestBandUnderAStrip(t *testing.T) {
 // Half of an hour's way lies left of the plug, and the charge stands at its height:
 // the axis goes from 0 to 100 %.
 func TestTimeline(t *testing.T) {
-	l := &Timeline{Title: "plan", T: []float64{-1800, 0, 1800}, SoC: []float64{50, 0, 100}, Coldest: []float64{5, 15, 25}, Warmest: []float64{5, 16, 30}, WantedC: 20,
-		Bars:  []Bar{{-1800, -600, "drive", "drive"}, {-600, 0, "heat", "heater 4 kW"}},
-		Signs: []ClockSign{{-1800, "17:00", "leave", true}, {0, "17:30", "plug in", true}, {60, "17:31", "50 %", false}, {1800, "18:00", "unplug", true}}}
+	l := &Timeline{
+		Title:   "plan",
+		T:       []float64{-1800, 0, 1800},
+		SoC:     []float64{50, 0, 100},
+		Coldest: []float64{5, 15, 25},
+		Warmest: []float64{5, 16, 30},
+		WantedC: 20,
+		Bars:    []Bar{{-1800, -600, "drive", "drive"}, {-600, 0, "heat", "heater 4 kW"}},
+		Signs: []ClockSign{
+			{-1800, "17:00", "leave", true},
+			{0, "17:30", "plug in", true},
+			{60, "17:31", "50 %", false},
+			{1800, "18:00", "unplug", true},
+		},
+	}
 	e := elements(t, l.SVG())
 	x0, x1 := 30.0, 846.0
 	var path string
@@ -76,7 +88,12 @@ func TestTimeline(t *testing.T) {
 	assert.NotContains(t, narrow, "clock-sign", "on a phone the signs stand in a list")
 	for _, p := range elements(t, narrow)["path"] {
 		if p["class"] == "soc-line" {
-			assert.Equal(t, "M30 87L181 152L332 22", p["d"], "the same way on 366 points, 34 of them for the temperatures")
+			assert.Equal(
+				t,
+				"M30 87L181 152L332 22",
+				p["d"],
+				"the same way on 366 points, 34 of them for the temperatures",
+			)
 		}
 	}
 	for i, a := range boxes {
@@ -92,12 +109,25 @@ func TestTimelineStaysWithinItsPicture(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		before := rapid.Float64Range(60, 60000).Draw(t, "before")
 		after := rapid.Float64Range(60, 20000).Draw(t, "after")
-		l := &Timeline{T: []float64{-before, 0, after}, SoC: []float64{90, 10, 80}, Coldest: []float64{rapid.Float64Range(-30, 30).Draw(t, "c"), 5, 20}, Warmest: []float64{30, 30, 50}, WantedC: math.NaN()}
+		l := &Timeline{
+			T:       []float64{-before, 0, after},
+			SoC:     []float64{90, 10, 80},
+			Coldest: []float64{rapid.Float64Range(-30, 30).Draw(t, "c"), 5, 20},
+			Warmest: []float64{30, 30, 50},
+			WantedC: math.NaN(),
+		}
 		if rapid.Bool().Draw(t, "cut") {
 			l.CutS = -before / 2
 		}
 		for range rapid.IntRange(0, 9).Draw(t, "signs") {
-			l.Signs = append(l.Signs, ClockSign{TS: rapid.Float64Range(-before, after).Draw(t, "at"), Clock: "Mon 12:34", Text: "plug in at 10 %"})
+			l.Signs = append(
+				l.Signs,
+				ClockSign{
+					TS:    rapid.Float64Range(-before, after).Draw(t, "at"),
+					Clock: "Mon 12:34",
+					Text:  "plug in at 10 %",
+				},
+			)
 		}
 		svg := l.SVG()
 		require.NotContains(t, svg, "NaN")
@@ -120,7 +150,11 @@ func TestLimits(t *testing.T) {
 		return v
 	}
 	l := &Limits{Title: "limits", FromPct: 10, ToPct: 80, Holds: flat(100), Lines: []Limit{
-		{ceiling.StallPower, "stall, 350 kW", flat(350)}, {ceiling.CarPower, "car, 150 kW", flat(150)}, {ceiling.PackTaper, "pack's taper", flat(100)}}}
+		{
+			ceiling.StallPower,
+			"stall, 350 kW",
+			flat(350),
+		}, {ceiling.CarPower, "car, 150 kW", flat(150)}, {ceiling.PackTaper, "pack's taper", flat(100)}}}
 	svg := l.SVG()
 	e := elements(t, svg)
 	assert.Contains(t, svg, "↑ stall, 350 kW")

@@ -123,8 +123,19 @@ func (s *Strip) Large() string {
 		c.w, c.h, base, class, hidden = 362, 190, 132, "strip large narrow", `aria-hidden="true" `
 	}
 	p := plane{x0: 36, x1: c.w - 14, base: base, top: 36, t0: math.Min(0, first(s.T)), t1: s.end(), kw: s.topKW()}
-	c.open(class, s.Title, hidden+fmt.Sprintf(`data-axis="t" data-x0="%s" data-x1="%s" data-from="%g" data-to="%g" data-y0="%s" data-y1="%s"`,
-		num(p.x0), num(p.x1), p.t0, p.t1, num(p.top), num(p.base)))
+	c.open(
+		class,
+		s.Title,
+		hidden+fmt.Sprintf(
+			`data-axis="t" data-x0="%s" data-x1="%s" data-from="%g" data-to="%g" data-y0="%s" data-y1="%s"`,
+			num(p.x0),
+			num(p.x1),
+			p.t0,
+			p.t1,
+			num(p.top),
+			num(p.base),
+		),
+	)
 	c.WriteString(hatch)
 	for _, kw := range ticks(0, p.kw, 4) {
 		if kw > 0 {
@@ -145,12 +156,18 @@ func (s *Strip) Large() string {
 	s.times(c, p)
 	s.signs(c, p)
 	s.badges(c, p)
-	fmt.Fprintf(c, `<line class="cursor" x1="0" x2="0" y1="%s" y2="%s"/><circle class="cursor-dot" r="4.5"/>`, num(p.top-8), num(p.base))
+	fmt.Fprintf(
+		c,
+		`<line class="cursor" x1="0" x2="0" y1="%s" y2="%s"/><circle class="cursor-dot" r="4.5"/>`,
+		num(p.top-8),
+		num(p.base),
+	)
 	c.WriteString("</svg>")
 	return c.String()
 }
 
-const hatch = `<defs><pattern id="gap-hatch" width="6" height="6" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><line class="hatch" x1="0" y1="0" x2="0" y2="6"/></pattern></defs>`
+const hatch = `<defs><pattern id="gap-hatch" width="6" height="6" patternUnits="userSpaceOnUse" ` +
+	`patternTransform="rotate(45)"><line class="hatch" x1="0" y1="0" x2="0" y2="6"/></pattern></defs>`
 
 func first(v []float64) float64 {
 	if len(v) == 0 {
@@ -204,8 +221,16 @@ func (s *Strip) pieces() []trace.Series {
 func (s *Strip) gaps(c *canvas, p plane, named bool) {
 	for _, g := range s.Gaps {
 		x0, x1 := p.x(g.From), math.Min(p.x(g.To), p.x1)
-		fmt.Fprintf(c, `<rect class="gap" x="%s" y="%s" width="%s" height="%s"><title>no readings from %s to %s</title></rect>`,
-			num(x0), num(p.top), num(x1-x0), num(p.base-p.top), words.Clock(g.From), words.Clock(g.To))
+		fmt.Fprintf(
+			c,
+			`<rect class="gap" x="%s" y="%s" width="%s" height="%s"><title>no readings from %s to %s</title></rect>`,
+			num(x0),
+			num(p.top),
+			num(x1-x0),
+			num(p.base-p.top),
+			words.Clock(g.From),
+			words.Clock(g.To),
+		)
 		if named && x1-x0 > 60 {
 			c.text("gap-label", "middle", (x0+x1)/2, p.top-4, "no readings")
 		}
@@ -299,7 +324,13 @@ func (s *Strip) badges(c *canvas, p plane) {
 		}
 		last[level] = x
 		y := p.base - 14 - float64(level)*20
-		fmt.Fprintf(c, `<g><title>%s</title><circle class="badge" cx="%s" cy="%s" r="8"/>`, html.EscapeString(b.Title), num(x), num(y))
+		fmt.Fprintf(
+			c,
+			`<g><title>%s</title><circle class="badge" cx="%s" cy="%s" r="8"/>`,
+			html.EscapeString(b.Title),
+			num(x),
+			num(y),
+		)
 		c.text("badge-text", "middle", x, y+4, fmt.Sprint(b.Number))
 		c.WriteString("</g>")
 	}

@@ -25,21 +25,42 @@ func num(v float64) string {
 }
 
 func (c *canvas) open(class, title, attrs string) {
-	fmt.Fprintf(c, `<svg class="%s" viewBox="0 0 %s %s" xmlns="http://www.w3.org/2000/svg" role="img" aria-label="%s" %s>`,
-		class, num(c.w), num(c.h), html.EscapeString(title), attrs)
+	fmt.Fprintf(
+		c,
+		`<svg class="%s" viewBox="0 0 %s %s" xmlns="http://www.w3.org/2000/svg" role="img" aria-label="%s" %s>`,
+		class,
+		num(c.w),
+		num(c.h),
+		html.EscapeString(title),
+		attrs,
+	)
 }
 
 func (c *canvas) line(class string, x1, y1, x2, y2 float64) {
-	c.WriteString(`<line class="` + class + `" x1="` + num(x1) + `" y1="` + num(y1) + `" x2="` + num(x2) + `" y2="` + num(y2) + `"/>`)
+	c.WriteString(
+		`<line class="` + class + `" x1="` + num(x1) + `" y1="` + num(y1) + `" x2="` + num(x2) + `" y2="` + num(y2) + `"/>`,
+	)
 }
 
 func (c *canvas) rect(class string, x, y, w, h, radius float64) {
-	fmt.Fprintf(c, `<rect class="%s" x="%s" y="%s" width="%s" height="%s" rx="%s"/>`, class, num(x), num(y), num(math.Max(0, w)), num(h), num(radius))
+	fmt.Fprintf(
+		c,
+		`<rect class="%s" x="%s" y="%s" width="%s" height="%s" rx="%s"/>`,
+		class,
+		num(x),
+		num(y),
+		num(math.Max(0, w)),
+		num(h),
+		num(radius),
+	)
 }
 
 // text writes words; anchor is start, middle or end.
 func (c *canvas) text(class, anchor string, x, y float64, s string) {
-	c.WriteString(`<text class="` + class + `" text-anchor="` + anchor + `" x="` + num(x) + `" y="` + num(y) + `">` + html.EscapeString(s) + `</text>`)
+	c.WriteString(
+		`<text class="` + class + `" text-anchor="` + anchor + `" x="` + num(x) + `" y="` + num(y) + `">` +
+			html.EscapeString(s) + `</text>`,
+	)
 }
 
 // path writes a line through points, broken where a value is NaN.
@@ -102,7 +123,8 @@ var standaloneCSS string
 func Standalone(svg, caption string, woff2 []byte) string {
 	style := standaloneCSS
 	if len(woff2) > 0 {
-		style = `@font-face{font-family:"Archivo Variable";src:url(data:font/woff2;base64,` + base64.StdEncoding.EncodeToString(woff2) +
+		style = `@font-face{font-family:"Archivo Variable";src:url(data:font/woff2;base64,` +
+			base64.StdEncoding.EncodeToString(woff2) +
 			`) format("woff2");font-weight:100 900;font-stretch:62% 125%}` + style
 	}
 	start := strings.Index(svg, `viewBox="0 0 `)
@@ -121,7 +143,15 @@ func Standalone(svg, caption string, woff2 []byte) string {
 	body := strings.IndexByte(out, '>') + 1
 	// A long caption is set smaller: a letter is about half as wide as high.
 	size := math.Min(14, (w-16)/(0.5*float64(len([]rune(caption))+1)))
-	ground := fmt.Sprintf(`<style>%s</style><rect class="ground" x="0" y="%s" width="%s" height="%s"/><text class="caption" font-size="%s" x="8" y="-10">%s</text>`,
-		style, num(-top), num(w), num(h+top), num(size), html.EscapeString(caption))
+	ground := fmt.Sprintf(
+		`<style>%s</style><rect class="ground" x="0" y="%s" width="%s" height="%s"/>`+
+			`<text class="caption" font-size="%s" x="8" y="-10">%s</text>`,
+		style,
+		num(-top),
+		num(w),
+		num(h+top),
+		num(size),
+		html.EscapeString(caption),
+	)
 	return out[:body] + ground + out[body:]
 }

@@ -69,8 +69,18 @@ func (l *Timeline) SVG() string {
 	}
 	c.text("axis-temp", "start", p.x1+6, 9, l.tempUnit())
 	if !math.IsNaN(l.WantedC) {
-		fmt.Fprintf(c, `<line class="wanted" x1="%s" y1="%s" x2="%s" y2="%s"><title>wanted at plug-in: %s %s</title></line>`,
-			num(p.x(0)-26), num(pt(l.WantedC)), num(p.x(0)+26), num(pt(l.WantedC)), words.Figure(l.WantedC, 0), l.tempUnit())
+		fmt.Fprintf(
+			c,
+			`<line class="wanted" x1="%s" y1="%s" x2="%s" y2="%s"><title>wanted at plug-in: %s %s</title></line>`,
+			num(
+				p.x(0)-26,
+			),
+			num(pt(l.WantedC)),
+			num(p.x(0)+26),
+			num(pt(l.WantedC)),
+			words.Figure(l.WantedC, 0),
+			l.tempUnit(),
+		)
 	}
 	l.line(c, "soc-line", p.x, p.y, l.SoC)
 	l.line(c, "warm-line", p.x, pt, l.Warmest)
@@ -136,7 +146,15 @@ func (l *Timeline) line(c *canvas, class string, px, py func(float64) float64, v
 }
 
 // name writes a line's name on the side of it that is away from the other line.
-func (l *Timeline) name(c *canvas, p plane, class, text string, v []float64, py func(float64) float64, other []float64, oy func(float64) float64) {
+func (l *Timeline) name(
+	c *canvas,
+	p plane,
+	class, text string,
+	v []float64,
+	py func(float64) float64,
+	other []float64,
+	oy func(float64) float64,
+) {
 	for i, t := range l.T {
 		if p.x(t) < p.x0+14 {
 			continue
@@ -153,7 +171,11 @@ func (l *Timeline) name(c *canvas, p plane, class, text string, v []float64, py 
 }
 
 func (l *Timeline) bars(c *canvas, p plane) {
-	fmt.Fprint(c, `<defs><pattern id="warming" width="6" height="6" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><line class="warming-tile" x1="0" y1="0" x2="0" y2="6"/></pattern></defs>`)
+	fmt.Fprint(
+		c,
+		`<defs><pattern id="warming" width="6" height="6" patternUnits="userSpaceOnUse" `+
+			`patternTransform="rotate(45)"><line class="warming-tile" x1="0" y1="0" x2="0" y2="6"/></pattern></defs>`,
+	)
 	for _, b := range l.Bars {
 		x0, x1 := p.x(math.Max(b.FromS, l.from())), p.x(b.ToS)
 		if x1-x0 < 1 {
@@ -208,6 +230,14 @@ func drawSigns(c *canvas, p plane, signs []placed) {
 			class = "clock-sign-strong"
 		}
 		c.rect(class, s.x, y(s), s.w, 17, 2)
-		fmt.Fprintf(c, `<text class="%s-text" x="%s" y="%s"><tspan class="at">%s</tspan> %s</text>`, class, num(s.x+5), num(y(s)+12.5), html.EscapeString(s.Clock), html.EscapeString(s.Text))
+		fmt.Fprintf(
+			c,
+			`<text class="%s-text" x="%s" y="%s"><tspan class="at">%s</tspan> %s</text>`,
+			class,
+			num(s.x+5),
+			num(y(s)+12.5),
+			html.EscapeString(s.Clock),
+			html.EscapeString(s.Text),
+		)
 	}
 }

@@ -171,7 +171,13 @@ func (s *Room) car(w http.ResponseWriter, r *http.Request) {
 }
 
 func carValues(c *logbook.Car) url.Values {
-	v := url.Values{"id": {strconv.FormatInt(c.ID, 10)}, "name": {c.Name}, "chemistry": {c.Chemistry}, "preconditioning": {c.Preconditioning}, "note": {c.Note}}
+	v := url.Values{
+		"id":              {strconv.FormatInt(c.ID, 10)},
+		"name":            {c.Name},
+		"chemistry":       {c.Chemistry},
+		"preconditioning": {c.Preconditioning},
+		"note":            {c.Note},
+	}
 	for _, f := range carFields {
 		v.Set(f.Name, ui.PlainNumber(*f.of(c)))
 	}

@@ -33,7 +33,12 @@ func (s *Room) SiteRoutes(r chi.Router) {
 
 // remove deletes something by the number in the address; what is still in use
 // stays, and the page says why.
-func (s *Room) remove(w http.ResponseWriter, r *http.Request, to, inUse string, del func(context.Context, int64) error) {
+func (s *Room) remove(
+	w http.ResponseWriter,
+	r *http.Request,
+	to, inUse string,
+	del func(context.Context, int64) error,
+) {
 	id, err := ui.IDParam(r, "id")
 	if err == nil {
 		err = del(r.Context(), id)
@@ -150,9 +155,19 @@ func membershipNumbers(m *run.Membership) map[string]*run.Number {
 }
 
 func stallValues(st *logbook.Stall) url.Values {
-	v := url.Values{"id": {strconv.FormatInt(st.ID, 10)}, "site": {strconv.FormatInt(st.SiteID, 10)}, "name": {st.Name}, "note": {st.Note},
-		"rated_kw": {ui.PlainNumber(st.RatedKW)}, "max_a": {ui.PlainNumber(st.MaxA)}, "min_v": {ui.PlainNumber(st.MinV)},
-		"max_v": {ui.PlainNumber(st.MaxV)}, "shared_kw": {ui.PlainNumber(st.SharedKW)}}
+	v := url.Values{
+		"id":   {strconv.FormatInt(st.ID, 10)},
+		"site": {strconv.FormatInt(st.SiteID, 10)},
+		"name": {st.Name},
+		"note": {st.Note},
+		"rated_kw": {
+			ui.PlainNumber(st.RatedKW),
+		},
+		"max_a":     {ui.PlainNumber(st.MaxA)},
+		"min_v":     {ui.PlainNumber(st.MinV)},
+		"max_v":     {ui.PlainNumber(st.MaxV)},
+		"shared_kw": {ui.PlainNumber(st.SharedKW)},
+	}
 	if t := st.Tariff; t != nil {
 		v.Set("currency", t.Currency)
 		for name, n := range tariffNumbers(t) {

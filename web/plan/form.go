@@ -52,8 +52,21 @@ var moreFields = []dial{
 // planKeys are the names of everything a plan is made of, as the address, the form
 // and a kept plan have them.
 var planKeys = func() []string {
-	keys := []string{"car", "software", "stall", "adapter", "method", "profile", "rain", "way", "fallback", "when", "at",
-		"day", "units"}
+	keys := []string{
+		"car",
+		"software",
+		"stall",
+		"adapter",
+		"method",
+		"profile",
+		"rain",
+		"way",
+		"fallback",
+		"when",
+		"at",
+		"day",
+		"units",
+	}
 	for _, f := range append(slices.Clone(planFields), moreFields...) {
 		keys = append(keys, f.Name)
 	}
@@ -131,7 +144,17 @@ func (v *View) MoreSet() bool {
 			return true
 		}
 	}
-	return v.Values.Get("adapter")+v.Values.Get("profile")+v.Values.Get("rain")+v.Values.Get("fallback")+v.Values.Get("day") != ""
+	return v.Values.Get(
+		"adapter",
+	)+v.Values.Get(
+		"profile",
+	)+v.Values.Get(
+		"rain",
+	)+v.Values.Get(
+		"fallback",
+	)+v.Values.Get(
+		"day",
+	) != ""
 }
 
 // MoreErrors are what is wrong with the seldom changed numbers, by name.
@@ -283,8 +306,13 @@ func (v *View) fallbackOf(car *run.Car, roads map[[2]int64]float64) *prepare.Fal
 			if t.ID == v.Stall.ID {
 				continue
 			}
-			place := prepare.Place{Name: t.FullName(), Site: site.Name, SameSite: t.SiteID == v.Stall.SiteID, Km: math.NaN(),
-				Stall: t.Describe()}
+			place := prepare.Place{
+				Name:     t.FullName(),
+				Site:     site.Name,
+				SameSite: t.SiteID == v.Stall.SiteID,
+				Km:       math.NaN(),
+				Stall:    t.Describe(),
+			}
 			if km, known := roads[[2]int64{v.Stall.SiteID, t.SiteID}]; known {
 				place.Km = km
 			}
@@ -303,8 +331,12 @@ func (v *View) fallbackOf(car *run.Car, roads map[[2]int64]float64) *prepare.Fal
 	best := list[chosen]
 	if !best.SameSite {
 		if best.Km = v.used("fallback_km", best.Km); math.IsNaN(best.Km) {
-			v.Fault("fallback_km", "How far it is from %s to %s is not noted: say it here, or under Sites.", v.Stall.Site.Name,
-				best.Site)
+			v.Fault(
+				"fallback_km",
+				"How far it is from %s to %s is not noted: say it here, or under Sites.",
+				v.Stall.Site.Name,
+				best.Site,
+			)
 			return nil
 		}
 	} else {

@@ -19,8 +19,13 @@ func (s *Room) howPlan(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	s.Explain(w, r, ui.Explained{Name: f.Name, Of: "this plan", Definition: f.Definition, Numbers: f.Numbers(v.explained()),
-		Back: "/prepare?" + string(v.Query), BackText: "Back to the plan"}, ui.Frame{Page: "prepare"})
+	s.Explain(
+		w,
+		r,
+		ui.Explained{Name: f.Name, Of: "this plan", Definition: f.Definition, Numbers: f.Numbers(v.explained()),
+			Back: "/prepare?" + string(v.Query), BackText: "Back to the plan"},
+		ui.Frame{Page: "prepare"},
+	)
 }
 
 // explained is the plan with what its figures are worked out of.

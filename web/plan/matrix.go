@@ -216,12 +216,23 @@ func (s *Room) deleteWanted(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	undo := map[string]string{"repeats": strconv.Itoa(row.Repeats), "software": row.Software, "preconditioned": row.Preconditioned, "from_pct": ui.PlainNumber(row.FromPct)}
+	undo := map[string]string{
+		"repeats":        strconv.Itoa(row.Repeats),
+		"software":       row.Software,
+		"preconditioned": row.Preconditioned,
+		"from_pct":       ui.PlainNumber(row.FromPct),
+	}
 	if row.CarID != nil {
 		undo["car"] = strconv.FormatInt(*row.CarID, 10)
 	}
 	if row.StallID != nil {
 		undo["stall"] = strconv.FormatInt(*row.StallID, 10)
 	}
-	s.showMatrix(w, r, http.StatusOK, ui.NewFields(url.Values{"repeats": {"2"}}), &ui.Notice{Text: "No longer wanted.", Undo: "/prepare/matrix", Fields: undo})
+	s.showMatrix(
+		w,
+		r,
+		http.StatusOK,
+		ui.NewFields(url.Values{"repeats": {"2"}}),
+		&ui.Notice{Text: "No longer wanted.", Undo: "/prepare/matrix", Fields: undo},
+	)
 }

@@ -54,9 +54,19 @@ func (s *Room) showMethods(w http.ResponseWriter, r *http.Request, status int, v
 
 func methodValues(m prepare.Method) url.Values {
 	lines := func(l []string) []string { return []string{strings.Join(l, "\n")} }
-	v := url.Values{"name": {m.Name}, "from_pct": {ui.PlainNumber(&m.FromPct)}, "to_pct": {ui.PlainNumber(&m.ToPct)}, "clock": {m.Clock}, "climate": {m.Climate},
-		"target_c": {ui.PlainNumber(m.TargetC)}, "repeats": {strconv.Itoa(m.Repeats)}, "why": {m.Why},
-		"same": lines(m.Same), "log": lines(m.Log), "cautions": lines(m.Cautions)}
+	v := url.Values{
+		"name":     {m.Name},
+		"from_pct": {ui.PlainNumber(&m.FromPct)},
+		"to_pct":   {ui.PlainNumber(&m.ToPct)},
+		"clock":    {m.Clock},
+		"climate":  {m.Climate},
+		"target_c": {ui.PlainNumber(m.TargetC)},
+		"repeats":  {strconv.Itoa(m.Repeats)},
+		"why":      {m.Why},
+		"same":     lines(m.Same),
+		"log":      lines(m.Log),
+		"cautions": lines(m.Cautions),
+	}
 	if m.Cold {
 		v.Set("cold", "yes")
 	}
@@ -84,9 +94,18 @@ func (s *Room) saveMethod(w http.ResponseWriter, r *http.Request) {
 }
 
 func readMethod(f *ui.Fields) prepare.Method {
-	m := prepare.Method{Name: f.Text("name"), Clock: f.Word("clock", run.Clocks), Climate: f.Word("climate", run.Climates),
-		TargetC: f.NumberIn("target_c", "°C", -40, 60), Cold: f.Values.Get("cold") != "", Why: f.Long("why"),
-		Same: f.Lines("same"), Log: f.Lines("log"), Cautions: f.Lines("cautions"), Repeats: 1}
+	m := prepare.Method{
+		Name:     f.Text("name"),
+		Clock:    f.Word("clock", run.Clocks),
+		Climate:  f.Word("climate", run.Climates),
+		TargetC:  f.NumberIn("target_c", "°C", -40, 60),
+		Cold:     f.Values.Get("cold") != "",
+		Why:      f.Long("why"),
+		Same:     f.Lines("same"),
+		Log:      f.Lines("log"),
+		Cautions: f.Lines("cautions"),
+		Repeats:  1,
+	}
 	from, to := f.Window()
 	if from == nil {
 		f.Fault("from_pct", "The charge to start from is needed.")
@@ -128,5 +147,11 @@ func (s *Room) deleteMethod(w http.ResponseWriter, r *http.Request) {
 	for k, v := range methodValues(m.Document) {
 		undo[k] = v[0]
 	}
-	s.showMethods(w, r, http.StatusOK, methodsView{Fields: ui.NewFields(url.Values{})}, &ui.Notice{Text: "The method " + m.Name + " is gone.", Undo: "/prepare/methods", Fields: undo})
+	s.showMethods(
+		w,
+		r,
+		http.StatusOK,
+		methodsView{Fields: ui.NewFields(url.Values{})},
+		&ui.Notice{Text: "The method " + m.Name + " is gone.", Undo: "/prepare/methods", Fields: undo},
+	)
 }

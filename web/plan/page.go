@@ -244,7 +244,13 @@ func (s *Room) keepPlan(w http.ResponseWriter, r *http.Request) {
 	if !ok {
 		return
 	}
-	p := &logbook.Preparation{Title: f.Needed("title", "A name"), Choices: map[string]string{}, CarID: f.ID("car"), StallID: f.ID("stall"), AdapterID: f.ID("adapter")}
+	p := &logbook.Preparation{
+		Title:     f.Needed("title", "A name"),
+		Choices:   map[string]string{},
+		CarID:     f.ID("car"),
+		StallID:   f.ID("stall"),
+		AdapterID: f.ID("adapter"),
+	}
 	if id := f.ID("kept"); id != nil && f.Values.Get("anew") == "" {
 		p.ID = *id
 	}

@@ -29,7 +29,13 @@ func (o *Outcome) draw(v *View) {
 		if math.Mod(p.SoCPct, 10) != 0 && !ends {
 			continue
 		}
-		post := planPost{Post: p, Clock: v.Clock.face(p.TS, pl.Approach.LeaveS()), Low: words.Clock(p.LowS), High: "never", Ends: ends}
+		post := planPost{
+			Post:  p,
+			Clock: v.Clock.face(p.TS, pl.Approach.LeaveS()),
+			Low:   words.Clock(p.LowS),
+			High:  "never",
+			Ends:  ends,
+		}
 		if !math.IsNaN(p.HighS) {
 			post.High = words.Clock(p.HighS)
 		}
@@ -43,8 +49,13 @@ func (o *Outcome) draw(v *View) {
 
 // forecastStrip draws a session worked out in advance.
 func forecastStrip(f *forecast.Forecast, fromPct, toPct float64) string {
-	strip := &draw.Strip{Title: "Forecast: power against minutes since plug-in, with posts and the ceilings that would hold",
-		FromPct: fromPct, ToPct: toPct, Width: 435, Held: stretches(f)}
+	strip := &draw.Strip{
+		Title:   "Forecast: power against minutes since plug-in, with posts and the ceilings that would hold",
+		FromPct: fromPct,
+		ToPct:   toPct,
+		Width:   435,
+		Held:    stretches(f),
+	}
 	for i, st := range f.Steps {
 		if i%5 == 0 || i == len(f.Steps)-1 {
 			strip.T, strip.KW = append(strip.T, st.T), append(strip.KW, st.StallKW)
@@ -91,7 +102,19 @@ func timelineOf(v *View) *draw.Timeline {
 	add := func(ts, soc float64, n pack.Nodes) {
 		n = n.Ordered()
 		n.ColdestC, n.WarmestC = v.In.Show("°C", n.ColdestC), v.In.Show("°C", n.WarmestC)
-		t.T, t.SoC, t.Coldest, t.Warmest = append(t.T, ts), append(t.SoC, soc), append(t.Coldest, n.ColdestC), append(t.Warmest, n.WarmestC)
+		t.T, t.SoC, t.Coldest, t.Warmest = append(
+			t.T,
+			ts,
+		), append(
+			t.SoC,
+			soc,
+		), append(
+			t.Coldest,
+			n.ColdestC,
+		), append(
+			t.Warmest,
+			n.WarmestC,
+		)
 	}
 	for _, m := range a.Moments {
 		add(m.TS, m.SoCPct, m.Battery)
@@ -168,7 +191,11 @@ func limitsOf(fit *stall.Fit, p prepare.Plan) string {
 	if !fit.Fits {
 		return ""
 	}
-	l := &draw.Limits{Title: "Ceilings against state of charge with a warm pack; the lowest is inked", FromPct: p.FromPct, ToPct: p.ToPct}
+	l := &draw.Limits{
+		Title:   "Ceilings against state of charge with a warm pack; the lowest is inked",
+		FromPct: p.FromPct,
+		ToPct:   p.ToPct,
+	}
 	lines := map[ceiling.Cause]int{}
 	for i, at := range fit.At {
 		holding, _ := at.Holding()
@@ -182,7 +209,14 @@ func limitsOf(fit *stall.Fit, p prepare.Plan) string {
 			if !ok {
 				k = len(l.Lines)
 				lines[cause] = k
-				l.Lines = append(l.Lines, draw.Limit{Cause: cause, Label: fit.Limits.Label(cause), KW: slices.Repeat([]float64{math.NaN()}, len(fit.At))})
+				l.Lines = append(
+					l.Lines,
+					draw.Limit{
+						Cause: cause,
+						Label: fit.Limits.Label(cause),
+						KW:    slices.Repeat([]float64{math.NaN()}, len(fit.At)),
+					},
+				)
 			}
 			l.Lines[k].KW[i] = c.KW
 		}

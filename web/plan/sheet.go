@@ -38,8 +38,14 @@ func (s *Room) runSheet(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	if v.Plan == nil || v.Plan.Refused() {
-		s.Render(w, r, "prepare", http.StatusUnprocessableEntity, ui.Frame{Title: "Prepare", Page: "prepare", Data: v, In: &v.In,
-			Notice: &ui.Notice{Text: "There is nothing to print yet: the plan cannot be worked out.", Bad: true}})
+		s.Render(
+			w,
+			r,
+			"prepare",
+			http.StatusUnprocessableEntity,
+			ui.Frame{Title: "Prepare", Page: "prepare", Data: v, In: &v.In,
+				Notice: &ui.Notice{Text: "There is nothing to print yet: the plan cannot be worked out.", Bad: true}},
+		)
 		return
 	}
 	s.Render(w, r, "sheet", http.StatusOK, ui.Frame{Title: "Run sheet", Page: "prepare", Data: v, In: &v.In})

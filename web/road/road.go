@@ -44,11 +44,23 @@ type option struct{ Value, Label string }
 
 // Groups, Sorts, Bands and Preconds are the road's menus.
 func (roadView) Groups() []option {
-	return []option{{"", "nothing"}, {"car", "car"}, {"software", "software"}, {"stall", "stall"}, {"preconditioned", "preconditioning"}}
+	return []option{
+		{"", "nothing"},
+		{"car", "car"},
+		{"software", "software"},
+		{"stall", "stall"},
+		{"preconditioned", "preconditioning"},
+	}
 }
 
 func (roadView) Sorts() []option {
-	return []option{{"", "newest"}, {"oldest", "oldest"}, {"fastest", "fastest window"}, {"peak", "peak"}, {"average", "average"}}
+	return []option{
+		{"", "newest"},
+		{"oldest", "oldest"},
+		{"fastest", "fastest window"},
+		{"peak", "peak"},
+		{"average", "average"},
+	}
 }
 
 func (roadView) Bands() []option {
@@ -128,7 +140,8 @@ func (q roadQuery) filter() logbook.RoadFilter {
 // address gives the page's own address for the rows behind a run; 0: from the beginning.
 func (q roadQuery) address(after int64) string {
 	v := url.Values{}
-	for name, value := range map[string]string{"car": q.Car, "software": q.Software, "stall": q.Stall, "pre": q.Preconditioned,
+	for name, value := range map[string]string{"car": q.Car, "software": q.Software, "stall": q.Stall,
+		"pre":     q.Preconditioned,
 		"ambient": q.Ambient, "q": q.Text, "group": q.GroupBy, "sort": q.Sort} {
 		if value != "" {
 			v.Set(name, value)
@@ -215,8 +228,17 @@ func (s *Room) roadView(r *http.Request, q roadQuery) (*roadView, error) {
 	}
 	group := ""
 	for i, row := range rows {
-		strip := draw.Strip{Title: stripTitle(row), T: row.Strip.T, KW: row.Strip.KW, Posts: row.Strip.Posts, Gaps: row.Strip.Gaps,
-			FromPct: row.Strip.WindowFrom, ToPct: row.Strip.WindowTo, ToS: toS, TopKW: max(50, top*1.04)}
+		strip := draw.Strip{
+			Title:   stripTitle(row),
+			T:       row.Strip.T,
+			KW:      row.Strip.KW,
+			Posts:   row.Strip.Posts,
+			Gaps:    row.Strip.Gaps,
+			FromPct: row.Strip.WindowFrom,
+			ToPct:   row.Strip.WindowTo,
+			ToS:     toS,
+			TopKW:   max(50, top*1.04),
+		}
 		x := roadRow{RoadRow: row, SVG: strip.Small(), Picked: slices.Contains(picked, row.ID)}
 		if row.Strip.WindowTo > 0 {
 			x.Window = words.Figure(row.Strip.WindowFrom, 1) + "–" + words.Figure(row.Strip.WindowTo, 1) + " %"

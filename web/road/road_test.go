@@ -11,7 +11,9 @@ import (
 
 // The road's address and its filter say the same.
 func TestRoadAddress(t *testing.T) {
-	v, err := url.ParseQuery("car=Larch 52&stall=Weigh House 2&pre=none&ambient=cold&q= night  frost &group=car&sort=peak&after=40")
+	v, err := url.ParseQuery(
+		"car=Larch 52&stall=Weigh House 2&pre=none&ambient=cold&q= night  frost &group=car&sort=peak&after=40",
+	)
 	require.NoError(t, err)
 	q := readRoadQuery(v)
 	f := q.filter()

@@ -82,7 +82,12 @@ func (s *Room) saveMark(w http.ResponseWriter, r *http.Request) {
 		f.Fault("kind", "Choose what kind of mark this is.")
 	}
 	if !f.OK() {
-		bad := details.MarkRow{ID: m.ID, Time: r.PostForm.Get("time"), Kind: r.PostForm.Get("kind"), Note: r.PostForm.Get("note")}
+		bad := details.MarkRow{
+			ID:   m.ID,
+			Time: r.PostForm.Get("time"),
+			Kind: r.PostForm.Get("kind"),
+			Note: r.PostForm.Get("note"),
+		}
 		for _, text := range f.Errors {
 			bad.Error = text
 		}

@@ -27,7 +27,11 @@ func (s *Room) how(w http.ResponseWriter, r *http.Request) {
 	for _, rec := range row.Recordings {
 		numbers.Say("recording %s: %d readings, %s side", rec.Name, rec.Readings, rec.Side)
 	}
-	s.Explain(w, r, ui.Explained{Name: f.Name, Of: fmt.Sprintf("run %d", row.ID), Definition: f.Definition, Numbers: numbers,
-		Back: fmt.Sprintf("/runs/%d", row.ID), BackText: fmt.Sprintf("Back to run %d", row.ID)},
-		ui.Frame{Page: "run", Run: row})
+	s.Explain(
+		w,
+		r,
+		ui.Explained{Name: f.Name, Of: fmt.Sprintf("run %d", row.ID), Definition: f.Definition, Numbers: numbers,
+			Back: fmt.Sprintf("/runs/%d", row.ID), BackText: fmt.Sprintf("Back to run %d", row.ID)},
+		ui.Frame{Page: "run", Run: row},
+	)
 }

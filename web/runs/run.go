@@ -104,7 +104,10 @@ func (s *Room) showRun(w http.ResponseWriter, r *http.Request, status int, v *ru
 		return
 	}
 	if v.Row.DeletedAt.Valid {
-		n = &ui.Notice{Text: "This run is put aside; it is in no list.", Undo: fmt.Sprintf("/runs/%d/restore", v.Row.ID)}
+		n = &ui.Notice{
+			Text: "This run is put aside; it is in no list.",
+			Undo: fmt.Sprintf("/runs/%d/restore", v.Row.ID),
+		}
 	}
 	s.Render(w, r, "run", status, ui.Frame{Title: fmt.Sprintf("Run %d", v.Row.ID), Run: v.Row, Data: v, Notice: n})
 }
@@ -156,7 +159,10 @@ func (s *Room) runView(r *http.Request, query url.Values) (*runView, error) {
 	}
 	for _, other := range res.Readings {
 		if other.Clock == x.Clock {
-			v.Sides = append(v.Sides, chart.A(string(other.Side), q.With("side", string(other.Side), nil), other.Side == x.Side))
+			v.Sides = append(
+				v.Sides,
+				chart.A(string(other.Side), q.With("side", string(other.Side), nil), other.Side == x.Side),
+			)
 		}
 	}
 	if v.Photos, err = s.book.Photos(r.Context(), row.ID); err != nil {
@@ -171,7 +177,10 @@ func (s *Room) runView(r *http.Request, query url.Values) (*runView, error) {
 // headingOf takes the first finding as the page's heading; the others are numbered.
 func headingOf(x *curve.Reading) (curve.Finding, []finding) {
 	if len(x.Findings) == 0 {
-		return curve.Finding{Text: "Nothing can be said about this run yet: it has no power and no state of charge.", Confidence: curve.Strong}, nil
+		return curve.Finding{
+			Text:       "Nothing can be said about this run yet: it has no power and no state of charge.",
+			Confidence: curve.Strong,
+		}, nil
 	}
 	var rest []finding
 	for i, f := range x.Findings[1:] {
@@ -216,7 +225,10 @@ func factsOf(row *logbook.Run, v *runView) []fact {
 		out = append(out, fact{"", "climate " + row.Climate})
 	}
 	if n, lostS := run.Lost(row.Describe().Marks, v.Reading.ZeroS); n > 0 {
-		out = append(out, fact{words.Clock(lostS), fmt.Sprintf("lost before it to %d failed %s", n, words.Plural(n, "attempt"))})
+		out = append(
+			out,
+			fact{words.Clock(lostS), fmt.Sprintf("lost before it to %d failed %s", n, words.Plural(n, "attempt"))},
+		)
 	}
 	return out
 }

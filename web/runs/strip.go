@@ -36,7 +36,14 @@ func largeStrip(row *logbook.Run, x *curve.Reading, sub *chart.Subject, rest []f
 		strip.FromPct, strip.ToPct = w.FromPct, w.ToPct
 	}
 	for _, m := range row.Marks {
-		strip.Marks = append(strip.Marks, draw.Sign{TS: m.TS - x.ZeroS, Letter: draw.SignLetter(m.Kind), Title: words.Clock(m.TS-x.ZeroS) + " " + ui.MarkName(m)})
+		strip.Marks = append(
+			strip.Marks,
+			draw.Sign{
+				TS:     m.TS - x.ZeroS,
+				Letter: draw.SignLetter(m.Kind),
+				Title:  words.Clock(m.TS-x.ZeroS) + " " + ui.MarkName(m),
+			},
+		)
 	}
 	for _, f := range rest {
 		if f.Kind == curve.AboutEnergy {

@@ -50,7 +50,13 @@ func (s *Room) showEnd(w http.ResponseWriter, r *http.Request, status int, row *
 		s.Fail(w, r, err)
 		return
 	}
-	s.Render(w, r, "stall-end", status, ui.Frame{Title: "The end of the run", Page: "stall", Data: endView{f, row, photos}})
+	s.Render(
+		w,
+		r,
+		"stall-end",
+		status,
+		ui.Frame{Title: "The end of the run", Page: "stall", Data: endView{f, row, photos}},
+	)
 }
 
 // EndRun stores the last notes and goes to the run's page.
@@ -110,7 +116,12 @@ func endedAt(marks []logbook.Mark, otherwise float64) float64 {
 	return at
 }
 
-func (s *Room) storeEnd(ctx context.Context, row *logbook.Run, bySide map[trace.Side]map[trace.Channel]float64, note string) error {
+func (s *Room) storeEnd(
+	ctx context.Context,
+	row *logbook.Run,
+	bySide map[trace.Side]map[trace.Channel]float64,
+	note string,
+) error {
 	heard := s.Now().UTC().Sub(*row.StartedAt).Seconds()
 	at := endedAt(row.Marks, heard)
 	for _, side := range []trace.Side{trace.StallSide, trace.CarSide} {
@@ -130,7 +141,8 @@ func (s *Room) storeEnd(ctx context.Context, row *logbook.Run, bySide map[trace.
 		}
 	}
 	if note != "" {
-		if err := s.book.LiveMark(ctx, &logbook.Mark{RunID: row.ID, TS: at, Kind: run.Note, Note: note}, "end-note"); err != nil {
+		if err := s.book.LiveMark(ctx, &logbook.Mark{RunID: row.ID, TS: at, Kind: run.Note, Note: note},
+			"end-note"); err != nil {
 			return err
 		}
 	}

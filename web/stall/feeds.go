@@ -64,7 +64,13 @@ func (s *Room) showFeeds(w http.ResponseWriter, r *http.Request, status int, row
 		s.Fail(w, r, err)
 		return
 	}
-	s.Render(w, r, "stall-feeds", status, ui.Frame{Title: "Sources", Page: "stall", Data: feedsView{f, row, feeds, r.Host}})
+	s.Render(
+		w,
+		r,
+		"stall-feeds",
+		status,
+		ui.Frame{Title: "Sources", Page: "stall", Data: feedsView{f, row, feeds, r.Host}},
+	)
 }
 
 // addFeed adds an adapter or a charge point to a live run.
@@ -73,7 +79,11 @@ func (s *Room) addFeed(w http.ResponseWriter, r *http.Request) {
 	if !ok {
 		return
 	}
-	feed := &logbook.Feed{RunID: row.ID, Kind: f.Word("kind", []string{logbook.AdapterFeed, logbook.ChargePointFeed}), Connector: 1}
+	feed := &logbook.Feed{
+		RunID:     row.ID,
+		Kind:      f.Word("kind", []string{logbook.AdapterFeed, logbook.ChargePointFeed}),
+		Connector: 1,
+	}
 	side := trace.StallSide
 	switch feed.Kind {
 	case logbook.AdapterFeed:

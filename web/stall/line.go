@@ -22,9 +22,24 @@ type lineSet struct {
 
 // lineSets are the orders to choose from; a word behind a number goes before the order.
 var lineSets = []lineSet{
-	{"screen", "SoC kW °C, stall's screen", trace.StallSide, []trace.Channel{trace.SoC, trace.Power, trace.BatteryTempMin}},
-	{"screen-va", "SoC kW V A, stall's screen", trace.StallSide, []trace.Channel{trace.SoC, trace.Power, trace.Voltage, trace.Current}},
-	{"screen-kwh", "SoC kW kWh, stall's screen", trace.StallSide, []trace.Channel{trace.SoC, trace.Power, trace.Energy}},
+	{
+		"screen",
+		"SoC kW °C, stall's screen",
+		trace.StallSide,
+		[]trace.Channel{trace.SoC, trace.Power, trace.BatteryTempMin},
+	},
+	{
+		"screen-va",
+		"SoC kW V A, stall's screen",
+		trace.StallSide,
+		[]trace.Channel{trace.SoC, trace.Power, trace.Voltage, trace.Current},
+	},
+	{
+		"screen-kwh",
+		"SoC kW kWh, stall's screen",
+		trace.StallSide,
+		[]trace.Channel{trace.SoC, trace.Power, trace.Energy},
+	},
 	{"car", "SoC kW °C, car's display", trace.CarSide, []trace.Channel{trace.SoC, trace.Power, trace.BatteryTempMin}},
 }
 

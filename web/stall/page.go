@@ -196,7 +196,16 @@ func (s *Room) typeReading(w http.ResponseWriter, r *http.Request) {
 }
 
 // liveMarkKinds are the marks that a tester can make at the stall.
-var liveMarkKinds = []string{run.PlugIn, run.Unplug, run.Stop, run.Attempt, run.Heater, run.Fan, run.Neighbour, run.Note}
+var liveMarkKinds = []string{
+	run.PlugIn,
+	run.Unplug,
+	run.Stop,
+	run.Attempt,
+	run.Heater,
+	run.Fan,
+	run.Neighbour,
+	run.Note,
+}
 
 func (s *Room) liveMark(w http.ResponseWriter, r *http.Request) {
 	row, f, ok := s.FormOf(s.book, w, r)
@@ -255,7 +264,11 @@ func (s *Room) moveStall(w http.ResponseWriter, r *http.Request) {
 	}
 	if err == nil {
 		at := s.sentOf(f, row)
-		err = s.book.LiveMark(r.Context(), &logbook.Mark{RunID: row.ID, TS: at.TS, Kind: run.Note, Note: "moved to " + st.FullName()}, at.Key)
+		err = s.book.LiveMark(
+			r.Context(),
+			&logbook.Mark{RunID: row.ID, TS: at.TS, Kind: run.Note, Note: "moved to " + st.FullName()},
+			at.Key,
+		)
 	}
 	s.answer(w, r, row, err, "")
 }

@@ -153,7 +153,12 @@ func (s *Room) fromNothing(ctx context.Context, f *ui.Fields, row *logbook.Run) 
 	row.AmbientC = f.Ranged("outside", "conditions.ambient_c")
 	m, _ := prepare.MethodOf("stop")
 	row.MethodName, row.FromPct, row.ToPct = m.Name, &m.FromPct, &m.ToPct
-	plan := forecast.Plan{FromPct: m.FromPct, ToPct: m.ToPct, AmbientC: 15, Battery: pack.Nodes{ColdestC: 15, WarmestC: 15}}
+	plan := forecast.Plan{
+		FromPct:  m.FromPct,
+		ToPct:    m.ToPct,
+		AmbientC: 15,
+		Battery:  pack.Nodes{ColdestC: 15, WarmestC: 15},
+	}
 	if row.AmbientC != nil {
 		plan.AmbientC = *row.AmbientC
 		plan.Battery = pack.Nodes{ColdestC: plan.AmbientC, WarmestC: plan.AmbientC}

@@ -207,8 +207,13 @@ var stages = map[follow.Phase]prepare.Stage{follow.Arrived: prepare.BeforePlug, 
 // due says what the method asks for now.
 func (v *liveView) due(m prepare.Method) {
 	st := v.State
-	v.Todo, v.Cautions = prepare.Due(m, v.Plan.Stall, v.Plan.Adapter, prepare.Present{Stage: stages[st.Phase], SoCPct: st.Charge(),
-		Attempts: st.Attempts, Leg: st.Leg, FromPct: v.Plan.FromPct, ToPct: v.Plan.ToPct})
+	v.Todo, v.Cautions = prepare.Due(
+		m,
+		v.Plan.Stall,
+		v.Plan.Adapter,
+		prepare.Present{Stage: stages[st.Phase], SoCPct: st.Charge(),
+			Attempts: st.Attempts, Leg: st.Leg, FromPct: v.Plan.FromPct, ToPct: v.Plan.ToPct},
+	)
 }
 
 // PluggedByStall tells whether it is only the stall that has said that the plug is
@@ -240,7 +245,13 @@ func (c *liveCache) baselineOf(plan forecast.Plan, r *run.Run) *forecast.Forecas
 // strip draws the run so far, with the forecast behind it.
 func (v *liveView) strip(r *run.Run) *draw.Strip {
 	x := v.State.Reading
-	s := &draw.Strip{Title: "Power since plug-in so far, with the forecast dotted behind it", FromPct: v.Plan.FromPct, ToPct: v.Plan.ToPct, Width: 640, RoadH: 190}
+	s := &draw.Strip{
+		Title:   "Power since plug-in so far, with the forecast dotted behind it",
+		FromPct: v.Plan.FromPct,
+		ToPct:   v.Plan.ToPct,
+		Width:   640,
+		RoadH:   190,
+	}
 	for _, p := range x.Posts {
 		if math.Mod(p.SoCPct, 10) == 0 && p.TS >= 0 {
 			s.Posts = append(s.Posts, p)
@@ -270,7 +281,10 @@ func (v *liveView) strip(r *run.Run) *draw.Strip {
 		if m.TS < x.ZeroS {
 			continue // before plug-in there is no road; the list has them
 		}
-		s.Marks = append(s.Marks, draw.Sign{TS: m.TS - x.ZeroS, Letter: draw.SignLetter(m.Kind), Title: m.Kind + " " + m.Note})
+		s.Marks = append(
+			s.Marks,
+			draw.Sign{TS: m.TS - x.ZeroS, Letter: draw.SignLetter(m.Kind), Title: m.Kind + " " + m.Note},
+		)
 	}
 	if v.State.Phase == follow.Arrived || v.State.Phase == follow.Waiting && v.State.Leg < 2 {
 		s.Marks = nil

@@ -17,7 +17,10 @@ import (
 
 // Wall is the wall clock at a time since plug-in.
 func (v *liveView) Wall(ts float64) string {
-	return ui.Local(v.started.Add(time.Duration((ts+v.zero())*float64(time.Second))), v.Row.Timezone).Format(ui.WallClock)
+	return ui.Local(
+		v.started.Add(time.Duration((ts+v.zero())*float64(time.Second))),
+		v.Row.Timezone,
+	).Format(ui.WallClock)
 }
 
 // WallRun is the wall clock at a time since the run's start.
@@ -146,7 +149,10 @@ func (v *liveView) AlertText() string {
 	}
 	text := fmt.Sprintf("%s kW %s forecast since %s.", words.Figure(math.Abs(a.ByKW), 0), where, v.Wall(a.SinceTS))
 	if !v.State.Coldest.Known() {
-		text += fmt.Sprintf(" It takes the battery for %s °C: read its temperature.", words.Figure(v.Plan.Battery.ColdestC, 0))
+		text += fmt.Sprintf(
+			" It takes the battery for %s °C: read its temperature.",
+			words.Figure(v.Plan.Battery.ColdestC, 0),
+		)
 	}
 	return text
 }
@@ -178,7 +184,12 @@ func (v *liveView) PhaseText() string {
 		return "unplugged"
 	}
 	if st.Attempts > 0 {
-		return fmt.Sprintf("%d failed %s, %s lost", st.Attempts, words.Plural(st.Attempts, "attempt"), words.Duration(math.Round(st.LostS)))
+		return fmt.Sprintf(
+			"%d failed %s, %s lost",
+			st.Attempts,
+			words.Plural(st.Attempts, "attempt"),
+			words.Duration(math.Round(st.LostS)),
+		)
 	}
 	return "not plugged in yet"
 }
@@ -217,6 +228,12 @@ type markButton struct{ Kind, Label, Note, Key, Ask string }
 func (v *liveView) MarkButtons() []markButton {
 	return []markButton{
 		{run.Fan, "Fans", "", "f", ""}, {run.Heater, "Heater", "", "h", ""}, {run.Neighbour, "Neighbour", "", "o", ""},
-		{run.Note, "Dip", "dip", "i", ""}, {run.Note, "Screen froze", "screen froze", "z", ""}, {run.Note, "Note", "", "t", "What happened?"},
+		{
+			run.Note,
+			"Dip",
+			"dip",
+			"i",
+			"",
+		}, {run.Note, "Screen froze", "screen froze", "z", ""}, {run.Note, "Note", "", "t", "What happened?"},
 	}
 }

@@ -36,7 +36,8 @@ func TestNumbersAsTestersTypeThem(t *testing.T) {
 }
 
 func TestTimesWithinARun(t *testing.T) {
-	for typed, want := range map[string]float64{"12:30": 750, "1:02:03": 3723, "45": 45, "-0:10": -10, "−1:00": -60, "0:30.5": 30.5} {
+	for typed, want := range map[string]float64{"12:30": 750, "1:02:03": 3723, "45": 45, "-0:10": -10, "−1:00": -60,
+		"0:30.5": 30.5} {
 		f := form("t", typed)
 		assert.Equal(t, want, f.Minutes("t"), typed)
 		assert.True(t, f.OK(), typed)
@@ -83,7 +84,11 @@ func TestBenchInTheCookie(t *testing.T) {
 
 func TestTariffInWords(t *testing.T) {
 	assert.Equal(t, "", tariffName(nil))
-	assert.Equal(t, "EUR 0.47 per kWh, 1.00 a session", tariffName(&run.Tariff{Currency: "EUR", PerKWh: run.N(0.47), SessionFee: run.N(1)}))
+	assert.Equal(
+		t,
+		"EUR 0.47 per kWh, 1.00 a session",
+		tariffName(&run.Tariff{Currency: "EUR", PerKWh: run.N(0.47), SessionFee: run.N(1)}),
+	)
 	assert.Equal(t, "EUR 0.32 per min up to 90 kW, 0.64 per min", tariffName(&run.Tariff{Currency: "EUR",
 		PerMin: []run.Tier{{UpToKW: run.N(90), Price: run.N(0.32)}, {Price: run.N(0.64)}}}))
 }

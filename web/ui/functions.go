@@ -34,7 +34,8 @@ var functions = template.FuncMap{
 	"positive": func(v *float64) bool { return v != nil && *v > 0 },
 	"plain":    PlainNumber,
 	"when":     when,
-	"svg":      func(s string) template.HTML { return template.HTML(s) }, //nolint:gosec // made by package draw, which escapes
+	//nolint:gosec // made by package draw, which escapes
+	"svg": func(s string) template.HTML { return template.HTML(s) },
 	"dict": func(kv ...any) (map[string]any, error) {
 		if len(kv)%2 != 0 {
 			return nil, fmt.Errorf("dict: odd number of values")

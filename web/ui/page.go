@@ -99,7 +99,9 @@ func (s *Pages) Fail(w http.ResponseWriter, r *http.Request, err error) {
 	}
 	switch {
 	case errors.Is(err, logbook.ErrNotFound):
-		status, text = http.StatusNotFound, Sentence(strings.TrimSuffix(err.Error(), ": not found"))+" Nothing of that is in this logbook."
+		status, text = http.StatusNotFound, Sentence(
+			strings.TrimSuffix(err.Error(), ": not found"),
+		)+" Nothing of that is in this logbook."
 	case errors.Is(err, errBadRequest):
 		status, text = http.StatusBadRequest, Sentence(strings.TrimSuffix(err.Error(), ": "+errBadRequest.Error()))
 	case logbook.IsRule(err):
@@ -149,7 +151,17 @@ func (s *Pages) Night(w http.ResponseWriter, r *http.Request) {
 	if r.FormValue("theme") == "night" {
 		theme = "night"
 	}
-	http.SetCookie(w, &http.Cookie{Name: "theme", Value: theme, Path: "/", MaxAge: 365 * 86400, SameSite: http.SameSiteLaxMode, HttpOnly: true})
+	http.SetCookie(
+		w,
+		&http.Cookie{
+			Name:     "theme",
+			Value:    theme,
+			Path:     "/",
+			MaxAge:   365 * 86400,
+			SameSite: http.SameSiteLaxMode,
+			HttpOnly: true,
+		},
+	)
 	Back(w, r, "/")
 }
 

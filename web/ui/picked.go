@@ -8,7 +8,14 @@ import (
 )
 
 func SetPicked(w http.ResponseWriter, ids []int64) {
-	c := &http.Cookie{Name: "bench", Value: JoinIDs(ids, "."), Path: "/", MaxAge: 30 * 86400, SameSite: http.SameSiteLaxMode, HttpOnly: true}
+	c := &http.Cookie{
+		Name:     "bench",
+		Value:    JoinIDs(ids, "."),
+		Path:     "/",
+		MaxAge:   30 * 86400,
+		SameSite: http.SameSiteLaxMode,
+		HttpOnly: true,
+	}
 	if len(ids) == 0 {
 		c.MaxAge = -1
 	}

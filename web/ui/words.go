@@ -39,7 +39,8 @@ func PreconditionedName(v string) string {
 
 // MarkName says a mark in words.
 func MarkName(m logbook.Mark) string {
-	name := map[string]string{run.PlugIn: "plugged in", run.FirstPower: "first power", run.Unplug: "unplugged", run.Stop: "stop pressed",
+	name := map[string]string{run.PlugIn: "plugged in", run.FirstPower: "first power", run.Unplug: "unplugged",
+		run.Stop:    "stop pressed",
 		run.Attempt: "attempt", run.Heater: "heater", run.Fan: "fans", run.Neighbour: "neighbour", run.Note: ""}[m.Kind]
 	switch {
 	case name == "":
