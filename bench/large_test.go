@@ -164,12 +164,8 @@ func (g *grown) rework() {
 	require.NoError(g.t, err)
 	require.Zero(g.t, left)
 	took := time.Since(began)
-	fmt.Printf(
-		"rework of %d runs: %v, %.1f ms a run\n",
-		n,
-		took.Round(time.Millisecond),
-		took.Seconds()*1000/float64(n),
-	)
+	fmt.Printf("rework of %d runs: %v, %.1f ms a run\n", n, took.Round(time.Millisecond),
+		took.Seconds()*1000/float64(n))
 	g.exec("VACUUM ANALYZE")
 }
 

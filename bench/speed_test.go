@@ -48,10 +48,8 @@ func bigCSV(t *testing.T) string {
 	f, err := os.Create(path)
 	require.NoError(t, err)
 	w := bufio.NewWriterSize(f, 1<<20)
-	fmt.Fprintln(
-		w,
-		"t_s,soc_pct,power_kw,current_a,voltage_v,battery_temp_min_c,battery_temp_max_c,heater_kw,ambient_c",
-	)
+	fmt.Fprintln(w,
+		"t_s,soc_pct,power_kw,current_a,voltage_v,battery_temp_min_c,battery_temp_max_c,heater_kw,ambient_c")
 	for i := range rows {
 		x := float64(i) / rows
 		kw := 150 - 90*x + float64(i%7)*0.1
@@ -59,19 +57,8 @@ func bigCSV(t *testing.T) string {
 			kw = 0
 		}
 		v := 340 + 60*x
-		fmt.Fprintf(
-			w,
-			"%.2f,%.4f,%.2f,%.1f,%.1f,%.1f,%.1f,%.1f,%.1f\n",
-			float64(i)*0.01,
-			10+75*x,
-			kw,
-			kw*1000/v,
-			v,
-			18+10*x,
-			21+14*x,
-			0.0,
-			4.5,
-		)
+		fmt.Fprintf(w, "%.2f,%.4f,%.2f,%.1f,%.1f,%.1f,%.1f,%.1f,%.1f\n", float64(i)*0.01, 10+75*x, kw, kw*1000/v, v,
+			18+10*x, 21+14*x, 0.0, 4.5)
 	}
 	require.NoError(t, w.Flush())
 	require.NoError(t, f.Close())
@@ -121,14 +108,8 @@ func TestReadAgainstPandas(t *testing.T) {
 	require.NoError(t, json.Unmarshal(other, &b))
 	require.InEpsilon(t, b.Energy, a.Energy.CarKWh, 1e-9, "both work out the same")
 	require.InDelta(t, *b.Posts["80"], a.Posts[len(a.Posts)-1].T, 1e-6)
-	fmt.Printf(
-		"read, 1e6 rows: zincroad %v, %d MiB; pandas %v, %d MiB; ratio %.1f\n",
-		own,
-		ownRSS>>10,
-		pandas,
-		pandasRSS>>10,
-		float64(pandas)/float64(own),
-	)
+	fmt.Printf("read, 1e6 rows: zincroad %v, %d MiB; pandas %v, %d MiB; ratio %.1f\n", own, ownRSS>>10, pandas,
+		pandasRSS>>10, float64(pandas)/float64(own))
 }
 
 // Import against the least it could take: encoding/csv walking the file, and a COPY
@@ -207,13 +188,8 @@ func TestImportAgainstWalkAndCopy(t *testing.T) {
 	var n int
 	require.NoError(t, db.QueryRow("SELECT count(*) FROM readings").Scan(&n))
 	require.Equal(t, rows, n)
-	fmt.Printf(
-		"import, 1e6 rows: %v; walk %v + COPY %v; ratio %.2f\n",
-		took,
-		walk,
-		copied,
-		float64(took)/float64(walk+copied),
-	)
+	fmt.Printf("import, 1e6 rows: %v; walk %v + COPY %v; ratio %.2f\n", took, walk, copied,
+		float64(took)/float64(walk+copied))
 }
 
 // A plan worked out anew, as a slider asks for it: the whole page, from the demo's

@@ -87,12 +87,8 @@ func TestPackagesPointOneWay(t *testing.T) {
 					assert.True(t, strings.HasPrefix(name, "gonum.org/"), "%s imports %s", path, name)
 				}
 				if top == "core" {
-					assert.NotContains(
-						t,
-						[]string{"os", "net/http", "database/sql", "log/slog", "html/template"},
-						name,
-						path,
-					)
+					assert.NotContains(t, []string{"os", "net/http", "database/sql", "log/slog", "html/template"},
+						name, path)
 				}
 			}
 			return nil

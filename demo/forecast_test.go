@@ -54,16 +54,8 @@ func TestForecastComesNearTheDemoRuns(t *testing.T) {
 		to, ok2 := f.Post(80)
 		require.True(t, ok1 && ok2, r.Title)
 		got := to.TS - from.TS
-		t.Logf(
-			"%-48s %-12s %-20s %4.0f °C: run %s, forecast %s, %+.1f min",
-			r.Title,
-			r.Car.Name,
-			r.Stall.Site+" "+r.Stall.Name,
-			start,
-			words.Clock(w.TS),
-			words.Clock(got),
-			(got-w.TS)/60,
-		)
+		t.Logf("%-48s %-12s %-20s %4.0f °C: run %s, forecast %s, %+.1f min", r.Title, r.Car.Name,
+			r.Stall.Site+" "+r.Stall.Name, start, words.Clock(w.TS), words.Clock(got), (got-w.TS)/60)
 		likes, _ := run.Value(r.Car.WarmC)
 		if start >= likes-3 {
 			warm++

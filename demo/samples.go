@@ -54,10 +54,7 @@ func spreadsheet(rec *trace.Recording) string {
 			int(t)/60,
 			int(t)%60,
 			comma(rec.Columns[trace.SoC][i], 1),
-			comma(
-				math.Round(volts*amps*10)/10,
-				1,
-			),
+			comma(math.Round(volts*amps*10)/10, 1),
 			comma(volts, 1),
 			comma(-amps, 1),
 			comma(rec.Columns[trace.BatteryTempMin][i]*1.8+32, 1),

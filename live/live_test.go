@@ -333,22 +333,14 @@ func TestTwoCopiesShareTheWork(t *testing.T) {
 		return func() { cancel(); <-done }
 	}
 	first := run()
-	require.Eventually(
-		t,
-		func() bool { return len(readingsOf(t, book, id).T) > 3 },
-		10*time.Second,
-		20*time.Millisecond,
-	)
+	require.Eventually(t, func() bool { return len(readingsOf(t, book, id).T) > 3 }, 10*time.Second,
+		20*time.Millisecond)
 	second := run()
 	time.Sleep(time.Second)
 	first()
 	n := len(readingsOf(t, book, id).T)
-	require.Eventually(
-		t,
-		func() bool { return len(readingsOf(t, book, id).T) > n+3 },
-		10*time.Second,
-		20*time.Millisecond,
-	)
+	require.Eventually(t, func() bool { return len(readingsOf(t, book, id).T) > n+3 }, 10*time.Second,
+		20*time.Millisecond)
 	second()
 	rec := readingsOf(t, book, id)
 	for i := 1; i < len(rec.T); i++ {
@@ -465,11 +457,8 @@ func centreFor(t *testing.T) (*logbook.Book, int64, *point) {
 		),
 	)
 	t.Cleanup(srv.Close)
-	ws, _, err := websocket.Dial(
-		context.Background(),
-		"ws"+srv.URL[4:]+"/MILL-3",
-		&websocket.DialOptions{Subprotocols: []string{"ocpp1.6"}},
-	)
+	ws, _, err := websocket.Dial(context.Background(), "ws"+srv.URL[4:]+"/MILL-3",
+		&websocket.DialOptions{Subprotocols: []string{"ocpp1.6"}})
 	require.NoError(t, err)
 	t.Cleanup(func() { ws.CloseNow() })
 	return book, id, &point{T: t, ws: ws, check: ocppschema.New(t)}
@@ -512,12 +501,8 @@ func TestStatusMakesMarks(t *testing.T) {
 	own := &logbook.Mark{RunID: id, TS: row.Marks[len(row.Marks)-1].TS - 0.1, Kind: run.PlugIn, Note: "swiped a card"}
 	require.NoError(t, book.LiveMark(context.Background(), own, "own"))
 	status("Charging")
-	assert.Equal(
-		t,
-		"plug-in by the stall, attempt, plug-in",
-		kinds(),
-		"the tester's own mark took the place of what the stall said of this plug-in; that of the attempt stays",
-	)
+	assert.Equal(t, "plug-in by the stall, attempt, plug-in", kinds(),
+		"the tester's own mark took the place of what the stall said of this plug-in; that of the attempt stays")
 	p.call(
 		"MeterValues",
 		fmt.Sprintf(
@@ -526,12 +511,8 @@ func TestStatusMakesMarks(t *testing.T) {
 		),
 	)
 	p.call("StatusNotification", `{"connectorId":0,"errorCode":"NoError","status":"Available"}`)
-	assert.Equal(
-		t,
-		"plug-in by the stall, attempt, plug-in",
-		kinds(),
-		"the charge point as a whole says nothing of the plug",
-	)
+	assert.Equal(t, "plug-in by the stall, attempt, plug-in", kinds(),
+		"the charge point as a whole says nothing of the plug")
 	status("Finishing")
 	assert.Equal(t, "plug-in by the stall, attempt, plug-in", kinds(), "finishing is not yet unplugged")
 	status("Available")

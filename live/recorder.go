@@ -100,12 +100,8 @@ func (r *Recorder) Run(ctx context.Context) {
 
 // look starts what is wanted and not running, and stops what is not wanted any
 // more. While the database is away everything goes on as it was.
-func (r *Recorder) look(
-	ctx context.Context,
-	claims *logbook.Claims,
-	running map[int64]context.CancelFunc,
-	start func(logbook.Feed),
-) *logbook.Claims {
+func (r *Recorder) look(ctx context.Context, claims *logbook.Claims, running map[int64]context.CancelFunc,
+	start func(logbook.Feed)) *logbook.Claims {
 	ask, cancel := context.WithTimeout(ctx, 5*time.Second)
 	defer cancel()
 	if claims != nil && !claims.Alive(ask) {
@@ -337,17 +333,8 @@ func (k *keeper) run(ctx context.Context) {
 			k.mu.Lock()
 			kept, lost := len(k.pending), k.lost
 			k.mu.Unlock()
-			k.r.Log.Warn(
-				"storing readings, they are kept",
-				"run",
-				k.feed.RunID,
-				"kept",
-				kept,
-				"lost",
-				lost,
-				"error",
-				err,
-			)
+			k.r.Log.Warn("storing readings, they are kept", "run", k.feed.RunID, "kept", kept, "lost", lost,
+				"error", err)
 			select {
 			case <-ctx.Done():
 			case <-time.After(wait):

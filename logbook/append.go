@@ -76,10 +76,8 @@ func unstored(tx *gorm.DB, recordingID int64, samples []Sample) ([]Sample, error
 	channels := channelsOf(samples)
 	var stored []map[string]any
 	err = tx.Raw(
-		"SELECT "+strings.Join(
-			append([]string{"t_s"}, channels...),
-			", ",
-		)+" FROM readings WHERE recording_id = ? AND n >= ?",
+		"SELECT "+strings.Join(append([]string{"t_s"}, channels...),
+			", ")+" FROM readings WHERE recording_id = ? AND n >= ?",
 		recordingID,
 		at.Readings-lookBack,
 	).Scan(&stored).Error
@@ -158,10 +156,8 @@ func channelsOf(samples []Sample) []string {
 // start; false without one.
 func (b *Book) LastHeard(ctx context.Context, recordingID int64) (heardS float64, ok bool, err error) {
 	var at *float64
-	err = b.db.WithContext(ctx).Raw(
-		"SELECT max(heard_s) FROM readings WHERE recording_id = ?",
-		recordingID,
-	).Scan(&at).Error
+	err = b.db.WithContext(ctx).Raw("SELECT max(heard_s) FROM readings WHERE recording_id = ?",
+		recordingID).Scan(&at).Error
 	if at == nil || err != nil {
 		return 0, false, mapped("asking for the newest reading", err)
 	}

@@ -24,27 +24,9 @@ func (b *Book) SaveDetails(ctx context.Context, row *Run) error {
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		err := tx.Model(
 			&Run{ID: row.ID},
-		).Select(
-			"Title",
-			"StartedAt",
-			"Timezone",
-			"CarID",
-			"SoftwareID",
-			"StallID",
-			"AdapterID",
-			"MethodName",
-			"FromPct",
-			"ToPct",
-			"Clock",
-			"MethodClimate",
-			"AmbientC",
-			"BatteryC",
-			"Preconditioned",
-			"PreconditionedMin",
-			"Profile",
-			"Climate",
-			"Weather",
-		).Updates(row).Error
+		).Select("Title", "StartedAt", "Timezone", "CarID", "SoftwareID", "StallID", "AdapterID", "MethodName",
+			"FromPct", "ToPct", "Clock", "MethodClimate", "AmbientC", "BatteryC", "Preconditioned",
+			"PreconditionedMin", "Profile", "Climate", "Weather").Updates(row).Error
 		if err != nil {
 			return err
 		}
@@ -70,9 +52,7 @@ func (b *Book) SaveMark(ctx context.Context, m *Mark) error {
 				"id = ? AND run_id = ?",
 				m.ID,
 				m.RunID,
-			).Updates(
-				map[string]any{"t_s": m.TS, "kind": m.Kind, "note": m.Note},
-			)
+			).Updates(map[string]any{"t_s": m.TS, "kind": m.Kind, "note": m.Note})
 			if res.Error == nil && res.RowsAffected == 0 {
 				return gorm.ErrRecordNotFound
 			}
@@ -127,9 +107,7 @@ func (b *Book) Deleted(ctx context.Context) ([]Run, error) {
 		"Car",
 	).Where(
 		"deleted_at IS NOT NULL",
-	).Order(
-		"deleted_at DESC",
-	).Limit(20).Find(&list).Error
+	).Order("deleted_at DESC").Limit(20).Find(&list).Error
 	return list, mapped("listing deleted runs", err)
 }
 
@@ -177,10 +155,8 @@ const arrivalLife = 30 * 24 * time.Hour
 
 // Tidy forgets files that nobody came back for.
 func (b *Book) Tidy(ctx context.Context) error {
-	return mapped(
-		"tidying",
-		b.db.WithContext(ctx).Where("created_at < ?", time.Now().Add(-arrivalLife)).Delete(&Arrival{}).Error,
-	)
+	return mapped("tidying",
+		b.db.WithContext(ctx).Where("created_at < ?", time.Now().Add(-arrivalLife)).Delete(&Arrival{}).Error)
 }
 
 // Words lists the values that the road can be filtered by.

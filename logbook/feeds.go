@@ -154,9 +154,7 @@ func (b *Book) SetFeed(ctx context.Context, f *Feed, state, said string) error {
 		).Where(
 			"id = ?",
 			f.ID,
-		).Updates(
-			map[string]any{"state": state, "said": said, "changed_at": time.Now().UTC()},
-		).Error
+		).Updates(map[string]any{"state": state, "said": said, "changed_at": time.Now().UTC()}).Error
 		if err != nil {
 			return err
 		}
@@ -167,10 +165,8 @@ func (b *Book) SetFeed(ctx context.Context, f *Feed, state, said string) error {
 
 // SetClockOffset notes how far a live recording's own clock is off.
 func (b *Book) SetClockOffset(ctx context.Context, recordingID int64, offsetS float64) error {
-	return mapped(
-		"noting the clock's offset",
-		b.db.WithContext(ctx).Model(&Recording{}).Where("id = ?", recordingID).Update("clock_offset_s", offsetS).Error,
-	)
+	return mapped("noting the clock's offset",
+		b.db.WithContext(ctx).Model(&Recording{}).Where("id = ?", recordingID).Update("clock_offset_s", offsetS).Error)
 }
 
 // ClockOffset is how far a recording's own clock is known to be off.

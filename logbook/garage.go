@@ -300,9 +300,7 @@ func (b *Book) Sites(ctx context.Context) ([]Site, error) {
 	err := b.db.WithContext(ctx).Preload(
 		"Stalls",
 		func(db *gorm.DB) *gorm.DB { return db.Order("name") },
-	).Order(
-		"name",
-	).Find(&list).Error
+	).Order("name").Find(&list).Error
 	return list, mapped("listing the sites", err)
 }
 
@@ -312,10 +310,7 @@ func (b *Book) Site(ctx context.Context, id int64) (*Site, error) {
 	err := b.db.WithContext(ctx).Preload(
 		"Stalls",
 		func(db *gorm.DB) *gorm.DB { return db.Order("name") },
-	).First(
-		&s,
-		id,
-	).Error
+	).First(&s, id).Error
 	return &s, mapped(fmt.Sprintf("site %d", id), err)
 }
 

@@ -21,12 +21,8 @@ func notify(tx *gorm.DB, runID int64) error {
 // being ended until the transaction is over, and fails where it has been.
 func notifyLive(tx *gorm.DB, runID int64) error {
 	var id int64
-	res := tx.Raw(
-		"SELECT r.id FROM runs r, pg_notify(?, ?) WHERE r.id = ? AND r.live FOR SHARE OF r",
-		changed,
-		strconv.FormatInt(runID, 10),
-		runID,
-	).Scan(&id)
+	res := tx.Raw("SELECT r.id FROM runs r, pg_notify(?, ?) WHERE r.id = ? AND r.live FOR SHARE OF r", changed,
+		strconv.FormatInt(runID, 10), runID).Scan(&id)
 	if res.Error == nil && res.RowsAffected == 0 {
 		return ErrEnded
 	}

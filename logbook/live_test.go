@@ -95,15 +95,8 @@ func TestTypedAfterTheEnd(t *testing.T) {
 	id, _ := liveRun(t, b)
 	require.NoError(
 		t,
-		b.Type(
-			ctx,
-			id,
-			trace.StallSide,
-			"k1",
-			"40 100",
-			"",
-			logbook.Sample{TS: 10, HeardS: 10, Values: map[trace.Channel]float64{trace.SoC: 40, trace.Power: 100}},
-		),
+		b.Type(ctx, id, trace.StallSide, "k1", "40 100", "",
+			logbook.Sample{TS: 10, HeardS: 10, Values: map[trace.Channel]float64{trace.SoC: 40, trace.Power: 100}}),
 	)
 	require.NoError(t, b.EndLive(ctx, id))
 	row, err := b.Run(ctx, id)
@@ -136,11 +129,9 @@ func TestTypedAfterTheEnd(t *testing.T) {
 	assert.Len(t, files, 2)
 	assert.ErrorIs(t, b.Type(ctx, id, trace.StallSide, "k5", "1", "gone", late), logbook.ErrNotFound)
 	assert.ErrorIs(t, b.Type(ctx, id+999, trace.StallSide, "k6", "1", "", late), logbook.ErrNotFound)
-	assert.ErrorIs(
-		t,
+	assert.ErrorIs(t,
 		b.AddFeed(ctx, &logbook.Feed{RunID: id, Kind: logbook.AdapterFeed, Address: "192.0.2.1:1"}, trace.CarSide),
-		logbook.ErrEnded,
-	)
+		logbook.ErrEnded)
 	require.NoError(t, b.EndLive(ctx, id), "ended twice is ended")
 }
 
@@ -191,10 +182,8 @@ func TestPlug(t *testing.T) {
 	id, f := liveRun(t, b)
 	mark := func(kind, note string, ts float64) {
 		t.Helper()
-		require.NoError(
-			t,
-			b.LiveMark(ctx, &logbook.Mark{RunID: id, TS: ts, Kind: kind, Note: note}, fmt.Sprint(kind, ts)),
-		)
+		require.NoError(t,
+			b.LiveMark(ctx, &logbook.Mark{RunID: id, TS: ts, Kind: kind, Note: note}, fmt.Sprint(kind, ts)))
 	}
 	want := func(p logbook.Plug) {
 		t.Helper()
@@ -210,22 +199,14 @@ func TestPlug(t *testing.T) {
 	want(logbook.Plug{In: true, SinceS: 14})
 	require.NoError(
 		t,
-		b.Append(
-			ctx,
-			id,
-			f.RecordingID,
-			[]logbook.Sample{{TS: 10, HeardS: 10, Values: map[trace.Channel]float64{trace.Power: 50}}},
-		),
+		b.Append(ctx, id, f.RecordingID,
+			[]logbook.Sample{{TS: 10, HeardS: 10, Values: map[trace.Channel]float64{trace.Power: 50}}}),
 	)
 	want(logbook.Plug{In: true, SinceS: 14}) // that was before
 	require.NoError(
 		t,
-		b.Append(
-			ctx,
-			id,
-			f.RecordingID,
-			[]logbook.Sample{{TS: 40, HeardS: 40, Values: map[trace.Channel]float64{trace.Power: 50}}},
-		),
+		b.Append(ctx, id, f.RecordingID,
+			[]logbook.Sample{{TS: 40, HeardS: 40, Values: map[trace.Channel]float64{trace.Power: 50}}}),
 	)
 	want(logbook.Plug{In: true, SinceS: 14, Powered: true})
 	mark(run.Unplug, "", 300)
@@ -277,16 +258,11 @@ func TestPhotos(t *testing.T) {
 	b := server.Book(t)
 	id, _ := liveRun(t, b)
 	for i, ts := range []float64{90, 30} {
-		require.NoError(
-			t,
-			b.AddPhoto(ctx, &logbook.Photo{RunID: id, Kind: "image/png", Content: []byte{byte(i)}, TS: ts}),
-		)
+		require.NoError(t,
+			b.AddPhoto(ctx, &logbook.Photo{RunID: id, Kind: "image/png", Content: []byte{byte(i)}, TS: ts}))
 	}
-	assert.ErrorIs(
-		t,
-		b.AddPhoto(ctx, &logbook.Photo{RunID: id, Kind: "text/html", Content: []byte("<script>")}),
-		logbook.ErrRefused,
-	)
+	assert.ErrorIs(t, b.AddPhoto(ctx, &logbook.Photo{RunID: id, Kind: "text/html", Content: []byte("<script>")}),
+		logbook.ErrRefused)
 	list, err := b.Photos(ctx, id)
 	require.NoError(t, err)
 	require.Len(t, list, 2)

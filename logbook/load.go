@@ -155,10 +155,8 @@ func (b *Book) readingsFrom(ctx context.Context, rec Recording, n int) (*trace.R
 		into = append(into, &values[i])
 	}
 	// The channels come from this program's own list, never from a file.
-	query := "SELECT " + strings.Join(
-		append([]string{"t_s"}, names...),
-		", ",
-	) + " FROM readings WHERE recording_id = $1 AND n >= $2 ORDER BY n"
+	query := "SELECT " + strings.Join(append([]string{"t_s"}, names...),
+		", ") + " FROM readings WHERE recording_id = $1 AND n >= $2 ORDER BY n"
 	err := b.db.WithContext(ctx).Connection(func(c *gorm.DB) error {
 		return c.Statement.ConnPool.(*sql.Conn).Raw(func(driver any) error {
 			rows, err := driver.(*stdlib.Conn).Conn().Query(ctx, query, rec.ID, n)
@@ -201,10 +199,8 @@ func (b *Book) File(ctx context.Context, recordingID int64) (name string, conten
 }
 
 // written writes a recording in the project's own format.
-func (b *Book) written(
-	ctx context.Context,
-	recordingID int64,
-) (name string, content []byte, canonical bool, err error) {
+func (b *Book) written(ctx context.Context,
+	recordingID int64) (name string, content []byte, canonical bool, err error) {
 	var rec Recording
 	if err := b.db.WithContext(ctx).First(&rec, recordingID).Error; err != nil {
 		return "", nil, false, mapped("the recording", err)

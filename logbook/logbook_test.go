@@ -361,17 +361,11 @@ func TestSitesStallsAndAdapters(t *testing.T) {
 	}
 	require.NoError(t, b.SaveStall(ctx, stall))
 	require.ErrorIs(t, b.SaveStall(ctx, &logbook.Stall{SiteID: site.ID, Name: "2"}), logbook.ErrTaken)
-	require.ErrorIs(
-		t,
-		b.SaveStall(ctx, &logbook.Stall{SiteID: 99, Name: "1"}),
-		logbook.ErrInUse,
-		"a stall stands at a site",
-	)
-	require.ErrorIs(
-		t,
+	require.ErrorIs(t, b.SaveStall(ctx, &logbook.Stall{SiteID: 99, Name: "1"}), logbook.ErrInUse,
+		"a stall stands at a site")
+	require.ErrorIs(t,
 		b.SaveStall(ctx, &logbook.Stall{SiteID: site.ID, Name: "3", MinV: run.N(500), MaxV: run.N(200)}),
-		logbook.ErrRefused,
-	)
+		logbook.ErrRefused)
 	kept, err := b.Stall(ctx, stall.ID)
 	require.NoError(t, err)
 	assert.Equal(t, tariff, kept.Tariff)

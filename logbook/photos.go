@@ -12,12 +12,10 @@ type Photo struct {
 	RunID     int64
 	Kind      string // image/jpeg, image/png or image/webp
 	Content   []byte
+	Small     []byte  // for lists; empty: kept before there were small ones
 	TS        float64 `gorm:"column:t_s"` // s after the run's start
 	DeletedAt *time.Time
 }
-
-// PhotoKinds are the kinds of pictures that are kept.
-var PhotoKinds = []string{"image/jpeg", "image/png", "image/webp"}
 
 // AddPhoto keeps a picture with a run.
 func (b *Book) AddPhoto(ctx context.Context, p *Photo) error {
@@ -33,9 +31,7 @@ func (b *Book) Photos(ctx context.Context, runID int64) ([]Photo, error) {
 	).Where(
 		"run_id = ? AND deleted_at IS NULL",
 		runID,
-	).Order(
-		"t_s, id",
-	).Find(&list).Error
+	).Order("t_s, id").Find(&list).Error
 	return list, mapped("listing the photos", err)
 }
 

@@ -304,14 +304,8 @@ func (b *Book) Place(ctx context.Context, site string, baseKm float64, roads map
 }
 
 // Want adds a combination to the matrix by names; what is empty is any.
-func (b *Book) Want(
-	ctx context.Context,
-	c *run.Car,
-	s *run.Stall,
-	preconditioned string,
-	from run.Number,
-	repeats int,
-) error {
+func (b *Book) Want(ctx context.Context, c *run.Car, s *run.Stall, preconditioned string, from run.Number,
+	repeats int) error {
 	w := &Wanted{Preconditioned: preconditioned, FromPct: from, Repeats: repeats}
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) (err error) {
 		if w.CarID, _, err = findCar(tx, c); err != nil {

@@ -43,9 +43,7 @@ func (b *Book) Twin(ctx context.Context, files []intake.File) (*Run, bool, error
 	).Where(
 		"fingerprint = ?",
 		Fingerprint(files),
-	).Order(
-		"id DESC",
-	).First(&r).Error
+	).Order("id DESC").First(&r).Error
 	if errors.Is(err, gorm.ErrRecordNotFound) {
 		return nil, false, nil
 	}

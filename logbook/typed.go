@@ -97,8 +97,6 @@ func correct(tx *gorm.DB, runID int64, old *TypedLine, key string, s Sample) err
 // TypedLines lists what was typed in a run, in order, corrected lines too.
 func (b *Book) TypedLines(ctx context.Context, runID int64) ([]TypedLine, error) {
 	var list []TypedLine
-	return list, mapped(
-		"reading what was typed",
-		b.db.WithContext(ctx).Where("run_id = ?", runID).Order("t_s, key").Find(&list).Error,
-	)
+	return list, mapped("reading what was typed",
+		b.db.WithContext(ctx).Where("run_id = ?", runID).Order("t_s, key").Find(&list).Error)
 }

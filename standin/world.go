@@ -96,10 +96,8 @@ func ReadScenario(content []byte) (*Scenario, error) {
 		faults = append(faults, err)
 	}
 	if !(s.FromPct >= 0 && s.FromPct < s.ToPct && s.ToPct <= 100) {
-		faults = append(
-			faults,
-			fmt.Errorf("from_pct %g and to_pct %g: expected a window from 0 to 100", s.FromPct, s.ToPct),
-		)
+		faults = append(faults,
+			fmt.Errorf("from_pct %g and to_pct %g: expected a window from 0 to 100", s.FromPct, s.ToPct))
 	}
 	return &s, errors.Join(faults...)
 }

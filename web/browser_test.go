@@ -48,10 +48,8 @@ func TestSamplesDroppedIntoThePage(t *testing.T) {
 			"10–80 %"}, {"screen-notes.txt", true, "20–80 %"},
 	} {
 		s.open("/desk")
-		s.do(
-			chromedp.SetUploadFiles(css("#file"), []string{sample(t, c.file)}),
-			chromedp.Click(css("#file-form button")),
-		)
+		s.do(chromedp.SetUploadFiles(css("#file"), []string{sample(t, c.file)}),
+			chromedp.Click(css("#file-form button")))
 		if c.confirm {
 			s.do(chromedp.WaitVisible(css("#understood")))
 			assert.Contains(t, s.text("#understood"), "readings over", c.file)
@@ -84,11 +82,8 @@ func TestDropOnTheRoad(t *testing.T) {
 func TestGuessesCanBeChanged(t *testing.T) {
 	s := newSite(t, 1280, 800, false)
 	s.open("/desk")
-	s.do(
-		chromedp.SetUploadFiles(css("#file"), []string{sample(t, "spreadsheet.csv")}),
-		chromedp.Click(css("#file-form button")),
-		chromedp.WaitVisible(css("table.sample")),
-	)
+	s.do(chromedp.SetUploadFiles(css("#file"), []string{sample(t, "spreadsheet.csv")}),
+		chromedp.Click(css("#file-form button")), chromedp.WaitVisible(css("table.sample")))
 	assert.Equal(
 		t,
 		"turned",
@@ -139,11 +134,8 @@ func TestWhatIsNoLogIsRefusedAndNothingStored(t *testing.T) {
 	letter := filepath.Join(t.TempDir(), "letter.csv")
 	require.NoError(t, os.WriteFile(letter, []byte("Dear workshop,\nthe van is ready.\n"), 0o644))
 	s.open("/desk")
-	s.do(
-		chromedp.SetUploadFiles(css("#file"), []string{letter}),
-		chromedp.Click(css("#file-form button")),
-		chromedp.WaitVisible(css(".notice.bad")),
-	)
+	s.do(chromedp.SetUploadFiles(css("#file"), []string{letter}), chromedp.Click(css("#file-form button")),
+		chromedp.WaitVisible(css(".notice.bad")))
 	assert.Contains(t, s.text(".notice.bad"), "nothing was stored")
 	list, err := s.book.Arrivals(context.Background())
 	require.NoError(t, err)
@@ -155,21 +147,16 @@ func TestTypingReadings(t *testing.T) {
 	s := newSite(t, 1280, 800, false)
 	s.open("/desk")
 	s.do(
-		chromedp.SendKeys(
-			css("#readings"),
-			"0:00 plug-in\n3:10 20% 118kW 21C\n7:00 118\n13:00 50% 110kW\n23:00 80% 70kW\n",
-		),
+		chromedp.SendKeys(css("#readings"),
+			"0:00 plug-in\n3:10 20% 118kW 21C\n7:00 118\n13:00 50% 110kW\n23:00 80% 70kW\n"),
 	)
 	s.await(`document.querySelectorAll("#answers li").length >= 5 && document.querySelector("#answers li.bad")`)
 	assert.Equal(t, "3:10 · SoC 20 % · power 118 kW · battery 21 °C", s.text("#answers li:nth-child(2)"))
 	assert.Contains(t, s.text("#answers li.bad"), "118 has no unit")
 	s.do(chromedp.Click(css("form.typed .primary")), chromedp.WaitVisible(css("#understood")))
 	assert.Contains(t, s.text("#understood .faults"), "118 has no unit")
-	s.do(
-		chromedp.SendKeys(css("#f-new_car"), "Larch 52"),
-		chromedp.SendKeys(css("#f-software"), "3.0"),
-		chromedp.SetValue(css("#f-from_pct"), "90"),
-	)
+	s.do(chromedp.SendKeys(css("#f-new_car"), "Larch 52"), chromedp.SendKeys(css("#f-software"), "3.0"),
+		chromedp.SetValue(css("#f-from_pct"), "90"))
 	s.do(chromedp.Click(css(".what .primary")), chromedp.WaitVisible(css("#e-to_pct")))
 	assert.Equal(
 		t,
@@ -177,11 +164,8 @@ func TestTypingReadings(t *testing.T) {
 		eval[string](s, `document.querySelector("#f-new_car").value`),
 		"what was typed stays after a fault",
 	)
-	s.do(
-		chromedp.SetValue(css("#f-from_pct"), "20"),
-		chromedp.Click(css(".what .primary")),
-		chromedp.WaitVisible(css("h1.finding")),
-	)
+	s.do(chromedp.SetValue(css("#f-from_pct"), "20"), chromedp.Click(css(".what .primary")),
+		chromedp.WaitVisible(css("h1.finding")))
 	// Post 20 is where the notes start, at plug-in's zero; post 80 at 23:00.
 	assert.Contains(t, s.text("h1.finding"), "20–80 % in 23 min")
 	assert.Contains(t, s.text(".facts"), "Larch 52")
@@ -235,27 +219,18 @@ func TestConditionsAndMarksInPlace(t *testing.T) {
 	s.open("/runs/2")
 	post := s.text("table.posts tr:nth-child(2) td:nth-child(3)")
 	s.do(chromedp.Click(css("#conditions .edit")), chromedp.WaitVisible(css("#f-weather")))
-	s.do(
-		chromedp.SetValue(css("#f-weather"), "hail"),
-		chromedp.SetValue(css("#f-ambient_c"), "900"),
-		chromedp.Click(css("#conditions .primary")),
-		chromedp.WaitVisible(css("#e-ambient_c")),
-	)
+	s.do(chromedp.SetValue(css("#f-weather"), "hail"), chromedp.SetValue(css("#f-ambient_c"), "900"),
+		chromedp.Click(css("#conditions .primary")), chromedp.WaitVisible(css("#e-ambient_c")))
 	assert.Equal(t, "hail", eval[string](s, `document.querySelector("#f-weather").value`))
-	s.do(
-		chromedp.SetValue(css("#f-ambient_c"), "−2,5"),
-		chromedp.Click(css("#conditions .primary")),
-		chromedp.WaitVisible(css("dl.conditions")),
-	)
+	s.do(chromedp.SetValue(css("#f-ambient_c"), "−2,5"), chromedp.Click(css("#conditions .primary")),
+		chromedp.WaitVisible(css("dl.conditions")))
 	assert.Contains(t, s.text("dl.conditions"), "−2.5 °C, hail")
 
 	s.open("/runs/2/edit")
 	n := eval[int](s, `document.querySelectorAll(".markform").length`)
-	s.do(
-		chromedp.SetValue(css(".markform:last-child input[name=time]"), "12:30"),
+	s.do(chromedp.SetValue(css(".markform:last-child input[name=time]"), "12:30"),
 		chromedp.SetValue(css(".markform:last-child input[name=note]"), "rain begins"),
-		chromedp.Click(css(".markform:last-child button")),
-	)
+		chromedp.Click(css(".markform:last-child button")))
 	s.await(`document.querySelectorAll(".markform").length === ` + quoteInt(n+1))
 	assert.Contains(t, s.text(".marks"), "12:30 rain begins")
 	// The plug-in mark goes, comes back by undo, and moves every post.
@@ -305,13 +280,8 @@ func TestRoadAndBenchByKeyboard(t *testing.T) {
 	s.await(`document.querySelector(".on-bench li:nth-child(2) b") !== null`)
 	s.do(chromedp.Click(css(`.choices a[href*="axis=minutes"]`)))
 	s.await(`document.querySelector("svg.curves").getAttribute("aria-label").includes("against minutes")`)
-	s.do(
-		chromedp.Focus(css("svg.curves")),
-		chromedp.KeyEvent(kb.Home),
-		chromedp.KeyEvent(kb.ArrowRight),
-		chromedp.KeyEvent(kb.ArrowRight),
-		chromedp.KeyEvent(kb.ArrowRight),
-	)
+	s.do(chromedp.Focus(css("svg.curves")), chromedp.KeyEvent(kb.Home), chromedp.KeyEvent(kb.ArrowRight),
+		chromedp.KeyEvent(kb.ArrowRight), chromedp.KeyEvent(kb.ArrowRight))
 	s.await(`document.querySelector("[data-readout]").textContent.includes(" kW")`)
 	s.do(chromedp.Click(css(".on-bench .inline-form button")))
 	s.await(`document.querySelectorAll(".on-bench li").length === 2`)
@@ -336,10 +306,8 @@ func TestAccessibility(t *testing.T) {
 	axe, err := os.ReadFile("../node_modules/axe-core/axe.min.js")
 	require.NoError(t, err, "npm ci brings axe-core")
 	check := func(s *site, page string) {
-		s.do(
-			chromedp.Navigate(s.url+page),
-			chromedp.WaitVisible(css("html[data-ready] h1, html[data-ready] h2, html[data-ready] #live")),
-		)
+		s.do(chromedp.Navigate(s.url+page),
+			chromedp.WaitVisible(css("html[data-ready] h1, html[data-ready] h2, html[data-ready] #live")))
 		eval[bool](s, string(axe)+"; true")
 		found := eval[[]string](
 			s,
@@ -349,11 +317,8 @@ func TestAccessibility(t *testing.T) {
 	}
 	everywhere := func(s *site) (pages []string, stall string) {
 		s.open("/desk")
-		s.do(
-			chromedp.SetUploadFiles(css("#file"), []string{sample(s.T, "spreadsheet.csv")}),
-			chromedp.Click(css("#file-form button")),
-			chromedp.WaitVisible(css("#understood")),
-		)
+		s.do(chromedp.SetUploadFiles(css("#file"), []string{sample(s.T, "spreadsheet.csv")}),
+			chromedp.Click(css("#file-form button")), chromedp.WaitVisible(css("#understood")))
 		arrival := eval[string](s, "location.pathname")
 		stall = s.underWay(480)
 		return []string{
@@ -396,10 +361,8 @@ func TestAccessibility(t *testing.T) {
 				s,
 				`getComputedStyle(document.querySelector("[data-theme-to=`+theme+`]")).display !== "none"`,
 			) {
-				s.do(
-					chromedp.Click(css("[data-theme-to="+theme+"]")),
-					chromedp.WaitVisible(css("html[data-theme="+theme+"] h1")),
-				)
+				s.do(chromedp.Click(css("[data-theme-to="+theme+"]")),
+					chromedp.WaitVisible(css("html[data-theme="+theme+"] h1")))
 			}
 			for _, page := range pages {
 				check(s, page)
@@ -414,10 +377,8 @@ func TestAccessibility(t *testing.T) {
 			check(s, page)
 		}
 		for _, page := range pages {
-			s.do(
-				chromedp.Navigate(s.url+page),
-				chromedp.WaitVisible(css("html[data-ready] h1, html[data-ready] h2, html[data-ready] #live")),
-			)
+			s.do(chromedp.Navigate(s.url+page),
+				chromedp.WaitVisible(css("html[data-ready] h1, html[data-ready] h2, html[data-ready] #live")))
 			assert.LessOrEqual(t, eval[int](s, "document.documentElement.scrollWidth"), 390, page)
 		}
 	})

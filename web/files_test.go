@@ -56,11 +56,8 @@ func TestGarageAndSitesKeepWhatIsUsed(t *testing.T) {
 		assert.Equal(t, http.StatusBadRequest, w.Code, path)
 		assert.Regexp(t, "(?i)runs were made (with|at) this", w.Body.String(), path)
 	}
-	require.Equal(
-		t,
-		http.StatusSeeOther,
-		post(h, "/garage/cars", url.Values{"id": {"0"}, "name": {"Spindle 40"}, "usable_kwh": {"38"}}).Code,
-	)
+	require.Equal(t, http.StatusSeeOther,
+		post(h, "/garage/cars", url.Values{"id": {"0"}, "name": {"Spindle 40"}, "usable_kwh": {"38"}}).Code)
 	cars, err := book.Cars(ctx)
 	require.NoError(t, err)
 	id := carNamed(t, cars, "Spindle 40")
@@ -71,11 +68,8 @@ func TestGarageAndSitesKeepWhatIsUsed(t *testing.T) {
 	w := post(h, "/garage/adapters", bad)
 	assert.Equal(t, http.StatusUnprocessableEntity, w.Code)
 	assert.Contains(t, w.Body.String(), "expected a number from 0")
-	require.Equal(
-		t,
-		http.StatusSeeOther,
-		post(h, "/garage/adapters", url.Values{"name": {"Bobbin"}, "max_a": {"200"}, "max_v": {"500"}}).Code,
-	)
+	require.Equal(t, http.StatusSeeOther,
+		post(h, "/garage/adapters", url.Values{"name": {"Bobbin"}, "max_a": {"200"}, "max_v": {"500"}}).Code)
 	list, err := book.Adapters(ctx)
 	require.NoError(t, err)
 	require.NotEmpty(t, list)

@@ -210,11 +210,8 @@ func TestGarageAndSitesForms(t *testing.T) {
 	assert.Len(t, cars[0].Envelope, 2)
 	assert.Contains(t, post(h, "/garage/cars", car).Body.String(), "Another car has this name.")
 	assert.Equal(t, http.StatusSeeOther, post(h, "/garage/cars/1/software", url.Values{"version": {"1.0"}}).Code)
-	assert.Contains(
-		t,
-		post(h, "/garage/cars/1/software", url.Values{"version": {"1.0"}}).Body.String(),
-		"has that version already",
-	)
+	assert.Contains(t, post(h, "/garage/cars/1/software", url.Values{"version": {"1.0"}}).Body.String(),
+		"has that version already")
 
 	assert.Equal(t, http.StatusSeeOther, post(h, "/sites", url.Values{"name": {"Lime Kiln"}}).Code)
 	stall := url.Values{

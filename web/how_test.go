@@ -40,19 +40,12 @@ func TestAPlansFiguresExplainThemselves(t *testing.T) {
 			assert.Contains(t, body, s, figure)
 		}
 		assert.Contains(t, body, "Back to the plan")
-		assert.Contains(
-			t,
-			get(h, "/prepare"+plan).Body.String(),
-			"/prepare/how/"+figure+"?",
-			"it can be asked on the page",
-		)
+		assert.Contains(t, get(h, "/prepare"+plan).Body.String(), "/prepare/how/"+figure+"?",
+			"it can be asked on the page")
 	}
 	assert.Equal(t, http.StatusNotFound, get(h, "/prepare/how/luck"+plan).Code)
-	assert.Contains(
-		t,
-		get(h, "/prepare/how/drive?car=9&stall=10&now=5&outside=7").Body.String(),
-		"the plan is not worked out",
-	)
+	assert.Contains(t, get(h, "/prepare/how/drive?car=9&stall=10&now=5&outside=7").Body.String(),
+		"the plan is not worked out")
 }
 
 // So can those of a run under way.

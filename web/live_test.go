@@ -127,12 +127,8 @@ func TestFollowingShowsWhatOpeningShows(t *testing.T) {
 		t.Helper()
 		require.NoError(
 			t,
-			book.Append(
-				context.Background(),
-				id,
-				f.RecordingID,
-				[]logbook.Sample{{TS: ts, HeardS: ts, Values: values}},
-			),
+			book.Append(context.Background(), id, f.RecordingID,
+				[]logbook.Sample{{TS: ts, HeardS: ts, Values: values}}),
 		)
 	}
 	add(car, 570, map[trace.Channel]float64{trace.SoC: 21})

@@ -271,12 +271,8 @@ func TestPlansAreKeptAndPutAside(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "44", p.Choices["now"])
 	assert.Equal(t, "2026-12-01", p.Day.Format("2006-01-02"))
-	assert.Equal(
-		t,
-		http.StatusBadRequest,
-		post(h, "/prepare/keep", url.Values{"car": {"1"}}).Code,
-		"a plan needs a name",
-	)
+	assert.Equal(t, http.StatusBadRequest, post(h, "/prepare/keep", url.Values{"car": {"1"}}).Code,
+		"a plan needs a name")
 	body := post(h, "/prepare/plans/3/delete", nil).Body.String()
 	assert.Contains(t, body, "The plan is put aside.")
 	assert.Equal(t, http.StatusNotFound, get(h, "/prepare?kept=3").Code)

@@ -47,25 +47,18 @@ func TestScreenshots(t *testing.T) {
 	shot(
 		"/desk",
 		"desk",
-		chromedp.SendKeys(
-			chromedp.CSS("#readings"),
-			"0:00 plug-in\n3:10 12% 118kW 21C\n5:02 399V 250A 15 %\n7:00 118\n21:50 fans at full\n",
-		),
+		chromedp.SendKeys(chromedp.CSS("#readings"),
+			"0:00 plug-in\n3:10 12% 118kW 21C\n5:02 399V 250A 15 %\n7:00 118\n21:50 fans at full\n"),
 		chromedp.WaitVisible(chromedp.CSS("#answers li.bad")),
 	)
 	s.open("/desk")
 	sample, err := filepath.Abs("../docs/samples/spreadsheet.csv")
 	require.NoError(t, err)
-	s.do(
-		chromedp.SetUploadFiles(chromedp.CSS("#file"), []string{sample}),
-		chromedp.Click(chromedp.CSS("#file-form button")),
-		chromedp.WaitVisible(chromedp.CSS("#understood")),
-	)
+	s.do(chromedp.SetUploadFiles(chromedp.CSS("#file"), []string{sample}),
+		chromedp.Click(chromedp.CSS("#file-form button")), chromedp.WaitVisible(chromedp.CSS("#understood")))
 	s.picture(filepath.Join(dir, "import.png"))
-	s.do(
-		chromedp.Click(chromedp.CSS("[data-theme-to=night]")),
-		chromedp.WaitVisible(chromedp.CSS("html[data-theme=night] h1")),
-	)
+	s.do(chromedp.Click(chromedp.CSS("[data-theme-to=night]")),
+		chromedp.WaitVisible(chromedp.CSS("html[data-theme=night] h1")))
 	shot("/runs/2", "run-night")
 	shot("/?group=car", "road-night")
 	s.quiet()

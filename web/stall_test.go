@@ -421,11 +421,8 @@ func (s *site) underWay(seconds int) string {
 	require.NoError(s, s.book.LiveMark(ctx, &logbook.Mark{RunID: id, TS: 20, Kind: "plug-in"}, "a"))
 	require.NoError(
 		s,
-		s.book.LiveMark(
-			ctx,
-			&logbook.Mark{RunID: id, TS: 65, Kind: "attempt", Note: "payment refused at Fulling Mill 1"},
-			"b",
-		),
+		s.book.LiveMark(ctx,
+			&logbook.Mark{RunID: id, TS: 65, Kind: "attempt", Note: "payment refused at Fulling Mill 1"}, "b"),
 	)
 	require.NoError(s, s.book.LiveMark(ctx, &logbook.Mark{RunID: id, TS: 90, Kind: "plug-in"}, "c"))
 	var carSide, stallSide []logbook.Sample
@@ -441,10 +438,8 @@ func (s *site) underWay(seconds int) string {
 					trace.Current: st.Amps, trace.BatteryTempMin: n.ColdestC, trace.BatteryTempMax: n.WarmestC},
 			},
 		)
-		stallSide = append(
-			stallSide,
-			logbook.Sample{TS: t, HeardS: t, Values: map[trace.Channel]float64{trace.Power: st.StallKW}},
-		)
+		stallSide = append(stallSide,
+			logbook.Sample{TS: t, HeardS: t, Values: map[trace.Channel]float64{trace.Power: st.StallKW}})
 	}
 	require.NoError(s, s.book.Append(ctx, id, feeds[0].RecordingID, carSide))
 	require.NoError(s, s.book.Append(ctx, id, feeds[1].RecordingID, stallSide))
@@ -537,11 +532,8 @@ func TestSourcesForm(t *testing.T) {
 	w = post(h, path, url.Values{"kind": {"charge-point"}, "point": {""}, "connector": {"0"}})
 	assert.Contains(t, w.Body.String(), "Its name is needed.")
 	assert.Contains(t, w.Body.String(), "expected a number from 1 to 99")
-	require.Equal(
-		t,
-		http.StatusSeeOther,
-		post(h, path, url.Values{"kind": {"charge-point"}, "point": {"MILL-9"}, "connector": {"2"}}).Code,
-	)
+	require.Equal(t, http.StatusSeeOther,
+		post(h, path, url.Values{"kind": {"charge-point"}, "point": {"MILL-9"}, "connector": {"2"}}).Code)
 	f, err := book.FeedAt(context.Background(), "MILL-9", 2)
 	require.NoError(t, err)
 	require.NotNil(t, f)
@@ -563,16 +555,10 @@ func TestSourcesOfLastTimeAreFilledIn(t *testing.T) {
 	}
 	path := begin(1, 1)
 	assert.Contains(t, get(h, path).Body.String(), "Wend Valley workshop, staff cars", "the example to begin from")
-	require.Equal(
-		t,
-		http.StatusSeeOther,
-		post(h, path, url.Values{"kind": {"adapter"}, "adapter": {"192.0.2.9:35000"}, "profile": {own}}).Code,
-	)
-	require.Equal(
-		t,
-		http.StatusSeeOther,
-		post(h, path, url.Values{"kind": {"charge-point"}, "point": {"MILL-3"}, "connector": {"2"}}).Code,
-	)
+	require.Equal(t, http.StatusSeeOther,
+		post(h, path, url.Values{"kind": {"adapter"}, "adapter": {"192.0.2.9:35000"}, "profile": {own}}).Code)
+	require.Equal(t, http.StatusSeeOther,
+		post(h, path, url.Values{"kind": {"charge-point"}, "point": {"MILL-3"}, "connector": {"2"}}).Code)
 	body := get(h, begin(1, 5)).Body.String()
 	assert.Contains(t, body, `value="192.0.2.9:35000"`)
 	assert.Contains(t, body, "&#34;ours&#34;")

@@ -96,15 +96,8 @@ func (s *Server) Handler() http.Handler {
 	r := chi.NewRouter()
 	r.Use(middleware.RequestID, s.logged, middleware.Recoverer, headers, http.NewCrossOriginProtection().Handler)
 	r.Use(
-		middleware.Compress(
-			5,
-			"text/html",
-			"text/css",
-			"text/javascript",
-			"image/svg+xml",
-			"application/json",
-			"text/csv",
-		),
+		middleware.Compress(5, "text/html", "text/css", "text/javascript", "image/svg+xml", "application/json",
+			"text/csv"),
 	)
 
 	static, _ := fs.Sub(staticFiles, "static")

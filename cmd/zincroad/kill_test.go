@@ -73,12 +73,8 @@ func (p *phone) run(ctx context.Context) {
 			"ago_ms": {"0"},
 		}
 		for try := 0; ctx.Err() == nil; try++ {
-			r, _ := http.NewRequestWithContext(
-				ctx,
-				http.MethodPost,
-				p.url+"/readings",
-				strings.NewReader(form.Encode()),
-			)
+			r, _ := http.NewRequestWithContext(ctx, http.MethodPost, p.url+"/readings",
+				strings.NewReader(form.Encode()))
 			r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
 			r.Header.Set("Accept", "application/json")
 			resp, err := client.Do(r)
@@ -164,14 +160,8 @@ func TestKilledInTheMiddleOfALiveRun(t *testing.T) {
 	enough := func(more int64) {
 		t.Helper()
 		from := p.acked.Load()
-		require.Eventually(
-			t,
-			func() bool { return p.acked.Load() >= from+more },
-			60*time.Second,
-			20*time.Millisecond,
-			"%s",
-			&log,
-		)
+		require.Eventually(t, func() bool { return p.acked.Load() >= from+more }, 60*time.Second,
+			20*time.Millisecond, "%s", &log)
 	}
 	enough(60)
 	require.NoError(t, program.Process.Signal(syscall.SIGKILL))
@@ -234,12 +224,8 @@ func TestKilledInTheMiddleOfALiveRun(t *testing.T) {
 		),
 		"as many as are noted",
 	)
-	assert.Equal(
-		t,
-		int64(1),
-		count("SELECT count(*) FROM marks WHERE note LIKE 'nothing recorded for %'"),
-		"the silence is marked",
-	)
+	assert.Equal(t, int64(1), count("SELECT count(*) FROM marks WHERE note LIKE 'nothing recorded for %'"),
+		"the silence is marked")
 	// While PostgreSQL was away the program was not: the adapter's readings go on.
 	assert.Less(
 		t,
@@ -251,13 +237,8 @@ func TestKilledInTheMiddleOfALiveRun(t *testing.T) {
 	// there once.
 	stall := "SELECT count(*) FROM readings q JOIN recordings g ON g.id = q.recording_id WHERE g.name = 'stall.csv'"
 	before := count(stall)
-	require.Eventually(
-		t,
-		func() bool { return count(stall) > before },
-		30*time.Second,
-		100*time.Millisecond,
-		"its readings go on",
-	)
+	require.Eventually(t, func() bool { return count(stall) > before }, 30*time.Second, 100*time.Millisecond,
+		"its readings go on")
 	fromCharger := count(stall)
 	assert.Zero(
 		t,

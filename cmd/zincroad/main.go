@@ -28,18 +28,8 @@ func main() {
 		SilenceUsage:  true,
 		SilenceErrors: true,
 	}
-	root.AddCommand(
-		readCommand(),
-		fitCommand(),
-		forecastCommand(),
-		standinCommand(),
-		demoCommand(),
-		serveCommand(),
-		migrateCommand(),
-		importCommand(),
-		exportCommand(),
-		reworkCommand(),
-	)
+	root.AddCommand(readCommand(), fitCommand(), forecastCommand(), standinCommand(), demoCommand(), serveCommand(),
+		migrateCommand(), importCommand(), exportCommand(), reworkCommand())
 	err := root.ExecuteContext(ctx)
 	switch {
 	case err == nil:

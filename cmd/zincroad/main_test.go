@@ -118,11 +118,8 @@ func TestBrokenInputOneLineForEachFaultAndStatus2(t *testing.T) {
 	rows := write("rows.csv", "t_s,soc_pct,power_kw\n0,10,100\nx,11,100\n600,40,bad\n1200,70,100\n")
 	out, errOut, status := zincroad(t, "read", rows, "--json")
 	assert.Equal(t, 2, status)
-	assert.Equal(
-		t,
-		"rows.csv:3: t_s: \"x\" is no time, expected seconds\nrows.csv:4: power_kw: \"bad\" is no number\n",
-		errOut,
-	)
+	assert.Equal(t,
+		"rows.csv:3: t_s: \"x\" is no time, expected seconds\nrows.csv:4: power_kw: \"bad\" is no number\n", errOut)
 	assert.Contains(t, out, `"soc_pct": 70`, "the good rows are read all the same")
 
 	for name, text := range map[string]string{"letter.csv": "Dear workshop\n", "empty.csv": "",
@@ -217,18 +214,11 @@ func TestKilledInTheMiddleOfAnImport(t *testing.T) {
 		for deadline := time.Now().Add(30 * time.Second); count(copying) > 0 && time.Now().Before(deadline); {
 			time.Sleep(10 * time.Millisecond)
 		}
-		assert.Equal(
-			t,
-			count("SELECT count(*) FROM runs"),
-			count("SELECT count(DISTINCT r.run_id) FROM recordings r JOIN recording_files f ON f.recording_id = r.id"),
-		)
+		assert.Equal(t, count("SELECT count(*) FROM runs"),
+			count("SELECT count(DISTINCT r.run_id) FROM recordings r JOIN recording_files f ON f.recording_id = r.id"))
 		assert.Equal(t, 1, count("SELECT count(*) FROM runs"), "nothing of the killed import")
-		assert.Equal(
-			t,
-			count("SELECT readings FROM recordings"),
-			count("SELECT count(*) FROM readings"),
-			"everything acknowledged",
-		)
+		assert.Equal(t, count("SELECT readings FROM recordings"), count("SELECT count(*) FROM readings"),
+			"everything acknowledged")
 	}
 	assert.Positive(t, killed, "the kill came while readings were copied")
 	_, errOut, status = zincroad(t, "import", "--database-url="+url, big)
@@ -269,21 +259,8 @@ func TestFitAndForecast(t *testing.T) {
 	assert.Equal(t, "car-converter", fit.At[40].Ceilings[0].Cause)
 	assert.Equal(t, 112.0, fit.At[40].Ceilings[0].KW)
 
-	out, errOut, status = zincroad(
-		t,
-		"forecast",
-		"--run",
-		path,
-		"--from",
-		"10",
-		"--to",
-		"80",
-		"--battery-c",
-		"25",
-		"--ambient-c",
-		"15",
-		"--json",
-	)
+	out, errOut, status = zincroad(t, "forecast", "--run", path, "--from", "10", "--to", "80", "--battery-c", "25",
+		"--ambient-c", "15", "--json")
 	require.Zero(t, status, errOut)
 	var f struct {
 		Format string

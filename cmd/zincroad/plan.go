@@ -61,12 +61,8 @@ func checkShare(errOut io.Writer, pct float64) error {
 // planFlags adds the flags that fit and forecast share.
 func planFlags(c *cobra.Command, path *string, share *float64, asJSON *bool) {
 	c.Flags().StringVar(path, "run", "", "the run.json with car, stall and adapter")
-	c.Flags().Float64Var(
-		share,
-		"stall-share",
-		100,
-		"what the stall gives of its label, in percent; a 150 kW stall often gives 130 to 135, which is 88",
-	)
+	c.Flags().Float64Var(share, "stall-share", 100,
+		"what the stall gives of its label, in percent; a 150 kW stall often gives 130 to 135, which is 88")
 	c.Flags().BoolVar(asJSON, "json", false, "print one JSON object")
 	_ = c.MarkFlagRequired("run")
 }
@@ -190,12 +186,8 @@ func forecastCommand() *cobra.Command {
 	}
 	c.Flags().Float64Var(&from, "from", 10, "state of charge at plug-in, percent")
 	c.Flags().Float64Var(&to, "to", 80, "state of charge to stop at, percent")
-	c.Flags().Float64Var(
-		&batteryC,
-		"battery-c",
-		20,
-		"battery temperature at plug-in, °C (default: the run's conditions, else 20)",
-	)
+	c.Flags().Float64Var(&batteryC, "battery-c", 20,
+		"battery temperature at plug-in, °C (default: the run's conditions, else 20)")
 	c.Flags().Float64Var(&ambientC, "ambient-c", 15, "temperature outside, °C (default: the run's conditions, else 15)")
 	c.Flags().Float64Var(&climateKW, "climate-kw", 0, "what the cabin draws while charging, kW")
 	planFlags(c, &path, &share, &asJSON)
@@ -217,34 +209,15 @@ func printForecast(w io.Writer, f *forecast.Forecast) error {
 		fmt.Fprintf(t, "%s %%\t%s\t%s\n", words.Figure(p.SoCPct, 1), words.Clock(p.TS), between(p.LowS, p.HighS))
 	}
 	for _, x := range f.Windows {
-		fmt.Fprintf(
-			t,
-			"%s–%s %%\t%s\t%s\t%.1f kWh\t%.0f kW on average\n",
-			words.Figure(x.FromPct, 1),
-			words.Figure(x.ToPct, 1),
-			words.Clock(x.TS),
-			between(x.LowS, x.HighS),
-			x.EnergyKWh,
-			x.AverageKW,
-		)
+		fmt.Fprintf(t, "%s–%s %%\t%s\t%s\t%.1f kWh\t%.0f kW on average\n", words.Figure(x.FromPct, 1),
+			words.Figure(x.ToPct, 1), words.Clock(x.TS), between(x.LowS, x.HighS), x.EnergyKWh, x.AverageKW)
 	}
 	if f.Peak != nil {
 		fmt.Fprintf(t, "peak\t%.0f kW\tat %.0f %%\n", f.Peak.KW, f.Peak.SoCPct)
-		fmt.Fprintf(
-			t,
-			"energy\t%.1f kWh\tof which %.1f into the pack, %.1f lost, %.1f drawn beside\n",
-			f.Energy.StallKWh,
-			f.Energy.CarKWh,
-			f.Energy.LossKWh,
-			f.Energy.AuxKWh,
-		)
-		fmt.Fprintf(
-			t,
-			"battery\t%.0f °C\tat the end %.0f to %.0f °C\n",
-			f.Battery.StartC,
-			f.Battery.EndMinC,
-			f.Battery.EndMaxC,
-		)
+		fmt.Fprintf(t, "energy\t%.1f kWh\tof which %.1f into the pack, %.1f lost, %.1f drawn beside\n",
+			f.Energy.StallKWh, f.Energy.CarKWh, f.Energy.LossKWh, f.Energy.AuxKWh)
+		fmt.Fprintf(t, "battery\t%.0f °C\tat the end %.0f to %.0f °C\n", f.Battery.StartC, f.Battery.EndMinC,
+			f.Battery.EndMaxC)
 	}
 	for _, h := range f.Ceilings {
 		fmt.Fprintf(t, "%s to %s\theld by %s\n", words.Clock(h.FromS), words.Clock(h.ToS), h.Cause.Words())

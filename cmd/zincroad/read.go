@@ -32,27 +32,14 @@ func readCommand() *cobra.Command {
 			if err := oneOf("--side", side, "car", "stall"); err != nil {
 				return err
 			}
-			return read(
-				c.OutOrStdout(),
-				c.ErrOrStderr(),
-				args[0],
-				curve.Options{Clock: curve.Clock(clock), Side: trace.Side(side)},
-				asJSON,
-			)
+			return read(c.OutOrStdout(), c.ErrOrStderr(), args[0],
+				curve.Options{Clock: curve.Clock(clock), Side: trace.Side(side)}, asJSON)
 		},
 	}
-	c.Flags().StringVar(
-		&clock,
-		"clock",
-		"",
-		"count times from plug-in or from first power: plug or power (default: the run's method)",
-	)
-	c.Flags().StringVar(
-		&side,
-		"side",
-		"",
-		"whose power to read: car or stall (default: the stall's where it was recorded)",
-	)
+	c.Flags().StringVar(&clock, "clock", "",
+		"count times from plug-in or from first power: plug or power (default: the run's method)")
+	c.Flags().StringVar(&side, "side", "",
+		"whose power to read: car or stall (default: the stall's where it was recorded)")
 	c.Flags().BoolVar(&asJSON, "json", false, "print one JSON object")
 	return c
 }
@@ -111,12 +98,8 @@ func printReading(w io.Writer, r *curve.Reading, notes *typed.Notes) error {
 		fmt.Fprintf(w, "%s (%s)\n", f.Text, f.Confidence)
 	}
 	t := tabwriter.NewWriter(w, 0, 0, 2, ' ', tabwriter.AlignRight)
-	fmt.Fprintf(
-		w,
-		"\ntimes from %s, power of the %s side\n\n",
-		map[curve.Clock]string{curve.PlugClock: "plug-in", curve.PowerClock: "first power"}[r.Clock],
-		r.Side,
-	)
+	fmt.Fprintf(w, "\ntimes from %s, power of the %s side\n\n",
+		map[curve.Clock]string{curve.PlugClock: "plug-in", curve.PowerClock: "first power"}[r.Clock], r.Side)
 	fmt.Fprintln(t, "post\ttime\t")
 	for _, p := range r.Posts {
 		fmt.Fprintf(t, "%s %%\t%s\t\n", words.Figure(p.SoCPct, 1), words.Clock(p.TS))
@@ -125,15 +108,8 @@ func printReading(w io.Writer, r *curve.Reading, notes *typed.Notes) error {
 		fmt.Fprintln(t, "\t\t\nwindow\ttime\tenergy\taverage\t")
 	}
 	for _, x := range r.Windows {
-		fmt.Fprintf(
-			t,
-			"%s–%s %%\t%s\t%s\t%s\t\n",
-			words.Figure(x.FromPct, 1),
-			words.Figure(x.ToPct, 1),
-			words.Clock(x.TS),
-			unit(x.EnergyKWh, 1, "kWh"),
-			unit(x.AverageKW, 1, "kW"),
-		)
+		fmt.Fprintf(t, "%s–%s %%\t%s\t%s\t%s\t\n", words.Figure(x.FromPct, 1), words.Figure(x.ToPct, 1),
+			words.Clock(x.TS), unit(x.EnergyKWh, 1, "kWh"), unit(x.AverageKW, 1, "kW"))
 	}
 	fmt.Fprintln(t, "\t\t")
 	for _, row := range []struct {
@@ -148,21 +124,12 @@ func printReading(w io.Writer, r *curve.Reading, notes *typed.Notes) error {
 		fmt.Fprintf(t, "%s\t%s\t\n", row.name, unit(row.value, 1, row.unit))
 	}
 	if u := r.Usable; u != nil {
-		fmt.Fprintf(
-			t,
-			"usable capacity\t%s kWh (%s to %s)\t\n",
-			words.Fixed(u.Value, 1),
-			words.Fixed(u.Low, 1),
-			unit(u.High, 1, "kWh"),
-		)
+		fmt.Fprintf(t, "usable capacity\t%s kWh (%s to %s)\t\n", words.Fixed(u.Value, 1), words.Fixed(u.Low, 1),
+			unit(u.High, 1, "kWh"))
 	}
 	if s := r.Screen; s != nil {
-		fmt.Fprintf(
-			t,
-			"stall's register\t%s\t\nprice on its screen\t%s\t\n",
-			unit(s.KWh, 1, "kWh"),
-			unit(s.Cost, 2, ""),
-		)
+		fmt.Fprintf(t, "stall's register\t%s\t\nprice on its screen\t%s\t\n", unit(s.KWh, 1, "kWh"),
+			unit(s.Cost, 2, ""))
 	}
 	if c := r.Cost; c != nil {
 		fmt.Fprintf(t, "cost\t%s %s, by the %s\t\n", words.Fixed(c.Total, 2), c.Currency, c.By)

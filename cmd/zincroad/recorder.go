@@ -22,14 +22,8 @@ func fastClock(speed float64) func() time.Time {
 // record starts the recorder and puts the charge points' entrance before the pages.
 // The recorder has stored what it read when recorded is closed, after the context's
 // end.
-func record(
-	ctx context.Context,
-	book *logbook.Book,
-	site *web.Server,
-	log *slog.Logger,
-	now func() time.Time,
-	speed float64,
-) (entrance http.Handler, recorded <-chan struct{}) {
+func record(ctx context.Context, book *logbook.Book, site *web.Server, log *slog.Logger, now func() time.Time,
+	speed float64) (entrance http.Handler, recorded <-chan struct{}) {
 	recorder := &live.Recorder{Book: book, Log: log, Now: now, Speed: speed}
 	done := make(chan struct{})
 	go func() { defer close(done); recorder.Run(ctx) }()

@@ -36,12 +36,8 @@ type storage struct {
 }
 
 func (st *storage) flags(c *cobra.Command) {
-	c.Flags().StringVar(
-		&st.databaseURL,
-		"database-url",
-		os.Getenv("ZINCROAD_DATABASE_URL"),
-		"use this PostgreSQL instead of starting one (or ZINCROAD_DATABASE_URL)",
-	)
+	c.Flags().StringVar(&st.databaseURL, "database-url", os.Getenv("ZINCROAD_DATABASE_URL"),
+		"use this PostgreSQL instead of starting one (or ZINCROAD_DATABASE_URL)")
 	c.Flags().StringVar(&st.data, "data", "", "data folder of the program's own PostgreSQL (default .zincroad here)")
 	c.Flags().BoolVar(&st.verbose, "verbose", false, "log every request")
 }
@@ -122,18 +118,10 @@ func serveCommand() *cobra.Command {
 		},
 	}
 	st.flags(c)
-	c.Flags().StringVar(
-		&listen,
-		"listen",
-		"",
-		"address to listen on (default 127.0.0.1 and the first free port from 8460)",
-	)
-	c.Flags().Float64Var(
-		&speed,
-		"speed",
-		1,
-		"run the clock of live runs so many times faster, for a stand-in of the same speed",
-	)
+	c.Flags().StringVar(&listen, "listen", "",
+		"address to listen on (default 127.0.0.1 and the first free port from 8460)")
+	c.Flags().Float64Var(&speed, "speed", 1,
+		"run the clock of live runs so many times faster, for a stand-in of the same speed")
 	return c
 }
 
@@ -148,18 +136,10 @@ func demoCommand() *cobra.Command {
 		},
 	}
 	st.flags(c)
-	c.Flags().StringVar(
-		&listen,
-		"listen",
-		"",
-		"address to listen on (default 127.0.0.1 and the first free port from 8460)",
-	)
-	c.Flags().Float64Var(
-		&speed,
-		"speed",
-		1,
-		"run the clock of live runs so many times faster, for a stand-in of the same speed",
-	)
+	c.Flags().StringVar(&listen, "listen", "",
+		"address to listen on (default 127.0.0.1 and the first free port from 8460)")
+	c.Flags().Float64Var(&speed, "speed", 1,
+		"run the clock of live runs so many times faster, for a stand-in of the same speed")
 	return c
 }
 

@@ -49,12 +49,8 @@ func importCommand() *cobra.Command {
 		},
 	}
 	st.flags(c)
-	c.Flags().StringVar(
-		&side,
-		"side",
-		"",
-		"whose readings a CSV or text holds: car or stall (default: guessed from its name)",
-	)
+	c.Flags().StringVar(&side, "side", "",
+		"whose readings a CSV or text holds: car or stall (default: guessed from its name)")
 	c.Flags().BoolVar(&again, "again", false, "bring a file in even if the logbook has it already")
 	return c
 }
@@ -63,14 +59,8 @@ func importCommand() *cobra.Command {
 const slowImport = 200_000
 
 // importOne brings one file in and tells whether all of it was good.
-func importOne(
-	ctx context.Context,
-	book *logbook.Book,
-	path string,
-	side trace.Side,
-	again bool,
-	out, errOut io.Writer,
-) (bool, error) {
+func importOne(ctx context.Context, book *logbook.Book, path string, side trace.Side, again bool,
+	out, errOut io.Writer) (bool, error) {
 	b, err := bundleOf(path, side)
 	if err != nil {
 		complain(errOut, intake.Refusal(path, err), 0)

@@ -282,12 +282,6 @@ func Headline(entries []Entry, names []string) string {
 	if math.Round(gap) == 0 {
 		return fmt.Sprintf("%s took all of them %s.", window, words.Duration(r.Cells[fast].TS))
 	}
-	return fmt.Sprintf(
-		"%s in %s for %s, %s more for %s.",
-		window,
-		words.Duration(r.Cells[fast].TS),
-		names[fast],
-		words.Duration(gap),
-		names[slow],
-	)
+	return fmt.Sprintf("%s in %s for %s, %s more for %s.", window, words.Duration(r.Cells[fast].TS), names[fast],
+		words.Duration(gap), names[slow])
 }

@@ -13,10 +13,8 @@ import (
 func entry(car string, ambient *float64, posts ...curve.Post) Entry {
 	x := &curve.Reading{Posts: posts}
 	for i := 1; i < len(posts); i++ {
-		x.Windows = append(
-			x.Windows,
-			curve.Window{FromPct: posts[0].SoCPct, ToPct: posts[i].SoCPct, TS: posts[i].TS - posts[0].TS},
-		)
+		x.Windows = append(x.Windows,
+			curve.Window{FromPct: posts[0].SoCPct, ToPct: posts[i].SoCPct, TS: posts[i].TS - posts[0].TS})
 	}
 	return Entry{
 		Run:     &run.Run{Car: &run.Car{Name: car}, Conditions: &run.Condition{AmbientC: ambient, Climate: "off"}},

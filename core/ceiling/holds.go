@@ -220,10 +220,8 @@ func byCurrent(x seen) []candidate {
 	}
 	if len(out) == 0 && creeps && x.amps.mean < x.Limits.StallA {
 		out = append(out, candidate{Holding{Cause: StallCurrent,
-			Reason: fmt.Sprintf(
-				"amps are flat at %s, under every rating noted: stall, cable or car",
-				at,
-			)}, goodFit + 0.1})
+			Reason: fmt.Sprintf("amps are flat at %s, under every rating noted: stall, cable or car",
+				at)}, goodFit + 0.1})
 	}
 	return out
 }
@@ -344,14 +342,8 @@ func byPack(x seen) []candidate {
 	if taper.AtStep(x.SoCPct) {
 		cause, what = SoCStep, "the pack's step at this charge"
 	}
-	add(
-		cause,
-		off(now, taper.KW(x.SoCPct), taperNear*taper.KW(x.SoCPct)+1),
-		"%s kW at %s %% is %s",
-		words.Figure(x.lastKW, 0),
-		words.Figure(x.SoCPct, 0),
-		what,
-	)
+	add(cause, off(now, taper.KW(x.SoCPct), taperNear*taper.KW(x.SoCPct)+1), "%s kW at %s %% is %s",
+		words.Figure(x.lastKW, 0), words.Figure(x.SoCPct, 0), what)
 	if out[len(out)-1].misfit > 1 {
 		out = out[:len(out)-1]
 	}

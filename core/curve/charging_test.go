@@ -64,20 +64,10 @@ func TestNothingFlowsWhileUnplugged(t *testing.T) {
 	}
 
 	// The charger's screen still shows what it showed while nobody is plugged in.
-	r.Recordings[0] = typed(
-		trace.StallSide,
-		[3]float64{40, 10, 145},
-		[3]float64{360, 26, 152},
-		[3]float64{400, 26, 152},
-		[3]float64{450, 26, 151},
-		[3]float64{520, 26, 150},
-		[3]float64{840, 41, 154},
-		[3]float64{900, 41, 154},
-		[3]float64{965, 41, 140},
-		[3]float64{1200, 51, 125},
-		[3]float64{1448, 62, 112},
-		[3]float64{1600, 62, 112},
-	)
+	r.Recordings[0] = typed(trace.StallSide, [3]float64{40, 10, 145}, [3]float64{360, 26, 152},
+		[3]float64{400, 26, 152}, [3]float64{450, 26, 151}, [3]float64{520, 26, 150}, [3]float64{840, 41, 154},
+		[3]float64{900, 41, 154}, [3]float64{965, 41, 140}, [3]float64{1200, 51, 125}, [3]float64{1448, 62, 112},
+		[3]float64{1600, 62, 112})
 	near(t, sum, Read(r, Options{}).Energy.StallKWh, 1e-9, "whatever was read between")
 }
 
@@ -390,11 +380,8 @@ func TestImplausibleWindows(t *testing.T) {
 	f := x.Findings[0]
 	assert.NotContains(t, f.Text, "in 31 s, ")
 	f = find(t, x, AboutImplausible)
-	assert.Contains(
-		t,
-		f.Text,
-		"10–80 % in 31 s cannot be: 70 points in 31 s would need 81 times the pack's capacity an hour",
-	)
+	assert.Contains(t, f.Text,
+		"10–80 % in 31 s cannot be: 70 points in 31 s would need 81 times the pack's capacity an hour")
 	assert.Contains(t, f.Evidence[0], "minutes read for hours")
 	_, ok = Read(notes(60), Options{}).Window(10, 80)
 	assert.True(t, ok)

@@ -327,12 +327,8 @@ func TestHeldIsNotBrokenByAShortDipButByAGap(t *testing.T) {
 
 func TestPeakWithSpikeHoldAndSoC(t *testing.T) {
 	r := of(
-		rec(
-			trace.CarSide,
-			1,
-			points{{0, 10}, {1000, 50}},
-			points{{0, 0}, {20, 150}, {420, 150}, {440, 100}, {1000, 80}},
-		),
+		rec(trace.CarSide, 1, points{{0, 10}, {1000, 50}},
+			points{{0, 0}, {20, 150}, {420, 150}, {440, 100}, {1000, 80}}),
 	)
 	r.Recordings[0].Columns[trace.Power][700] = 400
 	p := Read(r, Options{}).Peak
@@ -363,11 +359,8 @@ func TestLegsOfAReplug(t *testing.T) {
 	r.Marks = []run.Mark{mark(0, run.PlugIn), mark(602, run.Unplug), mark(690, run.PlugIn), mark(1305, run.Unplug)}
 	x := Read(r, Options{})
 	require.Len(t, x.Legs, 2)
-	assert.Equal(
-		t,
-		[]float64{0, 602, 690, 1305},
-		[]float64{x.Legs[0].FromS, x.Legs[0].ToS, x.Legs[1].FromS, x.Legs[1].ToS},
-	)
+	assert.Equal(t, []float64{0, 602, 690, 1305},
+		[]float64{x.Legs[0].FromS, x.Legs[0].ToS, x.Legs[1].FromS, x.Legs[1].ToS})
 	near(t, 120*600/3600.0, x.Legs[0].EnergyKWh, 1e-9)
 	near(t, 30, x.Legs[1].FromPct, 1e-9)
 	// 71 880 and 72 000 kJ at 120 kW, and four slopes of a second with 60 each; whether
@@ -575,12 +568,8 @@ func TestReduceOfBothSides(t *testing.T) {
 func BenchmarkRead7200Readings8Channels(b *testing.B) {
 	r := simple()
 	r.Recordings = []*trace.Recording{
-		rec(
-			trace.CarSide,
-			0.25,
-			points{{0, 10}, {20, 10}, {1800, 82}},
-			points{{0, 0}, {20, 0}, {60, 150}, {900, 140}, {1800, 60}},
-		),
+		rec(trace.CarSide, 0.25, points{{0, 10}, {20, 10}, {1800, 82}},
+			points{{0, 0}, {20, 0}, {60, 150}, {900, 140}, {1800, 60}}),
 	}
 	n := r.Recordings[0].Len()
 	for _, c := range []trace.Channel{trace.Current, trace.Voltage, trace.BatteryTempMin, trace.BatteryTempMax,

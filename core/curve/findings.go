@@ -93,12 +93,8 @@ func spanFinding(r *Reading) *Finding {
 	}
 	from, to := r.Legs[0].FromS, r.Legs[len(r.Legs)-1].ToS
 	f := &Finding{Kind: AboutWindow, FromS: from, ToS: to}
-	f.Text = fmt.Sprintf(
-		"From %s to %s %% in %s of charging.",
-		words.Figure(r.SoC.FromPct, 1),
-		words.Figure(r.SoC.ToPct, 1),
-		words.Duration(to-from),
-	)
+	f.Text = fmt.Sprintf("From %s to %s %% in %s of charging.", words.Figure(r.SoC.FromPct, 1),
+		words.Figure(r.SoC.ToPct, 1), words.Duration(to-from))
 	f.Evidence = []string{"no window from one listed post to another is covered"}
 	f.Confidence = r.confidence(f)
 	return f
@@ -123,11 +119,8 @@ func peakFinding(r *Reading) *Finding {
 		}
 		f.Evidence = append(
 			f.Evidence,
-			fmt.Sprintf(
-				"highest mean over 10 s %s kW; 95 %% of it is %s kW",
-				words.Figure(*p.SustainedKW, 1),
-				words.Figure(level, 1),
-			),
+			fmt.Sprintf("highest mean over 10 s %s kW; 95 %% of it is %s kW", words.Figure(*p.SustainedKW, 1),
+				words.Figure(level, 1)),
 		)
 	}
 	f.Text += "."
@@ -141,10 +134,8 @@ func rampFinding(r *Reading) *Finding {
 	}
 	from := r.firstPowerS()
 	f := &Finding{Kind: AboutRamp, FromS: from, ToS: from + *r.RampS}
-	f.Text = fmt.Sprintf(
-		"Ramp: %s from first power to nine tenths of the first 3 minutes' best.",
-		words.Duration(*r.RampS),
-	)
+	f.Text = fmt.Sprintf("Ramp: %s from first power to nine tenths of the first 3 minutes' best.",
+		words.Duration(*r.RampS))
 	if from >= 0.5 {
 		f.Evidence = []string{fmt.Sprintf("first power %s after %s", words.Duration(from), r.clockName())}
 	}
@@ -165,38 +156,25 @@ func energyFinding(r *Reading) *Finding {
 	}
 	switch {
 	case e.StallKWh != nil && e.CarKWh != nil && e.LossPct != nil && *e.LossPct < 0:
-		f.Text = fmt.Sprintf(
-			"The car counted %s kWh, the stall only %s kWh: one of the two is wrong.",
-			words.Fixed(*e.CarKWh, 1),
-			words.Fixed(*e.StallKWh, 1),
-		)
+		f.Text = fmt.Sprintf("The car counted %s kWh, the stall only %s kWh: one of the two is wrong.",
+			words.Fixed(*e.CarKWh, 1), words.Fixed(*e.StallKWh, 1))
 	case e.StallKWh != nil && e.CarKWh != nil && e.LossPct != nil:
-		f.Text = fmt.Sprintf(
-			"%s kWh delivered, %s kWh into the pack: %s %% lost on the way.",
-			words.Fixed(*e.StallKWh, 1),
-			words.Fixed(*e.CarKWh, 1),
-			words.Fixed(*e.LossPct, 1),
-		)
+		f.Text = fmt.Sprintf("%s kWh delivered, %s kWh into the pack: %s %% lost on the way.",
+			words.Fixed(*e.StallKWh, 1), words.Fixed(*e.CarKWh, 1), words.Fixed(*e.LossPct, 1))
 		f.Evidence = append(f.Evidence, "loss over the time that both sides cover")
 	case e.StallKWh != nil:
 		f.Text = fmt.Sprintf("%s kWh delivered; what reached the pack was not logged.", words.Fixed(*e.StallKWh, 1))
 	case e.CarKWh != nil:
-		f.Text = fmt.Sprintf(
-			"%s kWh into the pack; what the stall delivered was not logged.",
-			words.Fixed(*e.CarKWh, 1),
-		)
+		f.Text = fmt.Sprintf("%s kWh into the pack; what the stall delivered was not logged.",
+			words.Fixed(*e.CarKWh, 1))
 	default:
 		return nil
 	}
 	if u := r.Usable; u != nil && u.High != nil {
 		f.Evidence = append(
 			f.Evidence,
-			fmt.Sprintf(
-				"that makes %s kWh for 100 %% (%s to %s)",
-				words.Fixed(u.Value, 1),
-				words.Fixed(u.Low, 1),
-				words.Fixed(*u.High, 1),
-			),
+			fmt.Sprintf("that makes %s kWh for 100 %% (%s to %s)", words.Fixed(u.Value, 1), words.Fixed(u.Low, 1),
+				words.Fixed(*u.High, 1)),
 		)
 	}
 	f.Confidence = r.confidence(f)
@@ -206,16 +184,11 @@ func energyFinding(r *Reading) *Finding {
 func gapFinding(r *Reading, g trace.Span) Finding {
 	return Finding{
 		Kind: AboutGap, FromS: g.From, ToS: g.To, Confidence: Strong,
-		Text: fmt.Sprintf(
-			"No readings for %s from %s on; bridged by a straight line.",
-			words.Duration(g.Len()),
-			words.Clock(g.From),
-		),
+		Text: fmt.Sprintf("No readings for %s from %s on; bridged by a straight line.", words.Duration(g.Len()),
+			words.Clock(g.From)),
 		Evidence: []string{
-			fmt.Sprintf(
-				"readings otherwise come every %s s; posts and energy inside the gap are estimates",
-				words.Figure(r.IntervalS, 1),
-			),
+			fmt.Sprintf("readings otherwise come every %s s; posts and energy inside the gap are estimates",
+				words.Figure(r.IntervalS, 1)),
 		},
 	}
 }

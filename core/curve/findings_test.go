@@ -56,23 +56,15 @@ func TestHeadlineWindow(t *testing.T) {
 	assert.Equal(t, [2]float64{20, 70}, [2]float64{w.FromPct, w.ToPct}, "the method's own")
 	r.Method.ToPct = run.N(95)
 	w, _ = Read(r, Options{}).Headline(r.Method)
-	assert.Equal(
-		t,
-		[2]float64{10, 80},
-		[2]float64{w.FromPct, w.ToPct},
-		"a method's window that was not covered gives way",
-	)
+	assert.Equal(t, [2]float64{10, 80}, [2]float64{w.FromPct, w.ToPct},
+		"a method's window that was not covered gives way")
 
 	short := of(rec(trace.CarSide, 1, points{{0, 22}, {1200, 71}}, points{{0, 0}, {10, 90}, {1200, 90}}))
 	x = Read(short, Options{})
 	_, ok = x.Headline(nil)
 	assert.False(t, ok)
-	assert.Equal(
-		t,
-		"From 22 to 71 % in 19 min 59 s of charging.",
-		x.Findings[0].Text,
-		"from first power, 1 kW and more at 1 s",
-	)
+	assert.Equal(t, "From 22 to 71 % in 19 min 59 s of charging.", x.Findings[0].Text,
+		"from first power, 1 kW and more at 1 s")
 
 	long := of(rec(trace.CarSide, 1, points{{0, 0}, {1200, 52}}, points{{0, 90}, {1200, 90}}))
 	w, ok = Read(long, Options{}).Headline(nil)
@@ -109,21 +101,12 @@ func TestEnergyFindings(t *testing.T) {
 		return rec(trace.CarSide, 1, points{{0, 10}, {1800, 70}}, points{{0, kw}, {1800, kw}})
 	}
 	stall := rec(trace.StallSide, 1, nil, points{{0, 104}, {1800, 104}})
-	assert.Equal(
-		t,
-		"52.0 kWh delivered, 50.0 kWh into the pack: 3.8 % lost on the way.",
-		find(t, Read(of(car(100), stall), Options{}), AboutEnergy).Text,
-	)
-	assert.Equal(
-		t,
-		"The car counted 55.0 kWh, the stall only 52.0 kWh: one of the two is wrong.",
-		find(t, Read(of(car(110), stall), Options{}), AboutEnergy).Text,
-	)
-	assert.Equal(
-		t,
-		"52.0 kWh delivered; what reached the pack was not logged.",
-		find(t, Read(of(stall), Options{}), AboutEnergy).Text,
-	)
+	assert.Equal(t, "52.0 kWh delivered, 50.0 kWh into the pack: 3.8 % lost on the way.",
+		find(t, Read(of(car(100), stall), Options{}), AboutEnergy).Text)
+	assert.Equal(t, "The car counted 55.0 kWh, the stall only 52.0 kWh: one of the two is wrong.",
+		find(t, Read(of(car(110), stall), Options{}), AboutEnergy).Text)
+	assert.Equal(t, "52.0 kWh delivered; what reached the pack was not logged.",
+		find(t, Read(of(stall), Options{}), AboutEnergy).Text)
 }
 
 // Findings of the other clock speak of that clock.

@@ -45,12 +45,8 @@ func implausible(r *run.Run, w Window) string {
 	}
 	if r.Stall != nil {
 		if rated, ok := run.Known(r.Stall.RatedKW); ok && kw > overRating*rated {
-			return fmt.Sprintf(
-				"it would need %s kW%s, at a stall of %s kW",
-				words.Figure(kw, 0),
-				from,
-				words.Figure(rated, 0),
-			)
+			return fmt.Sprintf("it would need %s kW%s, at a stall of %s kW", words.Figure(kw, 0), from,
+				words.Figure(rated, 0))
 		}
 	}
 	if r.Car != nil {

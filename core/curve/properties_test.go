@@ -49,15 +49,8 @@ func show(v *float64) any {
 // sameFigures compares two readings figure by figure; kw scales power and energy.
 func sameFigures(t *rapid.T, a, b *Reading, kw float64) {
 	if len(a.Posts) != len(b.Posts) || len(a.Windows) != len(b.Windows) || len(a.Legs) != len(b.Legs) {
-		t.Fatalf(
-			"%d, %d, %d posts, windows, legs; then %d, %d, %d",
-			len(a.Posts),
-			len(a.Windows),
-			len(a.Legs),
-			len(b.Posts),
-			len(b.Windows),
-			len(b.Legs),
-		)
+		t.Fatalf("%d, %d, %d posts, windows, legs; then %d, %d, %d", len(a.Posts), len(a.Windows), len(a.Legs),
+			len(b.Posts), len(b.Windows), len(b.Legs))
 	}
 	scaled := func(v *float64) *float64 {
 		if v == nil {
@@ -198,12 +191,8 @@ func TestALogInTwoFiles(t *testing.T) {
 			}
 			return out
 		}
-		sameFigures(
-			t,
-			Read(of(rec), Options{}),
-			Read(of(part("a.csv", 0, cut), part("b.csv", cut, len(rec.T))), Options{}),
-			1,
-		)
+		sameFigures(t, Read(of(rec), Options{}),
+			Read(of(part("a.csv", 0, cut), part("b.csv", cut, len(rec.T))), Options{}), 1)
 	})
 }
 

@@ -195,11 +195,8 @@ func TestAFallFiveMinutesAfterPlugIn(t *testing.T) {
 		t.Helper()
 		r := logged(t, timed, int(seconds))
 		if seconds > f.Legs[1].FromS {
-			r.Marks = append(
-				r.Marks,
-				run.Mark{TS: 60 + f.Legs[0].ToS, Kind: run.Unplug},
-				run.Mark{TS: 60 + f.Legs[1].FromS, Kind: run.PlugIn},
-			)
+			r.Marks = append(r.Marks, run.Mark{TS: 60 + f.Legs[0].ToS, Kind: run.Unplug},
+				run.Mark{TS: 60 + f.Legs[1].FromS, Kind: run.PlugIn})
 		}
 		s := follow.Of(r, unaware, nil, 60+seconds)
 		require.NotNil(t, s.Holding)

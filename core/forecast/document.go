@@ -87,10 +87,8 @@ func (f *Forecast) Document(plan Plan) Document {
 		}
 	}
 	for _, w := range f.Windows {
-		d.Windows = append(
-			d.Windows,
-			documentWindow{w.FromPct, w.ToPct, w.TS, w.LowS, known(w.HighS), w.EnergyKWh, w.AverageKW},
-		)
+		d.Windows = append(d.Windows,
+			documentWindow{w.FromPct, w.ToPct, w.TS, w.LowS, known(w.HighS), w.EnergyKWh, w.AverageKW})
 	}
 	for _, h := range f.Ceilings {
 		d.Ceilings = append(d.Ceilings, documentHeld(h))

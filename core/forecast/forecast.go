@@ -404,11 +404,8 @@ func (f *Forecast) spread(plan Plan, u Uncertainty) {
 	}
 	for i := range f.Windows {
 		w := &f.Windows[i]
-		w.LowS, w.HighS = band(
-			w.TS,
-			runs,
-			func(trail []float64) float64 { return reached(trail, w.ToPct) - reached(trail, w.FromPct) },
-		)
+		w.LowS, w.HighS = band(w.TS, runs,
+			func(trail []float64) float64 { return reached(trail, w.ToPct) - reached(trail, w.FromPct) })
 	}
 }
 

@@ -51,14 +51,12 @@ func TestSessionsKeepTheirBooks(t *testing.T) {
 		}
 		ambient := -20 + 50*rng.Float64()
 		plan := forecast.Plan{
-			Car:      tree(),
-			Stall:    s,
-			FromPct:  60 * rng.Float64(),
-			ToPct:    70 + 25*rng.Float64(),
-			AmbientC: ambient,
-			Battery: even(
-				ambient + 15*rng.Float64(),
-			),
+			Car:          tree(),
+			Stall:        s,
+			FromPct:      60 * rng.Float64(),
+			ToPct:        70 + 25*rng.Float64(),
+			AmbientC:     ambient,
+			Battery:      even(ambient + 15*rng.Float64()),
 			ClimateKW:    4 * rng.Float64(),
 			ReplugAtPct:  50,
 			NeighbourOnS: 300,
@@ -75,12 +73,8 @@ func TestSessionsKeepTheirBooks(t *testing.T) {
 			carKJ += st.PackV * st.Amps / 1000
 			beside += st.LossKW + st.AuxKW
 			require.LessOrEqual(t, st.StallKW, *s.RatedKW*(1+1e-9))
-			require.LessOrEqual(
-				t,
-				st.StallKW*1000/math.Max(1, st.PackV),
-				*s.MaxA*1.02+1,
-				"amps at the plug; the cable's drop adds up to 2 %%",
-			)
+			require.LessOrEqual(t, st.StallKW*1000/math.Max(1, st.PackV), *s.MaxA*1.02+1,
+				"amps at the plug; the cable's drop adds up to 2 %%")
 			require.LessOrEqual(t, st.PackKW, 200*(1+1e-9))
 			require.LessOrEqual(t, st.PackV, 403*(1+1e-9))
 			if plan.Adapter != nil {

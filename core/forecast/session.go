@@ -168,13 +168,8 @@ func (s *Session) Next() Step {
 		s.losses(&st)
 	}
 	joule := pack.HeatKW(s.amps, ohm)
-	s.battery = s.pack.Thermal.Step(
-		s.battery,
-		1,
-		joule,
-		st.HeaterKW,
-		pack.Surroundings{AmbientC: s.plan.AmbientC, Cooling: s.amps > 0},
-	)
+	s.battery = s.pack.Thermal.Step(s.battery, 1, joule, st.HeaterKW,
+		pack.Surroundings{AmbientC: s.plan.AmbientC, Cooling: s.amps > 0})
 	s.soc = min(100, s.soc+s.amps/s.pack.CapacityAh/36)
 	s.t++
 	return st

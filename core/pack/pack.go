@@ -101,18 +101,12 @@ func (p *Pack) volts(c *run.Car) error {
 	case known:
 	case hasNominal:
 		cells = math.Round(nominal / p.rest.nominal)
-		p.assume(
-			"cells in series",
-			fmt.Sprintf("%.0f", cells),
-			fmt.Sprintf("nominal voltage over %.2f V a cell", p.rest.nominal),
-		)
+		p.assume("cells in series", fmt.Sprintf("%.0f", cells),
+			fmt.Sprintf("nominal voltage over %.2f V a cell", p.rest.nominal))
 	case hasMax:
 		cells = math.Round(maxV / p.rest.top)
-		p.assume(
-			"cells in series",
-			fmt.Sprintf("%.0f", cells),
-			fmt.Sprintf("highest voltage over %.2f V a cell", p.rest.top),
-		)
+		p.assume("cells in series", fmt.Sprintf("%.0f", cells),
+			fmt.Sprintf("highest voltage over %.2f V a cell", p.rest.top))
 	default:
 		cells = defaultCells
 		p.assume("cells in series", fmt.Sprintf("%.0f", cells), "a 400 V class pack; common practice, no source")
@@ -158,11 +152,8 @@ func (p *Pack) heat(c *run.Car) {
 		return ok
 	}
 	if !override(&p.Thermal.HeatCapacityKJK, set.HeatCapacityKJK, 1) {
-		p.assume(
-			"heat capacity",
-			fmt.Sprintf("%.0f kJ/K", p.Thermal.HeatCapacityKJK),
-			"1.05 kJ per kg and K; from memory",
-		)
+		p.assume("heat capacity", fmt.Sprintf("%.0f kJ/K", p.Thermal.HeatCapacityKJK),
+			"1.05 kJ per kg and K; from memory")
 	}
 	override(&p.Thermal.CouplingKWK, set.CouplingWK, 0.001)
 	override(&p.Thermal.LossKWK, set.LossWK, 0.001)

@@ -29,16 +29,12 @@ func TestNickelAgainstPublishedCell(t *testing.T) {
 			18.5138*(y-0.5542),
 		) - 17.7326*math.Tanh(
 			15.7890*(y-0.3117),
-		) + 17.5842*math.Tanh(
-			15.9308*(y-0.3120),
-		)
+		) + 17.5842*math.Tanh(15.9308*(y-0.3120))
 		un := 1.9793*math.Exp(-39.3631*x) + 0.2482 - 0.0909*math.Tanh(
 			29.8538*(x-0.1234),
 		) - 0.04478*math.Tanh(
 			14.9159*(x-0.2769),
-		) - 0.0205*math.Tanh(
-			30.4444*(x-0.6103),
-		)
+		) - 0.0205*math.Tanh(30.4444*(x-0.6103))
 		assert.InDelta(t, up-un, p.RestV(soc), 0.12, "at %g %%", soc)
 	}
 }
@@ -57,9 +53,7 @@ func TestIronPhosphateAgainstPublishedCell(t *testing.T) {
 			29.8538*(x-0.1234),
 		) - 0.04478*math.Tanh(
 			14.9159*(x-0.2769),
-		) - 0.0205*math.Tanh(
-			30.4444*(x-0.6103),
-		)
+		) - 0.0205*math.Tanh(30.4444*(x-0.6103))
 		assert.InDelta(t, up-un, p.RestV(soc), 0.06, "at %g %%", soc)
 	}
 }

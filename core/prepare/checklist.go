@@ -49,15 +49,11 @@ func before(p *Prepared, m Method) []Item {
 	}
 	switch p.Plan.Way {
 	case Navigation:
-		out = append(
-			out,
-			Item{"Stall set in the car's navigation, as a stop.", "some cars do not heat for a destination"},
-		)
+		out = append(out,
+			Item{"Stall set in the car's navigation, as a stop.", "some cars do not heat for a destination"})
 	case Heater:
-		out = append(
-			out,
-			Item{"Battery heater by its switch, and noted when.", "heating that is not noted spoils the comparison"},
-		)
+		out = append(out,
+			Item{"Battery heater by its switch, and noted when.", "heating that is not noted spoils the comparison"})
 	}
 	return out
 }

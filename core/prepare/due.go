@@ -43,25 +43,19 @@ func Due(m Method, s *run.Stall, ad *run.Adapter, at Present) (do []Item, cautio
 			{"Wait for the contactors' click and the cable's cooling.", "a handshake takes seconds to a minute"},
 		}
 		if at.Attempts > 0 {
-			do = append(
-				do,
-				Item{"After three attempts move to the next stall.", "what is lost is noted, and is no charging time"},
-			)
+			do = append(do,
+				Item{"After three attempts move to the next stall.", "what is lost is noted, and is no charging time"})
 		}
 		return do, nil
 	case Charging:
 		return whileCharging(m, s, at)
 	case Unplugged:
 		if replugDue(m, at) {
-			do = append(
-				do,
-				Item{"Plug in again, within a minute.", "a timer in the car starts anew; some cables get cooler"},
-			)
+			do = append(do,
+				Item{"Plug in again, within a minute.", "a timer in the car starts anew; some cables get cooler"})
 		}
-		return append(
-			do,
-			Item{"Note what the screen says, put the cable back, free the stall.", "the screen goes blank"},
-		), nil
+		return append(do,
+			Item{"Note what the screen says, put the cable back, free the stall.", "the screen goes blank"}), nil
 	}
 	return nil, nil
 }
@@ -100,10 +94,8 @@ func whileCharging(m Method, s *run.Stall, at Present) (do []Item, cautions []st
 		do = append(
 			do,
 			Item{
-				fmt.Sprintf(
-					"At %s %%: note the screen, stop by the right button, then unplug.",
-					words.Figure(at.ToPct, 1),
-				),
+				fmt.Sprintf("At %s %%: note the screen, stop by the right button, then unplug.",
+					words.Figure(at.ToPct, 1)),
 				"the screen goes blank when the plug is out",
 			},
 		)

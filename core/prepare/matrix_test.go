@@ -53,10 +53,8 @@ func TestNextIsTheBestOfAll(t *testing.T) {
 }
 
 func TestMatrixWithNothingMissing(t *testing.T) {
-	m := prepare.MatrixOf(
-		[]prepare.Wanted{{Cell: prepare.Cell{FromPct: anyStart}, Repeats: 1}},
-		[]prepare.Made{{Cell: prepare.Cell{Car: "A", FromPct: 10}, Runs: 1}},
-	)
+	m := prepare.MatrixOf([]prepare.Wanted{{Cell: prepare.Cell{FromPct: anyStart}, Repeats: 1}},
+		[]prepare.Made{{Cell: prepare.Cell{Car: "A", FromPct: 10}, Runs: 1}})
 	assert.Nil(t, m.Next)
 	assert.Zero(t, m.Missing)
 	assert.Nil(t, prepare.MatrixOf(nil, nil).Next)
@@ -95,11 +93,8 @@ func TestGridCountsRunsNotKinds(t *testing.T) {
 	})
 	assert.Equal(t, []string{"x", ""}, g.Stalls)
 	require.Len(t, g.Rows, 2)
-	assert.Equal(
-		t,
-		prepare.GridCell{Runs: 5, ByPreconditioned: map[string]int{"none": 2, "car": 3}},
-		g.Rows[0].Cells[0],
-	)
+	assert.Equal(t, prepare.GridCell{Runs: 5, ByPreconditioned: map[string]int{"none": 2, "car": 3}},
+		g.Rows[0].Cells[0])
 	assert.Zero(t, g.Rows[0].Cells[1].Runs)
 	assert.Equal(t, 1, g.Rows[1].Cells[1].Runs)
 }

@@ -55,10 +55,8 @@ var Methods = []Method{
 		}},
 	{Key: "full", Name: "0–100 % full curve", FromPct: 0, ToPct: 100, Clock: "plug", Climate: "off", Repeats: 1,
 		Why: "The whole curve once: peak, taper and finish, and the usable capacity.",
-		Same: same(
-			"battery temperature at plug-in, within 3 K",
-			"plug in the moment the display flips from 1 to 0",
-		),
+		Same: same("battery temperature at plug-in, within 3 K",
+			"plug in the moment the display flips from 1 to 0"),
 		Log: []string{
 			"both sides, to the very end",
 			"volts and amps, for the finish",

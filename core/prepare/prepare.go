@@ -154,28 +154,16 @@ func (p *Prepared) check() {
 	case !(plan.FromPct >= 0 && plan.ToPct <= 100 && plan.FromPct < plan.ToPct):
 		p.refuse("to", "The charge to stop at must be above the charge to start from, both from 0 to 100 %%.")
 	case plan.FromPct > plan.NowPct:
-		p.refuse(
-			"from",
-			"Cannot start from %s %%: the battery is at %s %% now. Charge before, or start lower.",
-			words.Figure(plan.FromPct, 1),
-			words.Figure(plan.NowPct, 1),
-		)
+		p.refuse("from", "Cannot start from %s %%: the battery is at %s %% now. Charge before, or start lower.",
+			words.Figure(plan.FromPct, 1), words.Figure(plan.NowPct, 1))
 	case arrive < 0:
-		p.refuse(
-			"now",
-			"The car does not get there: %s km take %s %%, and it has %s %%.",
-			words.Figure(plan.Km, 0),
-			words.Figure(p.DirectPct, 1),
-			words.Figure(plan.NowPct, 1),
-		)
+		p.refuse("now", "The car does not get there: %s km take %s %%, and it has %s %%.", words.Figure(plan.Km, 0),
+			words.Figure(p.DirectPct, 1), words.Figure(plan.NowPct, 1))
 	case arrive < plan.FromPct:
 		p.refuse(
 			"now",
 			"Arrives with %s %%, under the %s %% to start from: %s km take %s %%. Charge before, or start lower.",
-			words.Figure(
-				arrive,
-				1,
-			),
+			words.Figure(arrive, 1),
 			words.Figure(plan.FromPct, 1),
 			words.Figure(plan.Km, 0),
 			words.Figure(p.DirectPct, 1),
@@ -213,10 +201,8 @@ func (p *Prepared) workOut(d *driver) {
 	p.Approach = chosen
 	p.BurntPct = chosen.burntKWh() / d.pack.UsableKWh * 100
 	all.Go(func() {
-		p.Forecast, _ = forecast.Of(
-			p.Plan.session(p.Plan.FromPct, p.Plan.ToPct, chosen.Plug().Battery),
-			forecast.DefaultUncertainty,
-		)
+		p.Forecast, _ = forecast.Of(p.Plan.session(p.Plan.FromPct, p.Plan.ToPct, chosen.Plug().Battery),
+			forecast.DefaultUncertainty)
 	})
 	all.Wait()
 	for i := range p.Options {

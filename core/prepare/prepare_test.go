@@ -352,11 +352,8 @@ func TestCautions(t *testing.T) {
 	for _, s := range plain {
 		assert.NotContains(t, s, "0 %")
 	}
-	assert.Contains(
-		t,
-		list("full", func(p *prepare.Plan) { p.FromPct, p.ToPct = 0, 100 }),
-		"Do not run to 0 % without a reachable fallback, and never where stopping would be dangerous.",
-	)
+	assert.Contains(t, list("full", func(p *prepare.Plan) { p.FromPct, p.ToPct = 0, 100 }),
+		"Do not run to 0 % without a reachable fallback, and never where stopping would be dangerous.")
 	hard := list("stop", func(p *prepare.Plan) { p.Way = prepare.Hard })
 	assert.Contains(t, hard[1], "legal")
 	adapter := list("stop", func(p *prepare.Plan) { p.Adapter = &run.Adapter{Name: "Bobbin"} })

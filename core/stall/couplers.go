@@ -26,27 +26,16 @@ func Remarks(s *run.Stall) []string {
 	amps, hasA := run.Known(s.MaxA)
 	kw, hasKW := run.Known(s.RatedKW)
 	if hasV && volts > CouplerV {
-		say(
-			"%s V is above the %d V that couplers for cars are rated for: is it the label's?",
-			words.Figure(volts, 0),
-			CouplerV,
-		)
+		say("%s V is above the %d V that couplers for cars are rated for: is it the label's?",
+			words.Figure(volts, 0), CouplerV)
 	}
 	if hasA && amps > CouplerA {
-		say(
-			"%s A is above the %d A that cooled couplers are rated for: more can be had for a short time only.",
-			words.Figure(amps, 0),
-			CouplerA,
-		)
+		say("%s A is above the %d A that cooled couplers are rated for: more can be had for a short time only.",
+			words.Figure(amps, 0), CouplerA)
 	}
 	if hasV && hasA && hasKW && volts*amps/1000 < kw {
-		say(
-			"%s V at %s A are %s kW, less than the %s kW of the label: it can never be reached.",
-			words.Figure(volts, 0),
-			words.Figure(amps, 0),
-			words.Figure(volts*amps/1000, 0),
-			words.Figure(kw, 0),
-		)
+		say("%s V at %s A are %s kW, less than the %s kW of the label: it can never be reached.",
+			words.Figure(volts, 0), words.Figure(amps, 0), words.Figure(volts*amps/1000, 0), words.Figure(kw, 0))
 	}
 	return out
 }

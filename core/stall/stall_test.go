@@ -103,12 +103,8 @@ func TestConverterAdapterAndVoltages(t *testing.T) {
 		f.Reason,
 	)
 
-	f = fit(
-		t,
-		high,
-		&run.Stall{RatedKW: n(350), MaxA: n(500), MaxV: n(1000)},
-		&run.Adapter{MaxA: n(200), MaxV: n(1000)},
-	)
+	f = fit(t, high, &run.Stall{RatedKW: n(350), MaxA: n(500), MaxV: n(1000)},
+		&run.Adapter{MaxA: n(200), MaxV: n(1000)})
 	held, _ := f.At[30].Holding()
 	assert.Equal(t, ceiling.AdapterCurrent, held.Cause)
 	f = fit(t, high, &run.Stall{RatedKW: n(350), MaxV: n(1000)}, &run.Adapter{MaxV: n(500)})
@@ -117,21 +113,11 @@ func TestConverterAdapterAndVoltages(t *testing.T) {
 
 func TestShareOfTheLabel(t *testing.T) {
 	car := &run.Car{UsableKWh: n(80), CellsInSeries: n(96), Envelope: []run.Point{{SoCPct: 0, KW: 300}}}
-	f, err := stall.FitOf(
-		car,
-		&run.Stall{RatedKW: n(150)},
-		nil,
-		ceiling.Assumptions{PowerSharePct: ceiling.TypicalSharePct},
-		false,
-	)
+	f, err := stall.FitOf(car, &run.Stall{RatedKW: n(150)}, nil,
+		ceiling.Assumptions{PowerSharePct: ceiling.TypicalSharePct}, false)
 	require.NoError(t, err)
-	assert.InDelta(
-		t,
-		132.5,
-		kw(t, f.At[30], ceiling.StallPower),
-		2.5,
-		"130 to 135 kW from a 150 kW stall; common practice, no source",
-	)
+	assert.InDelta(t, 132.5, kw(t, f.At[30], ceiling.StallPower), 2.5,
+		"130 to 135 kW from a 150 kW stall; common practice, no source")
 }
 
 func TestBill(t *testing.T) {

@@ -38,18 +38,12 @@ func TestOwnHeaders(t *testing.T) {
 	assert.True(t, math.IsNaN(table.Columns[trace.SoC][2]), "empty is no value, not zero")
 	assert.Empty(t, table.Faults)
 
-	table, _ = read(
-		t,
-		"time,soc_pct,power_kw\n2026-02-03T18:20:00Z,10,0\n2026-02-03T19:21:30.5+01:00,11,100\n",
-		Options{},
-	)
+	table, _ = read(t, "time,soc_pct,power_kw\n2026-02-03T18:20:00Z,10,0\n2026-02-03T19:21:30.5+01:00,11,100\n",
+		Options{})
 	assert.Equal(t, []float64{0, 90.5}, table.T)
 	assert.Equal(t, time.Date(2026, 2, 3, 18, 20, 0, 0, time.UTC), table.StartedAt)
-	table, _ = read(
-		t,
-		"time,soc_pct\n2026-02-03T18:20:00Z,10\n",
-		Options{StartedAt: time.Date(2026, 2, 3, 18, 19, 0, 0, time.UTC)},
-	)
+	table, _ = read(t, "time,soc_pct\n2026-02-03T18:20:00Z,10\n",
+		Options{StartedAt: time.Date(2026, 2, 3, 18, 19, 0, 0, time.UTC)})
 	assert.Equal(t, []float64{60}, table.T, "absolute times count from the run's start")
 }
 
@@ -291,17 +285,8 @@ func BenchmarkReadOwnCSV(b *testing.B) {
 		"t_s,soc_pct,power_kw,current_a,voltage_v,battery_temp_min_c,battery_temp_max_c,heater_kw,ambient_c\n",
 	)
 	for i := range 100000 {
-		fmt.Fprintf(
-			&text,
-			"%d,%.2f,%.1f,%.1f,%.1f,%.1f,%.1f,0,4.5\n",
-			i,
-			10+float64(i)/1300,
-			150.2,
-			380.4,
-			394.8,
-			21.5,
-			24.5,
-		)
+		fmt.Fprintf(&text, "%d,%.2f,%.1f,%.1f,%.1f,%.1f,%.1f,0,4.5\n", i, 10+float64(i)/1300, 150.2, 380.4, 394.8,
+			21.5, 24.5)
 	}
 	b.SetBytes(int64(text.Len()))
 	for b.Loop() {
@@ -336,11 +321,8 @@ func TestTimesOutsideTheRhythmAreLeftOut(t *testing.T) {
 	assert.Equal(t, 699.0, got.T[697])
 	assert.InDelta(t, 79.9, got.Columns[trace.SoC][697], 1e-9)
 	require.Len(t, got.Faults, 2)
-	assert.Equal(
-		t,
-		"car.csv:351: the time, 1.77014e+09 s into the log, is far outside its rhythm",
-		got.Faults[0].Error(),
-	)
+	assert.Equal(t, "car.csv:351: the time, 1.77014e+09 s into the log, is far outside its rhythm",
+		got.Faults[0].Error())
 	assert.Equal(t, 502, got.Faults[1].Line)
 	assert.Equal(t, 2, got.LeftOut)
 }

@@ -69,11 +69,8 @@ func TestWhatAFileIsShowsInItsContent(t *testing.T) {
 }
 
 func TestChoicesOverrideGuesses(t *testing.T) {
-	b, err := Bytes(
-		"log.csv",
-		[]byte(ownCSV),
-		Choices{Side: trace.StallSide, StartedAt: time.Date(2026, 2, 3, 18, 0, 0, 0, time.UTC)},
-	)
+	b, err := Bytes("log.csv", []byte(ownCSV),
+		Choices{Side: trace.StallSide, StartedAt: time.Date(2026, 2, 3, 18, 0, 0, 0, time.UTC)})
 	require.NoError(t, err)
 	assert.Equal(t, trace.StallSide, b.Run.Recordings[0].Side)
 	assert.Equal(t, 18, b.Run.StartedAt.Hour())

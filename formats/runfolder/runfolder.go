@@ -229,10 +229,8 @@ func blankTimes(doc []byte) []byte {
 // do not go together.
 func (d *document) contradictions(lines map[string]int) (faults []csvlog.Fault) {
 	fault := func(key, format string, args ...any) {
-		faults = append(
-			faults,
-			csvlog.Fault{File: DocumentName, Line: max(1, lines[key]), Reason: fmt.Sprintf(format, args...)},
-		)
+		faults = append(faults,
+			csvlog.Fault{File: DocumentName, Line: max(1, lines[key]), Reason: fmt.Sprintf(format, args...)})
 	}
 	if d.Format != Format {
 		fault("format", "format: %q, expected %q", d.Format, Format)
@@ -302,11 +300,8 @@ func readRecording(folder fs.FS, rec recording, startedAt time.Time, zone string
 	if err != nil {
 		loc = time.UTC
 	}
-	table, err := csvlog.Read(
-		bytes.NewReader(b),
-		l,
-		csvlog.Options{File: rec.File, StartedAt: startedAt, Zone: loc, Rows: csvlog.Rows(b, int64(len(b)))},
-	)
+	table, err := csvlog.Read(bytes.NewReader(b), l,
+		csvlog.Options{File: rec.File, StartedAt: startedAt, Zone: loc, Rows: csvlog.Rows(b, int64(len(b)))})
 	if err != nil {
 		if table != nil && len(table.Faults) > 0 {
 			return nil, &FaultError{table.Faults}

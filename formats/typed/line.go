@@ -279,15 +279,8 @@ func (r *reader) measured(c trace.Channel, unit, digits, w string) {
 	u, _ := units.Find(in.Units, unit)
 	v = u.Convert(v)
 	if v < in.Min || v > in.Max {
-		r.problem = fmt.Sprintf(
-			"%s: %s of %s %s, expected %g to %g",
-			w,
-			in.Name,
-			words.Figure(v, 1),
-			in.Unit,
-			in.Min,
-			in.Max,
-		)
+		r.problem = fmt.Sprintf("%s: %s of %s %s, expected %g to %g", w, in.Name, words.Figure(v, 1), in.Unit,
+			in.Min, in.Max)
 		return
 	}
 	if c == trace.Power {

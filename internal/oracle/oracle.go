@@ -25,12 +25,8 @@ func SciPy(t testing.TB, script string, data, out any) {
 	}
 	in, err := json.Marshal(data)
 	require.NoError(t, err)
-	c := exec.Command(
-		python,
-		"-I",
-		"-c",
-		"import sys, json\nimport numpy as np\ndata = json.load(sys.stdin)\n"+script+"\njson.dump(out, sys.stdout)",
-	)
+	c := exec.Command(python, "-I", "-c",
+		"import sys, json\nimport numpy as np\ndata = json.load(sys.stdin)\n"+script+"\njson.dump(out, sys.stdout)")
 	c.Stdin = bytes.NewReader(in)
 	var fault bytes.Buffer
 	c.Stderr = &fault

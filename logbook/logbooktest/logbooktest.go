@@ -113,10 +113,8 @@ func (s *Server) URL(t testing.TB) string { return s.URLFrom(t, template) }
 func (s *Server) URLFrom(t testing.TB, from string) string {
 	t.Helper()
 	name := fmt.Sprintf("test_%d", s.made.Add(1))
-	require.NoError(
-		t,
-		s.exec(context.Background(), fmt.Sprintf("CREATE DATABASE %s TEMPLATE %s STRATEGY FILE_COPY", name, from)),
-	)
+	require.NoError(t,
+		s.exec(context.Background(), fmt.Sprintf("CREATE DATABASE %s TEMPLATE %s STRATEGY FILE_COPY", name, from)))
 	t.Cleanup(func() { _ = s.exec(context.Background(), "DROP DATABASE "+name+" WITH (FORCE)") })
 	return s.url(name)
 }

@@ -213,12 +213,8 @@ func (s *Room) benchCSV(w http.ResponseWriter, r *http.Request) {
 	out := csv.NewWriter(w)
 	head := []string{"row"}
 	for _, e := range v.Entries {
-		head = append(
-			head,
-			fmt.Sprintf("run %d t_s", e.Row.ID),
-			fmt.Sprintf("run %d difference_s", e.Row.ID),
-			fmt.Sprintf("run %d average_kw", e.Row.ID),
-		)
+		head = append(head, fmt.Sprintf("run %d t_s", e.Row.ID), fmt.Sprintf("run %d difference_s", e.Row.ID),
+			fmt.Sprintf("run %d average_kw", e.Row.ID))
 	}
 	_ = out.Write(head)
 	cell := func(v *float64, d int) string {

@@ -409,10 +409,8 @@ func quick(rec *trace.Recording) []string {
 	on := rec.OnRunClock()
 	out := []string{fmt.Sprintf("%d readings over %s", rec.Len(), words.Duration(on.T[len(on.T)-1]-on.T[0]))}
 	if s := on.Series(trace.SoC); s.Len() > 0 {
-		out = append(
-			out,
-			fmt.Sprintf("state of charge from %s to %s %%", words.Figure(s.V[0], 1), words.Figure(s.V[s.Max()], 1)),
-		)
+		out = append(out,
+			fmt.Sprintf("state of charge from %s to %s %%", words.Figure(s.V[0], 1), words.Figure(s.V[s.Max()], 1)))
 	}
 	if p := on.PowerSeries(); p.Len() > 0 {
 		out = append(out, fmt.Sprintf("power up to %s kW", words.Figure(p.V[p.Max()], 0)))
@@ -447,13 +445,8 @@ func (s *Room) keepArrival(w http.ResponseWriter, r *http.Request) {
 		v.Fault("again", "This file is in the logbook already; say so if you want it twice.")
 	}
 	if v.Problem != "" || !v.OK() {
-		s.Render(
-			w,
-			r,
-			"arrival",
-			http.StatusUnprocessableEntity,
-			ui.Frame{Title: "Bring in " + v.Arrival.Name, Page: "desk", Data: v},
-		)
+		s.Render(w, r, "arrival", http.StatusUnprocessableEntity,
+			ui.Frame{Title: "Bring in " + v.Arrival.Name, Page: "desk", Data: v})
 		return
 	}
 	id, err := s.bringIn(r.Context(), v, &row)

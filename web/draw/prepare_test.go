@@ -88,12 +88,8 @@ func TestTimeline(t *testing.T) {
 	assert.NotContains(t, narrow, "clock-sign", "on a phone the signs stand in a list")
 	for _, p := range elements(t, narrow)["path"] {
 		if p["class"] == "soc-line" {
-			assert.Equal(
-				t,
-				"M30 87L181 152L332 22",
-				p["d"],
-				"the same way on 366 points, 34 of them for the temperatures",
-			)
+			assert.Equal(t, "M30 87L181 152L332 22", p["d"],
+				"the same way on 366 points, 34 of them for the temperatures")
 		}
 	}
 	for i, a := range boxes {

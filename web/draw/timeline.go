@@ -72,9 +72,7 @@ func (l *Timeline) SVG() string {
 		fmt.Fprintf(
 			c,
 			`<line class="wanted" x1="%s" y1="%s" x2="%s" y2="%s"><title>wanted at plug-in: %s %s</title></line>`,
-			num(
-				p.x(0)-26,
-			),
+			num(p.x(0)-26),
 			num(pt(l.WantedC)),
 			num(p.x(0)+26),
 			num(pt(l.WantedC)),
@@ -146,15 +144,8 @@ func (l *Timeline) line(c *canvas, class string, px, py func(float64) float64, v
 }
 
 // name writes a line's name on the side of it that is away from the other line.
-func (l *Timeline) name(
-	c *canvas,
-	p plane,
-	class, text string,
-	v []float64,
-	py func(float64) float64,
-	other []float64,
-	oy func(float64) float64,
-) {
+func (l *Timeline) name(c *canvas, p plane, class, text string, v []float64, py func(float64) float64,
+	other []float64, oy func(float64) float64) {
 	for i, t := range l.T {
 		if p.x(t) < p.x0+14 {
 			continue

@@ -33,12 +33,8 @@ func (s *Room) SiteRoutes(r chi.Router) {
 
 // remove deletes something by the number in the address; what is still in use
 // stays, and the page says why.
-func (s *Room) remove(
-	w http.ResponseWriter,
-	r *http.Request,
-	to, inUse string,
-	del func(context.Context, int64) error,
-) {
+func (s *Room) remove(w http.ResponseWriter, r *http.Request, to, inUse string,
+	del func(context.Context, int64) error) {
 	id, err := ui.IDParam(r, "id")
 	if err == nil {
 		err = del(r.Context(), id)

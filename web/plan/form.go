@@ -152,9 +152,7 @@ func (v *View) MoreSet() bool {
 		"rain",
 	)+v.Values.Get(
 		"fallback",
-	)+v.Values.Get(
-		"day",
-	) != ""
+	)+v.Values.Get("day") != ""
 }
 
 // MoreErrors are what is wrong with the seldom changed numbers, by name.
@@ -331,12 +329,8 @@ func (v *View) fallbackOf(car *run.Car, roads map[[2]int64]float64) *prepare.Fal
 	best := list[chosen]
 	if !best.SameSite {
 		if best.Km = v.used("fallback_km", best.Km); math.IsNaN(best.Km) {
-			v.Fault(
-				"fallback_km",
-				"How far it is from %s to %s is not noted: say it here, or under Sites.",
-				v.Stall.Site.Name,
-				best.Site,
-			)
+			v.Fault("fallback_km", "How far it is from %s to %s is not noted: say it here, or under Sites.",
+				v.Stall.Site.Name, best.Site)
 			return nil
 		}
 	} else {

@@ -228,11 +228,6 @@ func (s *Room) deleteWanted(w http.ResponseWriter, r *http.Request) {
 	if row.StallID != nil {
 		undo["stall"] = strconv.FormatInt(*row.StallID, 10)
 	}
-	s.showMatrix(
-		w,
-		r,
-		http.StatusOK,
-		ui.NewFields(url.Values{"repeats": {"2"}}),
-		&ui.Notice{Text: "No longer wanted.", Undo: "/prepare/matrix", Fields: undo},
-	)
+	s.showMatrix(w, r, http.StatusOK, ui.NewFields(url.Values{"repeats": {"2"}}),
+		&ui.Notice{Text: "No longer wanted.", Undo: "/prepare/matrix", Fields: undo})
 }

@@ -147,11 +147,6 @@ func (s *Room) deleteMethod(w http.ResponseWriter, r *http.Request) {
 	for k, v := range methodValues(m.Document) {
 		undo[k] = v[0]
 	}
-	s.showMethods(
-		w,
-		r,
-		http.StatusOK,
-		methodsView{Fields: ui.NewFields(url.Values{})},
-		&ui.Notice{Text: "The method " + m.Name + " is gone.", Undo: "/prepare/methods", Fields: undo},
-	)
+	s.showMethods(w, r, http.StatusOK, methodsView{Fields: ui.NewFields(url.Values{})},
+		&ui.Notice{Text: "The method " + m.Name + " is gone.", Undo: "/prepare/methods", Fields: undo})
 }

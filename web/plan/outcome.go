@@ -146,10 +146,7 @@ func (o *Outcome) say(v *View) {
 		o.Headline += fmt.Sprintf(
 			"Expect %s in %s min (%s–%s), peak %s kW.",
 			wholeWindow(w.FromPct, w.ToPct),
-			words.Figure(
-				end.TS/60,
-				0,
-			),
+			words.Figure(end.TS/60, 0),
 			words.Figure(end.LowS/60, 0),
 			highMinutes(end.HighS),
 			words.Figure(f.Peak.KW, 0),
@@ -166,12 +163,8 @@ func (o *Outcome) say(v *View) {
 	if late := v.Clock.now.Sub(v.Clock.time(leave, leave)).Minutes(); late > 0 && v.Values.Get("day") == "" {
 		o.Warnings = append(
 			o.Warnings,
-			fmt.Sprintf(
-				"Leaving at %s was %s ago: plugging in is possible from %s on.",
-				at(leave),
-				words.Hours(late*60),
-				clockFace{plug: false, at: v.Clock.now}.face(0, leave),
-			),
+			fmt.Sprintf("Leaving at %s was %s ago: plugging in is possible from %s on.", at(leave),
+				words.Hours(late*60), clockFace{plug: false, at: v.Clock.now}.face(0, leave)),
 		)
 	}
 }
@@ -197,19 +190,13 @@ func (o *Outcome) sayDrive(v *View, at func(float64) string) {
 	if b := a.Phase(prepare.Burn); b != nil {
 		last := a.Phases[len(a.Phases)-1]
 		minutes := (last.ToS - b.FromS) / 60
-		drive += fmt.Sprintf(
-			"; from %s burn %s parked, %s min",
-			at(b.FromS),
-			words.Percent(pl.BurntPct),
-			words.Figure(math.Max(1, minutes), 0),
-		)
+		drive += fmt.Sprintf("; from %s burn %s parked, %s min", at(b.FromS), words.Percent(pl.BurntPct),
+			words.Figure(math.Max(1, minutes), 0))
 	}
 	o.Facts = append(o.Facts, drive)
 	if a.LoopKm >= 1 && a.Phase(prepare.Charge) == nil {
-		o.Facts = append(
-			o.Facts,
-			fmt.Sprintf("or go straight there and burn the rest parked: %s", words.Hours(pl.ParkedS)),
-		)
+		o.Facts = append(o.Facts,
+			fmt.Sprintf("or go straight there and burn the rest parked: %s", words.Hours(pl.ParkedS)))
 	}
 }
 
@@ -246,13 +233,8 @@ func (o *Outcome) sayWarm(v *View, at func(float64) string) {
 		if op.Way != a.Way || op.KWh < 0.05 {
 			continue
 		}
-		o.Pays = fmt.Sprintf(
-			"%s costs %s kWh, %s km, and saves %s min against going straight there. ",
-			a.Way.Verb(),
-			words.Fixed(op.KWh, 1),
-			words.Figure(op.Km, 0),
-			words.Figure(op.SavedS/60, 0),
-		)
+		o.Pays = fmt.Sprintf("%s costs %s kWh, %s km, and saves %s min against going straight there. ",
+			a.Way.Verb(), words.Fixed(op.KWh, 1), words.Figure(op.Km, 0), words.Figure(op.SavedS/60, 0))
 		if op.Pays() {
 			o.Pays += "It pays."
 		} else {
@@ -282,22 +264,12 @@ func (o *Outcome) sayFallback(pl *prepare.Prepared) {
 	case r.SameSite:
 		o.Fallback = r.Name + ", at the same site."
 	case r.Reachable:
-		o.Fallback = fmt.Sprintf(
-			"%s, %s km: takes %s. Reachable from %s with %s left.",
-			r.Name,
-			words.Figure(r.Fallback.Km, 0),
-			words.Percent(r.NeedPct),
-			words.Percent(pl.Plan.FromPct),
-			words.Percent(r.LeftPct),
-		)
+		o.Fallback = fmt.Sprintf("%s, %s km: takes %s. Reachable from %s with %s left.", r.Name,
+			words.Figure(r.Fallback.Km, 0), words.Percent(r.NeedPct), words.Percent(pl.Plan.FromPct),
+			words.Percent(r.LeftPct))
 	default:
-		o.Fallback = fmt.Sprintf(
-			"%s, %s km, is out of reach: it takes %s, and %s are left at the plug.",
-			r.Name,
-			words.Figure(r.Fallback.Km, 0),
-			words.Percent(r.NeedPct),
-			words.Percent(pl.Plan.FromPct),
-		)
+		o.Fallback = fmt.Sprintf("%s, %s km, is out of reach: it takes %s, and %s are left at the plug.", r.Name,
+			words.Figure(r.Fallback.Km, 0), words.Percent(r.NeedPct), words.Percent(pl.Plan.FromPct))
 		o.Warnings = append(o.Warnings, "The fallback is out of reach.")
 	}
 }

@@ -111,10 +111,7 @@ func timelineOf(v *View) *draw.Timeline {
 		), append(
 			t.Coldest,
 			n.ColdestC,
-		), append(
-			t.Warmest,
-			n.WarmestC,
-		)
+		), append(t.Warmest, n.WarmestC)
 	}
 	for _, m := range a.Moments {
 		add(m.TS, m.SoCPct, m.Battery)

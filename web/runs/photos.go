@@ -4,16 +4,20 @@ import (
 	"fmt"
 	"net/http"
 
+	"zincroad/formats/photo"
 	"zincroad/logbook"
 	"zincroad/web/ui"
 )
 
-// photo gives a picture as it was taken.
+// photo gives a picture as it is kept, or with ?small the one for lists.
 func (s *Room) photo(w http.ResponseWriter, r *http.Request) {
 	p, err := s.photoOf(r)
 	if err != nil {
 		s.Fail(w, r, err)
 		return
+	}
+	if r.URL.Query().Has("small") && len(p.Small) > 0 {
+		p.Kind, p.Content = photo.Kind, p.Small
 	}
 	w.Header().Set("Content-Type", p.Kind)
 	w.Header().Set("Cache-Control", "private, max-age=86400")

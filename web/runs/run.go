@@ -159,10 +159,8 @@ func (s *Room) runView(r *http.Request, query url.Values) (*runView, error) {
 	}
 	for _, other := range res.Readings {
 		if other.Clock == x.Clock {
-			v.Sides = append(
-				v.Sides,
-				chart.A(string(other.Side), q.With("side", string(other.Side), nil), other.Side == x.Side),
-			)
+			v.Sides = append(v.Sides,
+				chart.A(string(other.Side), q.With("side", string(other.Side), nil), other.Side == x.Side))
 		}
 	}
 	if v.Photos, err = s.book.Photos(r.Context(), row.ID); err != nil {
@@ -225,10 +223,8 @@ func factsOf(row *logbook.Run, v *runView) []fact {
 		out = append(out, fact{"", "climate " + row.Climate})
 	}
 	if n, lostS := run.Lost(row.Describe().Marks, v.Reading.ZeroS); n > 0 {
-		out = append(
-			out,
-			fact{words.Clock(lostS), fmt.Sprintf("lost before it to %d failed %s", n, words.Plural(n, "attempt"))},
-		)
+		out = append(out,
+			fact{words.Clock(lostS), fmt.Sprintf("lost before it to %d failed %s", n, words.Plural(n, "attempt"))})
 	}
 	return out
 }

@@ -50,13 +50,8 @@ func (s *Room) showEnd(w http.ResponseWriter, r *http.Request, status int, row *
 		s.Fail(w, r, err)
 		return
 	}
-	s.Render(
-		w,
-		r,
-		"stall-end",
-		status,
-		ui.Frame{Title: "The end of the run", Page: "stall", Data: endView{f, row, photos}},
-	)
+	s.Render(w, r, "stall-end", status,
+		ui.Frame{Title: "The end of the run", Page: "stall", Data: endView{f, row, photos}})
 }
 
 // EndRun stores the last notes and goes to the run's page.
@@ -116,12 +111,8 @@ func endedAt(marks []logbook.Mark, otherwise float64) float64 {
 	return at
 }
 
-func (s *Room) storeEnd(
-	ctx context.Context,
-	row *logbook.Run,
-	bySide map[trace.Side]map[trace.Channel]float64,
-	note string,
-) error {
+func (s *Room) storeEnd(ctx context.Context, row *logbook.Run, bySide map[trace.Side]map[trace.Channel]float64,
+	note string) error {
 	heard := s.Now().UTC().Sub(*row.StartedAt).Seconds()
 	at := endedAt(row.Marks, heard)
 	for _, side := range []trace.Side{trace.StallSide, trace.CarSide} {

@@ -64,13 +64,8 @@ func (s *Room) showFeeds(w http.ResponseWriter, r *http.Request, status int, row
 		s.Fail(w, r, err)
 		return
 	}
-	s.Render(
-		w,
-		r,
-		"stall-feeds",
-		status,
-		ui.Frame{Title: "Sources", Page: "stall", Data: feedsView{f, row, feeds, r.Host}},
-	)
+	s.Render(w, r, "stall-feeds", status,
+		ui.Frame{Title: "Sources", Page: "stall", Data: feedsView{f, row, feeds, r.Host}})
 }
 
 // addFeed adds an adapter or a charge point to a live run.

@@ -264,11 +264,8 @@ func (s *Room) moveStall(w http.ResponseWriter, r *http.Request) {
 	}
 	if err == nil {
 		at := s.sentOf(f, row)
-		err = s.book.LiveMark(
-			r.Context(),
-			&logbook.Mark{RunID: row.ID, TS: at.TS, Kind: run.Note, Note: "moved to " + st.FullName()},
-			at.Key,
-		)
+		err = s.book.LiveMark(r.Context(),
+			&logbook.Mark{RunID: row.ID, TS: at.TS, Kind: run.Note, Note: "moved to " + st.FullName()}, at.Key)
 	}
 	s.answer(w, r, row, err, "")
 }

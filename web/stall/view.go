@@ -281,10 +281,8 @@ func (v *liveView) strip(r *run.Run) *draw.Strip {
 		if m.TS < x.ZeroS {
 			continue // before plug-in there is no road; the list has them
 		}
-		s.Marks = append(
-			s.Marks,
-			draw.Sign{TS: m.TS - x.ZeroS, Letter: draw.SignLetter(m.Kind), Title: m.Kind + " " + m.Note},
-		)
+		s.Marks = append(s.Marks,
+			draw.Sign{TS: m.TS - x.ZeroS, Letter: draw.SignLetter(m.Kind), Title: m.Kind + " " + m.Note})
 	}
 	if v.State.Phase == follow.Arrived || v.State.Phase == follow.Waiting && v.State.Leg < 2 {
 		s.Marks = nil

@@ -17,10 +17,8 @@ import (
 
 // Wall is the wall clock at a time since plug-in.
 func (v *liveView) Wall(ts float64) string {
-	return ui.Local(
-		v.started.Add(time.Duration((ts+v.zero())*float64(time.Second))),
-		v.Row.Timezone,
-	).Format(ui.WallClock)
+	return ui.Local(v.started.Add(time.Duration((ts+v.zero())*float64(time.Second))),
+		v.Row.Timezone).Format(ui.WallClock)
 }
 
 // WallRun is the wall clock at a time since the run's start.
@@ -149,10 +147,8 @@ func (v *liveView) AlertText() string {
 	}
 	text := fmt.Sprintf("%s kW %s forecast since %s.", words.Figure(math.Abs(a.ByKW), 0), where, v.Wall(a.SinceTS))
 	if !v.State.Coldest.Known() {
-		text += fmt.Sprintf(
-			" It takes the battery for %s °C: read its temperature.",
-			words.Figure(v.Plan.Battery.ColdestC, 0),
-		)
+		text += fmt.Sprintf(" It takes the battery for %s °C: read its temperature.",
+			words.Figure(v.Plan.Battery.ColdestC, 0))
 	}
 	return text
 }
@@ -184,12 +180,8 @@ func (v *liveView) PhaseText() string {
 		return "unplugged"
 	}
 	if st.Attempts > 0 {
-		return fmt.Sprintf(
-			"%d failed %s, %s lost",
-			st.Attempts,
-			words.Plural(st.Attempts, "attempt"),
-			words.Duration(math.Round(st.LostS)),
-		)
+		return fmt.Sprintf("%d failed %s, %s lost", st.Attempts, words.Plural(st.Attempts, "attempt"),
+			words.Duration(math.Round(st.LostS)))
 	}
 	return "not plugged in yet"
 }

@@ -84,11 +84,8 @@ func TestBenchInTheCookie(t *testing.T) {
 
 func TestTariffInWords(t *testing.T) {
 	assert.Equal(t, "", tariffName(nil))
-	assert.Equal(
-		t,
-		"EUR 0.47 per kWh, 1.00 a session",
-		tariffName(&run.Tariff{Currency: "EUR", PerKWh: run.N(0.47), SessionFee: run.N(1)}),
-	)
+	assert.Equal(t, "EUR 0.47 per kWh, 1.00 a session",
+		tariffName(&run.Tariff{Currency: "EUR", PerKWh: run.N(0.47), SessionFee: run.N(1)}))
 	assert.Equal(t, "EUR 0.32 per min up to 90 kW, 0.64 per min", tariffName(&run.Tariff{Currency: "EUR",
 		PerMin: []run.Tier{{UpToKW: run.N(90), Price: run.N(0.32)}, {Price: run.N(0.64)}}}))
 }

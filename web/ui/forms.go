@@ -46,13 +46,8 @@ func (s *Pages) FormOf(book runGiver, w http.ResponseWriter, r *http.Request) (*
 
 // Keep stores what a form says and goes on to the address that store gives. False
 // means that the form has faults to be shown, a name that is taken among them.
-func (s *Pages) Keep(
-	w http.ResponseWriter,
-	r *http.Request,
-	f *Fields,
-	name, taken string,
-	store func() (string, error),
-) bool {
+func (s *Pages) Keep(w http.ResponseWriter, r *http.Request, f *Fields, name, taken string,
+	store func() (string, error)) bool {
 	if !f.OK() {
 		return false
 	}

@@ -23,10 +23,8 @@ func Attach(w http.ResponseWriter, kind, name string) {
 // SendSVG sends a picture that needs no page; with ?show it is shown, else saved.
 func (s *Pages) SendSVG(w http.ResponseWriter, r *http.Request, name, svg, caption string) {
 	// The picture brings its own styles and font, and nothing else.
-	w.Header().Set(
-		"Content-Security-Policy",
-		"default-src 'none'; style-src 'unsafe-inline'; font-src data:; frame-ancestors 'none'",
-	)
+	w.Header().Set("Content-Security-Policy",
+		"default-src 'none'; style-src 'unsafe-inline'; font-src data:; frame-ancestors 'none'")
 	if r.URL.Query().Has("show") {
 		w.Header().Set("Content-Type", "image/svg+xml")
 	} else {

@@ -5,8 +5,8 @@ import (
 	"fmt"
 	"io"
 	"net/http"
-	"slices"
 
+	"zincroad/formats/photo"
 	"zincroad/logbook"
 )
 
@@ -31,9 +31,14 @@ func ReadPhoto(w http.ResponseWriter, r *http.Request) (p *logbook.Photo, fault 
 	if err != nil {
 		return nil, fmt.Sprintf("%q could not be read; choose it once more.", head.Filename)
 	}
-	kind := http.DetectContentType(content)
-	if !slices.Contains(logbook.PhotoKinds, kind) {
+	kept, err := photo.Keep(content)
+	switch {
+	case errors.Is(err, photo.ErrKind):
 		return nil, fmt.Sprintf("%q is no picture that can be shown: expected JPEG, PNG or WebP.", head.Filename)
+	case errors.Is(err, photo.ErrSize):
+		return nil, fmt.Sprintf("%q has more pixels than can be read; choose a smaller one.", head.Filename)
+	case err != nil:
+		return nil, fmt.Sprintf("%q cannot be read, it may not be whole; choose it once more.", head.Filename)
 	}
-	return &logbook.Photo{Kind: kind, Content: content}, ""
+	return &logbook.Photo{Kind: photo.Kind, Content: kept.Content, Small: kept.Small}, ""
 }
