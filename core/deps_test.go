@@ -20,10 +20,10 @@ import (
 var allowed = map[string][]string{
 	"core":    {"core"},
 	"formats": {"core", "formats"},
-	"logbook": {"core", "formats", "logbook"},
+	"logbook": {"core", "formats", "internal", "logbook"},
 	"demo":    {"core", "formats"},
-	"live":    {"core", "formats", "logbook"},
-	"standin": {"core", "formats"},
+	"live":    {"core", "formats", "internal", "logbook"},
+	"standin": {"core", "formats", "internal"},
 	"web":     {"core", "formats", "logbook", "web"},
 	"cmd":     {"core", "formats", "logbook", "live", "standin", "demo", "web"},
 }

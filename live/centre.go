@@ -114,30 +114,12 @@ var (
 // heartbeat is how often a charge point is to show that it is there, in s.
 const heartbeat = 60
 
-func (c *Centre) act(ctx context.Context, name, action string, payload json.RawMessage) (any, error) {
-	now := c.Recorder.now().Format(time.RFC3339)
-	switch action {
-	case "BootNotification":
-		return map[string]any{"status": "Accepted", "currentTime": now, "interval": heartbeat}, nil
-	case "Heartbeat":
-		return map[string]any{"currentTime": now}, nil
-	case "Authorize":
-		return map[string]any{"idTagInfo": map[string]any{"status": "Accepted"}}, nil
-	case "StatusNotification":
-		return struct{}{}, c.status(ctx, name, payload)
-	case "StartTransaction":
-		tx, err := c.startTransaction(ctx, name, payload)
-		return map[string]any{"transactionId": tx, "idTagInfo": map[string]any{"status": "Accepted"}}, err
-	case "StopTransaction":
-		return map[string]any{"idTagInfo": map[string]any{"status": "Accepted"}}, c.stopTransaction(ctx, name, payload)
-	case "MeterValues":
-		return struct{}{}, c.meterValues(ctx, name, payload)
-	case "DataTransfer":
-		return map[string]any{"status": "UnknownVendorId"}, nil
-	case "FirmwareStatusNotification", "DiagnosticsStatusNotification":
-		return struct{}{}, nil
+func (c *Centre) act(ctx context.Context, name, kind string, payload json.RawMessage) (any, error) {
+	do, known := actions[kind]
+	if !known {
+		return nil, errUnknownAction
 	}
-	return nil, errUnknownAction
+	return do(c, ctx, name, payload)
 }
 
 // gone notes that a charge point is away.
@@ -150,15 +132,7 @@ func (c *Centre) gone(ctx context.Context, name string) {
 }
 
 // status notes what the stall says of itself.
-func (c *Centre) status(ctx context.Context, name string, payload json.RawMessage) error {
-	var p struct {
-		ConnectorID int    `json:"connectorId"`
-		Status      string `json:"status"`
-		ErrorCode   string `json:"errorCode"`
-	}
-	if err := json.Unmarshal(payload, &p); err != nil {
-		return fmt.Errorf("%w: %w", errPayload, err)
-	}
+func (c *Centre) status(ctx context.Context, name string, p statusNotification) error {
 	f, err := c.Recorder.Book.FeedAt(ctx, name, p.ConnectorID)
 	if err != nil || f == nil {
 		return err
@@ -210,28 +184,8 @@ func (c *Centre) mark(ctx context.Context, f *logbook.Feed, kind, note string) e
 	return c.Recorder.Book.LiveMark(ctx, m, fmt.Sprintf("feed-%d-%s-%.0f-%s", f.ID, kind, at, note))
 }
 
-// meterValue is one moment of a charge point's meter.
-type meterValue struct {
-	Timestamp time.Time      `json:"timestamp"`
-	Sampled   []sampledValue `json:"sampledValue"`
-}
-
-type sampledValue struct {
-	Value     string `json:"value"`
-	Measurand string `json:"measurand"`
-	Unit      string `json:"unit"`
-	Phase     string `json:"phase"`
-}
-
-func (c *Centre) meterValues(ctx context.Context, name string, payload json.RawMessage) error {
-	var p struct {
-		ConnectorID   int          `json:"connectorId"`
-		TransactionID *int         `json:"transactionId"`
-		MeterValue    []meterValue `json:"meterValue"`
-	}
-	if err := json.Unmarshal(payload, &p); err != nil {
-		return fmt.Errorf("%w: %w", errPayload, err)
-	}
+// meterValues stores what a connector's meter says.
+func (c *Centre) meterValues(ctx context.Context, name string, p meterValues) error {
 	if p.TransactionID != nil {
 		if known, ok, err := c.Recorder.Book.ConnectorOf(ctx, name, *p.TransactionID); err != nil {
 			return err
@@ -256,15 +210,7 @@ func (c *Centre) meterValues(ctx context.Context, name string, payload json.RawM
 
 // startTransaction answers with a number that the connector is found by again, and
 // stores the meter.
-func (c *Centre) startTransaction(ctx context.Context, name string, payload json.RawMessage) (id int, err error) {
-	var p struct {
-		ConnectorID int       `json:"connectorId"`
-		MeterStart  *float64  `json:"meterStart"`
-		Timestamp   time.Time `json:"timestamp"`
-	}
-	if err := json.Unmarshal(payload, &p); err != nil {
-		return 0, fmt.Errorf("%w: %w", errPayload, err)
-	}
+func (c *Centre) startTransaction(ctx context.Context, name string, p startTransaction) (id int, err error) {
 	if p.ConnectorID < 1 || p.MeterStart == nil || p.Timestamp.IsZero() {
 		return 0, fmt.Errorf("%w: connectorId, meterStart and timestamp are needed", errPayload)
 	}
@@ -276,15 +222,7 @@ func (c *Centre) startTransaction(ctx context.Context, name string, payload json
 
 // stopTransaction stores the meter where the transaction ran: its end does not say on
 // which connector, and a neighbour's is none of this run's business.
-func (c *Centre) stopTransaction(ctx context.Context, name string, payload json.RawMessage) error {
-	var p struct {
-		TransactionID *int      `json:"transactionId"`
-		MeterStop     *float64  `json:"meterStop"`
-		Timestamp     time.Time `json:"timestamp"`
-	}
-	if err := json.Unmarshal(payload, &p); err != nil {
-		return fmt.Errorf("%w: %w", errPayload, err)
-	}
+func (c *Centre) stopTransaction(ctx context.Context, name string, p stopTransaction) error {
 	if p.TransactionID == nil || p.MeterStop == nil || p.Timestamp.IsZero() {
 		return fmt.Errorf("%w: transactionId, meterStop and timestamp are needed", errPayload)
 	}

@@ -17,6 +17,7 @@ import (
 	"zincroad/core/run"
 	"zincroad/core/words"
 	"zincroad/formats/profile"
+	"zincroad/internal/again"
 	"zincroad/logbook"
 )
 
@@ -186,26 +187,18 @@ func (r *Recorder) adapter(ctx context.Context, f logbook.Feed) {
 	done := make(chan struct{})
 	go func() { defer close(done); keep.run(ctx) }()
 	defer func() { <-done }()
-	wait := firstWait
-	for ctx.Err() == nil {
-		began := time.Now()
+	wait := again.Wait{First: firstWait, Most: longWait, Lasting: 20 * time.Second}
+	_ = again.Do(ctx, wait, func(ctx context.Context) error {
 		err := r.session(ctx, f, p, keep)
-		if ctx.Err() != nil {
-			return
-		}
-		if errors.Is(err, logbook.ErrEnded) {
-			return
+		switch {
+		case ctx.Err() != nil:
+			return ctx.Err()
+		case errors.Is(err, logbook.ErrEnded):
+			return again.ErrEnough
 		}
 		r.say(ctx, &f, logbook.FeedLost, err.Error())
-		if time.Since(began) > 20*time.Second {
-			wait = firstWait
-		}
-		select {
-		case <-ctx.Done():
-		case <-time.After(wait):
-		}
-		wait = min(2*wait, longWait)
-	}
+		return err
+	})
 }
 
 // quietest is how long nothing may be heard of a profile's channels before that is
@@ -318,42 +311,48 @@ func (k *keeper) ended() bool {
 	return k.over
 }
 
+// storeWait is how long is waited before what could not be stored is tried again.
+var storeWait = again.Wait{First: 100 * time.Millisecond, Most: 2 * time.Second}
+
 // run stores until the context ends, and then once more.
 func (k *keeper) run(ctx context.Context) {
-	wait := 100 * time.Millisecond
 	for {
-		err := k.flush(ctx)
-		switch {
-		case errors.Is(err, logbook.ErrEnded):
-			k.mu.Lock()
-			k.over, k.pending = true, nil
-			k.mu.Unlock()
+		err := again.Do(ctx, storeWait, func(ctx context.Context) error { return k.store(ctx) })
+		if k.ended() {
 			return
-		case err != nil && ctx.Err() == nil:
-			k.mu.Lock()
-			kept, lost := len(k.pending), k.lost
-			k.mu.Unlock()
-			k.r.Log.Warn("storing readings, they are kept", "run", k.feed.RunID, "kept", kept, "lost", lost,
-				"error", err)
-			select {
-			case <-ctx.Done():
-			case <-time.After(wait):
-			}
-			wait = min(2*wait, 2*time.Second)
-			continue
 		}
-		wait = 100 * time.Millisecond
 		select {
 		case <-ctx.Done():
-			end, cancel := context.WithTimeout(context.WithoutCancel(ctx), 3*time.Second)
-			defer cancel()
-			if err := k.flush(end); err != nil && !errors.Is(err, logbook.ErrEnded) {
-				k.r.Log.Warn("storing the last readings", "run", k.feed.RunID, "error", err)
-			}
-			return
 		case <-k.news:
+			if err == nil {
+				continue
+			}
 		}
+		end, cancel := context.WithTimeout(context.WithoutCancel(ctx), 3*time.Second)
+		defer cancel()
+		if err := k.flush(end); err != nil && !errors.Is(err, logbook.ErrEnded) {
+			k.r.Log.Warn("storing the last readings", "run", k.feed.RunID, "error", err)
+		}
+		return
 	}
+}
+
+// store is one try to store what is pending. A run that has ended wants none of it.
+func (k *keeper) store(ctx context.Context) error {
+	err := k.flush(ctx)
+	switch {
+	case errors.Is(err, logbook.ErrEnded):
+		k.mu.Lock()
+		defer k.mu.Unlock()
+		k.over, k.pending = true, nil
+		return again.ErrEnough
+	case err != nil && ctx.Err() == nil:
+		k.mu.Lock()
+		kept, lost := len(k.pending), k.lost
+		k.mu.Unlock()
+		k.r.Log.Warn("storing readings, they are kept", "run", k.feed.RunID, "kept", kept, "lost", lost, "error", err)
+	}
+	return err
 }
 
 // flush stores what is pending, in order; what was stored is forgotten only then.

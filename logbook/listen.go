@@ -1,13 +1,17 @@
 package logbook
 
 import (
+	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"strconv"
 	"time"
 
 	"github.com/jackc/pgx/v5/stdlib"
 	"gorm.io/gorm"
+
+	"zincroad/internal/again"
 )
 
 // changed is the channel on which every copy of the program hears of a live run.
@@ -33,25 +37,18 @@ func notifyLive(tx *gorm.DB, runID int64) error {
 // 0 when the connection was lost meanwhile, and anything may have changed. It
 // connects again with a growing wait.
 func (b *Book) Listen(ctx context.Context, tell func(runID int64)) error {
-	wait := 100 * time.Millisecond
-	for ctx.Err() == nil {
-		began := time.Now()
+	wait := again.Wait{First: 100 * time.Millisecond, Most: 5 * time.Second, Lasting: 10 * time.Second}
+	return again.Do(ctx, wait, func(ctx context.Context) error {
 		err := b.listenOnce(ctx, tell)
-		if ctx.Err() != nil {
-			break
+		if ctx.Err() == nil {
+			b.log.Warn("listening to the database", "error", err)
 		}
-		if time.Since(began) > 10*time.Second {
-			wait = 100 * time.Millisecond
-		}
-		b.log.Warn("listening to the database", "error", err, "again in", wait)
-		select {
-		case <-ctx.Done():
-		case <-time.After(wait):
-		}
-		wait = min(2*wait, 5*time.Second)
-	}
-	return ctx.Err()
+		return cmp.Or(err, errSilent)
+	})
 }
+
+// errSilent is what listening that ended without an error comes to.
+var errSilent = errors.New("no news any more")
 
 func (b *Book) listenOnce(ctx context.Context, tell func(int64)) error {
 	pool, err := b.db.DB()

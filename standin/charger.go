@@ -1,6 +1,7 @@
 package standin
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -12,6 +13,8 @@ import (
 	"time"
 
 	"github.com/coder/websocket"
+
+	"zincroad/internal/again"
 )
 
 // Charger is a charger that speaks the open charge-point protocol 1.6 (JSON over
@@ -48,26 +51,20 @@ const firstWait = 300 * time.Millisecond
 
 // Run speaks until the context ends.
 func (c *Charger) Run(ctx context.Context) error {
-	wait := firstWait
+	wait := again.Wait{First: firstWait, Most: 5 * time.Second, Lasting: firstWait}
 	var talk talk
-	for ctx.Err() == nil {
-		talk.booted = false
+	_ = again.Do(ctx, wait, func(ctx context.Context) error {
 		err := c.connect(ctx, &talk)
-		if ctx.Err() != nil {
-			break
+		if ctx.Err() == nil {
+			c.Log.Info("charge point", "away", err)
 		}
-		if talk.booted {
-			wait = firstWait
-		}
-		c.Log.Info("charge point", "away", err)
-		select {
-		case <-ctx.Done():
-		case <-time.After(wait):
-		}
-		wait = min(2*wait, 5*time.Second)
-	}
+		return cmp.Or(err, errHungUp)
+	})
 	return nil
 }
+
+// errHungUp is what a connection that ended without an error comes to.
+var errHungUp = errors.New("hung up")
 
 // talk is what the charge point has told so far.
 type talk struct {
