@@ -77,3 +77,26 @@ func TestRangesOfChannelsAndConditions(t *testing.T) {
 		assert.Equal(t, [2]float64{f.Min, f.Max}, [2]float64{in.Min, in.Max}, "%s and %s", path, channel)
 	}
 }
+
+// Every channel has a column, and every column of readings beside the reading's own place
+// and time is a channel's.
+func TestChannelsAreColumns(t *testing.T) {
+	db, err := sql.Open("pgx", server.URL(t))
+	require.NoError(t, err)
+	defer db.Close()
+	rows, err := db.Query(`SELECT column_name FROM information_schema.columns WHERE table_name = 'readings'
+		AND column_name NOT IN ('recording_id', 'n', 't_s', 'heard_s')`)
+	require.NoError(t, err)
+	defer rows.Close()
+	var columns, channels []string
+	for rows.Next() {
+		var name string
+		require.NoError(t, rows.Scan(&name))
+		columns = append(columns, name)
+	}
+	require.NoError(t, rows.Err())
+	for _, in := range trace.Channels {
+		channels = append(channels, string(in.Channel))
+	}
+	assert.ElementsMatch(t, channels, columns)
+}

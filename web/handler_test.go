@@ -21,6 +21,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"zincroad/core/run"
 	"zincroad/demo"
 	"zincroad/logbook"
 	"zincroad/logbook/logbooktest"
@@ -312,4 +313,22 @@ func TestOldFiguresStandUntilTheyAreAnew(t *testing.T) {
 	page = get(h, "/").Body.String()
 	assert.Contains(t, page, "19 runs are being worked out anew", "who opens a run has its new figures")
 	assert.NotContains(t, page, ">123<")
+}
+
+// Every number of a car, a stall, an adapter and a run that the logbook keeps has its place
+// in a form.
+func TestFieldsAreInTheForms(t *testing.T) {
+	h, _ := handler(t, true)
+	pages := map[string]string{"cars": "/garage/cars/new", "stalls": "/sites/1/stalls/new", "adapters": "/garage",
+		"runs": "/runs/1/edit"}
+	asked := 0
+	for _, f := range run.Fields {
+		page, known := pages[f.Table]
+		if !known { // what is inside a document, and what comes with a recording's file
+			continue
+		}
+		asked++
+		assert.Contains(t, get(h, page).Body.String(), `name="`+f.Column+`"`, "%s on %s", f.Path, page)
+	}
+	assert.Greater(t, asked, 25)
 }

@@ -6,6 +6,7 @@ import (
 	"os"
 	"runtime/debug"
 	"slices"
+	"strings"
 	"text/tabwriter"
 
 	"github.com/spf13/cobra"
@@ -18,12 +19,36 @@ import (
 	"zincroad/formats/typed"
 )
 
+// readHelp says what the figures mean, as the pages do.
+func readHelp() string {
+	var b strings.Builder
+	b.WriteString("Work out the figures of a run folder, a zip of one, a CSV or a text of typed readings.\n")
+	for _, f := range curve.Figures {
+		b.WriteString("\n" + f.Name)
+		if f.Unit != "" {
+			b.WriteString(", " + f.Unit)
+		}
+		b.WriteString(":\n")
+		line := " "
+		for word := range strings.FieldsSeq(f.Definition) {
+			if len(line)+len(word) > 86 {
+				b.WriteString(line + "\n")
+				line = " "
+			}
+			line += " " + word
+		}
+		b.WriteString(line + "\n")
+	}
+	return b.String()
+}
+
 func readCommand() *cobra.Command {
 	var clock, side string
 	var asJSON bool
 	c := &cobra.Command{
 		Use:   "read RUN",
 		Short: "Work out the figures of a run folder, a zip of one, a CSV or a text of typed readings",
+		Long:  readHelp(),
 		Args:  cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
 			if err := oneOf("--clock", clock, "plug", "power"); err != nil {

@@ -1,0 +1,95 @@
+// Package docs_test holds the documentation against what it documents.
+package docs_test
+
+import (
+	"flag"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zincroad/core/ceiling"
+	"zincroad/core/curve"
+	"zincroad/core/follow"
+	"zincroad/core/prepare"
+	"zincroad/core/trace"
+)
+
+var update = flag.Bool("update", false, "write the tables of the documents anew")
+
+// table compares what stands between two markers of a document with what it has to be.
+func table(t *testing.T, file, name, want string) {
+	t.Helper()
+	text, err := os.ReadFile(file)
+	require.NoError(t, err)
+	begin, end := "<!-- "+name+": written by go test ./docs -update -->\n", "<!-- end of "+name+" -->"
+	before, rest, ok := strings.Cut(string(text), begin)
+	require.True(t, ok, "%s has no %q", file, begin)
+	got, after, ok := strings.Cut(rest, end)
+	require.True(t, ok, "%s has no %q", file, end)
+	if *update {
+		require.NoError(t, os.WriteFile(file, []byte(before+begin+want+end+after), 0o644))
+		return
+	}
+	assert.Equal(t, want, got, "go test ./docs -update writes it anew")
+}
+
+func TestChannelsAreDocumented(t *testing.T) {
+	var b strings.Builder
+	b.WriteString("| header | what it is | unit | from | to | charge point's measurand |\n| --- | --- | --- | --- | --- | --- |\n")
+	for _, in := range trace.Channels {
+		fmt.Fprintf(&b, "| `%s` | %s | %s | %g | %g | %s |\n", in.Channel, in.Name, in.Unit, in.Min, in.Max, in.Measurand)
+	}
+	table(t, "formats.md", "channels", b.String())
+}
+
+func TestCausesAreDocumented(t *testing.T) {
+	var b strings.Builder
+	b.WriteString("| cause | letter | in words | whose |\n| --- | --- | --- | --- |\n")
+	for _, s := range ceiling.Signs {
+		fmt.Fprintf(&b, "| `%s` | %s | %s | %s |\n", s.Cause, s.Letter, s.Words, s.Whose)
+	}
+	table(t, "definitions.md", "causes", b.String())
+}
+
+// Every figure that explains itself says how it is worked out just as the definitions do.
+func TestFormulasAreDocumented(t *testing.T) {
+	text, err := os.ReadFile("definitions.md")
+	require.NoError(t, err)
+	plain := strings.Join(strings.Fields(string(text)), " ")
+	compared := 0
+	for _, f := range append(append(curve.Figures.Texts(), prepare.Figures.Texts()...), follow.Figures.Texts()...) {
+		compared++
+		assert.Contains(t, plain, f.Formula, f.Name)
+		assert.NotEmpty(t, f.Definition, f.Name)
+		assert.Regexp(t, `^[a-z-]+$`, f.Key)
+	}
+	assert.Greater(t, compared, 15)
+}
+
+// Every file and test that a recipe names is there.
+func TestRecipesNameWhatThereIs(t *testing.T) {
+	text, err := os.ReadFile("recipes.md")
+	require.NoError(t, err)
+	tests, err := exec.Command("grep", "-rhoE", "^func (Test|Fuzz)[A-Za-z0-9]+", "--include=*_test.go", "..").Output()
+	require.NoError(t, err)
+	found := 0
+	for _, m := range regexp.MustCompile("`([^`]+)`").FindAllStringSubmatch(string(text), -1) {
+		switch name := m[1]; {
+		case strings.HasPrefix(name, "Test"):
+			found++
+			assert.Contains(t, string(tests), "func "+name+"\n", "recipes.md")
+		case strings.Contains(name, "/") && !strings.Contains(name, "NAME") && !strings.Contains(name, "KEY"):
+			found++
+			_, err := os.Stat(filepath.Join("..", name))
+			assert.NoError(t, err, "recipes.md")
+		}
+	}
+	assert.Greater(t, found, 30)
+}
