@@ -1,6 +1,7 @@
 package stall_test
 
 import (
+	"math"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -163,4 +164,18 @@ func TestRemarksOnRatings(t *testing.T) {
 			assert.Contains(t, got[i], tt.says[i], tt.name)
 		}
 	}
+}
+
+// Which tier is out of order, and what it would have to be above.
+func TestTierFaults(t *testing.T) {
+	_, _, ok := stall.TierFault([]run.Tier{{UpToKW: n(60)}, {UpToKW: n(90)}, {}})
+	assert.True(t, ok)
+	at, above, ok := stall.TierFault([]run.Tier{{UpToKW: n(90)}, {UpToKW: n(60)}})
+	assert.False(t, ok)
+	assert.Equal(t, 1, at)
+	assert.Equal(t, 90.0, above)
+	at, above, ok = stall.TierFault([]run.Tier{{}, {UpToKW: n(60)}})
+	assert.False(t, ok)
+	assert.Zero(t, at)
+	assert.True(t, math.IsNaN(above), "only the last may be without a power")
 }
