@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"log/slog"
 	"net"
+	"regexp"
 	"strconv"
 	"strings"
 	"time"
@@ -139,43 +140,55 @@ func hexOnly(s string) bool {
 
 // at carries an adapter's own command out.
 func (s *line) at(c string) {
-	on := strings.HasSuffix(c, "1")
+	if said, ok := facts[c]; ok {
+		s.say(said)
+		return
+	}
+	setting := strings.TrimRight(c, "01")
 	switch {
 	case c == "Z" || c == "WS":
 		s.reset()
-		s.say("\rdiagnostic adapter stand-in 1")
-		return
-	case c == "I":
-		s.say("diagnostic adapter stand-in 1")
-		return
-	case c == "RV":
-		s.say("12.6V")
-		return
-	case c == "DP":
-		s.say("ISO 15765-4 (CAN 11/500)")
+		s.say("\r" + device)
 		return
 	case c == "D":
 		s.reset()
-	case c == "E0" || c == "E1":
-		s.echo = on
-	case c == "L0" || c == "L1":
-		s.feeds = on
-	case c == "S0" || c == "S1":
-		s.spaces = on
-	case c == "H0" || c == "H1":
-		s.headers = on
-	case c == "CFC0" || c == "CFC1":
-		s.flow = on
+	case s.setting(setting) != nil && len(c) == len(setting)+1:
+		*s.setting(setting) = strings.HasSuffix(c, "1")
 	case strings.HasPrefix(c, "SH") && len(c) == 5 && hexOnly("0"+c[2:]):
 		s.header = c[2:]
-	case c == "AT0" || c == "AT1" || c == "AT2" || strings.HasPrefix(c, "ST") || strings.HasPrefix(c, "SP") ||
-		strings.HasPrefix(c, "CRA") ||
-		strings.HasPrefix(c, "FC") || c == "CAF1" || c == "AL" || c == "M0":
+	case ignored.MatchString(c):
 	default:
 		s.say("?")
 		return
 	}
 	s.say("OK")
+}
+
+// device is what the stand-in calls itself.
+const device = "diagnostic adapter stand-in 1"
+
+// facts are what it says of itself and the car's network.
+var facts = map[string]string{"I": device, "RV": "12.6V", "DP": "ISO 15765-4 (CAN 11/500)"}
+
+// ignored are the commands that change nothing that anybody sees here: timing, protocol,
+// filters.
+var ignored = regexp.MustCompile(`^(AT[012]|ST.*|SP.*|CRA.*|FC.*|CAF1|AL|M0)$`)
+
+// setting is what a command with 0 or 1 behind it switches; nil for none.
+func (s *line) setting(name string) *bool {
+	switch name {
+	case "E":
+		return &s.echo
+	case "L":
+		return &s.feeds
+	case "S":
+		return &s.spaces
+	case "H":
+		return &s.headers
+	case "CFC":
+		return &s.flow
+	}
+	return nil
 }
 
 // request puts a message on the car's bus and writes what comes back.

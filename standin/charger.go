@@ -104,42 +104,15 @@ func (c *Charger) connect(ctx context.Context, t *talk) error {
 // tell says what is new: a change of status, a beginning, a meter value, an end.
 func (c *Charger) tell(ctx context.Context, ws *websocket.Conn, t *talk) error {
 	s := c.World.Now()
-	if s.Status != t.status {
-		code := "NoError"
-		if s.Status == "Faulted" {
-			code = "InternalError"
-		}
-		if _, err := c.ask(ctx, ws, "StatusNotification",
-			map[string]any{"connectorId": 1, "errorCode": code, "status": s.Status, "timestamp": c.clock()}); err != nil {
-			return err
-		}
-		t.status = s.Status
+	if err := c.tellStatus(ctx, ws, t, s.Status); err != nil {
+		return err
 	}
 	if s.Plugged && s.StallKW > 0 && !t.charging {
-		answer, err := c.ask(
-			ctx,
-			ws,
-			"StartTransaction",
-			map[string]any{
-				"connectorId": 1,
-				"idTag":       "WORKSHOP",
-				"meterStart":  int(s.Register * 1000),
-				"timestamp":   c.clock(),
-			},
-		)
-		if err != nil {
+		if err := c.begin(ctx, ws, t, s.Register); err != nil {
 			return err
 		}
-		var got struct {
-			TransactionID int `json:"transactionId"`
-		}
-		if err := json.Unmarshal(answer, &got); err != nil {
-			return fmt.Errorf("StartTransaction: %w", err)
-		}
-		t.transaction, t.charging = got.TransactionID, true
 	}
-	every := orElse(c.EveryS, 5)
-	if s.ClockS >= t.meterAt+every {
+	if s.ClockS >= t.meterAt+orElse(c.EveryS, 5) {
 		t.meterAt = s.ClockS
 		value := map[string]any{"connectorId": 1, "meterValue": []any{c.meter(s)}}
 		if t.charging {
@@ -150,21 +123,46 @@ func (c *Charger) tell(ctx context.Context, ws *websocket.Conn, t *talk) error {
 	if err := c.flush(ctx, ws); err != nil {
 		return err
 	}
-	if t.charging && (!s.Plugged || s.Over) {
-		t.charging = false
-		_, err := c.ask(
-			ctx,
-			ws,
-			"StopTransaction",
-			map[string]any{
-				"transactionId": t.transaction,
-				"meterStop":     int(s.Register * 1000),
-				"timestamp":     c.clock(),
-				"reason":        "Local",
-			},
-		)
+	if !t.charging || s.Plugged && !s.Over {
+		return nil
+	}
+	t.charging = false
+	_, err := c.ask(ctx, ws, "StopTransaction", map[string]any{"transactionId": t.transaction,
+		"meterStop": int(s.Register * 1000), "timestamp": c.clock(), "reason": "Local"})
+	return err
+}
+
+// tellStatus says how the connector stands where that is news.
+func (c *Charger) tellStatus(ctx context.Context, ws *websocket.Conn, t *talk, status string) error {
+	if status == t.status {
+		return nil
+	}
+	code := "NoError"
+	if status == "Faulted" {
+		code = "InternalError"
+	}
+	_, err := c.ask(ctx, ws, "StatusNotification",
+		map[string]any{"connectorId": 1, "errorCode": code, "status": status, "timestamp": c.clock()})
+	if err == nil {
+		t.status = status
+	}
+	return err
+}
+
+// begin starts a transaction at so many kWh of the register.
+func (c *Charger) begin(ctx context.Context, ws *websocket.Conn, t *talk, registerKWh float64) error {
+	answer, err := c.ask(ctx, ws, "StartTransaction", map[string]any{"connectorId": 1, "idTag": "WORKSHOP",
+		"meterStart": int(registerKWh * 1000), "timestamp": c.clock()})
+	if err != nil {
 		return err
 	}
+	var got struct {
+		TransactionID int `json:"transactionId"`
+	}
+	if err := json.Unmarshal(answer, &got); err != nil {
+		return fmt.Errorf("StartTransaction: %w", err)
+	}
+	t.transaction, t.charging = got.TransactionID, true
 	return nil
 }
 

@@ -176,14 +176,7 @@ func serve(ctx context.Context, st *storage, listen string, speed float64, withD
 			return err
 		}
 	}
-	read := make(chan struct{})
-	defer func() { <-read }() // it is at the database, which closes behind it
-	reading, stopReading := context.WithCancel(ctx)
-	defer stopReading()
-	go func() {
-		defer close(read)
-		book.KeepRead(reading)
-	}()
+	defer keepRead(ctx, book)() // it is at the database, which closes behind it
 	if err := book.Tidy(ctx); err != nil {
 		log.Warn("tidying up", "error", err)
 	}
@@ -207,6 +200,26 @@ func serve(ctx context.Context, st *storage, listen string, speed float64, withD
 		ErrorLog:    slog.NewLogLogger(log.Handler(), slog.LevelWarn),
 	}
 	srv.RegisterOnShutdown(site.Close)
+	return serveUntil(ctx, srv, l, recorded, log)
+}
+
+// keepRead works runs out in the background; what it gives stops that, and waits for it.
+func keepRead(ctx context.Context, book *logbook.Book) (stop func()) {
+	reading, cancel := context.WithCancel(ctx)
+	done := make(chan struct{})
+	go func() {
+		defer close(done)
+		book.KeepRead(reading)
+	}()
+	return func() {
+		cancel()
+		<-done
+	}
+}
+
+// serveUntil serves until the context ends, and then lets what is under way come to its
+// end: requests, and the recorder, which tells when it has stored the last readings.
+func serveUntil(ctx context.Context, srv *http.Server, l net.Listener, recorded <-chan struct{}, log *slog.Logger) error {
 	fmt.Printf("Zinc Road is at http://%s/ (Ctrl-C stops it)\n", l.Addr())
 	failed := make(chan error, 1)
 	go func() { failed <- srv.Serve(l) }()

@@ -219,36 +219,40 @@ func (s *Room) roadView(r *http.Request, q roadQuery) (*roadView, error) {
 		v.Capped = words.Hours(longest)
 	}
 	v.Axis, v.Grid = draw.RoadAxis(toS), draw.RoadGrid(toS)
-	picked := ui.Picked(r)
+	v.Rows = rowsOf(rows, q.GroupBy, ui.Picked(r), toS)
+	return v, nil
+}
+
+// leastTopKW is the power that the roads of a page have room for at least: runs of small
+// cars are not blown up.
+const leastTopKW = 50
+
+// rowsOf draws runs on one axis of time and one of power, with a heading over the first of
+// each group.
+func rowsOf(rows []logbook.RoadRow, groupBy string, picked []int64, toS float64) []roadRow {
 	top := 0.0
 	for _, row := range rows {
 		if row.PeakKW != nil {
 			top = max(top, *row.PeakKW)
 		}
 	}
+	var out []roadRow
 	group := ""
 	for i, row := range rows {
-		strip := draw.Strip{
-			Title:   stripTitle(row),
-			T:       row.Strip.T,
-			KW:      row.Strip.KW,
-			Posts:   row.Strip.Posts,
-			Gaps:    row.Strip.Gaps,
-			FromPct: row.Strip.WindowFrom,
-			ToPct:   row.Strip.WindowTo,
-			ToS:     toS,
-			TopKW:   max(50, top*1.04),
-		}
-		x := roadRow{RoadRow: row, SVG: strip.Small(), Picked: slices.Contains(picked, row.ID)}
+		x := roadRow{RoadRow: row, Picked: slices.Contains(picked, row.ID)}
+		strip := draw.Strip{Title: stripTitle(row), T: row.Strip.T, KW: row.Strip.KW, Posts: row.Strip.Posts,
+			Gaps: row.Strip.Gaps, FromPct: row.Strip.WindowFrom, ToPct: row.Strip.WindowTo, ToS: toS,
+			TopKW: max(leastTopKW, top*1.04)}
+		x.SVG = strip.Small()
 		if row.Strip.WindowTo > 0 {
-			x.Window = words.Figure(row.Strip.WindowFrom, 1) + "–" + words.Figure(row.Strip.WindowTo, 1) + " %"
+			x.Window = words.Window(row.Strip.WindowFrom, row.Strip.WindowTo)
 		}
-		if g := groupName(q.GroupBy, row); q.GroupBy != "" && (g != group || i == 0) {
+		if g := groupName(groupBy, row); groupBy != "" && (g != group || i == 0) {
 			x.Group, group = g, g
 		}
-		v.Rows = append(v.Rows, x)
+		out = append(out, x)
 	}
-	return v, nil
+	return out
 }
 
 // longestAxisS is where the axis of all runs ends at the latest: a run that goes on
