@@ -62,6 +62,7 @@ func dialOBD(ctx context.Context, address string) (*obd, error) {
 	return o, nil
 }
 
+// Close hangs up; what is being read then fails.
 func (o *obd) Close() error { return o.conn.Close() }
 
 // command sends a line and gives the lines up to the prompt, without the echo.

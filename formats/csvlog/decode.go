@@ -59,6 +59,7 @@ type bomSkipper struct {
 	past bool
 }
 
+// Read gives the decoded text; what is no text in the encoding becomes U+FFFD.
 func (b *bomSkipper) Read(p []byte) (int, error) {
 	if b.past || len(p) < 3 {
 		return b.r.Read(p)

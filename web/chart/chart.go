@@ -74,6 +74,7 @@ type Query struct {
 	Side          trace.Side
 }
 
+// ReadQuery reads an address; what is none of its choices is the default.
 func ReadQuery(v url.Values) Query {
 	q := Query{
 		Channel: v.Get("channel"),
@@ -130,6 +131,7 @@ type View struct {
 	SVGHref  string
 }
 
+// Choice is one entry of a row of links, by which a reader chooses.
 type Choice struct {
 	Name, Href string
 	On         bool // it is the one that stands

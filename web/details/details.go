@@ -23,6 +23,7 @@ type Form struct {
 	UnderWay bool // a live run's start is what its readings count from
 }
 
+// MarkRow is a mark as its form has it, with what is wrong with it.
 type MarkRow struct {
 	ID               int64
 	Time, Kind, Note string

@@ -53,6 +53,7 @@ func (roadView) Groups() []option {
 	}
 }
 
+// Sorts are the orders of the list.
 func (roadView) Sorts() []option {
 	return []option{
 		{"", "newest"},
@@ -63,6 +64,7 @@ func (roadView) Sorts() []option {
 	}
 }
 
+// Bands are the ranges of outside temperature.
 func (roadView) Bands() []option {
 	var out []option
 	for _, b := range ambientBands {
@@ -71,6 +73,7 @@ func (roadView) Bands() []option {
 	return out
 }
 
+// Preconds are the ways in which a pack may have been warmed.
 func (roadView) Preconds() []option {
 	var out []option
 	for _, p := range run.Preconditioned {

@@ -197,10 +197,13 @@ func (v *liveView) Stored() string {
 // IsArrived and so on tell the phase to the page.
 func (v *liveView) IsArrived() bool { return v.State.Phase == follow.Arrived }
 
+// IsWaiting: plugged in, and no power yet.
 func (v *liveView) IsWaiting() bool { return v.State.Phase == follow.Waiting }
 
+// IsCharging: power is flowing, or has in this leg.
 func (v *liveView) IsCharging() bool { return v.State.Phase == follow.Charging }
 
+// IsBetween: unplugged after power.
 func (v *liveView) IsBetween() bool { return v.State.Phase == follow.Between }
 
 // PadKeys are the keys of the pad for thumbs.

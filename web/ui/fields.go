@@ -23,12 +23,15 @@ type Fields struct {
 	Typed  bool // the values are as they were typed, in the units that the form named
 }
 
+// NewFields reads a form, or fills one with what is stored.
 func NewFields(v url.Values) *Fields {
 	return &Fields{Values: v, Errors: map[string]string{}}
 }
 
+// OK tells whether nothing is wrong with what was read so far.
 func (f *Fields) OK() bool { return len(f.Errors) == 0 }
 
+// Fault says what is wrong with a field, in one sentence; the first that is said stays.
 func (f *Fields) Fault(name, format string, args ...any) {
 	if _, already := f.Errors[name]; !already {
 		f.Errors[name] = fmt.Sprintf(format, args...)

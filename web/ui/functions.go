@@ -96,6 +96,7 @@ func when(t *time.Time, zone string) string {
 	return Local(*t, zone).Format("2 Jan 2006, 15:04")
 }
 
+// Local is a time in a zone, in UTC where there is no such zone.
 func Local(t time.Time, zone string) time.Time {
 	if loc, err := time.LoadLocation(zone); err == nil {
 		return t.In(loc)

@@ -36,6 +36,7 @@ func MeasuresNamed(s string) units.People {
 	return p
 }
 
+// MeasuresName is how MeasuresNamed is told these units.
 func MeasuresName(p units.People) string {
 	var out []string
 	if p.Fahrenheit {
@@ -96,6 +97,7 @@ func Localised(page []byte, p units.People) []byte {
 	return out.Bytes()
 }
 
+// LocalisedText puts the figures of a text into a reader's units.
 func LocalisedText(text []byte, p units.People) []byte {
 	text = fieldTag.ReplaceAllFunc(text, func(tag []byte) []byte {
 		kept := string(fieldTag.FindSubmatch(tag)[1])

@@ -22,8 +22,10 @@ type BrokenRun struct {
 	Err error
 }
 
+// Error says what went wrong.
 func (b *BrokenRun) Error() string { return b.Err.Error() }
 
+// Unwrap gives it.
 func (b *BrokenRun) Unwrap() error { return b.Err }
 
 // isNight tells whether a page is to be dark where nobody chose: at the stall, from
@@ -116,6 +118,7 @@ func (s *Pages) Fail(w http.ResponseWriter, r *http.Request, err error) {
 
 var errBadRequest = errors.New("bad request")
 
+// BadRequest is a request that cannot be done as it is: one sentence for the reader.
 func BadRequest(format string, args ...any) error {
 	return fmt.Errorf("%s: %w", fmt.Sprintf(format, args...), errBadRequest)
 }
@@ -132,6 +135,7 @@ func Sentence(s string) string {
 	return s
 }
 
+// IDParam gives the number of that name in the address; no number is a page that is not there.
 func IDParam(r *http.Request, name string) (int64, error) {
 	id, err := strconv.ParseInt(chi.URLParam(r, name), 10, 64)
 	if err != nil || id < 1 {

@@ -7,6 +7,7 @@ import (
 	"strings"
 )
 
+// SetPicked keeps the runs picked for the bench with the reader.
 func SetPicked(w http.ResponseWriter, ids []int64) {
 	c := &http.Cookie{
 		Name:     "bench",
@@ -32,6 +33,8 @@ func Picked(r *http.Request) []int64 {
 	return ParseIDs(c.Value, ".")
 }
 
+// ParseIDs reads numbers with something between them; what is none is passed over, and none
+// comes twice.
 func ParseIDs(s, sep string) []int64 {
 	var out []int64
 	for _, part := range strings.Split(s, sep) {
@@ -42,6 +45,7 @@ func ParseIDs(s, sep string) []int64 {
 	return out
 }
 
+// JoinIDs writes what ParseIDs reads.
 func JoinIDs(ids []int64, sep string) string {
 	parts := make([]string, len(ids))
 	for i, id := range ids {

@@ -15,6 +15,7 @@ func waited(t time.Time) string {
 	return words.Duration(time.Since(t).Seconds())
 }
 
+// Or gives a text, or another where it is empty.
 func Or(s, otherwise string) string {
 	if s == "" {
 		return otherwise
