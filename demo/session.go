@@ -184,6 +184,8 @@ func (s *session) record(steps []step) []*trace.Recording {
 	return out
 }
 
+// carLog is what the car's logger would have written: in uneven bursts, with the display's steps
+// of charge and the noise of its meters.
 func (s *session) carLog(steps []step, rng *rand.Rand) *trace.Recording {
 	rec := &trace.Recording{Name: "car.csv", Side: trace.CarSide, Columns: map[trace.Channel][]float64{},
 		SoCResolutionPct: s.socStep, PowerTolerancePct: 2}
@@ -206,6 +208,7 @@ func (s *session) carLog(steps []step, rng *rand.Rand) *trace.Recording {
 	return rec
 }
 
+// stallLog is what the stall's own log would say, every few seconds, by whole per cents.
 func (s *session) stallLog(steps []step, rng *rand.Rand) *trace.Recording {
 	rec := &trace.Recording{Name: "stall.csv", Side: trace.StallSide, Columns: map[trace.Channel][]float64{}}
 	next := 0.0

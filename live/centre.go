@@ -243,6 +243,7 @@ func (c *Centre) meter(ctx context.Context, name string, connector int, at time.
 		Sampled: []sampledValue{{Value: strconv.FormatFloat(wh, 'f', -1, 64)}}}})
 }
 
+// store keeps what a meter said in the recording of a feed, once its clock is lined up.
 func (c *Centre) store(ctx context.Context, f *logbook.Feed, values []meterValue) error {
 	start, err := c.Recorder.startOf(ctx, f.RunID)
 	if err != nil {

@@ -200,6 +200,7 @@ func (s *Stall) Describe() *run.Stall {
 	return out
 }
 
+// findAdapter gives the adapter of that name, making it where it is new.
 func findAdapter(tx *gorm.DB, a *run.Adapter) (*int64, error) {
 	if a == nil || a.Name == "" {
 		return nil, nil

@@ -50,6 +50,7 @@ func (b *Book) Listen(ctx context.Context, tell func(runID int64)) error {
 // errSilent is what listening that ended without an error comes to.
 var errSilent = errors.New("no news any more")
 
+// listenOnce listens on one connection until that is lost.
 func (b *Book) listenOnce(ctx context.Context, tell func(int64)) error {
 	pool, err := b.db.DB()
 	if err != nil {

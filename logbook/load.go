@@ -93,6 +93,8 @@ func (row *Run) Describe() *run.Run {
 	return r
 }
 
+// asDescribed puts back what a run that came as a folder said of its car, stall and adapter then, as
+// long as it still belongs to them, and what it said of method and conditions where nothing else is known.
 func (row *Run) asDescribed(r *run.Run) {
 	if row.Document == nil {
 		return

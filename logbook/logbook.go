@@ -69,6 +69,7 @@ func Open(ctx context.Context, url string, log *slog.Logger) (*Book, error) {
 	return &Book{db: db, log: log}, nil
 }
 
+// migrate brings the tables up to date, one numbered step after the other.
 func migrate(ctx context.Context, pool *sql.DB) error {
 	sub, err := fs.Sub(migrations, "migrations")
 	if err != nil {

@@ -146,6 +146,7 @@ type figures struct {
 	Finding   string // the first one
 }
 
+// figuresOf takes out of a reading what stands with the run.
 func figuresOf(head *curve.Reading) figures {
 	var f figures
 	if head.Peak != nil {

@@ -222,6 +222,7 @@ func (f RoadFilter) chooses() bool {
 		f.AmbientFrom != nil
 }
 
+// where is the filter as a condition, with its values.
 func (f RoadFilter) where() (string, []any) {
 	parts, args := []string{listed}, []any{}
 	add := func(on bool, sql string, values ...any) {

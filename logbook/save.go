@@ -84,6 +84,7 @@ func (b *Book) SaveTelling(ctx context.Context, in *intake.Bundle, told func(rea
 	return id, mapped("storing the run", err)
 }
 
+// newRun stores a run with its marks, and what it belongs to, but none of its readings.
 func newRun(tx *gorm.DB, in *intake.Bundle) (*Run, error) {
 	row := &Run{Revision: 1, Fingerprint: Fingerprint(in.Files)}
 	if in.Document != nil {
@@ -194,6 +195,7 @@ func packing(content []byte) func() ([]byte, error) {
 	}
 }
 
+// pack compresses a file, quickly rather than well: it is read back seldom and never in a hurry.
 func pack(content []byte) ([]byte, error) {
 	var out bytes.Buffer
 	z, err := gzip.NewWriterLevel(&out, gzip.BestSpeed)

@@ -60,6 +60,7 @@ type line struct {
 	typed                        chan string // commands as they come in; closed when the connection is
 }
 
+// talk answers one connection, command by command, until it is hung up.
 func (a *Adapter) talk(ctx context.Context, c net.Conn) {
 	defer c.Close()
 	stop := context.AfterFunc(ctx, func() { c.Close() })

@@ -75,6 +75,7 @@ type talk struct {
 	booted      bool
 }
 
+// connect speaks over one connection until it is lost.
 func (c *Charger) connect(ctx context.Context, t *talk) error {
 	dial, cancel := context.WithTimeout(ctx, 10*time.Second)
 	defer cancel()

@@ -100,6 +100,7 @@ func fitCommand() *cobra.Command {
 	return c
 }
 
+// printFit writes a fit as a table: every tenth per cent of charge, the lowest ceiling first.
 func printFit(w io.Writer, f *stall.Fit) error {
 	if f.Reason != "" {
 		fmt.Fprintln(w, f.Reason)
@@ -194,6 +195,7 @@ func forecastCommand() *cobra.Command {
 	return c
 }
 
+// printForecast writes a session worked out in advance for people: posts, then what holds it.
 func printForecast(w io.Writer, f *forecast.Forecast) error {
 	if f.Note != "" {
 		fmt.Fprintln(w, f.Note)

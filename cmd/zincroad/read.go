@@ -115,6 +115,7 @@ func complain(w io.Writer, faults []csvlog.Fault, total int) {
 	}
 }
 
+// printReading writes a run's figures for people; what cannot be worked out is left out.
 func printReading(w io.Writer, r *curve.Reading, notes *typed.Notes) error {
 	if notes != nil {
 		fmt.Fprintf(w, "typed readings, the %s's; times read as %s\n", notes.Recording.Side, timesWords(notes))

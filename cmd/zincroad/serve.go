@@ -161,6 +161,8 @@ func migrateCommand() *cobra.Command {
 	return c
 }
 
+// serve opens the logbook, with demo data where it is empty and wanted, and serves it with a
+// recorder beside it until the context ends. Speed is how many times faster the clock of live runs goes.
 func serve(ctx context.Context, st *storage, listen string, speed float64, withDemo bool) error {
 	if !(speed >= 1 && speed <= 120) {
 		return complainUsage("--speed %g: expected 1 to 120", speed)

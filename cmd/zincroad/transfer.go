@@ -150,6 +150,7 @@ func exportCommand() *cobra.Command {
 	return c
 }
 
+// export writes a run as a zipped run folder. A file that could not be written whole is an error.
 func export(ctx context.Context, book *logbook.Book, id int64, to string, out, errOut io.Writer) (err error) {
 	row, err := book.Run(ctx, id)
 	if errors.Is(err, logbook.ErrNotFound) {

@@ -83,6 +83,8 @@ func Windows(entries []Entry, ref int) []Row {
 	return rows
 }
 
+// row makes one row of a table: each run's cell, and by how much it differs from the reference's.
+// A run that does not have it has a nil cell and no difference.
 func row(from, to float64, entries []Entry, ref int, cell func(*curve.Reading) *Cell) Row {
 	out := Row{FromPct: from, ToPct: to}
 	for _, e := range entries {

@@ -53,6 +53,8 @@ type sides struct {
 	tolerance  float64 // of car-side power, percent
 }
 
+// prepare lays a run's recordings on its clock and finds everything that clocks and sides share,
+// so that the readings are gone through once however many figures are asked for.
 func prepare(r *run.Run) *sides {
 	s := &sides{power: map[trace.Side]trace.Series{}, flows: map[trace.Side][]flow{}, interval: map[trace.Side]float64{},
 		tolerance: 2}
@@ -133,6 +135,8 @@ func ReadAll(r *run.Run) []*Reading {
 	return out
 }
 
+// read works the figures of one clock and one side out. The zero of the clock is the first thing
+// found, since every other time counts from it.
 func (s *sides) read(r *run.Run, o Options) *Reading {
 	if o.Clock == "" && r.Method != nil {
 		o.Clock = Clock(r.Method.Clock)

@@ -152,6 +152,7 @@ func capacityNumbers(x *Reading) (n figure.Lines) {
 	return n
 }
 
+// peakNumbers says the highest reading, the highest mean, and how long that held.
 func peakNumbers(x *Reading) (n figure.Lines) {
 	p := x.Peak
 	if p == nil {
@@ -167,6 +168,7 @@ func peakNumbers(x *Reading) (n figure.Lines) {
 	return n
 }
 
+// energyNumbers says what each side measured, and what was lost between and bridged.
 func energyNumbers(x *Reading) (n figure.Lines) {
 	for _, part := range []struct {
 		name, unit string
@@ -187,6 +189,7 @@ func energyNumbers(x *Reading) (n figure.Lines) {
 	return n
 }
 
+// costNumbers says the parts of the bill that are added up.
 func costNumbers(x *Reading) (n figure.Lines) {
 	b := x.Cost
 	if b == nil {
@@ -208,6 +211,7 @@ func costNumbers(x *Reading) (n figure.Lines) {
 	return n
 }
 
+// screenNumbers says what the seller counted, beside what its power adds up to.
 func screenNumbers(x *Reading) (n figure.Lines) {
 	s := x.Screen
 	if s == nil {

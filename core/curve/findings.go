@@ -67,6 +67,7 @@ func (r *Reading) Headline(m *run.Method) (Window, bool) {
 	return best, best.ToPct > 0
 }
 
+// windowFinding says how long the window took that the run was for.
 func windowFinding(r *Reading, m *run.Method) *Finding {
 	w, ok := r.Headline(m)
 	if !ok {
@@ -100,6 +101,7 @@ func spanFinding(r *Reading) *Finding {
 	return f
 }
 
+// peakFinding says how high the power went and how long it held.
 func peakFinding(r *Reading) *Finding {
 	p := r.Peak
 	if p == nil {
@@ -128,6 +130,7 @@ func peakFinding(r *Reading) *Finding {
 	return f
 }
 
+// rampFinding says how long the power took to come.
 func rampFinding(r *Reading) *Finding {
 	if r.RampS == nil || r.IntervalS > coarseS || len(r.Legs) == 0 {
 		return nil
@@ -148,6 +151,7 @@ func (r *Reading) firstPowerS() float64 {
 	return r.FirstPower - r.ZeroS
 }
 
+// energyFinding says what flowed, and what was lost on the way.
 func energyFinding(r *Reading) *Finding {
 	e := r.Energy
 	f := &Finding{Kind: AboutEnergy}

@@ -98,6 +98,7 @@ func countedNumbers(x Explained) (n figure.Lines) {
 	return n
 }
 
+// expectedNumbers says when the end is due, and what the forecast before plug-in had said.
 func expectedNumbers(x Explained) (n figure.Lines) {
 	if e := x.End; e != nil {
 		n.Say("%s at %s: %s after plug-in, from %s to %s", words.Percent(e.SoCPct), x.Wall(e.TS), words.Clock(e.TS),
@@ -122,6 +123,7 @@ func orNever(s float64) string {
 	return words.Clock(s)
 }
 
+// holdingNumbers says what was read last, which is what the cause was judged by.
 func holdingNumbers(x Explained) (n figure.Lines) {
 	if h := x.Holding; h != nil {
 		n.Say("%s: %s", h.Cause.Words(), h.Reason)

@@ -156,6 +156,8 @@ type feeds struct {
 	plugIns                                        []float64    // by the marks
 }
 
+// newFeeds joins a run's recordings into one series a quantity, of the side that counts or, where
+// that is left behind, of the other.
 func newFeeds(r *run.Run, now float64) *feeds {
 	f := &feeds{now: now}
 	join := func(side trace.Side, c trace.Channel) trace.Series {

@@ -291,6 +291,7 @@ func (f *Forecast) sum(s *Session) {
 	f.Battery = Battery{start.ColdestC, end.ColdestC, end.WarmestC}
 }
 
+// windows lists the windows between posts that were reached, with the energy between them.
 func (f *Forecast) windows(plan Plan) []Window {
 	list := slices.Clone(curve.StandardWindows)
 	if own := [2]float64{plan.FromPct, plan.ToPct}; !slices.Contains(list, own) {

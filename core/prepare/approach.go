@@ -370,6 +370,7 @@ func (d *driver) charge(a *Approach, p *Phase) (float64, pack.Nodes) {
 // stepS is how far one step goes: minutes are what matters here.
 const stepS = 10
 
+// follow steps through the phases of an approach with both temperatures of the pack.
 func (d *driver) follow(a *Approach, p *Phase, soc float64, n pack.Nodes) (float64, pack.Nodes) {
 	out := pack.Surroundings{
 		AmbientC: d.plan.Road.AmbientC,

@@ -38,6 +38,7 @@ func ListOf(p *Prepared, m Method) Checklist {
 	return c
 }
 
+// before lists what is to be done before leaving.
 func before(p *Prepared, m Method) []Item {
 	out := []Item{
 		climateItem(m),
@@ -79,6 +80,7 @@ func replugItem(m Method) Item {
 	}
 }
 
+// atStall lists what is to be done at the stall, in the order in which it comes up.
 func atStall(p *Prepared, m Method) []Item {
 	out := []Item{
 		{"Park so that the screen can be seen; note site, stall, label and cable.", "two stalls of a site can differ"},
@@ -107,6 +109,7 @@ func startWhy(fromPct float64) string {
 	return "starts must be within 2 points to be compared"
 }
 
+// cautions lists what can hurt somebody, or strand a car, in this plan.
 func cautions(p *Prepared, m Method) []string {
 	out := []string{cautionConnector}
 	add := func(when bool, text string) {

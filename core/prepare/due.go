@@ -60,6 +60,7 @@ func Due(m Method, s *run.Stall, ad *run.Adapter, at Present) (do []Item, cautio
 	return nil, nil
 }
 
+// beforePlug lists what is due on arrival, most of which cannot be made up for once the plug is in.
 func beforePlug(m Method, ad *run.Adapter, at Present) (do []Item, cautions []string) {
 	if ad != nil {
 		do = append(do, adapterItem)
@@ -85,6 +86,7 @@ func beforePlug(m Method, ad *run.Adapter, at Present) (do []Item, cautions []st
 	return do, cautions
 }
 
+// whileCharging lists what is due by the charge that is reached.
 func whileCharging(m Method, s *run.Stall, at Present) (do []Item, cautions []string) {
 	soc := at.SoCPct
 	switch {

@@ -43,6 +43,8 @@ func (p *Prepared) reach() {
 	p.Fallback = r
 }
 
+// refuseRunOut refuses a plan that would run a car out with nowhere within reach when the stall is
+// dead.
 func (p *Prepared) refuseRunOut() {
 	from := words.Figure(p.Plan.FromPct, 1)
 	if r := p.Fallback; r != nil {

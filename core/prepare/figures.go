@@ -97,6 +97,7 @@ func whole(of func(*Prepared) figure.Lines) func(Explained) figure.Lines {
 	}
 }
 
+// driveNumbers says how the charge between now and the start is driven off, phase by phase.
 func driveNumbers(v *Prepared) (n figure.Lines) {
 	p, a := v.Plan, v.Approach
 	rain := ""
@@ -121,6 +122,7 @@ func driveNumbers(v *Prepared) (n figure.Lines) {
 	return n
 }
 
+// expectNumbers says what the session is worked out from and what it comes to.
 func expectNumbers(x Explained) figure.Lines {
 	return whole(func(v *Prepared) (n figure.Lines) {
 		f, p := v.Forecast, v.Plan
@@ -147,6 +149,7 @@ func expectNumbers(x Explained) figure.Lines {
 	})(x)
 }
 
+// warmNumbers says what each way of warming costs and saves.
 func warmNumbers(v *Prepared) (n figure.Lines) {
 	for _, o := range v.Options {
 		name := o.Way.Words()

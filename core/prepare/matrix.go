@@ -132,6 +132,8 @@ type search struct {
 	steps   int
 }
 
+// from tries the k-th open row with what is taken so far, and without it. What cannot beat the best
+// any more is not followed.
 func (s *search) from(k int, c Cell, taken []int, missing int) {
 	s.steps++
 	if len(taken) > 0 &&

@@ -261,6 +261,7 @@ type Option struct {
 // it costs takes.
 func (o *Option) Pays() bool { return o.SavedS > o.BackS && o.SavedS >= 60 }
 
+// option works one way of warming out, against going straight there.
 func (d *driver) option(w Way, targetC float64) Option {
 	o := Option{Way: w, TS: math.NaN()}
 	if o.Reason = w.Possible(d.plan.Car, d.plan.Stall); o.Reason != "" {

@@ -111,6 +111,7 @@ func tariffKey(t *run.Tariff) string {
 	return strings.Join(parts, ",")
 }
 
+// ranked is what the stalls of a group, which are alike, would give.
 func ranked(group []Offer, session forecast.Plan, p Plan, prepared *Prepared) Ranked {
 	first := group[0]
 	r := Ranked{ID: first.ID, TS: math.Inf(1), Km: first.Km}

@@ -81,6 +81,7 @@ func (r *Recording) Series(c Channel) Series {
 	return compact(r.T, r.Columns[c])
 }
 
+// compact leaves out the rows at which a column has no value.
 func compact(t, v []float64) Series {
 	if v == nil {
 		return Series{}

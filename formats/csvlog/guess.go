@@ -256,6 +256,8 @@ func nameColumns(headers []string) []Column {
 	return columns
 }
 
+// channelOf names what a header says, by the own names first, then by the words of the channels;
+// empty for one that says nothing known.
 func channelOf(header string) trace.Channel {
 	if in, ok := trace.Describe(trace.Channel(header)); ok {
 		return in.Channel

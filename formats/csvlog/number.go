@@ -64,6 +64,8 @@ func parseNumber(cell []byte, comma bool) (float64, bool) {
 	return v, true
 }
 
+// parseSlow reads what the quick way does not: words for no value, spaces and signs that are not
+// ASCII, units behind the number, thousands marks.
 func parseSlow(cell []byte, comma bool) (float64, bool) {
 	s := string(bytes.TrimSpace(cell))
 	if noValue[strings.ToLower(s)] {

@@ -110,6 +110,7 @@ func (p *reader) lineOf(row int) int {
 	return p.runs[k].line + row - p.runs[k].n
 }
 
+// newReader makes room for the columns that a layout names, and works out how each cell is read.
 func newReader(l Layout, o Options) *reader {
 	p := &reader{
 		layout: l, file: o.File, delim: l.Delimiter[0],
@@ -135,6 +136,7 @@ func newReader(l Layout, o Options) *reader {
 	return p
 }
 
+// run goes through the rows to the end. A row that cannot be read is listed and left out.
 func (p *reader) run(br *bufio.Reader) error {
 	for {
 		whole, err := p.next(br)

@@ -65,6 +65,7 @@ func (p *times) number(cell []byte, factor float64) (float64, bool) {
 	return v * factor, ok && !math.IsNaN(v)
 }
 
+// epoch reads seconds since 1970, or thousandths where the layout says so.
 func (p *times) epoch(cell []byte) (float64, bool) {
 	v, ok := parseNumber(cell, p.comma)
 	if !ok || math.IsNaN(v) {
@@ -87,6 +88,7 @@ func (p *times) since(at time.Time) float64 {
 	return at.Sub(p.origin).Seconds()
 }
 
+// absolute reads a date with a time in a layout's zone.
 func (p *times) absolute(s string) (time.Time, bool) {
 	if p.format == RFC3339 {
 		at, err := time.Parse(time.RFC3339, strings.Replace(s, " ", "T", 1))

@@ -99,6 +99,7 @@ func Refusal(name string, err error) []csvlog.Fault {
 	return []csvlog.Fault{{File: name, Reason: strings.TrimPrefix(err.Error(), name+" ")}}
 }
 
+// read finds out by its content what a file is, and reads it.
 func read(r io.ReaderAt, size int64, name string, c Choices) (*Bundle, error) {
 	head := make([]byte, min(size, 1<<16))
 	if _, err := r.ReadAt(head, 0); err != nil && err != io.EOF {
@@ -148,6 +149,7 @@ func folder(f *runfolder.Folder, err error) (*Bundle, error) {
 	return b, nil
 }
 
+// table reads a table of text by a guessed or chosen layout.
 func table(r io.ReaderAt, size int64, name string, l csvlog.Layout, rows int, c Choices) (*Bundle, error) {
 	t, err := csvlog.Read(io.NewSectionReader(r, 0, size), l, csvlog.Options{
 		File: filepath.Base(name), StartedAt: c.StartedAt, Zone: c.Zone, Rows: rows,

@@ -178,6 +178,7 @@ func (k key) problem(tok json.Token) string {
 	return ""
 }
 
+// textProblem says what is wrong with a text; empty where nothing is.
 func (k key) textProblem(tok json.Token) string {
 	s, ok := tok.(string)
 	switch {

@@ -185,6 +185,8 @@ func (r *reader) halfOr(half string) string {
 	return half
 }
 
+// setTimes takes over a line's times: one, or the two of a level that was held between. Times with
+// hours are read so only where minutes and seconds cannot be.
 func (r *reader) setTimes(from, to clock) {
 	r.line.from, r.line.to = from, to
 	as := MinutesSeconds

@@ -88,6 +88,8 @@ func Start(ctx context.Context, o Options) (*Cluster, error) {
 	return c, nil
 }
 
+// bringUp makes the database where there is none, takes a server over that was left running, or
+// starts one on a free port; where that is taken in the meantime, on another.
 func (c *Cluster) bringUp(ctx context.Context, bin, password string, o Options) error {
 	if _, err := os.Stat(filepath.Join(c.data(), "PG_VERSION")); err != nil {
 		o.Log.Info("making the database", "folder", c.dir)

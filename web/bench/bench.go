@@ -66,6 +66,8 @@ func (s *Room) bench(w http.ResponseWriter, r *http.Request) {
 	s.Render(w, r, "bench", http.StatusOK, ui.Frame{Title: "Bench", Data: v})
 }
 
+// benchView lays the runs that the address names side by side. One that is gone is left out, one
+// whose figures cannot be made is named.
 func (s *Room) benchView(r *http.Request) (*benchView, error) {
 	v := &benchView{IDs: benchRuns(r)}
 	var err error
@@ -203,6 +205,7 @@ func (s *Room) lay(w http.ResponseWriter, r *http.Request) {
 	http.Redirect(w, r, to, http.StatusSeeOther)
 }
 
+// benchCSV gives the table of the bench as a file.
 func (s *Room) benchCSV(w http.ResponseWriter, r *http.Request) {
 	v, err := s.benchView(r)
 	if err != nil {

@@ -160,6 +160,7 @@ func limitText(s string) string {
 	return strings.ToValidUTF8(s, "")
 }
 
+// takeTyped makes a run of typed readings; what is wrong with a line comes back with the text.
 func (s *Room) takeTyped(w http.ResponseWriter, r *http.Request) {
 	text := limitText(r.FormValue("readings"))
 	notes, err := typed.Parse(text, "typed readings.txt", trace.StallSide)

@@ -218,6 +218,7 @@ func (s *Strip) pieces() []trace.Series {
 	return out
 }
 
+// gaps hatches the road where nothing was read.
 func (s *Strip) gaps(c *canvas, p plane, named bool) {
 	for _, g := range s.Gaps {
 		x0, x1 := p.x(g.From), math.Min(p.x(g.To), p.x1)

@@ -161,6 +161,7 @@ func (l *Timeline) name(c *canvas, p plane, class, text string, v []float64, py 
 	}
 }
 
+// bars draws what is done when as a row under the lines.
 func (l *Timeline) bars(c *canvas, p plane) {
 	fmt.Fprint(
 		c,

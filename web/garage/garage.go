@@ -155,6 +155,7 @@ type carView struct {
 	NewSoftware string
 }
 
+// car shows a car to change, or an empty form for a new one.
 func (s *Room) car(w http.ResponseWriter, r *http.Request) {
 	c := &logbook.Car{}
 	if chi.URLParam(r, "id") != "" {
@@ -170,6 +171,7 @@ func (s *Room) car(w http.ResponseWriter, r *http.Request) {
 	s.showCar(w, r, http.StatusOK, c, ui.NewFields(carValues(c)))
 }
 
+// carValues fills the form from what is kept.
 func carValues(c *logbook.Car) url.Values {
 	v := url.Values{
 		"id":              {strconv.FormatInt(c.ID, 10)},
@@ -214,6 +216,7 @@ func (s *Room) showCar(w http.ResponseWriter, r *http.Request, status int, c *lo
 	s.Render(w, r, "car", status, ui.Frame{Title: title, Page: "garage", Data: v})
 }
 
+// saveCar keeps a car; a name that is taken comes back with the form.
 func (s *Room) saveCar(w http.ResponseWriter, r *http.Request) {
 	f, ok := s.Form(w, r)
 	if !ok {
@@ -236,6 +239,7 @@ func (s *Room) saveCar(w http.ResponseWriter, r *http.Request) {
 	}
 }
 
+// readCar reads the form into a car; faults stand at their fields.
 func readCar(f *ui.Fields, c *logbook.Car) {
 	c.Name = f.Needed("name", "A name")
 	c.Note = f.Text("note")
@@ -291,6 +295,7 @@ func (s *Room) deleteCar(w http.ResponseWriter, r *http.Request) {
 	s.remove(w, r, "/garage", "runs were made with this car; a car with runs stays", s.book.DeleteCar)
 }
 
+// addSoftware notes a version that a car ran.
 func (s *Room) addSoftware(w http.ResponseWriter, r *http.Request) {
 	id, err := ui.IDParam(r, "id")
 	if err != nil {
@@ -387,6 +392,7 @@ func (s *Room) deleteSoftware(w http.ResponseWriter, r *http.Request) {
 	s.remove(w, r, "/garage", "runs were made with this software; it stays", s.book.DeleteSoftware)
 }
 
+// saveAdapter keeps an adapter.
 func (s *Room) saveAdapter(w http.ResponseWriter, r *http.Request) {
 	f, ok := s.Form(w, r)
 	if !ok {

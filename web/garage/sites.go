@@ -67,6 +67,7 @@ func (s *Room) showSites(w http.ResponseWriter, r *http.Request, status int, f *
 	s.Render(w, r, "sites", status, ui.Frame{Title: "Sites", Data: sitesView{list, f}})
 }
 
+// saveSite keeps a new site.
 func (s *Room) saveSite(w http.ResponseWriter, r *http.Request) {
 	f, ok := s.Form(w, r)
 	if !ok {
@@ -95,6 +96,7 @@ type stallView struct {
 	Remarks   []string
 }
 
+// newStall shows the empty form of a stall of a site.
 func (s *Room) newStall(w http.ResponseWriter, r *http.Request) {
 	id, err := ui.IDParam(r, "id")
 	if err != nil {
@@ -150,6 +152,7 @@ func membershipNumbers(m *run.Membership) map[string]*run.Number {
 	return map[string]*run.Number{"member_per_month": &m.PerMonth, "member_per_kwh_off": &m.PerKWhOff}
 }
 
+// stallValues fills the form from what is kept.
 func stallValues(st *logbook.Stall) url.Values {
 	v := url.Values{
 		"id":   {strconv.FormatInt(st.ID, 10)},
@@ -182,6 +185,7 @@ func stallValues(st *logbook.Stall) url.Values {
 	return v
 }
 
+// saveStall keeps a stall with its tariff.
 func (s *Room) saveStall(w http.ResponseWriter, r *http.Request) {
 	f, ok := s.Form(w, r)
 	if !ok {
@@ -210,6 +214,7 @@ func (s *Room) saveStall(w http.ResponseWriter, r *http.Request) {
 	}
 }
 
+// readStall reads the form into a stall; faults stand at their fields.
 func readStall(f *ui.Fields, st *logbook.Stall) {
 	st.Name, st.Note = f.Needed("name", "A name or number"), f.Text("note")
 	st.RatedKW, st.MaxA = f.Ranged("rated_kw", "stall.rated_kw"), f.Ranged("max_a", "stall.max_a")
@@ -319,6 +324,7 @@ func (s *Room) site(w http.ResponseWriter, r *http.Request) {
 	s.Render(w, r, "site", http.StatusOK, ui.Frame{Title: v.Site.Name, Page: "sites", Data: v})
 }
 
+// savePlace keeps how far a site is from the base and from others.
 func (s *Room) savePlace(w http.ResponseWriter, r *http.Request) {
 	v, err := s.place(r)
 	if err != nil {

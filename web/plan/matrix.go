@@ -48,6 +48,7 @@ func (s *Room) matrix(w http.ResponseWriter, r *http.Request) {
 	s.showMatrix(w, r, http.StatusOK, ui.NewFields(url.Values{"repeats": {"2"}}), nil)
 }
 
+// showMatrix shows what is wanted, what of it is done, and what has been run at all.
 func (s *Room) showMatrix(w http.ResponseWriter, r *http.Request, status int, f *ui.Fields, n *ui.Notice) {
 	v := matrixView{Fields: f, Preconds: precondChoices()}
 	wanted, err := s.book.Wanted(r.Context())
@@ -181,6 +182,7 @@ func shortPrecond(p string) string {
 	return orAny(p, "not noted")
 }
 
+// saveWanted adds a combination to what is wanted.
 func (s *Room) saveWanted(w http.ResponseWriter, r *http.Request) {
 	f, ok := s.Form(w, r)
 	if !ok {
@@ -205,6 +207,7 @@ func (s *Room) saveWanted(w http.ResponseWriter, r *http.Request) {
 	}
 }
 
+// deleteWanted takes a combination out, and offers to put it back.
 func (s *Room) deleteWanted(w http.ResponseWriter, r *http.Request) {
 	id, err := ui.IDParam(r, "id")
 	if err != nil {

@@ -52,6 +52,7 @@ func (s *Room) showMethods(w http.ResponseWriter, r *http.Request, status int, v
 	s.Render(w, r, "methods", status, ui.Frame{Title: "Methods", Page: "prepare", Data: v, Notice: n})
 }
 
+// methodValues fills the form from a method.
 func methodValues(m prepare.Method) url.Values {
 	lines := func(l []string) []string { return []string{strings.Join(l, "\n")} }
 	v := url.Values{
@@ -76,6 +77,7 @@ func methodValues(m prepare.Method) url.Values {
 	return v
 }
 
+// saveMethod keeps a tester's own method.
 func (s *Room) saveMethod(w http.ResponseWriter, r *http.Request) {
 	f, ok := s.Form(w, r)
 	if !ok {
@@ -93,6 +95,7 @@ func (s *Room) saveMethod(w http.ResponseWriter, r *http.Request) {
 	}
 }
 
+// readMethod reads the form into a method; faults stand at their fields.
 func readMethod(f *ui.Fields) prepare.Method {
 	m := prepare.Method{
 		Name:     f.Text("name"),
@@ -131,6 +134,7 @@ func readMethod(f *ui.Fields) prepare.Method {
 	return m
 }
 
+// deleteMethod takes a method away, and offers to put it back.
 func (s *Room) deleteMethod(w http.ResponseWriter, r *http.Request) {
 	id, err := ui.IDParam(r, "id")
 	if err != nil {

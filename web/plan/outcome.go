@@ -52,6 +52,7 @@ type planOption struct {
 	Reached bool
 }
 
+// outcome says and draws what a plan comes to, as far as what is known allows.
 func (s *Room) outcome(v *View, p prepare.Plan) Outcome {
 	var o Outcome
 	fit, err := stall.FitOf(p.Car, p.Stall, p.Adapter, p.Session.Assumed, p.Session.Gentle)
@@ -181,6 +182,7 @@ func highMinutes(s float64) string {
 	return words.Figure(s/60, 0)
 }
 
+// sayDrive says how far is driven, and what is burnt at the end.
 func (o *Outcome) sayDrive(v *View, at func(float64) string) {
 	pl, a := v.Plan, v.Plan.Approach
 	drive := fmt.Sprintf("Drive %s km", words.Figure(a.Km, 0))
@@ -200,6 +202,7 @@ func (o *Outcome) sayDrive(v *View, at func(float64) string) {
 	}
 }
 
+// sayWarm says how warm the pack will be, and whether warming it pays.
 func (o *Outcome) sayWarm(v *View, at func(float64) string) {
 	a := v.Plan.Approach
 	n := a.Plug().Battery.Ordered()
@@ -256,6 +259,7 @@ func notAsWarm(gotC, wantedC float64) string {
 	return fmt.Sprintf("Not as warm as wanted: %s, not %s.", got, wanted)
 }
 
+// sayFallback says where to go when the stall is dead, and whether that can be reached.
 func (o *Outcome) sayFallback(pl *prepare.Prepared) {
 	r := pl.Fallback
 	switch {

@@ -186,6 +186,7 @@ func (s *Room) choosePlan(ctx context.Context, v *View) (err error) {
 	return nil
 }
 
+// chooseMethod takes the method that the address names, ready or own, else the first.
 func (v *View) chooseMethod(own []logbook.OwnMethod) {
 	all := slices.Clone(prepare.Methods)
 	for _, m := range own {
@@ -275,6 +276,7 @@ func (s *Room) keepPlan(w http.ResponseWriter, r *http.Request) {
 	http.Redirect(w, r, fmt.Sprintf("/prepare?kept=%d", p.ID), http.StatusSeeOther)
 }
 
+// deletePlan puts a kept plan aside, and offers to bring it back.
 func (s *Room) deletePlan(w http.ResponseWriter, r *http.Request) {
 	id, err := ui.IDParam(r, "id")
 	if err == nil {

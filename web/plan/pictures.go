@@ -92,6 +92,7 @@ func cutAt(t *draw.Timeline, sessions float64) float64 {
 	return 0
 }
 
+// timelineOf draws charge and temperatures from now to the unplug, in the reader's units.
 func timelineOf(v *View) *draw.Timeline {
 	a, f := v.Plan.Approach, v.Plan.Forecast
 	t := &draw.Timeline{Title: "From now to unplugging: state of charge and coldest cell against time",

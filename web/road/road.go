@@ -161,6 +161,7 @@ func (q roadQuery) Filtered() bool {
 	return q.Car+q.Software+q.Stall+q.Preconditioned+q.Ambient+q.Text != ""
 }
 
+// road shows the list, or with htmx only the rows that go on behind a run.
 func (s *Room) road(w http.ResponseWriter, r *http.Request) {
 	q := readRoadQuery(r.URL.Query())
 	view, err := s.roadView(r, q)
@@ -195,6 +196,7 @@ type unreadView struct {
 	Asked bool
 }
 
+// roadView gathers a page of the list; rows that go on need nothing of what stands around them.
 func (s *Room) roadView(r *http.Request, q roadQuery) (*roadView, error) {
 	rows, total, longest, err := s.book.Road(r.Context(), q.filter())
 	if err != nil {

@@ -52,6 +52,7 @@ func (s *Room) showEdit(w http.ResponseWriter, r *http.Request, status int, type
 	s.showRun(w, r, status, v, n)
 }
 
+// saveDetails keeps what no log holds.
 func (s *Room) saveDetails(w http.ResponseWriter, r *http.Request) {
 	row, f, ok := s.FormOf(s.book, w, r)
 	if !ok {
@@ -69,6 +70,7 @@ func (s *Room) saveDetails(w http.ResponseWriter, r *http.Request) {
 	http.Redirect(w, r, fmt.Sprintf("/runs/%d", row.ID), http.StatusSeeOther)
 }
 
+// saveMark adds a mark or changes one; one with a fault comes back as it was typed.
 func (s *Room) saveMark(w http.ResponseWriter, r *http.Request) {
 	row, f, ok := s.FormOf(s.book, w, r)
 	if !ok {
@@ -101,6 +103,7 @@ func (s *Room) saveMark(w http.ResponseWriter, r *http.Request) {
 	http.Redirect(w, r, fmt.Sprintf("/runs/%d/edit#marks", row.ID), http.StatusSeeOther)
 }
 
+// deleteMark takes a mark away, and offers to put it back.
 func (s *Room) deleteMark(w http.ResponseWriter, r *http.Request) {
 	runID, err1 := ui.IDParam(r, "id")
 	markID, err2 := ui.IDParam(r, "mark")
@@ -117,6 +120,7 @@ func (s *Room) deleteMark(w http.ResponseWriter, r *http.Request) {
 	http.Redirect(w, r, fmt.Sprintf("/runs/%d/edit?%s#marks", runID, q.Encode()), http.StatusSeeOther)
 }
 
+// deleteRun puts a run aside, off the bench too; the list offers to bring it back.
 func (s *Room) deleteRun(w http.ResponseWriter, r *http.Request) {
 	id, err := ui.IDParam(r, "id")
 	if err == nil {

@@ -13,6 +13,7 @@ import (
 	"zincroad/web/ui"
 )
 
+// runFolder gives the run as a zipped run folder, with its recordings as they came.
 func (s *Room) runFolder(w http.ResponseWriter, r *http.Request) {
 	row, err := ui.RunOf(s.book, r)
 	if err != nil {

@@ -40,6 +40,7 @@ func (s *Room) deletePhoto(w http.ResponseWriter, r *http.Request) { s.putPhotoA
 
 func (s *Room) restorePhoto(w http.ResponseWriter, r *http.Request) { s.putPhotoAside(w, r, false) }
 
+// putPhotoAside takes a photo off the page, or brings it back.
 func (s *Room) putPhotoAside(w http.ResponseWriter, r *http.Request, aside bool) {
 	p, err := s.photoOf(r)
 	if err == nil {

@@ -61,6 +61,7 @@ func (s *Room) recordingPage(w http.ResponseWriter, r *http.Request) {
 	s.showRecording(w, r, http.StatusOK, nil)
 }
 
+// showRecording shows what a recording holds and what was put right in it.
 func (s *Room) showRecording(w http.ResponseWriter, r *http.Request, status int, typed *ui.Fields) {
 	row, rec, err := s.recordingOf(r)
 	if err != nil {
@@ -95,6 +96,7 @@ func (s *Room) recordingOf(r *http.Request) (*logbook.Run, *logbook.Recording, e
 	return nil, nil, fmt.Errorf("that recording: %w", logbook.ErrNotFound)
 }
 
+// fillRecording reads the stretch of a recording that the page shows.
 func (s *Room) fillRecording(ctx context.Context, v *recordingView, from string) error {
 	full, err := s.book.Load(ctx, v.Row)
 	if err != nil {

@@ -129,6 +129,7 @@ func (s *Room) loadRun(r *http.Request) (*logbook.Run, *logbook.Results, error) 
 	return row, res, err
 }
 
+// runView gathers everything that a run's page shows.
 func (s *Room) runView(r *http.Request, query url.Values) (*runView, error) {
 	row, res, err := s.loadRun(r)
 	if err != nil {

@@ -111,6 +111,7 @@ func endedAt(marks []logbook.Mark, otherwise float64) float64 {
 	return at
 }
 
+// storeEnd keeps what screen and display said at the end, at the time at which it was so, and ends the run.
 func (s *Room) storeEnd(ctx context.Context, row *logbook.Run, bySide map[trace.Side]map[trace.Channel]float64,
 	note string) error {
 	heard := s.Now().UTC().Sub(*row.StartedAt).Seconds()

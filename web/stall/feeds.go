@@ -118,6 +118,7 @@ func (s *Room) addFeed(w http.ResponseWriter, r *http.Request) {
 	http.Redirect(w, r, fmt.Sprintf("/stall/%d", row.ID), http.StatusSeeOther)
 }
 
+// deleteFeed takes a source away; what it recorded stays.
 func (s *Room) deleteFeed(w http.ResponseWriter, r *http.Request) {
 	row, err := ui.RunOf(s.book, r)
 	if err == nil {

@@ -120,6 +120,7 @@ func (h *liveHub) follow(ctx context.Context, id int64, w *watch) {
 	}
 }
 
+// draw makes the parts of a live page, each of which is sent only when it changed.
 func (h *liveHub) draw(ctx context.Context, id int64, c *liveCache) (frame, error) {
 	ctx, cancel := context.WithTimeout(ctx, 10*time.Second)
 	defer cancel()

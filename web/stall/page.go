@@ -58,6 +58,7 @@ func (s *Room) showLiveDetails(w http.ResponseWriter, r *http.Request, status in
 	s.Render(w, r, "stall-details", status, ui.Frame{Title: "Details", Page: "stall", Data: detailsView{e, row}})
 }
 
+// saveLiveDetails keeps what no log holds while the run goes on; its start stays what readings count from.
 func (s *Room) saveLiveDetails(w http.ResponseWriter, r *http.Request) {
 	row, f, ok := s.FormOf(s.book, w, r)
 	if !ok {
@@ -207,6 +208,7 @@ var liveMarkKinds = []string{
 	run.Note,
 }
 
+// liveMark stores a mark that a page sends, once.
 func (s *Room) liveMark(w http.ResponseWriter, r *http.Request) {
 	row, f, ok := s.FormOf(s.book, w, r)
 	if !ok {

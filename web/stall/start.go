@@ -28,6 +28,7 @@ func (s *Room) stallStart(w http.ResponseWriter, r *http.Request) {
 	s.showStart(w, r, http.StatusOK, ui.NewFields(url.Values{}))
 }
 
+// showStart shows what a run can be started from, and those under way.
 func (s *Room) showStart(w http.ResponseWriter, r *http.Request, status int, f *ui.Fields) {
 	v := startView{Fields: f, Methods: prepare.Methods, Cautions: stallCautions}
 	var err error

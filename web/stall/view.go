@@ -51,6 +51,7 @@ func (h *liveHub) view(ctx context.Context, id int64) (*liveView, error) {
 	return h.viewWith(ctx, id, &liveCache{})
 }
 
+// viewWith gathers what a live page shows, reading of a recording only what is new.
 func (h *liveHub) viewWith(ctx context.Context, id int64, c *liveCache) (*liveView, error) {
 	row, err := h.s.book.Run(ctx, id)
 	if err != nil {
