@@ -4,7 +4,10 @@ import (
 	"context"
 	"errors"
 	"math"
+	"strings"
 	"time"
+
+	"github.com/jackc/pgx/v5/pgconn"
 
 	"zincroad/core/curve"
 )
@@ -29,27 +32,40 @@ func (b *Book) settle(ctx context.Context) error {
 	return nil
 }
 
-// settleRun works one run out. Where its figures cannot be made that is noted with it,
-// and it is not tried again until it or the arithmetic changes; the list shows it in its
-// place.
+// settleRun works one run out. Where its figures cannot be made that is noted with it, and
+// it is not tried again until it or the arithmetic changes; the list shows it in its place.
+// What only went wrong this time is tried again another time.
 func (b *Book) settleRun(ctx context.Context, id int64) error {
 	row, err := b.Run(ctx, id)
 	if errors.Is(err, ErrNotFound) {
 		return nil
 	}
-	if err == nil {
-		_, err = b.workOut(ctx, row)
-	}
-	if err == nil || row == nil {
+	if err != nil {
 		return err
 	}
-	if ctx.Err() != nil {
+	_, err = b.workOut(ctx, row)
+	switch {
+	case err == nil:
+		return nil
+	case ctx.Err() != nil:
 		return mapped("working out", ctx.Err())
 	}
 	b.log.Error("a run that cannot be worked out", "run", id, "error", err)
+	if !lasting(err) {
+		return nil
+	}
 	return mapped("noting what cannot be worked out", b.db.WithContext(ctx).Exec(`UPDATE runs SET read_revision = ?,
 		read_version = ?, read_fault = 'Its figures could not be worked out.' WHERE id = ?`,
 		row.Revision, curve.Version, id).Error)
+}
+
+// lasting tells whether working a run out would go wrong again: the arithmetic broke down,
+// or the database could not make sense of what is kept of it (SQLSTATE classes 22, data, and
+// 42, names), rather than being away.
+func lasting(err error) bool {
+	var pg *pgconn.PgError
+	return errors.Is(err, errArithmetic) ||
+		errors.As(err, &pg) && (strings.HasPrefix(pg.Code, "22") || strings.HasPrefix(pg.Code, "42"))
 }
 
 // Unread counts the runs of the list whose figures are missing, of before a change, or

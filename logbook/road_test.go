@@ -5,10 +5,12 @@ import (
 	"context"
 	"database/sql"
 	"fmt"
+	"io/fs"
 	"slices"
 	"sync"
 	"testing"
 
+	"github.com/pressly/goose/v3"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -201,4 +203,75 @@ func TestMadeCountsKinds(t *testing.T) {
 	assert.Len(t, made[0].Newest, 12, "a page names no more")
 	assert.EqualValues(t, 20, made[0].Newest[0])
 	assert.InDelta(t, 12.3, made[0].FromPct, 1e-9)
+}
+
+// A logbook of before lists read columns comes up whole: its runs stand in the list with
+// what was kept of them, and are worked out anew in the background.
+func TestALogbookOfBefore(t *testing.T) {
+	url := server.URL(t)
+	db, err := sql.Open("pgx", url)
+	require.NoError(t, err)
+	defer db.Close()
+	steps, err := fs.Sub(logbook.Migrations, "migrations")
+	require.NoError(t, err)
+	p, err := goose.NewProvider(goose.DialectPostgres, db, steps)
+	require.NoError(t, err)
+	_, err = p.DownTo(ctx, 7)
+	require.NoError(t, err)
+	for _, q := range []string{
+		"INSERT INTO runs (fingerprint, title) VALUES ('x', 'before')",
+		"INSERT INTO recordings (run_id, position, name, side, readings, channels) SELECT id, 0, 'car.csv', 'car', 0, '' FROM runs",
+		"INSERT INTO readings (recording_id, n, t_s, soc_pct, power_kw) SELECT id, k, k, 10 + k / 10.0, 50 FROM recordings, " +
+			"generate_series(0, 600) k",
+		"UPDATE recordings SET readings = 601, channels = 'soc_pct,power_kw'",
+		fmt.Sprintf("INSERT INTO results (run_id, arithmetic, revision, peak_kw, length_s, finding, strip, readings, curves) "+
+			"SELECT id, %d, 1, 51, 600, 'as it was', '{}', '[]', '{}' FROM runs", curve.Version),
+	} {
+		_, err := db.Exec(q)
+		require.NoError(t, err, q)
+	}
+	b, err := logbook.Open(ctx, url, logbooktest.Quiet())
+	require.NoError(t, err)
+	defer b.Close()
+	rows, total, _, err := b.Road(ctx, logbook.RoadFilter{})
+	require.NoError(t, err)
+	require.Equal(t, 1, total)
+	assert.Equal(t, 51.0, *rows[0].PeakKW)
+	assert.Equal(t, "Its figures are being worked out.", rows[0].Broken)
+	require.NoError(t, b.Rework(ctx, nil))
+	rows, _, _, err = b.Road(ctx, logbook.RoadFilter{})
+	require.NoError(t, err)
+	assert.Empty(t, rows[0].Broken)
+	assert.Equal(t, 50.0, *rows[0].PeakKW)
+	assert.NotEmpty(t, rows[0].Strip.T)
+	run, err := b.Run(ctx, rows[0].ID)
+	require.NoError(t, err)
+	full, err := b.Load(ctx, run)
+	require.NoError(t, err)
+	assert.Len(t, full.Recordings[0].T, 601, "the readings are there, in their parts")
+}
+
+// What is kept of a run that makes no sense is said in its place, and not tried again and
+// again; what only went wrong once is.
+func TestFaultsThatLast(t *testing.T) {
+	b, _, exec := withSQL(t)
+	exec("UPDATE recordings SET channels = 'nonsense_kw' WHERE run_id = 2")
+	exec("UPDATE runs SET revision = revision + 1 WHERE id = 2")
+	for range 2 {
+		rows, _, _, err := b.Road(ctx, logbook.RoadFilter{})
+		require.NoError(t, err)
+		for _, r := range rows {
+			assert.Equal(t, r.ID == 2, r.Broken != "", "run %d: %s", r.ID, r.Broken)
+		}
+		n, err := b.Unread(ctx)
+		require.NoError(t, err)
+		assert.Zero(t, n)
+	}
+	exec("UPDATE recordings SET channels = 'soc_pct,power_kw' WHERE run_id = 2")
+	exec("UPDATE runs SET revision = revision + 1 WHERE id = 2")
+	rows, _, _, err := b.Road(ctx, logbook.RoadFilter{})
+	require.NoError(t, err)
+	for _, r := range rows {
+		assert.Empty(t, r.Broken, "run %d", r.ID)
+	}
 }

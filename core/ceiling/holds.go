@@ -6,6 +6,9 @@ import (
 	"math"
 	"slices"
 
+	"gonum.org/v1/gonum/floats"
+	"gonum.org/v1/gonum/stat"
+
 	"zincroad/core/pack"
 	"zincroad/core/run"
 	"zincroad/core/trace"
@@ -49,23 +52,10 @@ func recent(s trace.Series, now, from float64) stretch {
 		return stretch{}
 	}
 	t, v := s.T[i:end], s.V[i:end]
-	out := stretch{n: len(v), lengthS: t[len(t)-1] - t[0]}
-	lo, hi := v[0], v[0]
-	var st, sv float64
-	for k := range v {
-		lo, hi = min(lo, v[k]), max(hi, v[k])
-		st, sv = st+t[k], sv+v[k]
-	}
-	n := float64(len(v))
-	mt, mv := st/n, sv/n
-	var tt, tv float64
-	for k := range v {
-		tt += (t[k] - mt) * (t[k] - mt)
-		tv += (t[k] - mt) * (v[k] - mv)
-	}
-	out.mean, out.spread = mv, hi-lo
-	if tt > 0 {
-		out.rise = tv / tt * out.lengthS
+	out := stretch{n: len(v), lengthS: t[len(t)-1] - t[0], mean: stat.Mean(v, nil), spread: floats.Max(v) - floats.Min(v)}
+	if out.lengthS > 0 {
+		_, slope := stat.LinearRegression(t, v, nil, false)
+		out.rise = slope * out.lengthS
 	}
 	return out
 }

@@ -17,10 +17,10 @@ ALTER TABLE runs
 ALTER TABLE runs ADD says text NOT NULL
     GENERATED ALWAYS AS (lower(title || ' ' || weather || ' ' || method_name || ' ' || finding)) STORED;
 
--- Kept results are of an older version of the arithmetic: they are worked out anew, and
--- stand until then, without a strip.
+-- Kept results stand until they are worked out anew, without a strip: as of a version of
+-- the arithmetic that is older than any that packs one.
 UPDATE runs r SET window_s = x.window_s, peak_kw = x.peak_kw, average_kw = x.average_kw,
-    length_s = x.length_s, finding = x.finding, read_revision = x.revision, read_version = x.arithmetic
+    length_s = x.length_s, finding = x.finding, read_revision = x.revision, read_version = least(x.arithmetic, 5)
     FROM results x WHERE x.run_id = r.id;
 ALTER TABLE results
     DROP window_s, DROP peak_kw, DROP average_kw, DROP length_s, DROP finding, DROP strip,
