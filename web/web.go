@@ -60,7 +60,10 @@ func New(book *logbook.Book, log *slog.Logger) (*Server, error) {
 	if err != nil {
 		return nil, fmt.Errorf("the font is missing from the program, build it with make build: %w", err)
 	}
-	u := &ui.UI{Log: log, Font: font, Now: time.Now}
+	u, err := ui.New(log, font)
+	if err != nil {
+		return nil, err
+	}
 	s := &Server{book: book}
 	if s.Pages, err = u.Pages(templates, template.FuncMap{"definitions": allDefinitions}); err != nil {
 		return nil, err

@@ -3,6 +3,7 @@ package ui
 import (
 	"regexp"
 	"strings"
+	"sync"
 )
 
 // Templates are indented for people. What a browser would do nothing with is left out once,
@@ -37,6 +38,19 @@ func set(names string) map[string]bool {
 		m[name] = true
 	}
 	return m
+}
+
+// squeezed keeps what squeeze made of a text, for programs that make more than one server.
+var squeezed sync.Map
+
+// squeezeOnce is squeeze, done once for each text.
+func squeezeOnce(text string) string {
+	if was, ok := squeezed.Load(text); ok {
+		return was.(string)
+	}
+	out := squeeze(text)
+	squeezed.Store(text, out)
+	return out
 }
 
 // squeeze leaves out of a template's text the white space that shows nothing: at the edges

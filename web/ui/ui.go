@@ -9,7 +9,6 @@ import (
 	"html/template"
 	"io/fs"
 	"log/slog"
-	"maps"
 	"strings"
 	"time"
 )
@@ -17,11 +16,20 @@ import (
 //go:embed templates
 var common embed.FS
 
-// UI is what the rooms share.
+// UI is what the rooms share; New makes one.
 type UI struct {
 	Log  *slog.Logger
 	Font []byte           // for pictures that stand alone
 	Now  func() time.Time // where a page needs the time of day
+
+	frame *template.Template // what every page stands in, with the parts that all rooms have
+}
+
+// New makes what the rooms share, by the machine's clock. It fails when the common templates
+// are broken.
+func New(log *slog.Logger, font []byte) (*UI, error) {
+	u := &UI{Log: log, Font: font, Now: time.Now, frame: template.New("frame").Funcs(functions)}
+	return u, read(u.frame, common, "templates/base.html", "templates/parts.html")
 }
 
 // Pages are the pages of one room, by name; safe for concurrent use.
@@ -35,23 +43,20 @@ type Pages struct {
 // room can show (an error, an explanation) come with them.
 func (u *UI) Pages(room fs.FS, more template.FuncMap) (*Pages, error) {
 	p := &Pages{UI: u, Templates: map[string]*template.Template{}}
-	words := maps.Clone(functions)
-	maps.Copy(words, more)
 	for _, files := range []fs.FS{common, room} {
-		names, err := fs.Glob(files, "templates/page_*.html")
+		paths, err := fs.Glob(files, "templates/page_*.html")
 		if err != nil {
 			return nil, fmt.Errorf("templates: %w", err)
 		}
-		for _, path := range names {
-			name := strings.TrimSuffix(strings.TrimPrefix(path, "templates/page_"), ".html")
-			t := template.New(name).Funcs(words)
-			if err := read(t, common, "templates/base.html", "templates/parts.html"); err != nil {
+		for _, path := range paths {
+			t, err := u.frame.Clone()
+			if err != nil {
+				return nil, fmt.Errorf("%s: %w", path, err)
+			}
+			if err := read(t.Funcs(more), files, path); err != nil {
 				return nil, err
 			}
-			if err := read(t, files, path); err != nil {
-				return nil, err
-			}
-			p.Templates[name] = t
+			p.Templates[strings.TrimSuffix(strings.TrimPrefix(path, "templates/page_"), ".html")] = t
 		}
 	}
 	return p, nil
@@ -62,7 +67,7 @@ func read(t *template.Template, files fs.FS, paths ...string) error {
 	for _, path := range paths {
 		text, err := fs.ReadFile(files, path)
 		if err == nil {
-			_, err = t.Parse(squeeze(string(text)))
+			_, err = t.Parse(squeezeOnce(string(text)))
 		}
 		if err != nil {
 			return fmt.Errorf("%s: %w", path, err)
