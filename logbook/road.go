@@ -186,7 +186,8 @@ func (b *Book) unpackRow(row *RoadRow) {
 	row.Old = row.ReadVersion != 0 && row.ReadVersion < curve.Version
 	switch strip, err := unpackStrip(row.Packed); {
 	case row.ReadFault != "":
-		row.Broken = row.ReadFault
+		row.Broken, row.Old = row.ReadFault, false
+		row.WindowS, row.PeakKW, row.AverageKW = nil, nil, nil // of before whatever broke it
 	case err == nil:
 		row.Strip = strip
 		row.Strip.BatteryC, row.Strip.Finding = row.StartC, row.Finding

@@ -262,6 +262,7 @@ func TestFaultsThatLast(t *testing.T) {
 		require.NoError(t, err)
 		for _, r := range rows {
 			assert.Equal(t, r.ID == 2, r.Broken != "", "run %d: %s", r.ID, r.Broken)
+			assert.Equal(t, r.ID == 2, r.PeakKW == nil, "no figures of before what broke it")
 		}
 		n, err := b.Unread(ctx)
 		require.NoError(t, err)
