@@ -21,22 +21,22 @@ const (
 
 // Entry is one run on the bench.
 type Entry struct {
-	Run     *run.Run // without its recordings
-	Reading *curve.Reading
+	Run     *run.Run       // without its recordings
+	Reading *curve.Reading // for the bench's clock and side
 }
 
 // Row is one post or window across the runs. A cell is nil where the run has none.
 type Row struct {
 	FromPct, ToPct float64 // equal for a post
-	Cells          []*Cell
+	Cells          []*Cell // one for each run, in their order
 }
 
 // Cell is a time in seconds with its difference to the reference run's, nil for
 // the reference itself and where it has none; AverageKW is nil for posts.
 type Cell struct {
-	TS        float64
-	DeltaS    *float64
-	AverageKW *float64
+	TS        float64  // a post's from the clock's zero, a window's own
+	DeltaS    *float64 // later than the reference is positive
+	AverageKW *float64 // over the window
 }
 
 // Posts lists every post that at least one run reached, in order.
@@ -105,10 +105,10 @@ func row(from, to float64, entries []Entry, ref int, cell func(*curve.Reading) *
 // Condition is one thing that can make runs incomparable, with each run's value
 // in words; "not noted" where a run does not say.
 type Condition struct {
-	Name   string
-	Values []string
-	Same   bool // all runs say the same
-	Known  bool // every run says something
+	Name   string   // as the page heads its row
+	Values []string // one for each run, in their order
+	Same   bool     // all runs say the same
+	Known  bool     // every run says something
 }
 
 // How far two values may lie apart and still count as the same: thermometers and

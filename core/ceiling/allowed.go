@@ -10,7 +10,7 @@ import (
 type Moment struct {
 	RestV, Ohm float64 // the pack's
 	TakesKW    float64 // the most that the pack takes, at its terminals
-	Takes      Cause
+	Takes      Cause   // what makes it take no more
 	AuxKW      float64 // drawn beside the pack
 	CableOhm   float64 // from the stall's meter to the pack's terminals, both ways
 
@@ -38,8 +38,8 @@ func (l *Limits) Warm(p *pack.Pack, taper *pack.Taper, soc float64) Moment {
 // what it comes to at the plug, with nothing drawn beside the pack and no loss in the
 // cable.
 type Allowed struct {
-	Cause  Cause
-	Amps   float64
+	Cause  Cause   // which limit
+	Amps   float64 // into the pack
 	PlugKW float64
 }
 

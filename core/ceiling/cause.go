@@ -50,11 +50,11 @@ const (
 // path, empty for none. The stall's limits lie level, the car's and the pack's slant, cold
 // and heat are dotted, what comes and goes is broken; so no colour is needed.
 type Sign struct {
-	Cause  Cause
-	Letter string
-	Words  string
-	Whose  Whose
-	Hatch  string
+	Cause  Cause  // as the open formats spell it
+	Letter string // one capital, no two alike
+	Words  string // in the middle of a sentence
+	Whose  Whose  // who is held responsible
+	Hatch  string // SVG path, 8 by 8
 }
 
 // Signs lists every cause in the order of the definitions.

@@ -71,9 +71,9 @@ func (s stretch) flat(least float64) bool {
 
 // Holding is what seems to hold the power down.
 type Holding struct {
-	Cause  Cause
+	Cause  Cause  // the one that fits best
 	Reason string // one line, with the numbers used
-	Sure   bool
+	Sure   bool   // it fits well and the next one clearly worse
 }
 
 // candidate is a cause with how badly it fits: 0 is a perfect fit, 1 what noise makes

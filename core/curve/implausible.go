@@ -18,10 +18,10 @@ const (
 
 // Implausible is a window that the run's readings give and that cannot be.
 type Implausible struct {
-	FromPct float64 `json:"from_pct"`
+	FromPct float64 `json:"from_pct"` // the window's posts
 	ToPct   float64 `json:"to_pct"`
-	TS      float64 `json:"t_s"`
-	Reason  string  `json:"reason"`
+	TS      float64 `json:"t_s"`    // what the readings give, s
+	Reason  string  `json:"reason"` // one sentence, with the numbers used
 }
 
 // implausible says why a window cannot be; empty where it can.

@@ -10,37 +10,37 @@ import (
 // seconds from the clock's zero, energies kWh, powers kW, states of charge
 // percent. A figure that cannot be worked out is nil or an empty list.
 type Reading struct {
-	Format  string     `json:"format"`
-	Clock   Clock      `json:"clock"`
-	Side    trace.Side `json:"side"`
-	Posts   []Post     `json:"posts"`
-	Windows []Window   `json:"windows"`
-	Peak    *Peak      `json:"peak"`
-	RampS   *float64   `json:"ramp_s"`
+	Format  string     `json:"format"`  // always Format
+	Clock   Clock      `json:"clock"`   // from when its times are counted
+	Side    trace.Side `json:"side"`    // whose power and energy these are
+	Posts   []Post     `json:"posts"`   // rising, those that were reached
+	Windows []Window   `json:"windows"` // between the posts, those that can be
+	Peak    *Peak      `json:"peak"`    // nil: no power was read while charging
+	RampS   *float64   `json:"ramp_s"`  // from plug-in to the plateau; nil: either is not known
 	Energy  Energy     `json:"energy"`
 
-	Usable             *Interval `json:"usable_kwh"`
-	DeliveredPer100KWh *float64  `json:"delivered_per_100_kwh"`
+	Usable             *Interval `json:"usable_kwh"`            // from the car's side; nil under 20 points covered
+	DeliveredPer100KWh *float64  `json:"delivered_per_100_kwh"` // the same from the stall's side, losses with it
 
-	Plateaus   []Plateau       `json:"plateaus"` // not worked out yet: empty
-	Cliffs     []Cliff         `json:"cliffs"`   // not worked out yet: empty
-	Ceilings   []Ceiling       `json:"ceilings"` // not worked out yet: empty
-	Legs       []Leg           `json:"legs"`
-	Recordings []RecordingNote `json:"recordings"`
-	Findings   []Finding       `json:"findings"`
-	Cost       *stall.Bill     `json:"cost"`
-	Claims     []Claim         `json:"claims"` // not worked out yet: empty
+	Plateaus   []Plateau       `json:"plateaus"`   // not worked out yet: empty
+	Cliffs     []Cliff         `json:"cliffs"`     // not worked out yet: empty
+	Ceilings   []Ceiling       `json:"ceilings"`   // not worked out yet: empty
+	Legs       []Leg           `json:"legs"`       // one for each plug-in that counts
+	Recordings []RecordingNote `json:"recordings"` // in the run's own order
+	Findings   []Finding       `json:"findings"`   // what a tester would say first comes first
+	Cost       *stall.Bill     `json:"cost"`       // by the stall's tariff; nil: it has none
+	Claims     []Claim         `json:"claims"`     // not worked out yet: empty
 
 	// What follows goes beyond the open format's own keys.
 
 	ZeroS        float64      `json:"zero_s"`        // clock zero on the run's own clock
 	FirstPower   float64      `json:"first_power_s"` // first power of this side on the run's own clock
-	HeadlineSide trace.Side   `json:"headline_side"`
-	Gaps         []trace.Span `json:"gaps"`      // of this side's power, from clock zero
-	Ambient      *float64     `json:"ambient_c"` // °C at clock zero, where it was logged
-	Battery      *Battery     `json:"battery"`
-	SoC          *SoCSpan     `json:"soc"`
-	Screen       *Screen      `json:"screen"` // the seller's own totals
+	HeadlineSide trace.Side   `json:"headline_side"` // the side that the run's own figures are of
+	Gaps         []trace.Span `json:"gaps"`          // of this side's power, from clock zero
+	Ambient      *float64     `json:"ambient_c"`     // °C at clock zero, where it was logged
+	Battery      *Battery     `json:"battery"`       // nil: no temperature was read
+	SoC          *SoCSpan     `json:"soc"`           // nil: no state of charge was read
+	Screen       *Screen      `json:"screen"`        // the seller's own totals
 
 	Implausible []Implausible `json:"implausible,omitempty"` // windows that are not stated
 	// median time between power readings, else between those of SoC
@@ -50,8 +50,8 @@ type Reading struct {
 // Post is the moment at which SoC first reaches a round value, and the side's power
 // there; nil where it was not read.
 type Post struct {
-	SoCPct  float64  `json:"soc_pct"`
-	TS      float64  `json:"t_s"`
+	SoCPct  float64  `json:"soc_pct"` // the round value
+	TS      float64  `json:"t_s"`     // s from the clock's zero
 	PowerKW *float64 `json:"power_kw"`
 }
 
@@ -60,20 +60,20 @@ type Post struct {
 type Window struct {
 	FromPct   float64  `json:"from_pct"`
 	ToPct     float64  `json:"to_pct"`
-	TS        float64  `json:"t_s"`
-	EnergyKWh *float64 `json:"energy_kwh"`
-	AverageKW *float64 `json:"average_kw"`
+	TS        float64  `json:"t_s"`        // how long it took, s
+	EnergyKWh *float64 `json:"energy_kwh"` // of the side
+	AverageKW *float64 `json:"average_kw"` // the energy over the time
 }
 
 // Peak is the highest power and how long it held.
 type Peak struct {
-	KW          float64  `json:"kw"`
-	SustainedKW *float64 `json:"sustained_kw"`
-	TS          float64  `json:"t_s"`
-	SoCPct      *float64 `json:"soc_pct"`
-	HeldS       *float64 `json:"held_s"`
-	HeldFromPct *float64 `json:"held_from_pct"`
-	HeldToPct   *float64 `json:"held_to_pct"`
+	KW          float64  `json:"kw"`            // the highest reading that is no spike
+	SustainedKW *float64 `json:"sustained_kw"`  // the highest mean over any 10 s; nil: the readings are too far apart
+	TS          float64  `json:"t_s"`           // of the highest reading, s from the clock's zero
+	SoCPct      *float64 `json:"soc_pct"`       // at that moment; nil: not read
+	HeldS       *float64 `json:"held_s"`        // the longest time at 95 % of SustainedKW or more
+	HeldFromPct *float64 `json:"held_from_pct"` // SoC when it began; nil: not read
+	HeldToPct   *float64 `json:"held_to_pct"`   // SoC when it ended; nil: not read
 
 	HeldFromS float64 `json:"held_from_s"` // when the hold began, from clock zero
 }
@@ -81,26 +81,26 @@ type Peak struct {
 // Energy is what both sides measured. BridgedS is the time of gaps on the
 // headline side.
 type Energy struct {
-	StallKWh *float64 `json:"stall_kwh"`
-	CarKWh   *float64 `json:"car_kwh"`
-	LossPct  *float64 `json:"loss_pct"`
-	BridgedS *float64 `json:"bridged_s"`
+	StallKWh *float64 `json:"stall_kwh"` // at the plug; nil: the stall's power was not read
+	CarKWh   *float64 `json:"car_kwh"`   // into the pack; nil: the car's power was not read
+	LossPct  *float64 `json:"loss_pct"`  // of StallKWh; nil: one side is missing
+	BridgedS *float64 `json:"bridged_s"` // s; nil: no power on the headline side
 }
 
 // Interval is a value with the least and the most it can be.
 type Interval struct {
-	Value float64  `json:"value"`
-	Low   float64  `json:"low"`
-	High  *float64 `json:"high"` // nil: no upper end
+	Value float64  `json:"value"` // the best estimate
+	Low   float64  `json:"low"`   // the least
+	High  *float64 `json:"high"`  // nil: no upper end
 }
 
 // Leg is the time between a plug-in and its unplug.
 type Leg struct {
-	FromS     float64  `json:"from_s"`
-	ToS       float64  `json:"to_s"`
-	FromPct   *float64 `json:"from_pct"`
-	ToPct     *float64 `json:"to_pct"`
-	EnergyKWh *float64 `json:"energy_kwh"`
+	FromS     float64  `json:"from_s"`     // its plug-in, s from the clock's zero
+	ToS       float64  `json:"to_s"`       // its unplug, or the last reading
+	FromPct   *float64 `json:"from_pct"`   // SoC there; nil: not read
+	ToPct     *float64 `json:"to_pct"`     // SoC there; nil: not read
+	EnergyKWh *float64 `json:"energy_kwh"` // of the side; nil: its power was not read
 }
 
 // Plateau is a stretch of steady power: where and how high, and how the line through it
@@ -116,21 +116,21 @@ type Plateau struct {
 
 // Cliff is a sudden fall of the power.
 type Cliff struct {
-	TS     float64  `json:"t_s"`
-	SoCPct *float64 `json:"soc_pct"`
-	FromKW float64  `json:"from_kw"`
-	ToKW   float64  `json:"to_kw"`
+	TS     float64  `json:"t_s"`     // when it began, s from the clock's zero
+	SoCPct *float64 `json:"soc_pct"` // at that moment; nil: not read
+	FromKW float64  `json:"from_kw"` // before it
+	ToKW   float64  `json:"to_kw"`   // after it
 }
 
 // Ceiling is a stretch with one cause that held the power down.
 type Ceiling struct {
 	FromS       float64       `json:"from_s"`
 	ToS         float64       `json:"to_s"`
-	Cause       ceiling.Cause `json:"cause"`
-	Confidence  string        `json:"confidence"` // strong, likely or unsure
-	RunnerUp    ceiling.Cause `json:"runner_up"`  // empty: none
-	Evidence    []string      `json:"evidence"`   // in words, with the numbers used
-	MinutesLost *float64      `json:"minutes_lost"`
+	Cause       ceiling.Cause `json:"cause"`        // what held it
+	Confidence  string        `json:"confidence"`   // strong, likely or unsure
+	RunnerUp    ceiling.Cause `json:"runner_up"`    // empty: none
+	Evidence    []string      `json:"evidence"`     // in words, with the numbers used
+	MinutesLost *float64      `json:"minutes_lost"` // against no such limit; nil: not known
 }
 
 // Claim is what was claimed of a run, held against what was measured.
@@ -138,19 +138,19 @@ type Claim struct {
 	Kind     string   `json:"kind"`     // window or peak
 	Verdict  string   `json:"verdict"`  // met, missed or untested
 	Measured *float64 `json:"measured"` // minutes, or kW
-	Claimed  *float64 `json:"claimed"`
+	Claimed  *float64 `json:"claimed"`  // in the unit of Measured
 }
 
 // RecordingNote says what one recording holds. The offset's low and high ends and
 // the grade need clocks that were lined up, and are nil until then.
 type RecordingNote struct {
-	File         string   `json:"file"`
-	Readings     int      `json:"readings"`
-	ClockOffsetS float64  `json:"clock_offset_s"`
+	File         string   `json:"file"`           // as it was named when it came
+	Readings     int      `json:"readings"`       // rows with at least one value
+	ClockOffsetS float64  `json:"clock_offset_s"` // added to the recording's own times, in all
 	OffsetLowS   *float64 `json:"offset_low_s"`
 	OffsetHighS  *float64 `json:"offset_high_s"`
-	Gaps         int      `json:"gaps"`
-	Spikes       int      `json:"spikes"`
+	Gaps         int      `json:"gaps"`   // in its power
+	Spikes       int      `json:"spikes"` // left out of the peak
 	Grade        *string  `json:"grade"`
 }
 
@@ -168,16 +168,16 @@ type Finding struct {
 // Battery is the pack's temperature near plug-in and near last power, °C: the coldest
 // cell where it was read there, else the pack's one value; nil where neither was.
 type Battery struct {
-	StartC     *float64 `json:"start_c"`
-	EndC       *float64 `json:"end_c"`
+	StartC     *float64 `json:"start_c"`     // near plug-in
+	EndC       *float64 `json:"end_c"`       // near last power
 	Coldest    bool     `json:"coldest"`     // StartC is the coldest cell's
 	EndColdest bool     `json:"end_coldest"` // EndC is
 }
 
 // SoCSpan is the state of charge at clock zero and the highest reached.
 type SoCSpan struct {
-	FromPct float64 `json:"from_pct"`
-	ToPct   float64 `json:"to_pct"`
+	FromPct float64 `json:"from_pct"` // at clock zero
+	ToPct   float64 `json:"to_pct"`   // the highest reached
 }
 
 // Format is the name and version of the open format of a reading.

@@ -12,8 +12,8 @@ import (
 // Screen is what the seller's own register and screen said at the end of the run,
 // beside what its power adds up to.
 type Screen struct {
-	KWh      *float64 `json:"kwh"`
-	Cost     *float64 `json:"cost"`
+	KWh      *float64 `json:"kwh"`       // what the register counted over the run; nil: not read near the end
+	Cost     *float64 `json:"cost"`      // in the stall's currency; nil: not read
 	PowerKWh *float64 `json:"power_kwh"` // what the stall's power adds up to
 }
 

@@ -38,17 +38,17 @@ var DefaultUncertainty = Uncertainty{TaperPct: 4, CapacityPct: 2, BatteryK: 3, S
 
 // Forecast is a session worked out in advance. Times are seconds since plug-in.
 type Forecast struct {
-	Posts    []Post
-	Windows  []Window
-	Peak     *Peak
+	Posts    []Post   // rising, those that are reached
+	Windows  []Window // the method's
+	Peak     *Peak    // nil: no power at all
 	Energy   Energy
-	Battery  Battery
-	Ceilings []Held
-	Legs     []Leg
-	Bill     *stall.Bill
-	Assumed  []pack.Assumption
-	Note     string // why the wanted charge is not reached; empty when it is
-	Steps    []Step
+	Battery  Battery           // at plug-in and at the end
+	Ceilings []Held            // without holes, in order
+	Legs     []Leg             // two where the plan replugs
+	Bill     *stall.Bill       // nil: the stall has no tariff
+	Assumed  []pack.Assumption // what was not given, with what stands in
+	Note     string            // why the wanted charge is not reached; empty when it is
+	Steps    []Step            // one a second and the end
 }
 
 // Post is when a state of charge is reached, and between when and when it may be.
@@ -76,8 +76,8 @@ type Battery struct{ StartC, EndMinC, EndMaxC float64 }
 
 // Held is a stretch with one holding ceiling.
 type Held struct {
-	FromS, ToS float64
-	Cause      ceiling.Cause
+	FromS, ToS float64       // since plug-in
+	Cause      ceiling.Cause // the lowest limit
 }
 
 // Leg is the time between a plug-in and its unplug.
@@ -142,8 +142,8 @@ func Once(plan Plan) (*Forecast, error) {
 type Brief struct {
 	TS       float64 // from plug-in to the end
 	PeakKW   float64 // at the plug
-	StallKWh float64
-	Note     string // why the wanted charge is not reached; empty when it is
+	StallKWh float64 // at the plug
+	Note     string  // why the wanted charge is not reached; empty when it is
 }
 
 // Quick works only the outcome of a session out, for comparing many.

@@ -14,16 +14,16 @@ import (
 
 // Plan is the session to be worked out. Its zero values are sensible where noted.
 type Plan struct {
-	Car     *run.Car
+	Car     *run.Car     // needs a capacity, usable or gross
 	Stall   *run.Stall   // nil: limits nothing
 	Adapter *run.Adapter // nil: none
 
-	FromPct, ToPct float64
-	Battery        pack.Nodes // at plug-in
-	AmbientC       float64
-	ClimateKW      float64 // drawn by the cabin while charging
-	Gentle         bool
-	Assumed        ceiling.Assumptions
+	FromPct, ToPct float64             // ToPct above FromPct, both 0 to 100
+	Battery        pack.Nodes          // at plug-in
+	AmbientC       float64             // while charging
+	ClimateKW      float64             // drawn by the cabin while charging
+	Gentle         bool                // the car's gentle profile
+	Assumed        ceiling.Assumptions // what the tester changed about the stall
 
 	HandshakeS   float64 // plug-in to first power; 0: 15 s
 	ReplugAtPct  float64 // unplug here and plug in again; 0: never
@@ -67,20 +67,20 @@ const (
 
 // Step is one second of a session. Powers are means over the second, in kW.
 type Step struct {
-	T            float64 // s since plug-in, at the second's beginning
-	SoCPct       float64 // at the second's beginning
-	PackV, Amps  float64 // at the pack's terminals
-	PackKW       float64
-	RequestedKW  float64 // what car and pack would take if the stall could give it
-	StallKW      float64 // at the plug
-	OfferedKW    float64 // the most that the stall would give; +Inf if its power is not known
-	LossKW       float64 // between plug and pack
-	AuxKW        float64 // pumps, heater, cabin
-	HeaterKW     float64 // part of AuxKW
-	Battery      pack.Nodes
-	Cause        ceiling.Cause
-	Plugged      bool
-	PluggedSince float64 // when this leg's plug-in was, s
+	T            float64       // s since plug-in, at the second's beginning
+	SoCPct       float64       // at the second's beginning
+	PackV, Amps  float64       // at the pack's terminals
+	PackKW       float64       // into the pack
+	RequestedKW  float64       // what car and pack would take if the stall could give it
+	StallKW      float64       // at the plug
+	OfferedKW    float64       // the most that the stall would give; +Inf if its power is not known
+	LossKW       float64       // between plug and pack
+	AuxKW        float64       // pumps, heater, cabin
+	HeaterKW     float64       // part of AuxKW
+	Battery      pack.Nodes    // at the second's beginning
+	Cause        ceiling.Cause // what held the power in it
+	Plugged      bool          // false between unplug and replug
+	PluggedSince float64       // when this leg's plug-in was, s
 }
 
 // Session is a session under way; Next moves it on by a second.

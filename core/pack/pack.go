@@ -19,25 +19,25 @@ import (
 
 // Pack is one car's battery. Voltages are the whole pack's.
 type Pack struct {
-	Chemistry     string
-	Cells         float64 // in series
-	UsableKWh     float64
-	CapacityAh    float64 // charge from 0 to 100 %
-	MinV, MaxV    float64 // at the terminals: the range that the car works in
-	ResistanceOhm float64 // at 25 °C and half full
-	WarmC         float64 // at and above this the pack takes its full power
-	HotC          float64 // above this the car takes power back
-	HeaterKW      float64 // what the battery heater draws; 0: none
-	Thermal       Thermal
-	Assumed       []Assumption
+	Chemistry     string       // as in run.Car
+	Cells         float64      // in series
+	UsableKWh     float64      // from 0 to 100 % on the display
+	CapacityAh    float64      // charge from 0 to 100 %
+	MinV, MaxV    float64      // at the terminals: the range that the car works in
+	ResistanceOhm float64      // at 25 °C and half full
+	WarmC         float64      // at and above this the pack takes its full power
+	HotC          float64      // above this the car takes power back
+	HeaterKW      float64      // what the battery heater draws; 0: none
+	Thermal       Thermal      // how it warms and cools
+	Assumed       []Assumption // every default that was used
 
 	rest *chemistry
 }
 
 // Assumption is a figure that was not given and what stands in for it.
 type Assumption struct {
-	What  string
-	Value string
+	What  string // the figure
+	Value string // what stands in, with its unit
 	From  string // where the default comes from
 }
 
