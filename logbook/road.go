@@ -32,6 +32,7 @@ type RoadRow struct {
 	Packed         []byte `gorm:"column:strip"`
 	ReadVersion    int
 	ReadFault      string
+	Changed        bool // its figures are of before it was changed
 
 	Strip  Strip  `gorm:"-"`
 	Old    bool   `gorm:"-"` // its figures are of an earlier version of the arithmetic
@@ -90,7 +91,8 @@ const roadFrom = ` FROM runs r
 
 // Road lists runs with what their strips need, how many the filter chooses in all, and
 // the longest of those in seconds. Runs that were changed are worked out first, a page's
-// worth at most; those of an earlier version of the arithmetic are given as they are.
+// worth at most; the others are given as they were and say so, as do those of an earlier
+// version of the arithmetic.
 func (b *Book) Road(ctx context.Context, f RoadFilter) (rows []RoadRow, total int, longestS float64, err error) {
 	if err := b.settle(ctx); err != nil {
 		return nil, 0, 0, err
@@ -162,7 +164,7 @@ func (b *Book) rows(ctx context.Context, ids []int64) ([]RoadRow, error) {
 	err := b.db.WithContext(ctx).Raw(`SELECT r.id, r.title, r.started_at, r.timezone, coalesce(c.name, '') AS car,
 		coalesce(sw.version, '') AS software, coalesce(st.name, '') AS stall, coalesce(s.name, '') AS site,
 		r.preconditioned, r.profile, r.ambient_c, r.battery_c, r.window_s, r.peak_kw, r.average_kw, r.length_s,
-		r.start_c, r.finding, r.read_version, r.read_fault, x.strip`+roadFrom+`
+		r.start_c, r.finding, r.read_version, r.read_fault, r.read_revision <> r.revision AS changed, x.strip`+roadFrom+`
 		LEFT JOIN results x ON x.run_id = r.id WHERE r.id = ANY (?::bigint[])`, array(ids)).Scan(&found).Error
 	if err != nil {
 		return nil, mapped("reading the list's runs", err)
@@ -186,13 +188,13 @@ func (b *Book) unpackRow(row *RoadRow) {
 	row.Old = row.ReadVersion != 0 && row.ReadVersion < curve.Version
 	switch strip, err := unpackStrip(row.Packed); {
 	case row.ReadFault != "":
-		row.Broken, row.Old = row.ReadFault, false
+		row.Broken, row.Old, row.Changed = row.ReadFault, false, false
 		row.WindowS, row.PeakKW, row.AverageKW = nil, nil, nil // of before whatever broke it
 	case err == nil:
 		row.Strip = strip
 		row.Strip.BatteryC, row.Strip.Finding = row.StartC, row.Finding
 	case len(row.Packed) == 0:
-		row.Broken, row.Old = "Its figures are being worked out.", false
+		row.Broken, row.Old, row.Changed = "Its figures are being worked out.", false, false
 	default:
 		b.log.Error("a strip that cannot be read", "run", row.ID, "error", err)
 		row.Broken = "What was kept of its figures cannot be read."

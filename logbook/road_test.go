@@ -276,3 +276,26 @@ func TestFaultsThatLast(t *testing.T) {
 		assert.Empty(t, r.Broken, "run %d", r.ID)
 	}
 }
+
+// When more runs were changed than one visitor is made to wait for, the rest keep the
+// figures of before and say so; the background gives them their own.
+func TestFiguresOfBeforeAChangeSaySo(t *testing.T) {
+	b, _, exec := withSQL(t)
+	_, _, _, err := b.Road(ctx, logbook.RoadFilter{})
+	require.NoError(t, err)
+	exec("INSERT INTO runs (title, fingerprint) SELECT 'later', 'later ' || n FROM generate_series(1, 45) n")
+	exec("UPDATE runs SET revision = revision + 1 WHERE id = 2")
+	changed := func() (ids []int64) {
+		rows, _, _, err := b.Road(ctx, logbook.RoadFilter{})
+		require.NoError(t, err)
+		for _, r := range rows {
+			if r.Changed {
+				ids = append(ids, r.ID)
+			}
+		}
+		return ids
+	}
+	assert.Equal(t, []int64{2}, changed(), "the newest 40 first")
+	require.NoError(t, b.Rework(ctx, nil))
+	assert.Empty(t, changed())
+}
