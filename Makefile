@@ -25,7 +25,7 @@ node_modules/.installed: package.json package-lock.json
 	npm ci --no-audit --no-fund
 	@touch $@
 
-web/static/app.css: node_modules/.installed web/styles/app.css $(wildcard web/templates/*.html web/*/templates/*.html)
+web/static/app.css: node_modules/.installed web/styles/app.css web/draw/lines.css $(wildcard web/templates/*.html web/*/templates/*.html)
 	@mkdir -p web/static
 	npm run --silent styles
 web/static/app.js: web/scripts/app.js

@@ -2,9 +2,11 @@ package prepare
 
 import (
 	"cmp"
+	"encoding/json"
 	"fmt"
 	"math"
 	"slices"
+	"strconv"
 	"strings"
 	"sync"
 
@@ -73,18 +75,18 @@ func orZero(km float64) float64 {
 	return km
 }
 
-// alike puts stalls of a site together that give the same at the same price.
+// alike puts stalls of a site together that differ in nothing but their name.
 func alike(offers []Offer) [][]Offer {
 	var groups [][]Offer
 	index := map[string]int{}
 	for _, o := range offers {
 		s := *o.Stall
-		tariff := "none"
-		if s.Tariff != nil {
-			tariff = tariffKey(s.Tariff)
+		s.Site, s.Name = o.Site, ""
+		said, err := json.Marshal(s)
+		if err != nil { // a number that is none: alike with no other
+			said = strconv.AppendInt(nil, o.ID, 10)
 		}
-		key := strings.Join([]string{o.Site, numberKey(s.RatedKW), numberKey(s.MaxA), numberKey(s.MinV), numberKey(s.MaxV),
-			tariff}, "/")
+		key := string(said)
 		k, ok := index[key]
 		if !ok {
 			k = len(groups)
@@ -94,21 +96,6 @@ func alike(offers []Offer) [][]Offer {
 		groups[k] = append(groups[k], o)
 	}
 	return groups
-}
-
-func numberKey(n run.Number) string {
-	if n == nil {
-		return ""
-	}
-	return fmt.Sprint(*n)
-}
-
-func tariffKey(t *run.Tariff) string {
-	parts := []string{t.Currency, numberKey(t.PerKWh), numberKey(t.SessionFee), numberKey(t.IdlePerMin)}
-	for _, tier := range t.PerMin {
-		parts = append(parts, numberKey(tier.UpToKW), numberKey(tier.Price))
-	}
-	return strings.Join(parts, ",")
 }
 
 // ranked is what the stalls of a group, which are alike, would give.

@@ -50,6 +50,28 @@ func TestRank(t *testing.T) {
 	assert.Contains(t, reasons["Slate Quarry 2"], "out of reach for a start at 10")
 }
 
+// Stalls stand together only where nothing that is noted of them tells them apart: not the
+// tax on the price, not a cabinet that one of them shares with a neighbour.
+func TestRankTellsStallsApart(t *testing.T) {
+	names := func(change func(*run.Stall)) (out []string) {
+		list := offers()[1:3]
+		for i := range list {
+			list[i].Stall.Tariff = &run.Tariff{Currency: "EUR", PerKWh: n(0.4), TaxPct: n(20)}
+		}
+		change(list[1].Stall)
+		ranked, _ := prepare.Rank(plan(nil), nil, list)
+		for _, r := range ranked {
+			out = append(out, r.Name)
+		}
+		return out
+	}
+	apart := []string{"Lower Weir 2", "Lower Weir 3"}
+	assert.Equal(t, []string{"Lower Weir 2, 3"}, names(func(*run.Stall) {}))
+	assert.Equal(t, apart, names(func(s *run.Stall) { s.Tariff.TaxPct = nil }))
+	assert.Equal(t, apart, names(func(s *run.Stall) { s.Tariff.Membership = &run.Membership{PerKWhOff: n(0.1)} }))
+	assert.Equal(t, apart, names(func(s *run.Stall) { s.SharedKW = n(300) }))
+}
+
 // Before a plan is worked out, every stall is ranked for a warm pack, at any distance.
 func TestRankWithoutAPlan(t *testing.T) {
 	list, warm := prepare.Rank(plan(nil), nil, offers())

@@ -118,10 +118,15 @@ func niceTop(v float64) float64 {
 //go:embed standalone.css
 var standaloneCSS string
 
+// linesCSS is of pictures in files and, by way of app.css, of pages.
+//
+//go:embed lines.css
+var linesCSS string
+
 // Standalone makes a picture that needs no page: with its own colours, a white
 // ground, a caption above it and, where it is given, the font.
 func Standalone(svg, caption string, woff2 []byte) string {
-	style := standaloneCSS
+	style := standaloneCSS + linesCSS
 	if len(woff2) > 0 {
 		style = `@font-face{font-family:"Archivo Variable";src:url(data:font/woff2;base64,` +
 			base64.StdEncoding.EncodeToString(woff2) +
