@@ -135,12 +135,12 @@ func liveRunsOn(t *testing.T, url string, runs, pages int, lasting time.Duration
 	for i := range pages {
 		all.Go(func() { watchPage(ctx, fmt.Sprintf("%s/stall/%d/events", srv.URL, ids[i*len(ids)/pages]), &frames) })
 	}
-	time.Sleep(5 * time.Second) // everybody has connected
+	<-time.After(5 * time.Second) // everybody has connected
 	mu.Lock()
 	ages = nil
 	mu.Unlock()
 	frames.Store(0)
-	time.Sleep(lasting)
+	<-time.After(lasting)
 	mu.Lock()
 	got := slices.Clone(ages)
 	mu.Unlock()

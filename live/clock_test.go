@@ -24,7 +24,7 @@ func metered(at time.Time, w int) string {
 // A message that was kept for a quarter of an hour does not put what follows ahead; one
 // without a time is refused.
 func TestClockOfAChargePointIsNotThatOfAnOldMessage(t *testing.T) {
-	book, id, p := centreFor(t)
+	book, id, p := centreFor(t, nil)
 	now := time.Now()
 	p.call("MeterValues", metered(now.Add(-15*time.Minute), 9000))
 	for i := range 4 {
@@ -47,7 +47,7 @@ func TestClockOfAChargePointIsNotThatOfAnOldMessage(t *testing.T) {
 
 // A charger that sets its clock goes on in another recording, lined up anew.
 func TestAClockThatWasSet(t *testing.T) {
-	book, id, p := centreFor(t)
+	book, id, p := centreFor(t, nil)
 	for i := range 3 {
 		p.call("MeterValues", metered(time.Now().Add(-time.Hour), 9000+i))
 	}
@@ -65,7 +65,7 @@ func TestAClockThatWasSet(t *testing.T) {
 // The end of a neighbour's transaction at the other connector is none of this run's, and
 // a charge point that reports volts and amps only has power all the same.
 func TestNeighboursTransactionAndVoltsTimesAmps(t *testing.T) {
-	book, id, p := centreFor(t)
+	book, id, p := centreFor(t, nil)
 	at := func() string { return time.Now().UTC().Format(time.RFC3339Nano) }
 	own := transactionOf(t, p.call("StartTransaction",
 		fmt.Sprintf(`{"connectorId":1,"idTag":"A","meterStart":1000,"timestamp":%q}`, at())))
@@ -90,7 +90,7 @@ func TestNeighboursTransactionAndVoltsTimesAmps(t *testing.T) {
 
 // Readings that there was no room for are counted and said on the run.
 func TestLostReadingsAreSaid(t *testing.T) {
-	book, id, _ := centreFor(t)
+	book, id, _ := centreFor(t, nil)
 	f, err := book.FeedAt(context.Background(), "MILL-3", 1)
 	require.NoError(t, err)
 	k := newKeeper(&Recorder{Book: book}, *f, 1000)

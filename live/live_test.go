@@ -3,6 +3,7 @@ package live
 import (
 	"bufio"
 	"context"
+	"database/sql"
 	"encoding/json"
 	"fmt"
 	"net"
@@ -10,6 +11,7 @@ import (
 	"net/http/httptest"
 	"os"
 	"strings"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -90,6 +92,7 @@ type peer struct {
 	answers map[string][]string // in turn; the last one stays
 	asked   map[string]int
 	hang    map[string]bool // hang up at this command
+	open    atomic.Int32    // connections
 }
 
 func newPeer(t *testing.T, answers map[string][]string) *peer {
@@ -111,6 +114,8 @@ func newPeer(t *testing.T, answers map[string][]string) *peer {
 }
 
 func (p *peer) talk(c net.Conn) {
+	p.open.Add(1)
+	defer p.open.Add(-1)
 	defer c.Close()
 	in := bufio.NewReader(c)
 	for {
@@ -132,7 +137,7 @@ func (p *peer) talk(c net.Conn) {
 			if _, err := c.Write([]byte(piece)); err != nil {
 				return
 			}
-			time.Sleep(2 * time.Millisecond)
+			<-time.After(2 * time.Millisecond)
 		}
 	}
 }
@@ -275,10 +280,8 @@ func TestRecorderComesBack(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, logbook.FeedConnected, feeds[0].State)
 	require.NoError(t, book.DeleteFeed(ctx, id, f.ID))
-	time.Sleep(1200 * time.Millisecond) // the recorder has looked again
-	n := len(readingsOf(t, book, id).T)
-	time.Sleep(300 * time.Millisecond)
-	assert.Equal(t, n, len(readingsOf(t, book, id).T), "a source that was taken away is not read any more")
+	require.Eventually(t, func() bool { return p.open.Load() == 0 }, 20*time.Second, 20*time.Millisecond,
+		"a source that was taken away is not read any more")
 	stop()
 	<-done
 }
@@ -324,7 +327,13 @@ func TestSilenceIsMarked(t *testing.T) {
 // the one that reads ends, the other takes over.
 func TestTwoCopiesShareTheWork(t *testing.T) {
 	p := newPeer(t, map[string][]string{"22D010": {"7A90562D01004B0AAAA\r\r>"}, "22D030": {"NO DATA\r\r>"}})
-	book := server.Book(t)
+	url := server.URL(t)
+	book, err := logbook.Open(t.Context(), url, logbooktest.Quiet())
+	require.NoError(t, err)
+	defer book.Close()
+	db, err := sql.Open("pgx", url)
+	require.NoError(t, err)
+	defer db.Close()
 	id, _ := liveRun(t, book, p.l.Addr().String(), tiny)
 	run := func() (stop func()) {
 		ctx, cancel := context.WithCancel(context.Background())
@@ -332,11 +341,19 @@ func TestTwoCopiesShareTheWork(t *testing.T) {
 		go func() { defer close(done); (&Recorder{Book: book, Log: logbooktest.Quiet()}).Run(ctx) }()
 		return func() { cancel(); <-done }
 	}
+	asking := func() (n int64) { // copies whose last word to the database was to ask for a source
+		require.NoError(t, db.QueryRow(`SELECT count(*) FROM pg_stat_activity
+			WHERE datname = current_database() AND query LIKE '%pg_try_advisory_lock%' AND pid <> pg_backend_pid()`).Scan(&n))
+		return n
+	}
 	first := run()
 	require.Eventually(t, func() bool { return len(readingsOf(t, book, id).T) > 3 }, 10*time.Second,
 		20*time.Millisecond)
+	require.Eventually(t, func() bool { return asking() == 0 }, 10*time.Second, 5*time.Millisecond,
+		"the one that reads does not ask for the source again")
 	second := run()
-	time.Sleep(time.Second)
+	require.Eventually(t, func() bool { return asking() == 1 }, 10*time.Second, 5*time.Millisecond,
+		"the other asks, and does not get it")
 	first()
 	n := len(readingsOf(t, book, id).T)
 	require.Eventually(t, func() bool { return len(readingsOf(t, book, id).T) > n+3 }, 10*time.Second,
@@ -379,7 +396,7 @@ func (p *point) call(action, payload string) string {
 // Meter values as chargers send them: other units, phases, a clock that is wrong;
 // every answer valid by the published schemas, and given when the reading is stored.
 func TestCentre(t *testing.T) {
-	book, id, p := centreFor(t)
+	book, id, p := centreFor(t, nil)
 	row, err := book.Run(context.Background(), id)
 	require.NoError(t, err)
 	start := *row.StartedAt
@@ -442,7 +459,9 @@ func transactionOf(t *testing.T, answer string) int {
 }
 
 // centreFor begins a live run that a charge point reports to.
-func centreFor(t *testing.T) (*logbook.Book, int64, *point) {
+// centreFor is a live run with a charge point that is connected; now is the clock of
+// the run, nil for the time of day.
+func centreFor(t *testing.T, now func() time.Time) (*logbook.Book, int64, *point) {
 	t.Helper()
 	book := server.Book(t)
 	start := time.Now().UTC()
@@ -450,7 +469,7 @@ func centreFor(t *testing.T) (*logbook.Book, int64, *point) {
 	require.NoError(t, err)
 	f := logbook.Feed{RunID: id, Kind: logbook.ChargePointFeed, Address: "MILL-3", Connector: 1}
 	require.NoError(t, book.AddFeed(context.Background(), &f, trace.StallSide))
-	centre := &Centre{Recorder: &Recorder{Book: book, Log: logbooktest.Quiet()}}
+	centre := &Centre{Recorder: &Recorder{Book: book, Log: logbooktest.Quiet(), Now: now}}
 	srv := httptest.NewServer(
 		http.HandlerFunc(
 			func(w http.ResponseWriter, r *http.Request) { centre.Serve(w, r, strings.TrimPrefix(r.URL.Path, "/")) },
@@ -468,7 +487,9 @@ func centreFor(t *testing.T) (*logbook.Book, int64, *point) {
 // plug-in without power is an attempt, one with power ends with an unplug, and the
 // tester's own mark stands instead of the stall's.
 func TestStatusMakesMarks(t *testing.T) {
-	book, id, p := centreFor(t)
+	var later atomic.Int64
+	clock := func() time.Time { return time.Now().Add(time.Duration(later.Load())) }
+	book, id, p := centreFor(t, clock)
 	status := func(s string) {
 		t.Helper()
 		p.call("StatusNotification", fmt.Sprintf(`{"connectorId":1,"errorCode":"NoError","status":%q}`, s))
@@ -494,7 +515,7 @@ func TestStatusMakesMarks(t *testing.T) {
 	assert.Equal(t, "plug-in by the stall", kinds())
 	status("Available")
 	assert.Equal(t, "plug-in by the stall, attempt", kinds())
-	time.Sleep(1100 * time.Millisecond) // marks of one kind are told apart by the second
+	later.Store(int64(1100 * time.Millisecond)) // marks of one kind are told apart by the second
 	status("Preparing")
 	row, err := book.Run(context.Background(), id)
 	require.NoError(t, err)
@@ -507,7 +528,7 @@ func TestStatusMakesMarks(t *testing.T) {
 		"MeterValues",
 		fmt.Sprintf(
 			`{"connectorId":1,"meterValue":[{"timestamp":%q,"sampledValue":[{"value":"9000","measurand":"Power.Active.Import","unit":"W"}]}]}`,
-			time.Now().UTC().Format(time.RFC3339Nano),
+			clock().UTC().Format(time.RFC3339Nano),
 		),
 	)
 	p.call("StatusNotification", `{"connectorId":0,"errorCode":"NoError","status":"Available"}`)
@@ -522,7 +543,7 @@ func TestStatusMakesMarks(t *testing.T) {
 // A charge point that has heard no answer says a meter value again: it is stored
 // once.
 func TestSaidAgainStoredOnce(t *testing.T) {
-	book, id, p := centreFor(t)
+	book, id, p := centreFor(t, nil)
 	at := time.Now().UTC()
 	value := func(s int, w int) string {
 		return fmt.Sprintf(

@@ -174,16 +174,21 @@ func (s *site) await(js string) {
 	s.Helper()
 	ctx, cancel := context.WithTimeout(s.tab, patience)
 	defer cancel()
+	again := time.NewTicker(20 * time.Millisecond)
+	defer again.Stop()
 	var last error
-	for ctx.Err() == nil {
+	for {
 		ok, err := chromedp.Run(ctx, chromedp.Evaluate[bool]("!!("+js+")"))
 		if err == nil && ok {
 			return
 		}
 		last = err
-		time.Sleep(20 * time.Millisecond)
+		select {
+		case <-ctx.Done():
+			require.Fail(s, "never true: "+js, "%v", last)
+		case <-again.C:
+		}
 	}
-	require.Fail(s, "never true: "+js, "%v", last)
 }
 
 func (s *site) picture(path string) {

@@ -248,10 +248,12 @@ func TestOnlyTheProgramsOwnAnswerCounts(t *testing.T) {
 		`new Response(JSON.stringify({stored: true, key: "another"}), {status: 200})`,
 		`new Response(JSON.stringify({fault: "no"}), {status: 422})`,
 	} {
-		eval[bool](s, `(window.fetch = async () => `+forged+`, true)`)
+		eval[bool](s, `(window.answered = 0, window.fetch = async () => (window.answered++, `+forged+`), true)`)
 		s.typeLine(fmt.Sprintf("%d 90 18", 20+i))
 		s.await(fmt.Sprintf(`%s === %d`, waiting, i+1))
-		time.Sleep(150 * time.Millisecond) // the answer comes, and changes nothing
+		s.await(`window.answered > 0`)
+		// The answer is read in a few turns of the page's loop: two frames are more.
+		eval[bool](s, `new Promise(done => requestAnimationFrame(() => requestAnimationFrame(() => done(true))))`)
 		require.Equal(t, i+1, eval[int](s, waiting), forged)
 	}
 	eval[bool](

@@ -220,6 +220,8 @@ func TestPadForThumbs(t *testing.T) {
 func TestHiddenPageDoesNotListen(t *testing.T) {
 	s := newSite(t, 1280, 800, true)
 	id := s.startFromNothing()
+	o := s.beside()
+	o.do(chromedp.Navigate(fmt.Sprintf("%s/stall/%d", s.url, id)), chromedp.WaitVisible(css("#live[data-ready]")))
 	seen := func(hidden bool) {
 		eval[bool](
 			s,
@@ -236,22 +238,30 @@ func TestHiddenPageDoesNotListen(t *testing.T) {
 	reading("a", 30)
 	s.await(`document.querySelector(".figure").textContent === "30"`)
 	seen(true)
-	reading("b", 31)
-	time.Sleep(4 * time.Second) // longer than a page that listens would take
+	for i, soc := range []float64{31, 32, 33} { // a page that listens shows each of them
+		reading(fmt.Sprint("b", i), soc)
+		o.await(fmt.Sprintf(`document.querySelector(".figure").textContent === "%.0f"`, soc))
+	}
 	assert.Equal(t, "30", s.text(".figure"))
 	seen(false)
-	s.await(`document.querySelector(".figure").textContent === "31"`)
+	s.await(`document.querySelector(".figure").textContent === "33"`)
 	s.quiet()
+}
+
+// beside opens the same site in another browser.
+func (s *site) beside() *site {
+	s.Helper()
+	other, shut := chromedp.NewContext(browser, chromedp.WithNewBrowserContext())
+	s.Cleanup(shut)
+	require.NoError(s, chromedp.Do(other))
+	return &site{T: s.T, book: s.book, url: s.url, tab: other}
 }
 
 // Two browsers on one run: what one types, the other shows.
 func TestTwoBrowsersOnOneRun(t *testing.T) {
 	s := newSite(t, 1280, 800, true)
 	id := s.startFromNothing()
-	other, shut := chromedp.NewContext(browser, chromedp.WithNewBrowserContext())
-	defer shut()
-	require.NoError(t, chromedp.Do(other))
-	o := &site{T: t, book: s.book, url: s.url, tab: other}
+	o := s.beside()
 	o.do(chromedp.Navigate(fmt.Sprintf("%s/stall/%d", s.url, id)), chromedp.WaitVisible(css("#live[data-ready]")))
 	s.typeLine("33 120 22")
 	o.await(`document.querySelector(".figure").textContent === "33"`)

@@ -203,17 +203,13 @@ func TestKilledInTheMiddleOfAnImport(t *testing.T) {
 	for range 3 {
 		c := exec.Command(program, "import", "--database-url="+url, big)
 		require.NoError(t, c.Start())
-		for deadline := time.Now().Add(30 * time.Second); count(copying) == 0 && time.Now().Before(deadline); {
-			time.Sleep(5 * time.Millisecond)
-		}
+		require.Eventually(t, func() bool { return count(copying) > 0 }, 30*time.Second, 5*time.Millisecond)
 		if count(copying) > 0 {
 			killed++
 		}
 		require.NoError(t, c.Process.Kill())
 		_ = c.Wait()
-		for deadline := time.Now().Add(30 * time.Second); count(copying) > 0 && time.Now().Before(deadline); {
-			time.Sleep(10 * time.Millisecond)
-		}
+		require.Eventually(t, func() bool { return count(copying) == 0 }, 30*time.Second, 10*time.Millisecond)
 		assert.Equal(t, count("SELECT count(*) FROM runs"),
 			count("SELECT count(DISTINCT r.run_id) FROM recordings r JOIN recording_files f ON f.recording_id = r.id"))
 		assert.Equal(t, 1, count("SELECT count(*) FROM runs"), "nothing of the killed import")
