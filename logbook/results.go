@@ -110,9 +110,10 @@ func worked(row *Run, r *run.Run) (out *Results, kept *result, fig figures, err 
 			err = fmt.Errorf("%v: %w", p, errArithmetic)
 		}
 	}()
-	out = &Results{Readings: curve.ReadAll(r), Curves: curve.Reduce(r, curveSlices)}
+	work := curve.Of(r)
+	out = &Results{Readings: work.ReadAll(), Curves: work.Reduce(curveSlices)}
 	head := out.Readings[0]
-	strip := stripOf(head, curve.Reduce(r, stripSlices)[head.Side])
+	strip := stripOf(head, work.Reduce(stripSlices)[head.Side])
 	fig = figuresOf(head)
 	if w, ok := head.Headline(r.Method); ok {
 		fig.WindowS, fig.AverageKW = &w.TS, w.AverageKW

@@ -10,13 +10,14 @@ import (
 	"math"
 	"slices"
 
+	"zincroad/core/lineup"
 	"zincroad/core/run"
 	"zincroad/core/trace"
 )
 
 // Version is the version of the arithmetic. Results kept elsewhere carry it and
 // are worked out anew when it changes.
-const Version = 6
+const Version = 7
 
 // PowerFloorKW is the power from which a car counts as charging.
 const PowerFloorKW = run.PowerFloorKW
@@ -41,6 +42,7 @@ type Options struct {
 // gone through once.
 type sides struct {
 	recordings []*trace.Recording // on the run's clock, in order of time
+	clocks     []lineup.Clock     // what laid them there
 	each       []trace.Series     // their power
 	power      map[trace.Side]trace.Series
 	marks      []run.Mark
@@ -62,8 +64,9 @@ func prepare(r *run.Run) *sides {
 	soc := map[trace.Side][]trace.Series{}
 	res := map[trace.Side]float64{}
 	tolerance := 0.0
-	for _, rec := range r.Recordings {
-		on := rec.Without(trace.Outlying(rec.T)).OnRunClock()
+	s.clocks = lineup.Settle(r)
+	for i, rec := range r.Recordings {
+		on := s.clocks[i].Apply(rec.Without(trace.Outlying(rec.T)))
 		s.recordings = append(s.recordings, on)
 		p := on.PowerSeries()
 		s.each = append(s.each, p)
@@ -114,21 +117,37 @@ func (s *sides) earliest() (float64, bool) {
 	return t, !math.IsInf(t, 1)
 }
 
-// Read works out a run's figures. A run without readings gives empty ones.
-func Read(r *run.Run, o Options) *Reading {
-	return prepare(r).read(r, o)
+// Work is a run laid on one clock, from which any figure can be had without going through the
+// readings again.
+type Work struct {
+	run *run.Run
+	*sides
 }
 
-// ReadAll works out the figures for every clock and every side that has power,
-// going through the readings once. The first is the run's own choice.
-func ReadAll(r *run.Run) []*Reading {
-	s := prepare(r)
-	head := s.read(r, Options{})
+// Of lays a run on one clock.
+func Of(r *run.Run) Work { return Work{r, prepare(r)} }
+
+// Read works out a run's figures. A run without readings gives empty ones.
+func Read(r *run.Run, o Options) *Reading { return Of(r).Read(o) }
+
+// ReadAll is Work.ReadAll of a run.
+func ReadAll(r *run.Run) []*Reading { return Of(r).ReadAll() }
+
+// Reduce is Work.Reduce of a run.
+func Reduce(r *run.Run, n int) map[trace.Side]trace.Reduced { return Of(r).Reduce(n) }
+
+// Read works out the figures of one clock and one side. A run without readings gives empty ones.
+func (w Work) Read(o Options) *Reading { return w.read(w.run, o) }
+
+// ReadAll works out the figures for every clock and every side that has power. The first is the
+// run's own choice.
+func (w Work) ReadAll() []*Reading {
+	head := w.Read(Options{})
 	out := []*Reading{head}
 	for _, clock := range []Clock{PlugClock, PowerClock} {
 		for _, side := range []trace.Side{trace.StallSide, trace.CarSide} {
-			if (clock != head.Clock || side != head.Side) && s.power[side].Len() > 0 {
-				out = append(out, s.read(r, Options{clock, side}))
+			if (clock != head.Clock || side != head.Side) && w.power[side].Len() > 0 {
+				out = append(out, w.Read(Options{clock, side}))
 			}
 		}
 	}

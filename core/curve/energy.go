@@ -148,7 +148,8 @@ func (s *sides) notes(r *run.Run) []RecordingNote {
 		if read.Len() == 0 {
 			read = trace.Series{T: rec.T}
 		}
-		note := RecordingNote{File: rec.Name, Readings: r.Recordings[i].Len(), ClockOffsetS: r.Recordings[i].ClockOffsetS}
+		note := RecordingNote{File: rec.Name, Readings: r.Recordings[i].Len()}
+		note.noteClock(s.clocks[i])
 		spikes, _ := trace.Spikes(s.each[i])
 		note.Spikes = len(spikes)
 		interval := s.interval[rec.Side]

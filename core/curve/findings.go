@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 
+	"zincroad/core/lineup"
 	"zincroad/core/run"
 	"zincroad/core/trace"
 	"zincroad/core/words"
@@ -17,6 +18,7 @@ const (
 	AboutEnergy = "energy"
 	AboutGap    = "gap"
 	AboutScreen = "screen"
+	AboutClock  = "clock"
 
 	AboutImplausible = "implausible"
 )
@@ -44,7 +46,68 @@ func findings(r *Reading, m *run.Method) []Finding {
 	for _, g := range r.Gaps {
 		out = append(out, gapFinding(r, g))
 	}
+	for _, n := range r.Recordings {
+		if f := clockFinding(r, n); f != nil {
+			out = append(out, *f)
+		}
+	}
 	return out
+}
+
+// clockFinding says how a recording was lined up where that moved it, and where two ways fit, or
+// none does though both sides were recorded. Nil where there is nothing to say.
+func clockFinding(r *Reading, n RecordingNote) *Finding {
+	f := &Finding{Kind: AboutClock, Confidence: Likely}
+	if r.SoC != nil && len(r.Legs) > 0 {
+		f.FromS, f.ToS = r.Legs[0].FromS, r.Legs[len(r.Legs)-1].ToS
+	}
+	moved := n.OffsetLowS != nil && n.ClockOffsetS != 0
+	switch {
+	case n.RivalOffsetS != nil:
+		f.Confidence = Unsure
+		f.Text = fmt.Sprintf("%s fits as well %s as %s: which of the two cannot be told from its shape.", n.File,
+			clockWords(n.ClockOffsetS), clockWords(*n.RivalOffsetS))
+	case n.LinedUpBy == lineup.ByShape && moved:
+		f.Confidence = Strong
+		f.Text = fmt.Sprintf("%s was lined up: its clock is %s.", n.File, clockWords(n.ClockOffsetS))
+	case n.LinedUpBy == lineup.ByPower && moved:
+		f.Text = fmt.Sprintf("%s was lined up by the moment at which power began: its clock is %s.", n.File,
+			clockWords(n.ClockOffsetS))
+	case n.LinedUpBy == lineup.ByNote && n.NotOneSession:
+		f.Confidence = Unsure
+		f.Text = fmt.Sprintf("%s could not be lined up: %s.", n.File, n.NotLinedUp)
+	default:
+		return nil
+	}
+	if n.OffsetLowS != nil {
+		f.Evidence = append(f.Evidence, fmt.Sprintf("between %s and %s s, in 95 of 100", words.Figure(*n.OffsetLowS, 1),
+			words.Figure(*n.OffsetHighS, 1)))
+	}
+	if n.ClockDriftPPM != 0 {
+		f.Evidence = append(f.Evidence, fmt.Sprintf("and runs %s by %s s an hour", ahead(n.ClockDriftPPM, "fast", "slow"),
+			words.Figure(math.Abs(n.ClockDriftPPM)*3600/1e6, 2)))
+	}
+	return f
+}
+
+// clockWords says how far a clock is off, whole hours apart: they are a time zone's.
+func clockWords(offsetS float64) string {
+	hours, rest := lineup.WholeHours(offsetS)
+	if hours == 0 {
+		return words.Duration(math.Abs(offsetS)) + " " + ahead(-offsetS, "ahead", "behind")
+	}
+	s := fmt.Sprintf("%d h %s (a time zone, or summer time)", max(hours, -hours), ahead(float64(-hours), "ahead", "behind"))
+	if math.Abs(rest) >= 1 {
+		s += fmt.Sprintf(" and %s %s", words.Duration(math.Abs(rest)), ahead(-rest, "ahead", "behind"))
+	}
+	return s
+}
+
+func ahead(v float64, positive, negative string) string {
+	if v > 0 {
+		return positive
+	}
+	return negative
 }
 
 // Headline gives the window that a run is known by: the method's, else 10-80,

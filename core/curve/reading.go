@@ -2,6 +2,7 @@ package curve
 
 import (
 	"zincroad/core/ceiling"
+	"zincroad/core/lineup"
 	"zincroad/core/stall"
 	"zincroad/core/trace"
 )
@@ -141,17 +142,32 @@ type Claim struct {
 	Claimed  *float64 `json:"claimed"`  // in the unit of Measured
 }
 
-// RecordingNote says what one recording holds. The offset's low and high ends and
-// the grade need clocks that were lined up, and are nil until then.
+// RecordingNote says what one recording holds and how its clock stands. The offset's ends are
+// nil for the recording that is the clock, and where nothing speaks for an offset.
 type RecordingNote struct {
 	File         string   `json:"file"`           // as it was named when it came
 	Readings     int      `json:"readings"`       // rows with at least one value
 	ClockOffsetS float64  `json:"clock_offset_s"` // added to the recording's own times, in all
-	OffsetLowS   *float64 `json:"offset_low_s"`
+	OffsetLowS   *float64 `json:"offset_low_s"`   // 95 %
 	OffsetHighS  *float64 `json:"offset_high_s"`
 	Gaps         int      `json:"gaps"`   // in its power
 	Spikes       int      `json:"spikes"` // left out of the peak
 	Grade        *string  `json:"grade"`
+
+	// What follows goes beyond the open format's own keys.
+
+	ClockDriftPPM float64   `json:"clock_drift_ppm"` // how much faster its clock runs, millionths
+	LinedUpBy     lineup.By `json:"lined_up_by"`
+	RivalOffsetS  *float64  `json:"rival_offset_s"`  // fits as well; nil: none
+	NotLinedUp    string    `json:"not_lined_up"`    // why not by shape; empty where it was
+	NotOneSession bool      `json:"not_one_session"` // both have a shape, and not the same
+}
+
+// noteClock notes how a recording was laid on the run's clock.
+func (n *RecordingNote) noteClock(c lineup.Clock) {
+	n.ClockOffsetS, n.ClockDriftPPM, n.LinedUpBy = c.OffsetS, c.DriftPPM, c.By
+	n.OffsetLowS, n.OffsetHighS, n.RivalOffsetS, n.NotLinedUp = c.LowS, c.HighS, c.RivalS, c.Reason
+	n.NotOneSession = c.NotOneSession
 }
 
 // Finding is one plain statement and the stretch of the run it speaks of.

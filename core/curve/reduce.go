@@ -3,7 +3,6 @@ package curve
 import (
 	"math"
 
-	"zincroad/core/run"
 	"zincroad/core/trace"
 	"zincroad/core/units"
 )
@@ -20,8 +19,8 @@ const (
 // power is led by its state of charge; a side with neither is left out. The state
 // of charge is the run's, whichever side recorded it. Power is NaN between two legs,
 // so that a line is broken there; what was read before the first plug-in is in it.
-func Reduce(r *run.Run, n int) map[trace.Side]trace.Reduced {
-	s := prepare(r)
+func (w Work) Reduce(n int) map[trace.Side]trace.Reduced {
+	s := w.sides
 	if _, ok := s.plugZero(); !ok {
 		return nil
 	}

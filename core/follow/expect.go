@@ -7,6 +7,7 @@ import (
 	"zincroad/core/ceiling"
 	"zincroad/core/curve"
 	"zincroad/core/forecast"
+	"zincroad/core/lineup"
 	"zincroad/core/pack"
 	"zincroad/core/run"
 	"zincroad/core/trace"
@@ -36,7 +37,7 @@ const beginS = 180
 func Beginning(r *run.Run, plan forecast.Plan) forecast.Plan {
 	until := math.Inf(1)
 	if i := slices.IndexFunc(r.Marks, func(m run.Mark) bool { return m.Kind == run.PlugIn }); i >= 0 {
-		until = curve.Read(r, curve.Options{Clock: curve.PlugClock}).ZeroS + beginS
+		until = curve.Read(lineup.AsNoted(r), curve.Options{Clock: curve.PlugClock}).ZeroS + beginS
 	}
 	first := func(c trace.Channel) float64 {
 		at, v := until, math.NaN()

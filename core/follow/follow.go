@@ -12,6 +12,7 @@ import (
 	"zincroad/core/ceiling"
 	"zincroad/core/curve"
 	"zincroad/core/forecast"
+	"zincroad/core/lineup"
 	"zincroad/core/pack"
 	"zincroad/core/run"
 	"zincroad/core/trace"
@@ -128,6 +129,7 @@ const (
 func Of(r *run.Run, plan forecast.Plan, baseline *forecast.Forecast, nowS float64) *State {
 	s := &State{TS: math.NaN(), PluggedS: math.NaN(), poweredAt: math.NaN(), Counted: math.NaN(), countS: nowS,
 		Forecast: baseline}
+	r = lineup.AsNoted(r)
 	x := curve.Read(r, curve.Options{Clock: curve.PlugClock})
 	s.Reading = x
 	f := newFeeds(r, nowS)

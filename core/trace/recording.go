@@ -11,10 +11,13 @@ type Recording struct {
 	Name string // file name, or what the tester called it
 	Side Side
 
-	// T is the recording's own clock in seconds; ClockOffsetS is added to it.
-	T            []float64
-	Columns      map[Channel][]float64 // each as long as T
-	ClockOffsetS float64
+	// T is the recording's own clock in seconds. A time t of it lies at
+	// (t + ClockOffsetS) / (1 + ClockDriftPPM / 1e6) on the run's.
+	T             []float64
+	Columns       map[Channel][]float64 // each as long as T
+	ClockOffsetS  float64
+	ClockDriftPPM float64 // positive: it runs fast
+	ClockSettled  bool    // by the tester's hand: nothing lines it up any more
 
 	SoCResolutionPct  float64 // 0: worked out from the readings
 	PowerTolerancePct float64 // 0: 2 % is taken
@@ -38,9 +41,9 @@ func (r *Recording) Has(c Channel) bool {
 // shared with r where nothing had to move.
 func (r *Recording) OnRunClock() *Recording {
 	out := *r
-	out.ClockOffsetS = 0
+	out.ClockOffsetS, out.ClockDriftPPM = 0, 0
 	sorted := sort.Float64sAreSorted(r.T)
-	if sorted && r.ClockOffsetS == 0 {
+	if sorted && r.ClockOffsetS == 0 && r.ClockDriftPPM == 0 {
 		return &out
 	}
 	order := identity(len(r.T))
@@ -52,8 +55,9 @@ func (r *Recording) OnRunClock() *Recording {
 		}
 	}
 	out.T = pick(r.T, order)
+	rate := 1 + r.ClockDriftPPM/1e6
 	for i := range out.T {
-		out.T[i] += r.ClockOffsetS
+		out.T[i] = (out.T[i] + r.ClockOffsetS) / rate
 	}
 	return &out
 }

@@ -10,6 +10,7 @@ import (
 
 	"zincroad/core/curve"
 	"zincroad/core/follow"
+	"zincroad/core/lineup"
 	"zincroad/core/forecast"
 	"zincroad/core/prepare"
 	"zincroad/core/run"
@@ -259,7 +260,7 @@ func (v *liveView) strip(r *run.Run) *draw.Strip {
 		}
 	}
 	side := x.HeadlineSide
-	red := curve.Reduce(r, 240)
+	red := curve.Reduce(lineup.AsNoted(r), 240)
 	if c, ok := red[side]; ok && v.State.Phase != follow.Arrived {
 		for i, t := range c.T {
 			if t-x.ZeroS >= -30 && c.Columns[trace.Power] != nil {

@@ -1,0 +1,58 @@
+package lineup
+
+import (
+	"zincroad/core/run"
+	"zincroad/core/trace"
+)
+
+// Settle says how the clock of each of a run's recordings stands, the first one's being the
+// run's. A recording that has nothing in common with the first is lined up with the next one that
+// was; one whose clock was settled by hand stays as it is.
+func Settle(r *run.Run) []Clock {
+	clocks := make([]Clock, len(r.Recordings))
+	on := make([]*trace.Recording, len(r.Recordings))
+	for i, rec := range r.Recordings {
+		noted := rec.Without(trace.Outlying(rec.T)).OnRunClock()
+		clocks[i] = Clock{By: ByNote, OffsetS: rec.ClockOffsetS, DriftPPM: rec.ClockDriftPPM}
+		switch {
+		case i == 0:
+			clocks[i].By = ByMaster
+		case rec.ClockSettled:
+			clocks[i].By = ByHand
+		default:
+			for _, master := range on[:i] {
+				c := Fit(master, noted, rec.ClockOffsetS)
+				if c.By != ByNote {
+					c.DriftPPM += rec.ClockDriftPPM // as noted, and what was found beyond it
+					clocks[i] = c
+					break
+				}
+				if clocks[i].Reason == "" {
+					clocks[i] = c
+				}
+			}
+		}
+		on[i] = clocks[i].Apply(rec.Without(trace.Outlying(rec.T)))
+	}
+	return clocks
+}
+
+// Apply gives a recording, as it was recorded, on the run's clock.
+func (c Clock) Apply(rec *trace.Recording) *trace.Recording {
+	lined := *rec
+	lined.ClockOffsetS, lined.ClockDriftPPM = c.OffsetS, c.DriftPPM
+	return lined.OnRunClock()
+}
+
+// AsNoted gives a run whose recordings stay on the clocks that were noted of them: that of a run
+// under way, whose feeds are heard on one clock.
+func AsNoted(r *run.Run) *run.Run {
+	out := *r
+	out.Recordings = make([]*trace.Recording, len(r.Recordings))
+	for i, rec := range r.Recordings {
+		noted := *rec
+		noted.ClockSettled = true
+		out.Recordings[i] = &noted
+	}
+	return &out
+}
