@@ -6,8 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
-	"strconv"
-	"strings"
+		"strings"
 	"sync"
 	"time"
 
@@ -15,7 +14,7 @@ import (
 
 	"zincroad/core/run"
 	"zincroad/core/trace"
-	"zincroad/core/units"
+	"zincroad/formats/meter"
 	"zincroad/logbook"
 )
 
@@ -239,12 +238,12 @@ func (c *Centre) meter(ctx context.Context, name string, connector int, at time.
 	if err != nil || f == nil {
 		return err
 	}
-	return c.store(ctx, f, []meterValue{{Timestamp: at,
-		Sampled: []sampledValue{{Value: strconv.FormatFloat(wh, 'f', -1, 64)}}}})
+	return c.store(ctx, f, []meter.Value{{Timestamp: at,
+		Sampled: []meter.Sample{{Value: meter.Number(wh)}}}})
 }
 
 // store keeps what a meter said in the recording of a feed, once its clock is lined up.
-func (c *Centre) store(ctx context.Context, f *logbook.Feed, values []meterValue) error {
+func (c *Centre) store(ctx context.Context, f *logbook.Feed, values []meter.Value) error {
 	start, err := c.Recorder.startOf(ctx, f.RunID)
 	if err != nil {
 		return err
@@ -252,7 +251,7 @@ func (c *Centre) store(ctx context.Context, f *logbook.Feed, values []meterValue
 	heard := c.Recorder.now().Sub(start).Seconds()
 	var samples []logbook.Sample
 	for _, v := range values {
-		s := logbook.Sample{TS: v.Timestamp.Sub(start).Seconds(), HeardS: heard, Values: v.channels()}
+		s := logbook.Sample{TS: v.Timestamp.Sub(start).Seconds(), HeardS: heard, Values: v.Channels()}
 		if len(s.Values) > 0 {
 			samples = append(samples, s)
 		}
@@ -272,48 +271,4 @@ func (c *Centre) store(ctx context.Context, f *logbook.Feed, values []meterValue
 		return nil // nobody wants it any more
 	}
 	return err
-}
-
-// measurands are the protocol's quantities that have a channel here.
-var measurands = func() map[string]trace.Info {
-	m := map[string]trace.Info{}
-	for _, in := range trace.Channels {
-		if in.Measurand != "" {
-			m[in.Measurand] = in
-		}
-	}
-	m[""], _ = trace.Describe(trace.Energy) // the protocol's default
-	return m
-}()
-
-// protocolUnits are the protocol's units by the unit that a channel is kept in; one that
-// is not said is the protocol's default, which is the first of the kind.
-var protocolUnits = map[string]map[string]units.Unit{
-	"kWh": {"": {Factor: 1e-3}, "Wh": {Factor: 1e-3}, "kWh": {Factor: 1}},
-	"kW":  {"": {Factor: 1e-3}, "W": {Factor: 1e-3}, "kW": {Factor: 1}},
-	"A":   {"": {Factor: 1}, "A": {Factor: 1}},
-	"V":   {"": {Factor: 1}, "V": {Factor: 1}},
-	"%":   {"": {Factor: 1}, "Percent": {Factor: 1}},
-}
-
-// channels are the values that can be read, in the channels' own units. Values of a
-// single phase are left out.
-func (v *meterValue) channels() map[trace.Channel]float64 {
-	out := map[trace.Channel]float64{}
-	for _, s := range v.Sampled {
-		in, ok := measurands[s.Measurand]
-		if !ok || s.Phase != "" {
-			continue
-		}
-		u, ok := protocolUnits[in.Unit][s.Unit]
-		x, err := strconv.ParseFloat(s.Value, 64)
-		if !ok || err != nil {
-			continue
-		}
-		x = u.Convert(x)
-		if x >= in.Min && x <= in.Max {
-			out[in.Channel] = x
-		}
-	}
-	return out
 }

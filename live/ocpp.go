@@ -5,6 +5,8 @@ import (
 	"encoding/json"
 	"fmt"
 	"time"
+
+	"zincroad/formats/meter"
 )
 
 // The messages of the open charge-point protocol (OCPP 1.6J, edition 2, chapter 6) that a
@@ -56,22 +58,9 @@ type stopTransaction struct {
 }
 
 type meterValues struct {
-	ConnectorID   int          `json:"connectorId"` // 0: the meter of the whole charge point
-	TransactionID *int         `json:"transactionId"`
-	MeterValue    []meterValue `json:"meterValue"`
-}
-
-// meterValue is one moment of a charge point's meter.
-type meterValue struct {
-	Timestamp time.Time      `json:"timestamp"`
-	Sampled   []sampledValue `json:"sampledValue"`
-}
-
-type sampledValue struct {
-	Value     string `json:"value"`
-	Measurand string `json:"measurand"` // empty: the energy register
-	Unit      string `json:"unit"`      // empty: the protocol's default
-	Phase     string `json:"phase"`
+	ConnectorID   int           `json:"connectorId"` // 0: the meter of the whole charge point
+	TransactionID *int          `json:"transactionId"`
+	MeterValue    []meter.Value `json:"meterValue"`
 }
 
 // nothing is an answer, or a message, that says no more than that it came.

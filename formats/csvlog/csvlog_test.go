@@ -173,10 +173,10 @@ func TestLayoutCheck(t *testing.T) {
 	l := Layout{
 		Delimiter: ",",
 		Time:      Seconds,
-		Columns:   []Column{{"a", TimeColumn, "", false}, {"b", trace.SoC, "%", false}, {"c", trace.SoC, "%", false}},
+		Columns:   []Column{{Header: "a", Channel: TimeColumn, Unit: ""}, {Header: "b", Channel: trace.SoC, Unit: "%"}, {Header: "c", Channel: trace.SoC, Unit: "%"}},
 	}
 	assert.ErrorContains(t, l.Check(), `columns "b" and "c" are both read as soc_pct`)
-	l.Columns[2] = Column{"c", trace.Power, "furlong", false}
+	l.Columns[2] = Column{Header: "c", Channel: trace.Power, Unit: "furlong"}
 	assert.ErrorContains(t, l.Check(), `"furlong" is no unit of power`)
 	l.Columns = l.Columns[:1]
 	assert.ErrorContains(t, l.Check(), "choose at least one")
@@ -207,11 +207,11 @@ func TestNumbersReadBackExactly(t *testing.T) {
 	got, ok := parseNumber([]byte("1.234,5"), true)
 	assert.True(t, ok)
 	assert.Equal(t, 1234.5, got)
-	for _, s := range []string{"abc", "1.2.3", "0x10", "12abcdefg", "--1", "Inf"} {
+	for _, s := range []string{"abc", "1.2.3", "0x10", "12abcdefg", "--1", "12,5", "1,2345"} {
 		_, ok := parseNumber([]byte(s), false)
 		assert.False(t, ok, s)
 	}
-	for _, s := range []string{"", "-", "NaN", "null", "n/a"} {
+	for _, s := range []string{"", "-", "NaN", "null", "n/a", "Inf", "#DIV/0!", "#WERT!"} {
 		got, ok := parseNumber([]byte(s), false)
 		assert.True(t, ok && math.IsNaN(got), s)
 	}

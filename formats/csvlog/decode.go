@@ -14,6 +14,8 @@ import (
 const (
 	utf8Text    = "utf-8"
 	utf16Text   = "utf-16"
+	utf16LEText = "utf-16le" // without a byte-order mark
+	utf16BEText = "utf-16be"
 	windowsText = "windows-1252"
 )
 
@@ -23,10 +25,35 @@ func sniff(head []byte) string {
 	switch {
 	case bytes.HasPrefix(head, []byte{0xff, 0xfe}), bytes.HasPrefix(head, []byte{0xfe, 0xff}):
 		return utf16Text
+	case bareUTF16(head, 1):
+		return utf16LEText
+	case bareUTF16(head, 0):
+		return utf16BEText
 	case utf8.Valid(trimPartial(head)):
 		return utf8Text
 	}
 	return windowsText
+}
+
+// wide tells the encodings of two bytes a character.
+func wide(encoding string) bool {
+	return encoding == utf16Text || encoding == utf16LEText || encoding == utf16BEText
+}
+
+// bareUTF16 tells UTF-16 without a mark: nearly every second byte, from one on, is zero, and
+// hardly any of the others.
+func bareUTF16(head []byte, from int) bool {
+	zero, other := 0, 0
+	n := min(len(head), 4096) &^ 1
+	for i := 0; i < n; i += 2 {
+		if head[i+from] == 0 {
+			zero++
+		}
+		if head[i+1-from] == 0 {
+			other++
+		}
+	}
+	return n >= 8 && zero > n/2*9/10 && other == 0
 }
 
 // trimPartial leaves out a character that the end of the sample cuts in two.
@@ -47,6 +74,10 @@ func decode(r io.Reader, encoding string) io.Reader {
 	switch encoding {
 	case utf16Text:
 		return transform.NewReader(r, unicode.UTF16(unicode.LittleEndian, unicode.UseBOM).NewDecoder())
+	case utf16LEText:
+		return transform.NewReader(r, unicode.UTF16(unicode.LittleEndian, unicode.IgnoreBOM).NewDecoder())
+	case utf16BEText:
+		return transform.NewReader(r, unicode.UTF16(unicode.BigEndian, unicode.IgnoreBOM).NewDecoder())
 	case windowsText:
 		return transform.NewReader(r, charmap.Windows1252.NewDecoder())
 	}

@@ -10,10 +10,8 @@ import (
 	"regexp"
 	"slices"
 	"strings"
-	"unicode"
 
 	"zincroad/core/trace"
-	"zincroad/core/units"
 	"zincroad/core/words"
 )
 
@@ -36,7 +34,7 @@ func Guess(r io.ReaderAt, size int64, file string) (Layout, error) {
 	if size == 0 {
 		return l, fmt.Errorf("%s is %w: the file is empty", file, ErrNotALog)
 	}
-	if bytes.IndexByte(head, 0) >= 0 && l.Encoding != utf16Text {
+	if bytes.IndexByte(head, 0) >= 0 && !wide(l.Encoding) {
 		return l, fmt.Errorf("%s is %w: it is not text", file, ErrNotALog)
 	}
 	lines := sampleLines(head, l.Encoding, size > sampleBytes)
@@ -64,13 +62,15 @@ func GuessWith(r io.ReaderAt, size int64, file, delimiter string, headerLine int
 	}
 	l.Columns = nameColumns(fieldsOf(lines[headerLine-1], delimiter))
 	l.Canonical = delimiter == "," && canonical(l.Columns)
+	l.Long = longIn(fieldsOf(lines[headerLine-1], delimiter))
 	return l, l.fill(r, size, file, lines)
 }
 
 // fill decides what the header leaves open, from the lines of the sample and from
 // stretches further on.
 func (l *Layout) fill(r io.ReaderAt, size int64, file string, lines []string) error {
-	rows := records(lines[l.HeaderLine:], l.Delimiter)
+	l.furtherHeaders(lines)
+	rows := records(lines[l.dataLine()-1:], l.Delimiter)
 	if l.Canonical {
 		for i, c := range l.Columns {
 			if in, ok := trace.Describe(c.Channel); ok {
@@ -83,7 +83,7 @@ func (l *Layout) fill(r io.ReaderAt, size int64, file string, lines []string) er
 		}
 		return nil
 	}
-	for k := int64(1); k < sampleStretches && l.Encoding != utf16Text; k++ {
+	for k := int64(1); k < sampleStretches && !wide(l.Encoding); k++ {
 		if at := size / sampleStretches * k; at > sampleBytes {
 			part := make([]byte, sampleBytes)
 			n, _ := r.ReadAt(part, at)
@@ -91,6 +91,9 @@ func (l *Layout) fill(r io.ReaderAt, size int64, file string, lines []string) er
 				rows = append(rows, records(more[1:], l.Delimiter)...)
 			}
 		}
+	}
+	if l.Long != nil {
+		rows = l.nameLong(rows)
 	}
 	l.settle(rows)
 	if err := l.Check(); err != nil {
@@ -139,32 +142,140 @@ func fieldsOf(line, delimiter string) []string {
 	return rec
 }
 
+// delimiters are what may stand between columns.
+var delimiters = []string{",", ";", "\t", "|"}
+
 // findHeader looks for the row and the delimiter under which most columns can be
 // named, and fills in the columns.
 func (l *Layout) findHeader(lines []string) bool {
 	best := 0
 	for n, line := range lines[:min(len(lines), headerSearch)] {
-		for _, delimiter := range []string{",", ";", "\t", "|"} {
-			columns := nameColumns(fieldsOf(line, delimiter))
+		for _, delimiter := range delimiters {
+			fields := fieldsOf(line, delimiter)
+			if len(fields) > mostColumns {
+				continue
+			}
+			columns := nameColumns(fields)
 			c := Layout{Columns: columns}
 			usable := c.named() || delimiter == "," && canonical(columns)
-			if score := named(columns); usable && score > best {
+			score := named(columns)
+			long := longIn(fields)
+			if long != nil && !usable {
+				usable, score = true, 3
+			} else {
+				long = nil
+			}
+			if !usable && n > 0 { // names of one row and units or further names of the next
+				if joined := joinedHeaders(fieldsOf(lines[n-1], delimiter), fields); joined != nil {
+					columns = nameColumns(joined)
+					c.Columns = columns
+					usable, score = c.named(), named(columns)
+				}
+			}
+			if usable && score > best {
 				best = score
-				l.Delimiter, l.HeaderLine, l.Columns = delimiter, n+1, columns
+				l.Delimiter, l.HeaderLine, l.Columns, l.Long = delimiter, n+1, columns, long
 			}
 		}
 	}
 	if best == 0 {
 		return false
 	}
-	l.Canonical = l.Delimiter == "," && canonical(l.Columns)
+	l.Canonical = l.Delimiter == "," && l.Long == nil && canonical(l.Columns)
 	return true
+}
+
+// mostColumns is how many columns a table may have: no log comes near.
+const mostColumns = 2000
+
+// joinedHeaders puts a row of groups ("Car", "", "Stall", "") before a row of names; a group
+// holds until the next one. Nil where the upper row is no such thing.
+func joinedHeaders(groups, names []string) []string {
+	if len(groups) < 2 || len(groups) > len(names) || slices.ContainsFunc(groups, isNumber) {
+		return nil
+	}
+	out := make([]string, len(names))
+	group := ""
+	for i, n := range names {
+		if i < len(groups) && strings.TrimSpace(groups[i]) != "" {
+			group = strings.TrimSpace(groups[i])
+		}
+		out[i] = strings.TrimSpace(group + " " + n)
+	}
+	return out
+}
+
+func isNumber(cell string) bool {
+	v, ok := parseNumber([]byte(cell), false)
+	return ok && !math.IsNaN(v)
+}
+
+// furtherHeaders takes what stands between the header and the readings: a row of units, or of
+// further names, or both.
+func (l *Layout) furtherHeaders(lines []string) {
+	above := l.HeaderLine - 2
+	if above >= 0 && !l.Canonical && l.Long == nil {
+		l.group(fieldsOf(lines[above], l.Delimiter))
+	}
+	for n := l.HeaderLine; n < min(len(lines), l.HeaderLine+2) && l.Long == nil; n++ {
+		fields := fieldsOf(lines[n], l.Delimiter)
+		units := 0
+		for i, f := range fields {
+			f = strings.TrimSpace(strings.Trim(strings.TrimSpace(f), "[]()"))
+			if isNumber(f) || i >= len(l.Columns) {
+				return
+			}
+			c := &l.Columns[i]
+			if in, ok := trace.Describe(c.Channel); ok {
+				if u := unitNamed(f, in); u != "" && c.Unit == "" {
+					c.Unit = u
+				}
+				if u := unitNamed(f, in); u != "" {
+					units++
+				}
+			} else if c.Channel == TimeColumn && timeUnits[strings.ToLower(f)] != "" {
+				c.Header += " (" + f + ")"
+				units++
+			}
+		}
+		if units < 2 && !(units == 1 && len(fields) <= 3) {
+			return
+		}
+		l.DataLine = n + 2
+		l.Canonical = false
+	}
+}
+
+// group says of columns whose name says nothing of it whose they are, by a row above the header.
+func (l *Layout) group(above []string) {
+	if slices.ContainsFunc(above, isNumber) || len(above) < 2 {
+		return
+	}
+	side := trace.Side("")
+	for i := range l.Columns {
+		if i < len(above) && strings.TrimSpace(above[i]) != "" {
+			side = sideOf(above[i])
+		}
+		if _, ok := trace.Describe(l.Columns[i].Channel); (ok || l.Columns[i].twin) && l.Columns[i].Side == "" {
+			l.Columns[i].Side = side
+		}
+	}
+	l.settleSides()
+}
+
+// timeUnits are the units of a column of times, as they are written, and their format.
+var timeUnits = map[string]TimeFormat{
+	"s": Seconds, "sec": Seconds, "secs": Seconds, "seconds": Seconds, "sekunden": Seconds, "secondes": Seconds,
+	"segundos": Seconds, "secondi": Seconds, "seconden": Seconds, "sekunder": Seconds, "min": Minutes, "mins": Minutes,
+	"minutes": Minutes, "minuten": Minutes, "minutos": Minutes, "minuti": Minutes, "minuter": Minutes,
+	"ms": Milliseconds, "msec": Milliseconds, "milliseconds": Milliseconds, "h": Hours, "hrs": Hours, "hours": Hours,
+	"hh:mm:ss": Elapsed, "mm:ss": Elapsed,
 }
 
 // named tells whether the columns hold a time and something to draw.
 func (l *Layout) named() bool {
 	has := func(c trace.Channel) bool { return l.Find(c) >= 0 }
-	return has(TimeColumn) && (has(trace.SoC) || has(trace.Power) || has(trace.Voltage) && has(trace.Current))
+	return (has(TimeColumn) || has(DateColumn)) && (has(trace.SoC) || has(trace.Power) || has(trace.Voltage) && has(trace.Current))
 }
 
 func named(columns []Column) int {
@@ -194,135 +305,94 @@ func canonical(columns []Column) bool {
 	return timed && channels > 0
 }
 
-// rule names a channel by what its header says.
-type rule struct {
-	channel trace.Channel
-	match   *regexp.Regexp
-}
-
-// rules are tried in order, and the first that fits names the column: "requested amps"
-// before amps, "heater kW" before kW. The words are the channels' own.
-var rules = func() []rule {
-	var out []rule
-	for _, c := range []trace.Channel{
-		trace.RequestedAmps,
-		trace.RequestedPower,
-		trace.SoC,
-		trace.HeaterPower,
-		trace.AuxPower,
-		trace.BatteryTempMin,
-		trace.BatteryTempMax,
-		trace.InletTemp,
-		trace.AmbientTemp,
-		trace.BatteryTemp,
-		trace.Cost,
-		trace.Energy,
-		trace.Power,
-		trace.Voltage,
-		trace.Current,
-	} {
-		in, _ := trace.Describe(c)
-		out = append(out, rule{c, regexp.MustCompile(in.Header)})
-	}
-	return out
-}()
-
-var (
-	timeHeader = regexp.MustCompile(
-		`^(t|t_s|time|timestamp|date ?time|date and time|date/time|elapsed.*|clock.*|time .*|.* time` +
-			`|zeit.*|uhrzeit|seconds|secs?|s|minutes|mins?|min|duration|datum.*|timestamp.*|epoch.*)$`,
-	)
-	bracketed = regexp.MustCompile(`[\[(]([^\])]*)[\])]`)
-)
-
-// nameColumns guesses what each column holds from its header alone. The first
-// column that fits a channel has it; a time column likewise.
+// nameColumns guesses what each column holds from its header alone. Of several that say the same,
+// those whose headers name a side are the sides' own; else the first has it, also as a time.
 func nameColumns(headers []string) []Column {
-	taken := map[trace.Channel]bool{}
-	columns := make([]Column, len(headers))
+	l := Layout{Columns: make([]Column, len(headers))}
 	for i, h := range headers {
 		h = strings.TrimSpace(strings.Trim(strings.TrimSpace(strings.TrimPrefix(h, "\ufeff")), `"`))
-		columns[i] = Column{Header: h}
 		c := channelOf(h)
-		if c == "" || taken[c] {
+		l.Columns[i] = Column{Header: h, Channel: c}
+		if in, ok := trace.Describe(c); ok {
+			l.Columns[i].Unit = unitOf(h, in)
+			if h != string(c) {
+				l.Columns[i].Side = sideOf(h)
+			}
+		}
+	}
+	l.settleSides()
+	return l.Columns
+}
+
+// settleSides leaves a channel to two columns only where one of them is the car's and the other
+// the stall's. A side counts only where the table holds something of the other one as well:
+// "battery" in the name of the only column of power says nothing.
+func (l *Layout) settleSides() {
+	first := map[trace.Channel]int{}
+	two := false
+	for i := range l.Columns {
+		c := &l.Columns[i]
+		if c.twin { // left out before: perhaps its side is known by now
+			c.Channel, c.twin = channelOf(c.Header), false
+			if in, ok := trace.Describe(c.Channel); ok {
+				c.Unit = unitOf(c.Header, in)
+			}
+		}
+		if c.Channel == "" {
 			continue
 		}
-		taken[c] = true
-		columns[i].Channel = c
-		if in, ok := trace.Describe(c); ok {
-			columns[i].Unit = unitOf(h, in)
+		k, seen := first[c.Channel]
+		if !seen {
+			first[c.Channel] = i
+			continue
+		}
+		a, b := &l.Columns[k], c
+		switch {
+		case a.Side == "" && b.Side != "":
+			a.Side = otherSide(b.Side)
+		case b.Side == "" && a.Side != "":
+			b.Side = otherSide(a.Side)
+		}
+		if a.Side == b.Side || a.Channel == TimeColumn || a.Channel == DateColumn {
+			b.Channel, b.Unit, b.twin = "", "", true
+			continue
+		}
+		two = true
+	}
+	sides := map[trace.Side]bool{}
+	for _, c := range l.Columns {
+		if c.Channel == trace.Power || c.Channel == trace.Current || c.Channel == trace.Voltage {
+			sides[c.Side] = true
 		}
 	}
-	return columns
+	if two || sides[trace.CarSide] && sides[trace.StallSide] {
+		return
+	}
+	for i := range l.Columns {
+		l.Columns[i].Side = ""
+	}
 }
 
-// channelOf names what a header says, by the own names first, then by the words of the channels;
-// empty for one that says nothing known.
-func channelOf(header string) trace.Channel {
-	if in, ok := trace.Describe(trace.Channel(header)); ok {
-		return in.Channel
+func otherSide(s trace.Side) trace.Side {
+	if s == trace.StallSide {
+		return trace.CarSide
 	}
-	if !strings.ContainsFunc(header, unicode.IsLetter) {
-		return ""
-	}
-	name := strings.ToLower(header)
-	bare := strings.TrimSpace(bracketed.ReplaceAllString(name, " "))
-	if bare == "" {
-		bare = strings.Trim(name, "[]() ")
-	}
-	bare = strings.Join(
-		strings.FieldsFunc(bare, func(r rune) bool { return r == ' ' || r == '_' || r == '-' || r == '.' }),
-		" ",
-	)
-	if timeHeader.MatchString(bare) || name == "t_s" {
-		return TimeColumn
-	}
-	for _, r := range rules {
-		if r.match.MatchString(bare) || r.match.MatchString(name) {
-			return r.channel
-		}
-	}
-	return ""
-}
-
-// unitOf gives the unit that a header names: in brackets, else as its last word;
-// empty where it names none.
-func unitOf(header string, in trace.Info) string {
-	try := func(word string) string {
-		name, _ := units.Written(word)
-		if word = strings.TrimSpace(word); word == "mW" || word == "MW" {
-			name = "MW"
-		}
-		if _, ok := units.Find(in.Units, name); ok {
-			return name
-		}
-		return ""
-	}
-	for _, m := range bracketed.FindAllStringSubmatch(header, -1) {
-		if u := try(m[1]); u != "" {
-			return u
-		}
-	}
-	words := strings.FieldsFunc(header, func(r rune) bool { return strings.ContainsRune(" _-,/.:", r) })
-	if len(words) > 1 {
-		return try(words[len(words)-1])
-	}
-	return ""
+	return trace.StallSide
 }
 
 // settle decides from the rows what the headers leave open: the decimal sign, the
 // format of times, units without a name, and signs.
 func (l *Layout) settle(rows [][]string) {
 	rows = slices.DeleteFunc(rows, func(r []string) bool { return len(r) < len(l.Columns) })
-	l.DecimalComma = l.commas(rows)
+	l.decimals(rows)
 	l.Time = l.timeFormat(rows)
 	numbers := make([][]float64, len(l.Columns))
 	for i, c := range l.Columns {
-		if c.Channel == "" || c.Channel == TimeColumn {
+		if _, ok := trace.Describe(c.Channel); !ok {
 			continue
 		}
 		for _, row := range rows {
-			v, ok := parseNumber([]byte(row[i]), l.DecimalComma)
+			v, ok := parseNumber([]byte(row[i]), l.comma(c))
 			if !ok {
 				v = math.NaN()
 			}
@@ -343,24 +413,40 @@ func (l *Layout) settle(rows [][]string) {
 	}
 }
 
-// commas tells whether the numbers have a decimal comma: some cell reads as a
-// number only with one. With a comma between the cells it takes quotes.
-func (l *Layout) commas(rows [][]string) bool {
-	comma, point := 0, 0
-	for _, row := range rows {
-		for i, c := range l.Columns {
-			if c.Channel == "" || c.Channel == TimeColumn {
-				continue
-			}
-			switch cell := strings.TrimSpace(row[i]); {
-			case strings.Contains(cell, ",") && !strings.Contains(cell, "."):
-				comma++
-			case strings.Contains(cell, ".") && !strings.Contains(cell, ","):
-				point++
+// decimals finds the decimal mark of each column of numbers; those that do not show theirs go by
+// the others. With a comma between the cells, a decimal comma takes quotes.
+func (l *Layout) decimals(rows [][]string) {
+	marks := make([]string, len(l.Columns))
+	commas, points := 0, 0
+	for i, c := range l.Columns {
+		if c.Channel == "" || c.Channel == DateColumn {
+			continue
+		}
+		cells := make([]string, len(rows))
+		for k, row := range rows {
+			cells[k] = strings.TrimSpace(row[i])
+			if c.Channel == TimeColumn && strings.ContainsAny(cells[k], ":/-T") { // no plain number
+				cells[k] = ""
 			}
 		}
+		switch marks[i] = decimalMark(cells); {
+		case c.Channel == TimeColumn:
+		case marks[i] == commaMark:
+			commas++
+		case marks[i] == pointMark:
+			points++
+		}
 	}
-	return comma > point
+	l.DecimalComma = commas > points || commas == points && commas > 0 && l.Delimiter == ";"
+	if commas == 0 && points == 0 {
+		// Nothing but three digits behind each mark: what stands between the cells tells.
+		l.DecimalComma = l.Delimiter == ";"
+	}
+	for i, m := range marks {
+		if l.Columns[i].Decimal = ""; m != "" && (m == commaMark) != l.DecimalComma {
+			l.Columns[i].Decimal = m
+		}
+	}
 }
 
 // likelyUnit takes the kept unit, unless the numbers are far too large or small
@@ -413,21 +499,34 @@ func chargesNegative(v, soc []float64) bool {
 // timeFormat finds the format that reads most of the times; among several the
 // first in the order below.
 func (l *Layout) timeFormat(rows [][]string) TimeFormat {
-	i := l.Find(TimeColumn)
+	i, d := l.Find(TimeColumn), l.Find(DateColumn)
+	if i < 0 && d >= 0 { // a column named "Date" that holds the time as well
+		l.Columns[d].Channel = TimeColumn
+		i, d = d, -1
+	}
 	if i < 0 {
 		return Seconds
 	}
 	header := strings.ToLower(l.Columns[i].Header)
-	var cells []string
-	for _, row := range rows[:min(len(rows), 200)] {
+	var cells, dates []string
+	for _, row := range rows[:min(len(rows), 400)] {
 		cells = append(cells, strings.TrimSpace(row[i]))
+		if d >= 0 {
+			dates = append(dates, strings.TrimSpace(row[d])+" "+strings.TrimSpace(row[i]))
+		}
 	}
+	comma := l.comma(l.Columns[i])
+	whole := cells
+	if d >= 0 {
+		whole = dates
+	}
+	order, unsure := orderOf(whole)
 	best, most := Seconds, 0
-	for _, f := range []TimeFormat{RFC3339, DateTime, Elapsed, Seconds} {
-		p := times{format: f, comma: l.DecimalComma}
+	for _, f := range []TimeFormat{RFC3339, DateTime, Elapsed, ClockTime, Seconds} {
+		p := times{format: f, comma: comma, order: order}
 		n := 0
 		for _, c := range cells {
-			if _, ok := p.parse([]byte(c)); ok {
+			if _, ok := p.parse([]byte(c), nil); ok {
 				n++
 			}
 		}
@@ -436,10 +535,14 @@ func (l *Layout) timeFormat(rows [][]string) TimeFormat {
 		}
 	}
 	switch {
-	case best == Elapsed && isClock(cells, header):
-		return ClockTime
+	case best == Elapsed && (d >= 0 || isClock(cells, header)):
+		best = ClockTime
 	case best == Seconds:
-		return numberTime(cells, header, l.DecimalComma)
+		best = numberTime(cells, header, comma)
+	}
+	l.DateOrder, l.DateUnsure = "", false
+	if best == DateTime || best == ClockTime && d >= 0 {
+		l.DateOrder, l.DateUnsure = string(order), unsure
 	}
 	return best
 }
@@ -465,6 +568,13 @@ func isClock(cells []string, header string) bool {
 	return false
 }
 
+// What a header of times says of their unit.
+var (
+	millisecondsIn = regexp.MustCompile(`\bms\b|millisec|_ms\b|msec`)
+	minutesIn      = regexp.MustCompile(`\bmin`)
+	hoursIn        = regexp.MustCompile(`\bh\b|\bhrs?\b|\bhours?\b|\bstunden\b`)
+)
+
 // numberTime tells seconds, minutes, milliseconds and epochs apart.
 func numberTime(cells []string, header string, comma bool) TimeFormat {
 	first, last := math.NaN(), math.NaN()
@@ -477,14 +587,19 @@ func numberTime(cells []string, header string, comma bool) TimeFormat {
 		}
 	}
 	switch {
+	case first > 20_000 && last < 80_000 && math.Abs(last-first) < 3 && last != first &&
+		(strings.Contains(header, "date") || math.Trunc(first) != first && math.Abs(last-first) < 1):
+		return SerialDate
 	case first > 1e12:
 		return EpochMS
 	case first > 1e9:
 		return EpochS
-	case regexp.MustCompile(`\bms\b|millisec|_ms`).MatchString(header):
+	case millisecondsIn.MatchString(header):
 		return Milliseconds
-	case regexp.MustCompile(`\bmin`).MatchString(header):
+	case minutesIn.MatchString(header):
 		return Minutes
+	case hoursIn.MatchString(header):
+		return Hours
 	case last-first > 1e5 && len(cells) < 5000:
 		return Milliseconds
 	}

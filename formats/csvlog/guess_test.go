@@ -72,7 +72,7 @@ func TestTimesOfEachFormat(t *testing.T) {
 	} {
 		p := times{format: c.format}
 		for i, cell := range c.cells {
-			got, ok := p.parse([]byte(cell))
+			got, ok := p.parse([]byte(cell), nil)
 			assert.True(t, ok, "%s %s", c.format, cell)
 			assert.InDelta(t, c.want[i], got, 1e-6, "%s %s", c.format, cell)
 		}
@@ -84,7 +84,7 @@ func TestTimesOfEachFormat(t *testing.T) {
 	} {
 		for _, cell := range cells {
 			p := times{format: format}
-			_, ok := p.parse([]byte(cell))
+			_, ok := p.parse([]byte(cell), nil)
 			assert.False(t, ok, "%s %q", format, cell)
 		}
 	}
@@ -96,8 +96,8 @@ func TestWallClockOverTheClockChange(t *testing.T) {
 	lisbon, err := time.LoadLocation("Europe/Lisbon")
 	assert.NoError(t, err)
 	p := times{format: DateTime, zone: lisbon}
-	first, _ := p.parse([]byte("2026-10-25 00:30:00"))
-	second, _ := p.parse([]byte("2026-10-25 02:30:00"))
+	first, _ := p.parse([]byte("2026-10-25 00:30:00"), nil)
+	second, _ := p.parse([]byte("2026-10-25 02:30:00"), nil)
 	assert.InDelta(t, 3*3600, second-first, 1e-9)
 }
 

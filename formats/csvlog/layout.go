@@ -20,8 +20,11 @@ import (
 	"zincroad/core/units"
 )
 
-// TimeColumn is the channel name of the column of times.
-const TimeColumn trace.Channel = "time"
+// Columns that are no channel: times, and dates beside times of day.
+const (
+	TimeColumn trace.Channel = "time"
+	DateColumn trace.Channel = "date"
+)
 
 // TimeFormat says how times are written.
 type TimeFormat string
@@ -30,6 +33,7 @@ type TimeFormat string
 const (
 	Seconds      TimeFormat = "seconds"      // 90.5
 	Minutes      TimeFormat = "minutes"      // 1.508
+	Hours        TimeFormat = "hours"        // 0.025
 	Milliseconds TimeFormat = "milliseconds" // 90500
 	Elapsed      TimeFormat = "elapsed"      // 1:30 or 0:01:30, minutes or hours first
 	ClockTime    TimeFormat = "clock"        // 18:24:10 or 18:24, passing midnight
@@ -37,6 +41,7 @@ const (
 	DateTime     TimeFormat = "date-time"    // 2026-02-03 18:24:10 or 03.02.2026 18:24, without a zone
 	EpochS       TimeFormat = "epoch-s"      // 1770142800
 	EpochMS      TimeFormat = "epoch-ms"     // 1770142800000
+	SerialDate   TimeFormat = "serial"       // 46056.766782, days as spreadsheets count them
 )
 
 // TimeFormats lists them with an example each, for menus.
@@ -45,10 +50,12 @@ var TimeFormats = []struct {
 	Example string
 }{
 	{Seconds, "seconds, 90.5"}, {Minutes, "minutes, 1.508"}, {Milliseconds, "milliseconds, 90500"},
+	{Hours, "hours, 0.025"},
 	{Elapsed, "elapsed, 1:30 or 0:01:30"}, {ClockTime, "time of day, 18:24:10"},
 	{RFC3339, "date, time and zone, 2026-02-03T18:24:10Z"},
 	{DateTime, "date and time, 2026-02-03 18:24:10"},
 	{EpochS, "seconds since 1970"}, {EpochMS, "milliseconds since 1970"},
+	{SerialDate, "days as spreadsheets count them, 46056.7668"},
 }
 
 // Layout says how a table is to be read.
@@ -60,6 +67,33 @@ type Layout struct {
 	Columns      []Column   `json:"columns"` // one for each column of the table
 	Canonical    bool       `json:"canonical"`
 	Encoding     string     `json:"encoding"` // utf-8, utf-16 or windows-1252
+
+	// Sheet is the sheet of a workbook that the table stands in; empty: no workbook.
+	Sheet string `json:"sheet,omitempty"`
+
+	// DataLine is the first line of readings where lines of units or of further names stand
+	// below HeaderLine; 0: the line behind it.
+	DataLine int `json:"data_line,omitempty"`
+
+	// DateOrder is day-first or month-first, for dates with slashes or points. DateUnsure tells
+	// that both fit: a person should say which.
+	DateOrder  string `json:"date_order,omitempty"`
+	DateUnsure bool   `json:"date_unsure,omitempty"`
+
+	// Long is where name, value and unit stand in a table with one value a row; nil for a table
+	// with a column for each channel. Columns are then the time and the names that were seen.
+	Long *Long `json:"long,omitempty"`
+
+	part bool // one side of a table that holds both: any channel will do
+}
+
+// Long says which fields of a row hold what, counted from 0; Unit is -1 where none does.
+type Long struct {
+	Time  int `json:"time"`
+	Name  int `json:"name"`
+	Value int `json:"value"`
+	Unit  int `json:"unit"`
+	Width int `json:"width"` // fields in a row
 }
 
 // Column is what one column of the table holds.
@@ -68,6 +102,70 @@ type Column struct {
 	Channel trace.Channel `json:"channel"` // TimeColumn, a channel, or empty: left out
 	Unit    string        `json:"unit"`    // name of the unit it is written in
 	Negate  bool          `json:"negate"`  // written with the opposite sign
+
+	// Side is whose reading it is, where one table holds both sides'; empty: the table's.
+	Side trace.Side `json:"side,omitempty"`
+
+	// Decimal is the mark before decimals where the column has another than the table, "." or
+	// ","; the other one then stands between thousands.
+	Decimal string `json:"decimal,omitempty"`
+
+	twin bool // left out because another column says the same
+}
+
+// comma tells whether a column's decimals stand behind a comma.
+func (l *Layout) comma(c Column) bool {
+	if c.Decimal == "" {
+		return l.DecimalComma
+	}
+	return c.Decimal == commaMark
+}
+
+// dataLine is the first line that may hold a reading.
+func (l *Layout) dataLine() int { return max(l.DataLine, l.HeaderLine+1) }
+
+// Sides splits the layout of a table that holds both sides' readings into one for each side, the
+// table's own first; columns that name no side are its own. A table of one side gives itself.
+func (l Layout) Sides(own trace.Side) map[trace.Side]Layout {
+	other := trace.StallSide
+	if own == trace.StallSide {
+		other = trace.CarSide
+	}
+	two := false
+	for _, c := range l.Columns {
+		two = two || c.Channel != "" && c.Side == other
+	}
+	if !two {
+		return map[trace.Side]Layout{own: l}
+	}
+	out := map[trace.Side]Layout{}
+	for _, side := range []trace.Side{own, other} {
+		part := l
+		part.Columns = make([]Column, len(l.Columns))
+		for i, c := range l.Columns {
+			timed := c.Channel == TimeColumn || c.Channel == DateColumn
+			if !timed && c.Side != side && !(c.Side == "" && side == own) {
+				c.Channel = ""
+			}
+			c.Side = ""
+			part.Columns[i] = c
+		}
+		part.Canonical, part.part = false, true
+		if len(part.channels()) > 0 {
+			out[side] = part
+		}
+	}
+	return out
+}
+
+// channels lists what is read besides times.
+func (l *Layout) channels() (out []trace.Channel) {
+	for _, c := range l.Columns {
+		if _, ok := trace.Describe(c.Channel); ok {
+			out = append(out, c.Channel)
+		}
+	}
+	return out
 }
 
 // Find gives the index of the column that holds a channel, -1 where none does.
@@ -87,19 +185,23 @@ var ErrNotALog = errors.New("no charging log")
 // Check tells in one sentence what keeps a layout from being read.
 func (l *Layout) Check() error {
 	seen := map[trace.Channel]string{}
+	sided := map[trace.Channel]map[trace.Side]string{}
 	for _, c := range l.Columns {
 		if c.Channel == "" {
 			continue
 		}
-		if other, twice := seen[c.Channel]; twice {
+		if sided[c.Channel] == nil {
+			sided[c.Channel] = map[trace.Side]string{}
+		}
+		if other, twice := sided[c.Channel][c.Side]; twice {
 			return fmt.Errorf("columns %q and %q are both read as %s: choose one of them", other, c.Header, c.Channel)
 		}
-		seen[c.Channel] = c.Header
+		seen[c.Channel], sided[c.Channel][c.Side] = c.Header, c.Header
 		if in, ok := trace.Describe(c.Channel); ok {
 			if _, ok := units.Find(in.Units, c.Unit); !ok {
 				return fmt.Errorf("column %q: %q is no unit of %s, expected one of %s", c.Header, c.Unit, in.Name, unitNames(in))
 			}
-		} else if c.Channel != TimeColumn {
+		} else if c.Channel != TimeColumn && c.Channel != DateColumn {
 			return fmt.Errorf("column %q: %q is no channel", c.Header, c.Channel)
 		}
 	}
@@ -110,7 +212,7 @@ func (l *Layout) Check() error {
 	_, power := seen[trace.Power]
 	_, volts := seen[trace.Voltage]
 	_, amps := seen[trace.Current]
-	if !l.Canonical && !soc && !power && !(volts && amps) {
+	if !l.Canonical && !l.part && !soc && !power && !(volts && amps) {
 		return errors.New("no column is read as state of charge, as power, or as volts and amps: choose at least one")
 	}
 	return nil

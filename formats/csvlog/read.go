@@ -68,6 +68,8 @@ func Read(r io.Reader, l Layout, o Options) (*Table, error) {
 type cellKind struct {
 	header   string
 	time     bool
+	date     bool
+	comma    bool
 	channel  trace.Channel
 	min, max float64
 	shift    float64
@@ -91,6 +93,12 @@ type reader struct {
 	runs   []lineRun // where their lines are
 	at     []float64 // their times; like the cells' columns, longer than n
 	fields [][]byte
+	date   int // the column of dates beside times of day; -1: none
+
+	// A table with one value a row:
+	names   map[string]int // the column of a name; -1: left out
+	open    bool           // the row before is not finished: another value of its time may come
+	openRow string         // its time, as it was written
 }
 
 // lineRun says that from row n on, row n+i stands in line line+i.
@@ -114,13 +122,21 @@ func (p *reader) lineOf(row int) int {
 func newReader(l Layout, o Options) *reader {
 	p := &reader{
 		layout: l, file: o.File, delim: l.Delimiter[0],
-		times: times{format: l.Time, comma: l.DecimalComma, zone: o.Zone, origin: o.StartedAt},
+		times: times{format: l.Time, order: dateOrder(l.DateOrder), zone: o.Zone, origin: o.StartedAt},
+		date:  -1,
 		table: &Table{Columns: map[trace.Channel][]float64{}},
 		at:    make([]float64, o.Rows),
 	}
-	p.plain = l.Time == Seconds && !l.DecimalComma
-	for _, c := range l.Columns {
-		k := cellKind{header: c.Header, time: c.Channel == TimeColumn}
+	p.plain = l.Time == Seconds && l.Long == nil
+	for i, c := range l.Columns {
+		k := cellKind{header: c.Header, time: c.Channel == TimeColumn, date: c.Channel == DateColumn, comma: l.comma(c)}
+		if k.time {
+			p.times.comma = k.comma
+		}
+		if k.date {
+			p.date = i
+		}
+		p.plain = p.plain && !k.comma && !k.date
 		if in, ok := trace.Describe(c.Channel); ok {
 			u, _ := units.Find(in.Units, c.Unit)
 			if c.Negate {
@@ -140,7 +156,7 @@ func newReader(l Layout, o Options) *reader {
 func (p *reader) run(br *bufio.Reader) error {
 	for {
 		whole, err := p.next(br)
-		if p.line <= p.layout.HeaderLine || p.plain && p.fast(whole) {
+		if p.line < p.layout.dataLine() || p.plain && p.fast(whole) {
 			whole = nil
 		}
 		if line := trimEnd(whole); len(line) > 0 {
@@ -277,6 +293,10 @@ func (p *reader) fast(line []byte) bool {
 
 // row takes one row, or reports why it cannot.
 func (p *reader) row(fields [][]byte, line int) {
+	if p.layout.Long != nil {
+		p.longRow(fields, line)
+		return
+	}
 	if len(fields) != len(p.cells) && !p.fits(fields, line) {
 		return
 	}
@@ -286,7 +306,11 @@ func (p *reader) row(fields [][]byte, line int) {
 		k := &p.cells[i]
 		switch {
 		case k.time:
-			t, ok := p.times.parse(fields[i])
+			var date []byte
+			if p.date >= 0 {
+				date = fields[p.date]
+			}
+			t, ok := p.times.parse(fields[i], date)
 			if !ok {
 				if !p.passOver(fields) {
 					p.fault(line, "%s: %q is no time, expected %s", k.header, clip(fields[i]), p.layout.Time)
@@ -295,7 +319,7 @@ func (p *reader) row(fields [][]byte, line int) {
 			}
 			at = t
 		case k.channel != "":
-			v, ok := parseNumber(fields[i], p.layout.DecimalComma)
+			v, ok := parseNumber(fields[i], k.comma)
 			if !ok {
 				if !p.passOver(fields) {
 					p.fault(line, "%s: %q is no number", k.header, clip(fields[i]))
@@ -436,8 +460,8 @@ func (p *reader) finish() {
 		}
 	}
 	switch p.layout.Time {
-	case RFC3339, DateTime, EpochS, EpochMS:
-		p.table.StartedAt = p.times.origin
+	case RFC3339, DateTime, EpochS, EpochMS, SerialDate, ClockTime:
+		p.table.StartedAt = p.times.origin // zero where times of day had no date
 	}
 }
 

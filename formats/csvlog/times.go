@@ -10,54 +10,56 @@ import (
 	"zincroad/core/words"
 )
 
-// dateLayouts are the ways of writing a date and time without a zone. A date with
-// slashes is read day first unless that cannot be.
-var dateLayouts = []string{
-	"2006-01-02 15:04:05", "2006-01-02T15:04:05", "2006-01-02 15:04",
-	"2006/01/02 15:04:05", "2.1.2006 15:04:05", "2.1.2006 15:04",
-	"2/1/2006 15:04:05", "2/1/2006 15:04", "1/2/2006 15:04:05", "1/2/2006 15:04",
-	"2.1.06 15:04:05", "20060102T150405", "1/2/2006 3:04:05 PM", "2/1/2006 3:04:05 PM",
-}
+// serialZero is day 0 of the serial dates that spreadsheets count (ECMA-376 part 1, 18.17.4.1,
+// the 1900 system, from memory; right from March 1900 on).
+var serialZero = time.Date(1899, 12, 30, 0, 0, 0, 0, time.UTC)
 
 // times turns the cells of the time column into seconds. Absolute times count
 // from origin, or from the first of them when it is zero; times of day count from
 // the first and may pass midnight.
 type times struct {
 	format TimeFormat
+	order  dateOrder
 	comma  bool
 	zone   *time.Location
 	origin time.Time // of absolute times; set by the first one when zero
 
 	followed bool // origin was set by the first one
 
-	layout     string // of DateTime, once one fitted
+	layout     string // of plain dates, once one fitted
 	firstClock float64
 	lastClock  float64
 	days       float64
 	anyClock   bool
+
+	wall wallClock
 }
 
-// parse gives the seconds of a cell, false where it is no time of the format.
-func (p *times) parse(cell []byte) (float64, bool) {
+// parse gives the seconds of a cell, false where it is no time of the format. date is the cell of
+// a date column, empty where there is none.
+func (p *times) parse(cell, date []byte) (float64, bool) {
 	switch p.format {
 	case Seconds:
 		return p.number(cell, 1)
 	case Minutes:
 		return p.number(cell, 60)
+	case Hours:
+		return p.number(cell, 3600)
 	case Milliseconds:
 		return p.number(cell, 1e-3)
 	case Elapsed:
 		return words.ParseClock(string(bytes.TrimSpace(cell)), false)
 	case ClockTime:
+		if len(bytes.TrimSpace(date)) > 0 {
+			if at, ok := p.absolute(string(bytes.TrimSpace(date)) + " " + string(bytes.TrimSpace(cell))); ok {
+				return at, true
+			}
+		}
 		return p.clock(string(bytes.TrimSpace(cell)))
-	case EpochS, EpochMS:
+	case EpochS, EpochMS, SerialDate:
 		return p.epoch(cell)
 	}
-	at, ok := p.absolute(string(bytes.TrimSpace(cell)))
-	if !ok {
-		return 0, false
-	}
-	return p.since(at), true
+	return p.absolute(string(bytes.TrimSpace(cell)))
 }
 
 func (p *times) number(cell []byte, factor float64) (float64, bool) {
@@ -65,11 +67,19 @@ func (p *times) number(cell []byte, factor float64) (float64, bool) {
 	return v * factor, ok && !math.IsNaN(v)
 }
 
-// epoch reads seconds since 1970, or thousandths where the layout says so.
+// epoch reads seconds since 1970, or thousandths, or days since 1900, as the layout says.
 func (p *times) epoch(cell []byte) (float64, bool) {
 	v, ok := parseNumber(cell, p.comma)
 	if !ok || math.IsNaN(v) {
 		return 0, false
+	}
+	if p.format == SerialDate {
+		if v < 1 || v > 110_000 {
+			return 0, false
+		}
+		// A day's fraction has some 11 digits: a millisecond is the most that it holds.
+		ms := math.Round(v * 86400e3)
+		return p.since(serialZero.Add(time.Duration(ms)*time.Millisecond), true), true
 	}
 	if p.format == EpochMS {
 		v /= 1000
@@ -78,44 +88,58 @@ func (p *times) epoch(cell []byte) (float64, bool) {
 		return 0, false
 	}
 	whole, frac := math.Modf(v)
-	return p.since(time.Unix(int64(whole), int64(frac*1e9))), true
+	return p.since(time.Unix(int64(whole), int64(frac*1e9)), false), true
 }
 
-func (p *times) since(at time.Time) float64 {
+// since counts from the origin; wall tells that the time was read off a clock that summer time
+// may set.
+func (p *times) since(at time.Time, wall bool) float64 {
 	if p.origin.IsZero() {
 		p.origin, p.followed = at.UTC(), true
 	}
-	return at.Sub(p.origin).Seconds()
+	s := at.Sub(p.origin).Seconds()
+	if wall {
+		s = p.wall.take(s, float64(at.Hour()*3600+at.Minute()*60+at.Second()))
+	}
+	return s
 }
 
-// absolute reads a date with a time in a layout's zone.
-func (p *times) absolute(s string) (time.Time, bool) {
+// plainDates are read by the library, which is quicker, before parseDate is asked.
+var plainDates = []string{"2006-01-02 15:04:05", "2006-01-02T15:04:05"}
+
+// absolute reads a date with a time; in the layout's zone where it names none.
+func (p *times) absolute(s string) (float64, bool) {
 	if p.format == RFC3339 {
 		at, err := time.Parse(time.RFC3339, strings.Replace(s, " ", "T", 1))
-		return at, err == nil
+		return p.sinceIf(at, false, err == nil)
 	}
 	zone := p.zone
 	if zone == nil {
 		zone = time.UTC
 	}
-	if p.layout != "" {
-		if at, err := time.ParseInLocation(p.layout, s, zone); err == nil {
-			return at, true
+	for _, l := range plainDates {
+		if p.layout == "" || p.layout == l {
+			if at, err := time.ParseInLocation(l, s, zone); err == nil {
+				p.layout = l
+				return p.since(at, true), true
+			}
 		}
 	}
-	for _, l := range dateLayouts {
-		if at, err := time.ParseInLocation(l, s, zone); err == nil {
-			p.layout = l
-			return at, true
-		}
+	at, zoned, day, ok := parseDate(s, p.order, zone)
+	return p.sinceIf(at, !zoned, ok && !day)
+}
+
+func (p *times) sinceIf(at time.Time, wall, ok bool) (float64, bool) {
+	if !ok {
+		return 0, false
 	}
-	return time.Time{}, false
+	return p.since(at, wall), true
 }
 
 // clock reads a time of day; a step back by more than twelve hours is midnight.
 func (p *times) clock(s string) (float64, bool) {
-	v, ok := words.ParseClock(s, true)
-	if !ok || v < 0 || v >= 86400 {
+	v, ok := timeOfDay(s)
+	if !ok {
 		return 0, false
 	}
 	if !p.anyClock {
@@ -126,5 +150,84 @@ func (p *times) clock(s string) (float64, bool) {
 		p.days--
 	}
 	p.lastClock = v
-	return v + p.days*86400 - p.firstClock, true
+	return p.wall.take(v+p.days*86400-p.firstClock, v), true
+}
+
+// timeOfDay reads a time of day in seconds: 18:24:10, 18:24, 6:24:10 PM, 18.24.10, 18h24.
+func timeOfDay(s string) (float64, bool) {
+	half := ""
+	if low := strings.ToLower(strings.TrimSpace(strings.ReplaceAll(s, ".m", "m"))); strings.HasSuffix(
+		strings.TrimRight(low, "."), "m") {
+		low = strings.TrimRight(low, ".")
+		if half = strings.TrimSpace(low[max(0, len(low)-2):]); half != "am" && half != "pm" {
+			return 0, false
+		}
+		s = strings.TrimSpace(low[:len(low)-2])
+	}
+	if strings.Count(s, ".") == 2 && !strings.Contains(s, ":") {
+		s = strings.ReplaceAll(s, ".", ":")
+	}
+	v, ok := words.ParseClock(strings.Replace(s, "h", ":", 1), true)
+	if !ok || v < 0 || v >= 86400 {
+		return 0, false
+	}
+	if half != "" {
+		if v < 3600 || v >= 13*3600 {
+			return 0, false
+		}
+		v = math.Mod(v, 12*3600)
+		if half == "pm" {
+			v += 12 * 3600
+		}
+	}
+	return v, true
+}
+
+// wallClock takes out what summer time does to a clock that is read without its zone: in autumn an
+// hour comes twice, in spring one is left out.
+type wallClock struct {
+	any             bool
+	last, lastOfDay float64 // as the clock showed them
+	interval        float64 // the last one
+	addS            float64
+}
+
+// How a change of the clock looks (common practice, no source): it goes back by an hour within a
+// minute or two, which no log does that is in order; or it leaves out the hour from 1, 2 or 3
+// o'clock on, with readings right up to it and right behind it.
+const (
+	hourS      = 3600
+	backByS    = 300  // an hour back less the interval, which may be this long
+	aroundHour = 3    // intervals on either side of the full hour
+	atLeastS   = 2.0  // where readings come faster than this
+	mostS      = 90.0 // and at most so far
+)
+
+// take gives a time without the changes; of is the time of day that was shown.
+func (w *wallClock) take(s, ofDay float64) float64 {
+	step := s - w.last
+	switch {
+	case !w.any:
+	case step < -hourS/2 && step >= -hourS && step <= backByS-hourS:
+		w.addS += hourS
+	case step > hourS && w.interval > 0 && w.skipped(step, ofDay):
+		w.addS -= hourS
+	case step > 0:
+		w.interval = step
+	}
+	w.any, w.last, w.lastOfDay = true, s, ofDay
+	return s + w.addS
+}
+
+func (w *wallClock) skipped(step, ofDay float64) bool {
+	near := math.Min(mostS, math.Max(atLeastS, aroundHour*w.interval))
+	if step-hourS > near {
+		return false
+	}
+	for _, h := range []float64{1, 2, 3} {
+		if w.lastOfDay < h*hourS && w.lastOfDay >= h*hourS-near && ofDay >= (h+1)*hourS && ofDay <= (h+1)*hourS+near {
+			return true
+		}
+	}
+	return false
 }

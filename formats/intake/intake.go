@@ -1,14 +1,15 @@
-// Package intake takes in whatever a tester has: a run folder or a zip of one, a
-// CSV, or a text of typed readings, and makes a run of it.
+// Package intake takes in whatever a tester has, and makes a run of it: a run folder or a zip of
+// one, a table (CSV and its kin, a workbook, Parquet, JSON), a charge point's meter values, or a
+// text of typed readings. What a file is, it tells by the content; sources lists what it knows.
 package intake
 
 import (
 	"bytes"
 	"errors"
-	"fmt"
 	"io"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
@@ -27,6 +28,7 @@ const (
 	FolderKind Kind = "folder"
 	TableKind  Kind = "table"
 	TypedKind  Kind = "typed"
+	MeterKind  Kind = "meter" // a charge point's meter values
 )
 
 // Bundle is a run read from a file, with what the file says that the run cannot.
@@ -52,9 +54,17 @@ type File struct {
 type Choices struct {
 	Side      trace.Side
 	Layout    *csvlog.Layout
+	Named     *Named // where a table's names stand; nil: found
 	StartedAt time.Time
 	Zone      *time.Location
 	Times     typed.Times // of typed readings
+}
+
+// Named says where the names of a table's columns stand, and what is between them.
+type Named struct {
+	Line      int // from 1
+	Delimiter string
+	Sheet     string // of a workbook
 }
 
 // Path reads a run from disk without keeping its files' text.
@@ -84,7 +94,9 @@ func Path(p string, c Choices) (*Bundle, error) {
 func Bytes(name string, content []byte, c Choices) (*Bundle, error) {
 	b, err := read(bytes.NewReader(content), int64(len(content)), name, c)
 	if err == nil && b.Kind != FolderKind {
-		b.Files[0].Bytes = content
+		for i := range b.Files {
+			b.Files[i].Bytes = content // each recording keeps what it came from
+		}
 	}
 	return b, err
 }
@@ -96,33 +108,8 @@ func Refusal(name string, err error) []csvlog.Fault {
 	if errors.As(err, &fe) {
 		return fe.Faults
 	}
-	return []csvlog.Fault{{File: name, Reason: strings.TrimPrefix(err.Error(), name+" ")}}
-}
-
-// read finds out by its content what a file is, and reads it.
-func read(r io.ReaderAt, size int64, name string, c Choices) (*Bundle, error) {
-	head := make([]byte, min(size, 1<<16))
-	if _, err := r.ReadAt(head, 0); err != nil && err != io.EOF {
-		return nil, fmt.Errorf("reading %s: %w", name, err)
-	}
-	if runfolder.IsZip(head) {
-		return folder(runfolder.OpenZip(r, size, name))
-	}
-	layout := c.Layout
-	if layout == nil {
-		l, err := csvlog.Guess(r, size, name)
-		if err != nil {
-			if b, ok := notes(head, size, name, c); ok {
-				return b, nil
-			}
-			return nil, err
-		}
-		layout = &l
-	}
-	if c.Side == "" {
-		c.Side = likelySide(name, trace.CarSide)
-	}
-	return table(r, size, name, *layout, csvlog.Rows(head, size), c)
+	reason := strings.TrimPrefix(strings.TrimPrefix(err.Error(), name+" "), filepath.Base(name)+" ")
+	return []csvlog.Fault{{File: name, Reason: reason}}
 }
 
 // likelySide guesses whose log a file is from its name; otherwise where it says
@@ -149,27 +136,60 @@ func folder(f *runfolder.Folder, err error) (*Bundle, error) {
 	return b, nil
 }
 
-// table reads a table of text by a guessed or chosen layout.
+// table reads a table of text by a guessed or chosen layout. A table that holds both sides'
+// readings gives a recording for each.
 func table(r io.ReaderAt, size int64, name string, l csvlog.Layout, rows int, c Choices) (*Bundle, error) {
-	t, err := csvlog.Read(io.NewSectionReader(r, 0, size), l, csvlog.Options{
-		File: filepath.Base(name), StartedAt: c.StartedAt, Zone: c.Zone, Rows: rows,
-	})
-	if err != nil {
-		if t != nil && len(t.Faults) > 0 {
-			return nil, &runfolder.FaultError{Faults: t.Faults}
-		}
-		return nil, err
-	}
-	started := c.StartedAt
-	if started.IsZero() {
-		started = t.StartedAt
-	}
 	base := filepath.Base(name)
-	return &Bundle{
-		Kind: TableKind, Layout: &l, Faults: t.Faults, LeftOut: t.LeftOut,
-		Run:   &run.Run{StartedAt: started, Recordings: []*trace.Recording{t.Recording(base, c.Side)}},
-		Files: []File{{Name: base}},
-	}, nil
+	if c.Side == "" {
+		c.Side = likelySide(name, trace.CarSide)
+	}
+	b := &Bundle{Kind: TableKind, Layout: &l, Run: &run.Run{StartedAt: c.StartedAt}}
+	sides := l.Sides(c.Side)
+	for _, side := range []trace.Side{c.Side, other(c.Side)} {
+		part, ok := sides[side]
+		if !ok {
+			continue
+		}
+		t, err := csvlog.Read(io.NewSectionReader(r, 0, size), part, csvlog.Options{
+			File: base, StartedAt: b.Run.StartedAt, Zone: c.Zone, Rows: rows,
+		})
+		if err != nil {
+			if t != nil && len(t.Faults) > 0 {
+				return nil, &runfolder.FaultError{Faults: t.Faults}
+			}
+			return nil, err
+		}
+		if b.Run.StartedAt.IsZero() {
+			b.Run.StartedAt = t.StartedAt
+		}
+		as := base
+		if len(b.Files) > 0 {
+			as = strings.TrimSuffix(base, filepath.Ext(base)) + "-" + string(side) + filepath.Ext(base)
+		}
+		b.Run.Recordings = append(b.Run.Recordings, t.Recording(as, side))
+		b.Files = append(b.Files, File{Name: as})
+		b.addFaults(t.Faults, t.LeftOut)
+	}
+	return b, nil
+}
+
+// addFaults adds what was left out, a row once though both sides of it were refused.
+func (b *Bundle) addFaults(faults []csvlog.Fault, leftOut int) {
+	b.LeftOut = max(b.LeftOut, leftOut)
+	for _, f := range faults {
+		if !slices.ContainsFunc(b.Faults, func(o csvlog.Fault) bool { return o.Line == f.Line }) {
+			b.Faults = append(b.Faults, f)
+		}
+	}
+	slices.SortStableFunc(b.Faults, func(a, b csvlog.Fault) int { return a.Line - b.Line })
+	b.LeftOut = max(b.LeftOut, len(b.Faults))
+}
+
+func other(side trace.Side) trace.Side {
+	if side == trace.StallSide {
+		return trace.CarSide
+	}
+	return trace.StallSide
 }
 
 // maxTyped is the size up to which a text can be typed readings.

@@ -88,6 +88,42 @@ type recording struct {
 // IsZip tells a zip file from its first bytes.
 func IsZip(head []byte) bool { return bytes.HasPrefix(head, []byte("PK\x03\x04")) }
 
+// Holds tells whether a zip file holds a run folder.
+func Holds(r io.ReaderAt, size int64) bool {
+	z, err := zip.NewReader(r, size)
+	return err == nil && documentOf(z) != ""
+}
+
+// documentOf gives the path of the run.json in a zip file, in one folder at most; empty where
+// there is none.
+func documentOf(z *zip.Reader) string {
+	for _, f := range z.File {
+		if path.Base(f.Name) == DocumentName && strings.Count(f.Name, "/") <= 1 {
+			return f.Name
+		}
+	}
+	return ""
+}
+
+// Inside lists the files of a zip file, and gives them to Take.
+func Inside(r io.ReaderAt, size int64, name string) (names []string, files fs.FS, err error) {
+	z, err := zip.NewReader(r, size)
+	if err != nil {
+		return nil, nil, faulty(name, 0, "no readable zip file")
+	}
+	for _, f := range z.File {
+		if !strings.HasSuffix(f.Name, "/") {
+			names = append(names, f.Name)
+		}
+	}
+	return names, z, nil
+}
+
+// Take reads one file of a folder, up to a limit in bytes: a zip may unpack to more than it says.
+func Take(folder fs.FS, name string, limit int64) ([]byte, error) {
+	return readLimited(folder, name, limit)
+}
+
 // OpenZip reads a zipped run folder; run.json may stand in one folder inside.
 func OpenZip(r io.ReaderAt, size int64, name string) (*Folder, error) {
 	z, err := zip.NewReader(r, size)
@@ -95,17 +131,16 @@ func OpenZip(r io.ReaderAt, size int64, name string) (*Folder, error) {
 		return nil, faulty(name, 0, "no readable zip file")
 	}
 	var root fs.FS = z
-	for _, f := range z.File {
-		if path.Base(f.Name) == DocumentName && strings.Count(f.Name, "/") <= 1 {
-			if dir := path.Dir(f.Name); dir != "." {
-				if root, err = fs.Sub(z, dir); err != nil {
-					return nil, faulty(name, 0, "%q is no folder", dir)
-				}
-			}
-			return Open(root, name)
+	doc := documentOf(z)
+	if doc == "" {
+		return nil, faulty(name, 0, "no %s inside", DocumentName)
+	}
+	if dir := path.Dir(doc); dir != "." {
+		if root, err = fs.Sub(z, dir); err != nil {
+			return nil, faulty(name, 0, "%q is no folder", dir)
 		}
 	}
-	return nil, faulty(name, 0, "no %s inside", DocumentName)
+	return Open(root, name)
 }
 
 // Open reads a run folder. name is what faults call it. The error is a

@@ -1,8 +1,8 @@
 package desk
 
 import (
-	"bytes"
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -257,8 +257,8 @@ func (s *Room) arrivalView(r *http.Request, form url.Values) (*arrivalView, erro
 		v.Values = url.Values{"timezone": {"UTC"}}
 	}
 	var choices intake.Choices
-	layout := v.layoutOf(form, a)
-	choices.Layout = layout
+	layout, named := v.layoutOf(form)
+	choices.Layout, choices.Named = layout, named
 	choices.Side = trace.Side(v.Word("side", []string{"car", "stall"}))
 	choices.Times = typed.Times(
 		v.Word("typed_times", []string{string(typed.MinutesSeconds), string(typed.HoursMinutes)}),
@@ -269,6 +269,10 @@ func (s *Room) arrivalView(r *http.Request, form url.Values) (*arrivalView, erro
 		faults := intake.Refusal(a.Name, err)
 		v.Problem = faults[0].Reason
 		v.Faults = faults
+		if named != nil {
+			v.Fault("header_line", "%s", ui.Sentence(v.Problem))
+			_ = json.Unmarshal([]byte(form.Get("layout")), &layout)
+		}
 		v.show(layout, nil)
 		return v, nil
 	}
@@ -307,41 +311,45 @@ func (v *arrivalView) take(b *intake.Bundle, form url.Values) {
 	v.show(b.Layout, rec)
 }
 
-// layoutOf reads the changed guesses of a table; nil keeps the guess.
-func (v *arrivalView) layoutOf(form url.Values, a *logbook.Arrival) *csvlog.Layout {
-	n, err := strconv.Atoi(form.Get("columns"))
-	if err != nil || n < 1 || n > 500 {
-		return nil
+// layoutOf reads the changed guesses of a table, on top of what was understood before; both nil
+// keep the guess. Where other columns are named than before, what they hold is guessed anew.
+func (v *arrivalView) layoutOf(form url.Values) (*csvlog.Layout, *intake.Named) {
+	var l csvlog.Layout
+	if json.Unmarshal([]byte(form.Get("layout")), &l) != nil || len(l.Columns) == 0 {
+		return nil, nil
 	}
 	header, err := strconv.Atoi(form.Get("header_line"))
-	if err != nil || header < 0 {
+	if err != nil || header < 1 {
 		v.Fault("header_line", "Expected the number of the line that names the columns.")
+		header = l.HeaderLine
 	}
-	l := &csvlog.Layout{
-		Delimiter: form.Get("delimiter"), DecimalComma: form.Get("decimal") == "comma", HeaderLine: header,
-		Time: csvlog.TimeFormat(
-			form.Get("time"),
-		), Encoding: form.Get("encoding"), Canonical: form.Get("canonical") == "yes",
+	if d := form.Get("delimiter"); len(d) == 1 && d != l.Delimiter || header != l.HeaderLine {
+		return nil, &intake.Named{Line: header, Delimiter: form.Get("delimiter"), Sheet: l.Sheet}
 	}
-	if len(l.Delimiter) != 1 {
-		l.Delimiter = ","
-	}
-	if l.Delimiter != form.Get("was_delimiter") || form.Get("header_line") != form.Get("was_header_line") {
-		// Other columns: what they hold is guessed anew.
-		anew, err := csvlog.GuessWith(bytes.NewReader(a.Content), int64(len(a.Content)), a.Name, l.Delimiter, header)
-		if err != nil && len(anew.Columns) == 0 {
-			v.Fault("header_line", "%s", ui.Sentence(err.Error()))
-		} else {
-			return &anew
+	if comma := form.Get("decimal") == "comma"; comma != l.DecimalComma {
+		l.DecimalComma = comma
+		for i := range l.Columns {
+			l.Columns[i].Decimal = ""
 		}
 	}
-	for i := range n {
-		p := "c" + strconv.Itoa(i) + "_"
-		c := csvlog.Column{
-			Header:  form.Get(p + "header"),
-			Channel: trace.Channel(form.Get(p + "channel")),
-			Unit:    form.Get(p + "unit"),
-			Negate:  form.Get(p+"sign") == "turned",
+	l.Time = csvlog.TimeFormat(form.Get("time"))
+	if order := form.Get("date_order"); order != "" {
+		l.DateOrder, l.DateUnsure = order, false
+	}
+	for i := range l.Columns {
+		p, c := "c"+strconv.Itoa(i)+"_", &l.Columns[i]
+		if !form.Has(p + "channel") {
+			continue
+		}
+		if was := c.Channel; was != trace.Channel(form.Get(p+"channel")) {
+			l.Canonical = false
+		}
+		c.Channel, c.Negate = trace.Channel(form.Get(p+"channel")), form.Get(p+"sign") == "turned"
+		if form.Has(p + "unit") {
+			c.Unit = form.Get(p + "unit")
+		}
+		if form.Has(p + "side") {
+			c.Side = trace.Side(form.Get(p + "side"))
 		}
 		if in, ok := trace.Describe(c.Channel); ok {
 			// Read as another channel, the old one's unit means nothing.
@@ -349,9 +357,14 @@ func (v *arrivalView) layoutOf(form url.Values, a *logbook.Arrival) *csvlog.Layo
 				c.Unit = in.Units[0].Name
 			}
 		}
-		l.Columns = append(l.Columns, c)
 	}
-	return l
+	return &l, nil
+}
+
+// LayoutText is the layout as the form carries it on.
+func (v *arrivalView) LayoutText() (string, error) {
+	text, err := json.Marshal(v.Bundle.Layout)
+	return string(text), err
 }
 
 // show lays out columns and the first rows.
@@ -440,6 +453,9 @@ func (s *Room) keepArrival(w http.ResponseWriter, r *http.Request) {
 	if v.Kind != string(intake.FolderKind) {
 		details.Read(v.Fields, &row)
 		v.newCar()
+	}
+	if v.Bundle != nil && v.Bundle.Layout != nil && v.Bundle.Layout.DateUnsure {
+		v.Fault("date_order", "Say whether dates begin with the day or the month.")
 	}
 	again := f.Values.Get("again") == "yes"
 	if v.Twin != nil && !again {

@@ -1,0 +1,245 @@
+package csvlog
+
+import (
+	_ "embed"
+	"encoding/csv"
+	"regexp"
+	"strings"
+	"unicode"
+
+	"golang.org/x/text/runes"
+	"golang.org/x/text/transform"
+	"golang.org/x/text/unicode/norm"
+
+	"zincroad/core/trace"
+	"zincroad/core/units"
+)
+
+//go:embed words.csv
+var wordList string
+
+// meaning is an English word and what stands for it elsewhere.
+type meaning struct {
+	english string
+	words   []string
+}
+
+// meanings are in the order in which the English words are put together, so that what narrows
+// a quantity stands before it: "request power", "min temp".
+var meanings = func() []meaning {
+	r := csv.NewReader(strings.NewReader(wordList))
+	r.Comment = '#'
+	rows, err := r.ReadAll()
+	if err != nil {
+		panic("words.csv: " + err.Error()) // it is embedded: a test reads it
+	}
+	var out []meaning
+	for _, row := range rows {
+		words := strings.Split(row[2], "|")
+		if n := len(out); n > 0 && out[n-1].english == row[0] {
+			out[n-1].words = append(out[n-1].words, words...)
+			continue
+		}
+		out = append(out, meaning{row[0], words})
+	}
+	return out
+}()
+
+// plain writes a header in small letters without accents, its words apart by one space.
+func plain(header string) string {
+	fold := transform.Chain(norm.NFD, runes.Remove(runes.In(unicode.Mn)), norm.NFC)
+	s, _, err := transform.String(fold, strings.ToLower(header))
+	if err != nil {
+		s = strings.ToLower(header)
+	}
+	s = strings.NewReplacer("ß", "ss", "ø", "o", "æ", "ae", "œ", "oe", "ł", "l", "đ", "d").Replace(s)
+	return strings.Join(strings.FieldsFunc(s, func(r rune) bool {
+		return unicode.IsSpace(r) || strings.ContainsRune("_-./:,", r)
+	}), " ")
+}
+
+// longWord is from how many letters on a word counts anywhere in a header.
+const longWord = 4
+
+// means tells whether a plain header holds a word of a meaning.
+func (m meaning) means(text string) bool {
+	for _, w := range m.words {
+		if len(w) >= longWord && strings.Contains(text, w) || text == w || strings.Contains(" "+text+" ", " "+w+" ") {
+			return true
+		}
+	}
+	return false
+}
+
+// saying gives the meaning of an English word.
+func saying(english string) meaning {
+	for _, m := range meanings {
+		if m.english == english {
+			return m
+		}
+	}
+	return meaning{}
+}
+
+// not of a quantity: they say where a column belongs in a table of another shape.
+var shapeWords = map[string]bool{"time": true, "date": true, "name": true, "value": true, "unit": true, "stall": true,
+	"car": true}
+
+// inEnglish adds to a header, in small letters, the English words for what it says.
+func inEnglish(header string) string {
+	text := plain(header)
+	out := strings.ToLower(header)
+	for _, m := range meanings {
+		if !shapeWords[m.english] && m.means(text) {
+			out += " " + m.english
+		}
+	}
+	return out
+}
+
+// rule names a channel by what its header says.
+type rule struct {
+	channel trace.Channel
+	match   *regexp.Regexp
+}
+
+// rules are tried in order, and the first that fits names the column: "requested amps"
+// before amps, "heater kW" before kW. The words are the channels' own.
+var rules = func() []rule {
+	var out []rule
+	for _, c := range []trace.Channel{
+		trace.RequestedAmps,
+		trace.RequestedPower,
+		trace.SoC,
+		trace.HeaterPower,
+		trace.AuxPower,
+		trace.BatteryTempMin,
+		trace.BatteryTempMax,
+		trace.InletTemp,
+		trace.AmbientTemp,
+		trace.BatteryTemp,
+		trace.Cost,
+		trace.Energy,
+		trace.Power,
+		trace.Voltage,
+		trace.Current,
+	} {
+		in, _ := trace.Describe(c)
+		out = append(out, rule{c, regexp.MustCompile(in.Header)})
+	}
+	return out
+}()
+
+var (
+	timeHeader = regexp.MustCompile(
+		`^(t|t_s|time|timestamp|date ?time|date and time|date/time|elapsed.*|clock.*|time .*|.* time` +
+			`|zeit.*|uhrzeit|seconds|secs?|s|minutes|mins?|min|duration|datum.*|timestamp.*|epoch.*)$`,
+	)
+	bracketed = regexp.MustCompile(`[\[(]([^\])]*)[\])]`)
+)
+
+// bareOf is a header in small letters without what stands in brackets, its words apart by one
+// space; where there is nothing else, what stands in brackets.
+func bareOf(header string) string {
+	name := strings.ToLower(header)
+	bare := strings.TrimSpace(bracketed.ReplaceAllString(name, " "))
+	if bare == "" {
+		bare = strings.Trim(name, "[]() ")
+	}
+	return strings.Join(
+		strings.FieldsFunc(bare, func(r rune) bool { return r == ' ' || r == '_' || r == '-' || r == '.' }),
+		" ",
+	)
+}
+
+// longestHeader is how long the name of a column may be, in bytes.
+const longestHeader = 200
+
+// channelOf names what a header says, by the own names first, then by the words of the channels
+// and those of other languages; empty for one that says nothing known.
+func channelOf(header string) trace.Channel {
+	if in, ok := trace.Describe(trace.Channel(header)); ok {
+		return in.Channel
+	}
+	if len(header) > longestHeader || !strings.ContainsFunc(header, unicode.IsLetter) {
+		return ""
+	}
+	bare := bareOf(header)
+	if isDate(header) {
+		return DateColumn
+	}
+	if timeHeader.MatchString(bare) || isTime(bare) || strings.ToLower(header) == "t_s" {
+		return TimeColumn
+	}
+	english := inEnglish(header)
+	bareEnglish := inEnglish(bare)
+	for _, r := range rules {
+		if r.match.MatchString(bareEnglish) || r.match.MatchString(english) {
+			return r.channel
+		}
+	}
+	return ""
+}
+
+// isTime tells whether a header begins or ends with a word for time.
+func isTime(bare string) bool {
+	words := strings.Fields(plain(bare))
+	for _, w := range saying("time").words {
+		n := len(strings.Fields(w))
+		if len(words) >= n &&
+			(strings.Join(words[:n], " ") == w || len(words) <= 3 && strings.Join(words[len(words)-n:], " ") == w) {
+			return true
+		}
+	}
+	return false
+}
+
+// isDate tells whether a header is a word for a date and nothing else.
+func isDate(header string) bool {
+	text := plain(bareOf(header))
+	for _, w := range saying("date").words {
+		if text == w {
+			return true
+		}
+	}
+	return false
+}
+
+// unitOf gives the unit that a header names: in brackets, else as its last word, or its first;
+// empty where it names none.
+func unitOf(header string, in trace.Info) string {
+	for _, m := range bracketed.FindAllStringSubmatch(header, -1) {
+		if u := unitNamed(m[1], in); u != "" {
+			return u
+		}
+	}
+	words := strings.FieldsFunc(header, func(r rune) bool { return strings.ContainsRune(" _-,/.:", r) })
+	if len(words) > 1 {
+		return unitNamed(words[len(words)-1], in)
+	}
+	return ""
+}
+
+// unitNamed gives the unit of a channel that a word writes, empty for another word.
+func unitNamed(word string, in trace.Info) string {
+	name, _ := units.Written(word)
+	if word = strings.TrimSpace(word); word == "mW" || word == "MW" {
+		name = "MW"
+	}
+	if _, ok := units.Find(in.Units, name); ok {
+		return name
+	}
+	return ""
+}
+
+// sideOf says whose reading a header says it is; empty where it does not.
+func sideOf(header string) trace.Side {
+	text := plain(header)
+	switch {
+	case saying("stall").means(text):
+		return trace.StallSide
+	case saying("car").means(text):
+		return trace.CarSide
+	}
+	return ""
+}

@@ -1,0 +1,146 @@
+package sheet
+
+import (
+	"bytes"
+	"encoding/csv"
+	"errors"
+	"fmt"
+	"io"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/parquet-go/parquet-go"
+)
+
+// IsParquet tells a Parquet file from its first bytes.
+func IsParquet(head []byte) bool { return bytes.HasPrefix(head, []byte("PAR1")) }
+
+// Parquet gives the rows of a Parquet file as CSV. Times become RFC 3339 in UTC; a column that
+// holds lists is left out.
+func Parquet(r io.ReaderAt, size int64, name string) (text []byte, err error) {
+	// The library checks what it reads by panics in places; a broken file is no fault of ours.
+	defer func() {
+		if p := recover(); p != nil {
+			text, err = nil, fmt.Errorf("%s is no readable Parquet file", name)
+		}
+	}()
+	f, err := parquet.OpenFile(r, size)
+	if err != nil {
+		return nil, fmt.Errorf("%s is no readable Parquet file", name)
+	}
+	if f.NumRows() > 50_000_000 {
+		return nil, fmt.Errorf("%s %w (%d rows)", name, ErrTooLarge, f.NumRows())
+	}
+	columns := leaves(f.Root(), nil)
+	if len(columns) > maxColumns {
+		return nil, fmt.Errorf("%s has %d columns, expected at most %d", name, len(columns), maxColumns)
+	}
+	var out bytes.Buffer
+	w := csv.NewWriter(&out)
+	headers := make([]string, len(columns))
+	for i, c := range columns {
+		headers[i] = c.name
+	}
+	if err := w.Write(headers); err != nil {
+		return nil, err
+	}
+	index := map[int]int{} // of the file's columns in ours
+	for i, c := range columns {
+		index[c.leaf.Index()] = i
+	}
+	cells := make([]string, len(columns))
+	buffer := make([]parquet.Row, 256)
+	for _, group := range f.RowGroups() {
+		rows := group.Rows()
+		for {
+			n, err := rows.ReadRows(buffer)
+			for _, row := range buffer[:n] {
+				clear(cells)
+				for _, v := range row {
+					if i, ours := index[v.Column()]; ours && !v.IsNull() {
+						cells[i] = columns[i].cell(v)
+					}
+				}
+				if err := w.Write(cells); err != nil {
+					return nil, err
+				}
+			}
+			if out.Len() > maxUnpacked {
+				_ = rows.Close()
+				return nil, fmt.Errorf("%s %w (over %d MB)", name, ErrTooLarge, maxUnpacked>>20)
+			}
+			if errors.Is(err, io.EOF) {
+				break
+			}
+			if err != nil {
+				_ = rows.Close()
+				return nil, fmt.Errorf("%s breaks off: its rows cannot all be read", name)
+			}
+		}
+		if err := rows.Close(); err != nil {
+			return nil, err
+		}
+	}
+	w.Flush()
+	return out.Bytes(), w.Error()
+}
+
+// leaf is a column that holds values.
+type leaf struct {
+	name  string
+	leaf  *parquet.Column
+	ticks int64 // of a timestamp, in one second; 0: no timestamp
+}
+
+// leaves lists the columns that hold one value a row, those inside others by both names.
+func leaves(c *parquet.Column, path []string) []leaf {
+	if len(path) > 0 && c.Repeated() {
+		return nil
+	}
+	if c.Leaf() {
+		l := leaf{name: strings.Join(path, "."), leaf: c}
+		if t := c.Type().LogicalType(); t != nil && t.Timestamp != nil {
+			switch u := t.Timestamp.Unit; {
+			case u.Millis != nil:
+				l.ticks = 1e3
+			case u.Micros != nil:
+				l.ticks = 1e6
+			case u.Nanos != nil:
+				l.ticks = 1e9
+			}
+		}
+		if c.Type().Kind() == parquet.Int96 {
+			l.ticks = -1
+		}
+		return []leaf{l}
+	}
+	var out []leaf
+	for _, child := range c.Columns() {
+		out = append(out, leaves(child, append(path[:len(path):len(path)], child.Name()))...)
+	}
+	return out
+}
+
+// julianEpoch is the day of 1970-01-01 in the count that 96-bit times use.
+const julianEpoch = 2440588
+
+func (l leaf) cell(v parquet.Value) string {
+	switch {
+	case l.ticks > 0:
+		n := v.Int64()
+		s, rest := n/l.ticks, n%l.ticks
+		return time.Unix(s, rest*(1e9/l.ticks)).UTC().Format(time.RFC3339Nano)
+	case l.ticks < 0:
+		x := v.Int96()
+		nanos := int64(x[1])<<32 | int64(x[0])
+		return time.Unix((int64(x[2])-julianEpoch)*86400, nanos).UTC().Format(time.RFC3339Nano)
+	}
+	switch v.Kind() {
+	case parquet.Float:
+		return strconv.FormatFloat(float64(v.Float()), 'g', -1, 32)
+	case parquet.Double:
+		return strconv.FormatFloat(v.Double(), 'g', -1, 64)
+	}
+	return strings.NewReplacer("\r", " ", "\n", " ").Replace(v.String())
+}
