@@ -162,6 +162,12 @@ func printReading(w io.Writer, r *curve.Reading, notes *typed.Notes) error {
 	}
 	for _, rec := range r.Recordings {
 		fmt.Fprintf(t, "%s\t%d readings, %d gaps, %d spikes\t\n", rec.File, rec.Readings, rec.Gaps, rec.Spikes)
+		if rec.Grade != nil {
+			fmt.Fprintf(t, "\tgrade %s: %s\t\n", *rec.Grade, strings.Join(rec.Means, "; "))
+		}
+		for _, p := range rec.Health {
+			fmt.Fprintf(t, "\t%s: %s\t\n", words.Clock(p.FromS), p.Reason)
+		}
 	}
 	return t.Flush()
 }

@@ -10,6 +10,7 @@ import (
 	"math"
 	"slices"
 
+	"zincroad/core/health"
 	"zincroad/core/lineup"
 	"zincroad/core/run"
 	"zincroad/core/trace"
@@ -52,6 +53,7 @@ type sides struct {
 	soc        trace.Series           // while charging
 	approach   trace.Series           // state of charge before the first plug-in
 	socRes     float64
+	socSpikes  []int   // of each recording, left out of soc
 	tolerance  float64 // of car-side power, percent
 }
 
@@ -72,8 +74,12 @@ func prepare(r *run.Run) *sides {
 		s.each = append(s.each, p)
 		power[rec.Side] = append(power[rec.Side], p)
 		if series := on.Series(trace.SoC); series.Len() > 0 {
-			soc[rec.Side] = append(soc[rec.Side], series)
+			leaps := health.SoCSpikes(series, on.Resolution())
+			s.socSpikes = append(s.socSpikes, len(leaps))
+			soc[rec.Side] = append(soc[rec.Side], health.Without(series, leaps))
 			res[rec.Side] = math.Max(res[rec.Side], on.Resolution())
+		} else {
+			s.socSpikes = append(s.socSpikes, 0)
 		}
 		if rec.Side == trace.CarSide {
 			tolerance = math.Max(tolerance, rec.PowerTolerancePct)

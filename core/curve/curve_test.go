@@ -585,3 +585,34 @@ func BenchmarkRead7200Readings8Channels(b *testing.B) {
 		Read(r, Options{})
 	}
 }
+
+// One state of charge that leaps away, up or down, moves no post and no window.
+func TestOneSpikeOfStateOfChargeMovesNothing(t *testing.T) {
+	build := func(at int, v float64) *Reading {
+		rec := &trace.Recording{Name: "car.csv", Side: trace.CarSide, Columns: map[trace.Channel][]float64{}}
+		for i := range 1501 {
+			rec.T = append(rec.T, float64(i))
+			soc := 10 + float64(i)*70/1500
+			if i == at {
+				soc = v
+			}
+			rec.Columns[trace.SoC] = append(rec.Columns[trace.SoC], soc)
+			rec.Columns[trace.Power] = append(rec.Columns[trace.Power], 120)
+		}
+		return Read(&run.Run{Recordings: []*trace.Recording{rec}}, Options{})
+	}
+	clean := build(-1, 0)
+	for _, spike := range []struct {
+		at int
+		v  float64
+	}{{1, 90}, {3, 80}, {700, 95}, {700, 0}, {1499, 20}} {
+		got := build(spike.at, spike.v)
+		require.Len(t, got.Posts, len(clean.Posts), "%v", spike)
+		for i, p := range got.Posts {
+			// The reading that leaps is missed, so a post beside it is joined over two seconds;
+			// at an end the post is that of the reading beside it.
+			assert.InDelta(t, clean.Posts[i].TS, p.TS, 1.01, "%v: post %g", spike, p.SoCPct)
+		}
+		assert.Equal(t, 1, got.Recordings[0].Spikes, "%v", spike)
+	}
+}

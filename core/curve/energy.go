@@ -4,6 +4,7 @@ import (
 	"math"
 	"sort"
 
+	"zincroad/core/health"
 	"zincroad/core/run"
 	"zincroad/core/trace"
 	"zincroad/core/units"
@@ -151,7 +152,8 @@ func (s *sides) notes(r *run.Run) []RecordingNote {
 		note := RecordingNote{File: rec.Name, Readings: r.Recordings[i].Len()}
 		note.noteClock(s.clocks[i])
 		spikes, _ := trace.Spikes(s.each[i])
-		note.Spikes = len(spikes)
+		note.Spikes = len(spikes) + s.socSpikes[i]
+		note.noteHealth(health.Check(r.Recordings[i], s.chargingOf(i)))
 		interval := s.interval[rec.Side]
 		whole := s.power[rec.Side]
 		if read.Len() > 0 && (whole.Len() != read.Len() || &whole.T[0] != &read.T[0]) { // not all that the side has
@@ -163,6 +165,21 @@ func (s *sides) notes(r *run.Run) []RecordingNote {
 		out = append(out, note)
 	}
 	return out
+}
+
+// chargingOf is the time in which the car charged on a recording's own clock: from the first
+// power of any leg to the last.
+func (s *sides) chargingOf(i int) trace.Span {
+	from, to := math.Inf(-1), math.Inf(1)
+	if l := s.legs[0]; !math.IsNaN(l.powerS) {
+		from = l.powerS
+	}
+	if _, last := s.powered(trace.Span{From: from, To: s.legs[len(s.legs)-1].to}); !math.IsNaN(last) {
+		to = last
+	}
+	c := s.clocks[i]
+	own := func(t float64) float64 { return t*(1+c.DriftPPM/1e6) - c.OffsetS }
+	return trace.Span{From: own(from), To: own(to)}
 }
 
 // within is cut for readings that may have no values.

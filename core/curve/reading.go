@@ -2,6 +2,7 @@ package curve
 
 import (
 	"zincroad/core/ceiling"
+	"zincroad/core/health"
 	"zincroad/core/lineup"
 	"zincroad/core/stall"
 	"zincroad/core/trace"
@@ -151,8 +152,8 @@ type RecordingNote struct {
 	OffsetLowS   *float64 `json:"offset_low_s"`   // 95 %
 	OffsetHighS  *float64 `json:"offset_high_s"`
 	Gaps         int      `json:"gaps"`   // in its power
-	Spikes       int      `json:"spikes"` // left out of the peak
-	Grade        *string  `json:"grade"`
+	Spikes       int      `json:"spikes"` // of power, left out of the peak, and of SoC, left out of all
+	Grade        *string  `json:"grade"`  // A to D; nil: no reading
 
 	// What follows goes beyond the open format's own keys.
 
@@ -161,6 +162,9 @@ type RecordingNote struct {
 	RivalOffsetS  *float64  `json:"rival_offset_s"`  // fits as well; nil: none
 	NotLinedUp    string    `json:"not_lined_up"`    // why not by shape; empty where it was
 	NotOneSession bool      `json:"not_one_session"` // both have a shape, and not the same
+
+	Means  []string          `json:"means"`  // for which figures the grade means what
+	Health []health.Proposal `json:"health"` // what is wrong with its readings
 }
 
 // noteClock notes how a recording was laid on the run's clock.
@@ -168,6 +172,14 @@ func (n *RecordingNote) noteClock(c lineup.Clock) {
 	n.ClockOffsetS, n.ClockDriftPPM, n.LinedUpBy = c.OffsetS, c.DriftPPM, c.By
 	n.OffsetLowS, n.OffsetHighS, n.RivalOffsetS, n.NotLinedUp = c.LowS, c.HighS, c.RivalS, c.Reason
 	n.NotOneSession = c.NotOneSession
+}
+
+// noteHealth notes how good a recording is.
+func (n *RecordingNote) noteHealth(r health.Report) {
+	n.Means, n.Health = r.Means, r.Proposals
+	if n.Readings > 0 {
+		n.Grade = &r.Grade
+	}
 }
 
 // Finding is one plain statement and the stretch of the run it speaks of.

@@ -1,0 +1,343 @@
+// Package health says how good a recording is: what is wrong with its readings, what should be
+// done about each of it, and how far the figures that are made of it can be trusted.
+package health
+
+import (
+	"fmt"
+	"math"
+	"slices"
+
+	"zincroad/core/trace"
+	"zincroad/core/words"
+)
+
+// Kind is what is wrong with some readings.
+type Kind string
+
+// The kinds.
+const (
+	Spike     Kind = "spike"     // leaps away and comes back
+	Frozen    Kind = "frozen"    // stands still while the others go on
+	Duplicate Kind = "duplicate" // said twice
+	Disorder  Kind = "disorder"  // its time is before that of the reading above it
+	Late      Kind = "late"      // several came at one moment, after a silence
+	Disagrees Kind = "disagrees" // power and volts times amps are not the same
+)
+
+// Proposal is what should be done about some readings of a recording, and why. Nothing is done
+// unless somebody takes it.
+type Proposal struct {
+	Kind     Kind          `json:"kind"`
+	Channel  trace.Channel `json:"channel"`  // empty: the reading as a whole
+	Readings []int         `json:"readings"` // their places in the recording, from 0
+	FromS    float64       `json:"from_s"`   // on the recording's own clock
+	ToS      float64       `json:"to_s"`
+	Reason   string        `json:"reason"`
+	LeaveOut bool          `json:"leave_out"` // what is proposed is to leave these values out; else only to know
+	Applied  bool          `json:"applied"`   // figures leave them out already
+}
+
+// Report is how good a recording is.
+type Report struct {
+	Grade     string     // A to D
+	Means     []string   // for which figures, in words
+	Proposals []Proposal // in order of time
+
+	PostsS        float64 // posts are exact to so many s; NaN: it has none
+	EnergyPct     float64 // energy is within so much; NaN: it has none
+	GapShare      float64 // of the time with power
+	WrongShare    float64 // of the readings, that something is wrong with
+	ResolutionPct float64 // of its state of charge; 0: none
+}
+
+// How grades are given (common practice, no source). Each is the worst that a recording may be.
+var grades = []struct {
+	grade                           string
+	intervalS, gapShare, wrongShare float64
+}{
+	{"A", 3, 0.01, 0.005},
+	{"B", 15, 0.05, 0.03},
+	{"C", 400, 0.25, 0.10},
+}
+
+// When values count as frozen (common practice, no source).
+const (
+	frozenS     = 45 // for so long
+	frozenTimes = 12 // and so many readings
+	disagreePct = 15 // power against volts times amps
+)
+
+// Check looks through a recording, as it was recorded, and says how good it is for the time in
+// which the car charged, on the recording's own clock. Readings without a time are none.
+func Check(rec *trace.Recording, charging trace.Span) Report {
+	r := Report{PostsS: math.NaN(), EnergyPct: math.NaN(), Proposals: []Proposal{}}
+	r.disorder(rec)
+	r.duplicates(rec)
+	on := *rec
+	on.ClockOffsetS, on.ClockDriftPPM = 0, 0
+	ordered := on.OnRunClock()
+	r.late(rec)
+	r.spikes(rec)
+	r.frozen(rec)
+	r.disagrees(rec)
+	slices.SortStableFunc(r.Proposals, func(a, b Proposal) int {
+		switch {
+		case a.FromS < b.FromS:
+			return -1
+		case a.FromS > b.FromS:
+			return 1
+		}
+		return 0
+	})
+	r.judge(rec, ordered, charging)
+	return r
+}
+
+func (r *Report) add(rec *trace.Recording, p Proposal) {
+	if len(p.Readings) == 0 {
+		return
+	}
+	p.FromS, p.ToS = math.Inf(1), math.Inf(-1)
+	for _, i := range p.Readings {
+		p.FromS, p.ToS = math.Min(p.FromS, rec.T[i]), math.Max(p.ToS, rec.T[i])
+	}
+	r.Proposals = append(r.Proposals, p)
+}
+
+// disorder lists readings whose time lies before one above them.
+func (r *Report) disorder(rec *trace.Recording) {
+	var at []int
+	last := math.Inf(-1)
+	for i, t := range rec.T {
+		if t < last {
+			at = append(at, i)
+			continue
+		}
+		last = t
+	}
+	r.add(rec, Proposal{Kind: Disorder, Readings: at, Applied: true, Reason: fmt.Sprintf(
+		"%s out of order in the file; read in order of their times", count(len(at), "reading"))})
+}
+
+// duplicates lists readings that say what the one before said, at the same time.
+func (r *Report) duplicates(rec *trace.Recording) {
+	var at []int
+	for i := 1; i < rec.Len(); i++ {
+		if rec.T[i] != rec.T[i-1] {
+			continue
+		}
+		same := true
+		for _, col := range rec.Columns {
+			same = same && (col[i] == col[i-1] || math.IsNaN(col[i]) && math.IsNaN(col[i-1]))
+		}
+		if same {
+			at = append(at, i)
+		}
+	}
+	r.add(rec, Proposal{Kind: Duplicate, Readings: at, LeaveOut: true, Reason: fmt.Sprintf(
+		"%s said twice at the same time", count(len(at), "reading"))})
+}
+
+// late lists readings that came in a bunch behind a silence: their times are those of hearing.
+func (r *Report) late(rec *trace.Recording) {
+	every := trace.MedianInterval(rec.T)
+	if every <= 0 {
+		return
+	}
+	for i := 1; i < rec.Len(); i++ {
+		silence := rec.T[i] - rec.T[i-1]
+		if silence < math.Max(5, 4*every) {
+			continue
+		}
+		n := 0
+		for j := i + 1; j < rec.Len() && rec.T[j]-rec.T[j-1] >= 0 && rec.T[j]-rec.T[j-1] < every/4; j++ {
+			n++
+		}
+		if n >= 2 && float64(n+1) > silence/every/2 {
+			at := make([]int, n+1)
+			for k := range at {
+				at[k] = i + k
+			}
+			r.add(rec, Proposal{Kind: Late, Readings: at, Reason: fmt.Sprintf(
+				"%d readings came at once after %s without any: they were heard late", n+1, words.Duration(silence))})
+			i += n
+		}
+	}
+}
+
+// spikes lists leaps of power and of the state of charge that come back at once.
+func (r *Report) spikes(rec *trace.Recording) {
+	each := func(c trace.Channel, find func(trace.Series) []int, applied bool, why func(i int) string) {
+		col := rec.Columns[c]
+		var place []int // of the series' points in the recording
+		var s trace.Series
+		for i, v := range col {
+			if !math.IsNaN(v) && (len(s.T) == 0 || rec.T[i] >= s.T[len(s.T)-1]) {
+				s.T, s.V, place = append(s.T, rec.T[i]), append(s.V, v), append(place, i)
+			}
+		}
+		for _, k := range find(s) {
+			r.add(rec, Proposal{Kind: Spike, Channel: c, Readings: []int{place[k]}, LeaveOut: true, Applied: applied,
+				Reason: why(place[k])})
+		}
+	}
+	each(trace.Power, func(s trace.Series) []int { at, _ := trace.Spikes(s); return at }, false, func(i int) string {
+		return fmt.Sprintf("power leaps to %s kW and back; the peak leaves it out", words.Figure(rec.Columns[trace.Power][i], 1))
+	})
+	each(trace.SoC, func(s trace.Series) []int { return SoCSpikes(s, rec.Resolution()) }, true, func(i int) string {
+		return fmt.Sprintf("state of charge leaps to %s %% and back; posts leave it out",
+			words.Figure(rec.Columns[trace.SoC][i], 1))
+	})
+}
+
+// frozen lists stretches in which the power stands still to the last digit while what it is made
+// of, or the state of charge, goes on as if there were power of another size. Only a power that
+// scatters elsewhere can freeze.
+func (r *Report) frozen(rec *trace.Recording) {
+	for _, c := range []trace.Channel{trace.Power, trace.Current} {
+		col := rec.Columns[c]
+		if col == nil || !scatters(col) {
+			continue
+		}
+		for i := 0; i < len(col); {
+			j := i + 1
+			for j < len(col) && col[j] == col[i] {
+				j++
+			}
+			if j-i >= frozenTimes && rec.T[j-1]-rec.T[i] >= frozenS && math.Abs(col[i]) >= 1 {
+				at := make([]int, j-i)
+				for k := range at {
+					at[k] = i + k
+				}
+				in, _ := trace.Describe(c)
+				r.add(rec, Proposal{Kind: Frozen, Channel: c, Readings: at, LeaveOut: true, Reason: fmt.Sprintf(
+					"%s stands at %s %s for %s, to the last digit, though it scatters elsewhere", in.Short,
+					words.Figure(col[i], 2), in.Unit, words.Duration(rec.T[j-1]-rec.T[i]))})
+			}
+			i = j
+		}
+	}
+}
+
+// scatters tells whether most readings under power differ from the one before.
+func scatters(col []float64) bool {
+	changed, all := 0, 0
+	for i := 1; i < len(col); i++ {
+		if math.Abs(col[i]) >= 1 && !math.IsNaN(col[i-1]) {
+			all++
+			if col[i] != col[i-1] {
+				changed++
+			}
+		}
+	}
+	return all >= 2*frozenTimes && changed*10 >= all*6
+}
+
+// disagrees tells where the power that was recorded is not volts times amps for most of the time.
+func (r *Report) disagrees(rec *trace.Recording) {
+	p, v, a := rec.Columns[trace.Power], rec.Columns[trace.Voltage], rec.Columns[trace.Current]
+	if p == nil || v == nil || a == nil {
+		return
+	}
+	var at []int
+	var ratio []float64
+	for i := range p {
+		if kw := v[i] * a[i] / 1000; p[i] >= 5 && kw >= 5 {
+			ratio = append(ratio, p[i]/kw)
+			at = append(at, i)
+		}
+	}
+	if m := trace.Median(ratio); len(ratio) >= 10 && math.Abs(m-1) > disagreePct/100.0 {
+		r.add(rec, Proposal{Kind: Disagrees, Channel: trace.Power, Readings: []int{at[0]}, Reason: fmt.Sprintf(
+			"the power is %s times volts x amps: a unit or a column is not what it was taken for", words.Figure(m, 2))})
+	}
+}
+
+// judge gives the grade and what it means.
+func (r *Report) judge(rec, on *trace.Recording, charging trace.Span) {
+	within := func(s trace.Series) trace.Series {
+		var out trace.Series
+		for i, t := range s.T {
+			if t >= charging.From && t <= charging.To {
+				out.T, out.V = append(out.T, t), append(out.V, s.V[i])
+			}
+		}
+		return out
+	}
+	power, soc := within(on.PowerSeries()), within(on.Series(trace.SoC))
+	lead := power
+	if lead.Len() == 0 {
+		lead = soc
+	}
+	interval := trace.MedianInterval(lead.T)
+	if power.Len() > 1 {
+		gaps := 0.0
+		for _, g := range trace.Gaps(power, interval) {
+			gaps += g.Len()
+		}
+		r.GapShare = gaps / math.Max(1, power.Span().Len())
+		// Half of what a gap bridges may be wrong by a fifth; between readings the power bends.
+		r.EnergyPct = 0.2 + 10*r.GapShare + math.Min(4, interval/20)
+	}
+	wrong := map[int]bool{}
+	for _, p := range r.Proposals {
+		for _, i := range p.Readings {
+			wrong[i] = true
+		}
+	}
+	r.WrongShare = float64(len(wrong)) / math.Max(1, float64(rec.Len()))
+	if soc.Len() > 1 {
+		r.ResolutionPct = on.Resolution()
+		r.PostsS = trace.MedianInterval(soc.T)
+	}
+	r.Grade = "D"
+	for _, g := range grades {
+		if lead.Len() > 1 && interval <= g.intervalS && r.GapShare <= g.gapShare && r.WrongShare <= g.wrongShare {
+			r.Grade = g.grade
+			break
+		}
+	}
+	r.Means = r.words(rec, power, soc)
+}
+
+// words says what the grade means for which figures.
+func (r *Report) words(rec *trace.Recording, power, soc trace.Series) []string {
+	var out []string
+	switch {
+	case soc.Len() < 2:
+		out = append(out, "posts: no state of charge of its own")
+	case r.ResolutionPct >= 1:
+		out = append(out, fmt.Sprintf("posts exact to %s at each flip of its whole per cents", exact(r.PostsS)))
+	default:
+		out = append(out, fmt.Sprintf("posts exact to %s", exact(r.PostsS)))
+	}
+	if power.Len() < 2 {
+		out = append(out, "energy and peak: no power")
+	} else {
+		out = append(out, fmt.Sprintf("energy within %s %%", words.Figure(r.EnergyPct, 1)))
+		if every := trace.MedianInterval(power.T); every > 10 {
+			out = append(out, "peak: readings too far apart for ten seconds' mean")
+		}
+	}
+	if rec.Side == trace.CarSide && !rec.Has(trace.BatteryTemp) && !rec.Has(trace.BatteryTempMin) {
+		out = append(out, "what held it: no battery temperature")
+	}
+	if rec.Side == trace.StallSide && !rec.Has(trace.Voltage) && !rec.Has(trace.Current) {
+		out = append(out, "what held it: neither volts nor amps")
+	}
+	return out
+}
+
+func exact(s float64) string {
+	if s < 1 {
+		return "1 s"
+	}
+	return words.Duration(math.Ceil(s))
+}
+
+func count(n int, what string) string {
+	if n == 1 {
+		return "1 " + what
+	}
+	return fmt.Sprintf("%d %ss", n, what)
+}
