@@ -33,6 +33,7 @@ type session struct {
 	socStep                float64 // resolution of the car's SoC
 	temps                  bool    // the car's log has cell temperatures
 	gap                    [2]float64
+	stallClockS            float64 // by how much the stall's clock is behind the car's
 }
 
 // step is the state after one second.
@@ -217,7 +218,7 @@ func (s *session) stallLog(steps []step, rng *rand.Rand) *trace.Recording {
 			continue
 		}
 		next = st.t + s.stallEveryS
-		put := appender(rec, st.t)
+		put := appender(rec, st.t-s.stallClockS)
 		put(trace.SoC, math.Floor(st.soc), 0)
 		put(trace.Power, math.Max(0, st.stallKW*(1+0.002*rng.NormFloat64())), 1)
 		put(trace.Energy, st.energy, 2)

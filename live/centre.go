@@ -6,7 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
-		"strings"
+	"strings"
 	"sync"
 	"time"
 

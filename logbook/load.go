@@ -139,7 +139,8 @@ func (b *Book) readings(ctx context.Context, rec Recording) (*trace.Recording, e
 // readingsFrom gives a recording from its reading n on.
 func (b *Book) readingsFrom(ctx context.Context, rec Recording, n int) (*trace.Recording, error) {
 	out := &trace.Recording{
-		Name: rec.Name, Side: trace.Side(rec.Side), ClockOffsetS: rec.ClockOffsetS, SoCResolutionPct: rec.SoCResolutionPct,
+		Name: rec.Name, Side: trace.Side(rec.Side), ClockOffsetS: rec.ClockOffsetS,
+		ClockDriftPPM: rec.ClockDriftPPM, ClockSettled: rec.ClockSettled, SoCResolutionPct: rec.SoCResolutionPct,
 		PowerTolerancePct: rec.PowerTolerancePct, T: make([]float64, 0, rec.Readings), Columns: map[trace.Channel][]float64{},
 	}
 	names := strings.Split(rec.Channels, ",")

@@ -74,7 +74,7 @@ func (b *Book) SaveTelling(ctx context.Context, in *intake.Bundle, told func(rea
 			id = row.ID
 			taken := map[string]bool{}
 			for i, rec := range in.Run.Recordings {
-				if err := saveRecording(ctx, tx, conn, in, i, id, packed[i], taken, told); err != nil {
+				if err := saveRecording(ctx, tx, conn, in, i, i, id, packed[i], taken, told); err != nil {
 					return fmt.Errorf("%s: %w", rec.Name, err)
 				}
 			}
@@ -126,17 +126,19 @@ func (row *Run) describe(tx *gorm.DB, r *run.Run) error {
 	return err
 }
 
-// saveRecording stores one recording, its readings by COPY, and its file.
-func saveRecording(ctx context.Context, tx *gorm.DB, conn *sql.Conn, in *intake.Bundle, i int, runID int64,
+// saveRecording stores recording i of a bundle at a position of the run, its readings by COPY, and
+// its file.
+func saveRecording(ctx context.Context, tx *gorm.DB, conn *sql.Conn, in *intake.Bundle, i, position int, runID int64,
 	packed func() ([]byte, error), taken map[string]bool, told func(int)) error {
 	rec := in.Run.Recordings[i]
-	canonical := in.Kind == intake.FolderKind || in.Layout != nil && in.Layout.Canonical
+	canonical := in.Kind == intake.FolderKind || in.Layout != nil && in.Layout.Canonical && !in.Converted
 	name := rec.Name
 	if in.Kind != intake.FolderKind {
 		name = runfolder.RecordingName(rec.Name, taken)
 	}
 	row := &Recording{
-		RunID: runID, Position: i, Name: name, Side: string(rec.Side), ClockOffsetS: rec.ClockOffsetS,
+		RunID: runID, Position: position, Name: name, Side: string(rec.Side), ClockOffsetS: rec.ClockOffsetS,
+		ClockDriftPPM: rec.ClockDriftPPM, ClockSettled: rec.ClockSettled,
 		SoCResolutionPct: rec.SoCResolutionPct, PowerTolerancePct: rec.PowerTolerancePct,
 		Channels: strings.Join(columnsOf(rec), ","), Readings: rec.Len(),
 	}

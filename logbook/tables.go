@@ -141,6 +141,8 @@ type Recording struct {
 	Name              string
 	Side              string
 	ClockOffsetS      float64
+	ClockDriftPPM     float64 `gorm:"column:clock_drift_ppm"`
+	ClockSettled      bool    // by a person's hand
 	SoCResolutionPct  float64 `gorm:"column:soc_resolution_pct"`
 	PowerTolerancePct float64
 	Channels          string // comma-separated

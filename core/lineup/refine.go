@@ -104,9 +104,9 @@ func pairOf(ch channelOf, dense, other trace.Series, everyDense, everyOther floa
 
 // What is an edge (common practice, no source).
 const (
-	edgeShare  = 0.02 // of the level
-	edgeNoise  = 4    // times the scatter of a mean of edgeWindow readings
-	edgeWindow = 5    // readings before and behind
+	edgeShare  = 0.003 // of the level
+	edgeNoise  = 4     // times the scatter of a mean of edgeWindow readings
+	edgeWindow = 5     // readings before and behind
 )
 
 // edgesOf lists the steps from one level to another between two neighbouring readings: when such

@@ -15,6 +15,7 @@ package csvlog
 import (
 	"errors"
 	"fmt"
+	"strings"
 
 	"zincroad/core/trace"
 	"zincroad/core/units"
@@ -111,6 +112,33 @@ type Column struct {
 	Decimal string `json:"decimal,omitempty"`
 
 	twin bool // left out because another column says the same
+}
+
+// Shape is what tells a table's header from another's: the names of its columns.
+func (l *Layout) Shape() string {
+	names := make([]string, len(l.Columns))
+	for i, c := range l.Columns {
+		names[i] = plain(c.Header)
+	}
+	return strings.Join(names, "\x1f")
+}
+
+// As gives the layout with its columns read as those of one with the same shape were, and its times
+// in the same format and order of dates.
+func (l Layout) As(was Layout) Layout {
+	if len(was.Columns) != len(l.Columns) {
+		return l
+	}
+	columns := make([]Column, len(l.Columns))
+	for i, c := range was.Columns {
+		columns[i] = l.Columns[i]
+		columns[i].Channel, columns[i].Unit, columns[i].Negate, columns[i].Side = c.Channel, c.Unit, c.Negate, c.Side
+	}
+	l.Columns, l.Time = columns, was.Time
+	if was.DateOrder != "" && !was.DateUnsure {
+		l.DateOrder, l.DateUnsure = was.DateOrder, false
+	}
+	return l
 }
 
 // comma tells whether a column's decimals stand behind a comma.

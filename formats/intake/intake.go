@@ -41,6 +41,10 @@ type Bundle struct {
 	LeftOut  int            // how many
 	Layout   *csvlog.Layout // of a single table
 	Notes    *typed.Notes   // of typed readings
+
+	// Converted tells that the table's text was made of something else, a workbook or JSON: its
+	// file cannot stand in a run folder.
+	Converted bool
 }
 
 // File is one recording's file as it came. Bytes is nil when only its readings
@@ -111,6 +115,9 @@ func Refusal(name string, err error) []csvlog.Fault {
 	reason := strings.TrimPrefix(strings.TrimPrefix(err.Error(), name+" "), filepath.Base(name)+" ")
 	return []csvlog.Fault{{File: name, Reason: reason}}
 }
+
+// SideHint says whose log a file is by its name; empty where that says nothing.
+func SideHint(name string) trace.Side { return likelySide(name, "") }
 
 // likelySide guesses whose log a file is from its name; otherwise where it says
 // nothing: a logger sits in the car, what was typed was read off the stall's screen.

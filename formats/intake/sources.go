@@ -175,7 +175,11 @@ func readTable(text []byte, name, sheetName string, c Choices) (*Bundle, error) 
 		return nil, err
 	}
 	layout.Sheet = sheetName
-	return table(r, int64(len(text)), name, *layout, csvlog.Rows(text, int64(len(text))), c)
+	b, err := table(r, int64(len(text)), name, *layout, csvlog.Rows(text, int64(len(text))), c)
+	if err == nil {
+		b.Converted = true
+	}
+	return b, err
 }
 
 // layoutOf gives the layout that was chosen, else the one that the text seems to have.

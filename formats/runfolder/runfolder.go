@@ -81,6 +81,8 @@ type recording struct {
 	File              string     `json:"file"`
 	Side              trace.Side `json:"side,omitempty"`
 	ClockOffsetS      float64    `json:"clock_offset_s,omitempty"`
+	ClockDriftPPM     float64    `json:"clock_drift_ppm,omitempty"`
+	ClockSettled      bool       `json:"clock_settled,omitempty"`
 	SoCResolutionPct  float64    `json:"soc_resolution_pct,omitempty"`
 	PowerTolerancePct float64    `json:"power_tolerance_pct,omitempty"`
 }
@@ -175,6 +177,7 @@ func Open(folder fs.FS, name string) (*Folder, error) {
 		out.LeftOut += f.Rows.LeftOut
 		r := f.Rows.Recording(rec.File, d.Recordings[i].Side)
 		r.ClockOffsetS, r.SoCResolutionPct = rec.ClockOffsetS, rec.SoCResolutionPct
+		r.ClockDriftPPM, r.ClockSettled = rec.ClockDriftPPM, rec.ClockSettled
 		r.PowerTolerancePct = rec.PowerTolerancePct
 		out.Run.Recordings = append(out.Run.Recordings, r)
 	}

@@ -45,7 +45,7 @@ var schema = func() map[string]key {
 		"conditions.climate": word(run.Climates), "conditions.weather": text,
 		"claims": list, "claims[]": object, "claims[].kind": word(run.ClaimKinds),
 		"recordings": list, "recordings[]": object, "recordings[].file": text, "recordings[].side": word([]string{"car",
-			"stall"}),
+			"stall"}), "recordings[].clock_settled": {kind: "flag"},
 		"marks": list, "marks[]": object, "marks[].kind": word(run.MarkKinds), "marks[].note": text,
 	}
 	for _, f := range run.Fields {

@@ -25,6 +25,7 @@ func Document(r *run.Run, original []byte) ([]byte, error) {
 	for _, rec := range r.Recordings {
 		d.Recordings = append(d.Recordings, recording{
 			File: rec.Name, Side: rec.Side, ClockOffsetS: rec.ClockOffsetS,
+			ClockDriftPPM: rec.ClockDriftPPM, ClockSettled: rec.ClockSettled,
 			SoCResolutionPct: rec.SoCResolutionPct, PowerTolerancePct: rec.PowerTolerancePct,
 		})
 	}

@@ -3,9 +3,7 @@ package desk
 import (
 	"context"
 	"encoding/json"
-	"errors"
 	"fmt"
-	"io"
 	"math"
 	"net/http"
 	"net/url"
@@ -26,9 +24,6 @@ import (
 	"zincroad/web/details"
 	"zincroad/web/ui"
 )
-
-// maxUpload is how large a file may be, in bytes.
-const maxUpload = 256 << 20
 
 // Routes are the room's own paths.
 func (s *Room) Routes(r chi.Router) {
@@ -66,7 +61,7 @@ func (s *Room) showDesk(w http.ResponseWriter, r *http.Request, status int, v de
 // takeFile takes a dropped file. A run folder without a fault goes straight into the
 // logbook; everything else waits for the tester's word.
 func (s *Room) takeFile(w http.ResponseWriter, r *http.Request) {
-	name, content, err := upload(w, r)
+	name, content, err := ui.Upload(w, r)
 	if err != nil {
 		s.refuse(w, r, "file", []csvlog.Fault{{File: "upload", Reason: err.Error()}})
 		return
@@ -86,7 +81,7 @@ func (s *Room) takeFile(w http.ResponseWriter, r *http.Request) {
 				s.Fail(w, r, err)
 				return
 			}
-			goTo(w, r, fmt.Sprintf("/runs/%d", id))
+			ui.GoTo(w, r, fmt.Sprintf("/runs/%d", id))
 			return
 		} else {
 			s.Log.Info("the same files again", "run", twin.ID)
@@ -97,43 +92,7 @@ func (s *Room) takeFile(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	goTo(w, r, fmt.Sprintf("/desk/arrivals/%d", id))
-}
-
-// goTo sends the browser on, also from a script's request.
-func goTo(w http.ResponseWriter, r *http.Request, to string) {
-	if ui.IsPart(r) {
-		w.Header().Set("HX-Redirect", to)
-		return
-	}
-	http.Redirect(w, r, to, http.StatusSeeOther)
-}
-
-// upload reads the file of a form.
-func upload(w http.ResponseWriter, r *http.Request) (string, []byte, error) {
-	r.Body = http.MaxBytesReader(w, r.Body, maxUpload)
-	mr, err := r.MultipartReader()
-	if err != nil {
-		return "", nil, errors.New("no file came with the form")
-	}
-	for {
-		p, err := mr.NextPart()
-		if err != nil {
-			return "", nil, errors.New("no file came with the form")
-		}
-		if p.FormName() != "file" || p.FileName() == "" {
-			continue
-		}
-		content, err := io.ReadAll(p)
-		var tooLarge *http.MaxBytesError
-		if errors.As(err, &tooLarge) {
-			return "", nil, fmt.Errorf("the file is larger than %d MB", maxUpload>>20)
-		}
-		if err != nil {
-			return "", nil, errors.New("the file broke off on its way; nothing was stored")
-		}
-		return filepath.Base(p.FileName()), content, nil
-	}
+	ui.GoTo(w, r, fmt.Sprintf("/desk/arrivals/%d", id))
 }
 
 // refuse says why a file was not taken; nothing of it was stored.

@@ -6,11 +6,14 @@ import (
 	"math"
 	"net/http"
 	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 
 	"github.com/go-chi/chi/v5"
 
+	"zincroad/core/curve"
+	"zincroad/core/health"
 	"zincroad/core/trace"
 	"zincroad/core/units"
 	"zincroad/core/words"
@@ -20,7 +23,14 @@ import (
 
 func (s *Room) recordingRoutes(r chi.Router) {
 	r.Get("/recordings/{recording}/readings", s.recordingPage)
+	r.Post("/recordings", s.addRecording)
 	r.Post("/recordings/{recording}", s.saveRecording)
+	r.Post("/recordings/{recording}/away", s.takeAway)
+	r.Post("/recordings/{recording}/leave-out", s.leaveOut)
+	r.Post("/recordings/{recording}/take-back", s.takeBackAll)
+	r.Get("/recordings/{recording}/clock", s.clockPage)
+	r.Get("/recordings/{recording}/clock/fit", s.clockFit)
+	r.Post("/recordings/{recording}/clock", s.settleClock)
 	r.Post("/recordings/{recording}/corrections", s.correct)
 	r.Post("/corrections/{correction}/back", s.takeBackCorrection)
 	r.Post("/corrections/{correction}/again", s.takeBackCorrection)
@@ -36,7 +46,20 @@ type recordingView struct {
 	Readings    []readingRow
 	From, Next  int // numbers of the first reading shown, and of the next page's; 0: none
 	Corrections []correctionRow
+	Note        *curve.RecordingNote // what its figures say of it; nil: none yet
+	Proposals   []proposalRow
+	Open        int // proposals that nobody has taken
 }
+
+// proposalRow is what is wrong with some readings and what can be done about it.
+type proposalRow struct {
+	health.Proposal
+	At   string
+	Form string // what the form sends to take it; empty: only to know
+}
+
+// maxProposals is how many are shown.
+const maxProposals = 30
 
 type readingRow struct {
 	Number int // from 1
@@ -112,6 +135,9 @@ func (s *Room) fillRecording(ctx context.Context, v *recordingView, from string)
 			rec = full.Recordings[i]
 		}
 	}
+	if err := s.fillHealth(ctx, v); err != nil {
+		return err
+	}
 	marked := map[string]bool{}
 	for _, c := range list {
 		if c.RecordingID != v.Rec.ID {
@@ -141,6 +167,31 @@ func (s *Room) fillRecording(ctx context.Context, v *recordingView, from string)
 	}
 	if first+readingsShown < rec.Len() {
 		v.Next = first + readingsShown + 1
+	}
+	return nil
+}
+
+// fillHealth says how good the recording is as it is read now.
+func (s *Room) fillHealth(ctx context.Context, v *recordingView) error {
+	res, err := s.book.Results(ctx, v.Row)
+	if err != nil {
+		return err
+	}
+	if k := slices.IndexFunc(v.Row.Recordings, func(x logbook.Recording) bool { return x.ID == v.Rec.ID }); len(
+		res.Readings) > 0 && k >= 0 && k < len(res.Readings[0].Recordings) {
+		v.Note = &res.Readings[0].Recordings[k]
+	}
+	if v.Note == nil {
+		return nil
+	}
+	// What was taken is not wrong any more: it is listed with the corrections.
+	for _, p := range v.Note.Health[:min(len(v.Note.Health), maxProposals)] {
+		row := proposalRow{Proposal: p, At: words.Clock(p.FromS)}
+		if p.LeaveOut {
+			row.Form = writeProposal(p.Channel, p.Readings)
+			v.Open++
+		}
+		v.Proposals = append(v.Proposals, row)
 	}
 	return nil
 }

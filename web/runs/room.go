@@ -8,6 +8,8 @@ import (
 
 	"zincroad/core/run"
 	"zincroad/core/trace"
+	"zincroad/formats/csvlog"
+	"zincroad/formats/intake"
 	"zincroad/logbook"
 	"zincroad/web/ui"
 )
@@ -23,22 +25,28 @@ type Room struct {
 
 // Book is what the room needs of the logbook: runs.
 type Book interface {
+	AddRecordings(ctx context.Context, runID int64, in *intake.Bundle) error
 	Correct(ctx context.Context, c *logbook.Correction) error
 	Corrections(ctx context.Context, runID int64) ([]logbook.Correction, error)
 	DeleteMark(ctx context.Context, runID, id int64) (*logbook.Mark, error)
 	DeleteRun(ctx context.Context, id int64) error
 	File(ctx context.Context, recordingID int64) (name string, content []byte, canonical bool, err error)
+	LeaveOut(ctx context.Context, runID, recordingID int64, channels []trace.Channel, readings []int) error
 	Load(ctx context.Context, row *logbook.Run) (*run.Run, error)
 	Parcel(ctx context.Context, row *logbook.Run) (*run.Run, map[string][]byte, error)
 	Photo(ctx context.Context, runID, id int64) (*logbook.Photo, error)
 	Photos(ctx context.Context, runID int64) ([]logbook.Photo, error)
 	Preparation(ctx context.Context, id int64) (*logbook.Preparation, error)
 	PutPhotoAside(ctx context.Context, runID, id int64, aside bool) error
+	Remembered(ctx context.Context, l csvlog.Layout) (csvlog.Layout, bool, error)
 	RestoreRun(ctx context.Context, id int64) error
 	Results(ctx context.Context, row *logbook.Run) (*logbook.Results, error)
 	Run(ctx context.Context, id int64) (*logbook.Run, error)
 	SaveMark(ctx context.Context, m *logbook.Mark) error
 	SaveRecording(ctx context.Context, runID, recordingID int64, side trace.Side, offsetS float64) error
+	SettleClock(ctx context.Context, runID, recordingID int64, offsetS, driftPPM float64, settled bool) error
+	TakeAway(ctx context.Context, runID, recordingID int64) error
+	TakeBackCorrections(ctx context.Context, runID int64, ids []int64) error
 	TakeBackCorrection(ctx context.Context, runID, id int64, back bool) error
 	Cars(ctx context.Context) ([]logbook.Car, error)
 	Sites(ctx context.Context) ([]logbook.Site, error)

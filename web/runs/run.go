@@ -68,6 +68,15 @@ type runView struct {
 
 	Planned  *logbook.Preparation // the plan that the run was made by; nil: none
 	Forecast string               // what was to be expected of it; empty: nothing
+	Refused  string               // why a further recording was not taken
+}
+
+// NoteOf is what the figures say of recording i, in the run's own order; nil where they say nothing.
+func (v *runView) NoteOf(i int) *curve.RecordingNote {
+	if v.Reading == nil || i >= len(v.Reading.Recordings) {
+		return nil
+	}
+	return &v.Reading.Recordings[i]
 }
 
 type fact struct{ Strong, Text string }
@@ -95,7 +104,28 @@ func (s *Room) run(w http.ResponseWriter, r *http.Request) {
 	if id, err := strconv.ParseInt(r.URL.Query().Get("photo"), 10, 64); err == nil && id > 0 {
 		n = &ui.Notice{Text: "The photo is put aside.", Undo: fmt.Sprintf("/runs/%d/photos/%d/restore", v.Row.ID, id)}
 	}
+	if m := recordingNotice(v.Row, r.URL.Query()); m != nil {
+		n = m
+	}
 	s.showRun(w, r, http.StatusOK, v, n)
+}
+
+// recordingNotice says that a recording came or went, with the way back.
+func recordingNotice(row *logbook.Run, q url.Values) *ui.Notice {
+	if name := q.Get("away"); name != "" {
+		return &ui.Notice{Text: name + " is taken away; its file waits on the Desk."}
+	}
+	for _, rec := range row.Recordings {
+		if fmt.Sprint(rec.ID) != q.Get("added") || rec.Position == 0 {
+			continue
+		}
+		text := fmt.Sprintf("%s is added as the %s's.", rec.Name, rec.Side)
+		if n := q.Get("left_out"); n != "" {
+			text = fmt.Sprintf("%s is added as the %s's; %s of its rows were left out.", rec.Name, rec.Side, n)
+		}
+		return &ui.Notice{Text: text, Undo: fmt.Sprintf("/runs/%d/recordings/%d/away", row.ID, rec.ID)}
+	}
+	return nil
 }
 
 func (s *Room) showRun(w http.ResponseWriter, r *http.Request, status int, v *runView, n *ui.Notice) {

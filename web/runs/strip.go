@@ -46,7 +46,7 @@ func largeStrip(row *logbook.Run, x *curve.Reading, sub *chart.Subject, rest []f
 		)
 	}
 	for _, f := range rest {
-		if f.Kind == curve.AboutEnergy {
+		if f.Kind == curve.AboutEnergy || f.Kind == curve.AboutClock { // of the whole run
 			continue
 		}
 		strip.Badges = append(strip.Badges, draw.Badge{TS: (f.FromS + f.ToS) / 2, Number: f.Number, Title: f.Text})

@@ -291,12 +291,18 @@
   }
 
   // ---- dropped files -----------------------------------------------------------
-  /** Sends a file to the Desk. @param {File} file */
+  /** Where a dropped file goes: to the run that is open, else to the Desk. */
+  const goal = () => {
+    const form = /** @type {HTMLFormElement | null} */ ($('[data-add-recording]'));
+    return form ? new URL(form.action).pathname : '/desk/files';
+  };
+  /** Sends a file where it goes. @param {File} file */
   function send(file) {
     const body = new FormData();
     body.append('file', file);
     const x = new XMLHttpRequest();
-    x.open('POST', '/desk/files');
+    const to = goal();
+    x.open('POST', to);
     const bar = $('#file-progress');
     x.upload.onprogress = (e) => {
       if (bar && e.lengthComputable) {
@@ -312,12 +318,13 @@
       document.open();
       document.write(x.responseText);
       document.close();
-      history.replaceState(null, '', '/desk');
+      history.replaceState(null, '', to === '/desk/files' ? '/desk' : to.replace(/\/recordings$/, ''));
     };
     x.onerror = () => window.alert('The file did not get through; nothing was stored.');
     x.send(body);
   }
-  const dropping = () => ['road', 'desk'].includes(document.body.dataset.page);
+  const dropping = () =>
+    ['road', 'desk'].includes(document.body.dataset.page) || Boolean($('[data-add-recording]'));
   document.addEventListener('dragover', (e) => {
     if (!dropping() || !e.dataTransfer || !Array.from(e.dataTransfer.types).includes('Files')) return;
     e.preventDefault();
@@ -332,6 +339,62 @@
     $('#drop').hidden = true;
     send(e.dataTransfer.files[0]);
   });
+
+  // ---- a clock moved by hand -----------------------------------------------------
+  /** Lets a recording be moved along the run's time, by the mouse, a finger or the arrow keys. */
+  function clocks() {
+    const box = $('[data-clocks]');
+    if (!box) return;
+    const svg = $('svg', box),
+      group = $('[data-movable]', svg),
+      offset = /** @type {HTMLInputElement} */ ($('#f-offset')),
+      drift = /** @type {HTMLInputElement} */ ($('#f-drift'));
+    const scale = Number(svg.dataset.scale),
+      drawn = Number(svg.dataset.offset);
+    const value = () => Number(offset.value.replace(',', '.').replace('−', '-')) || 0;
+    const lay = () => {
+      group.setAttribute('transform', `translate(${((value() - drawn) * scale).toFixed(2)} 0)`);
+      svg.setAttribute('aria-valuenow', String(value()));
+      svg.setAttribute('aria-valuetext', `${value()} seconds added`);
+    };
+    /** @param {number} v */
+    const set = (v) => {
+      offset.value = String(Math.round(v * 100) / 100);
+      lay();
+      offset.dispatchEvent(new Event('input', { bubbles: true }));
+    };
+    svg.setAttribute('tabindex', '0');
+    svg.setAttribute('role', 'slider');
+    lay();
+    offset.addEventListener('input', lay);
+    svg.addEventListener('keydown', (/** @type {KeyboardEvent} */ e) => {
+      if (e.key !== 'ArrowLeft' && e.key !== 'ArrowRight') return;
+      const by = e.altKey ? 0.1 : e.shiftKey ? 10 : 1;
+      set(value() + (e.key === 'ArrowLeft' ? -by : by));
+      e.preventDefault();
+    });
+    let from = 0,
+      was = 0,
+      held = false;
+    const perPixel = () => svg.viewBox.baseVal.width / svg.getBoundingClientRect().width / scale;
+    svg.addEventListener('pointerdown', (/** @type {PointerEvent} */ e) => {
+      held = true;
+      from = e.clientX;
+      was = value();
+      svg.setPointerCapture(e.pointerId);
+      svg.focus({ preventScroll: true });
+      e.preventDefault();
+    });
+    svg.addEventListener('pointermove', (/** @type {PointerEvent} */ e) => {
+      if (held) set(was + (e.clientX - from) * perPixel());
+    });
+    for (const end of ['pointerup', 'pointercancel']) svg.addEventListener(end, () => (held = false));
+    for (const b of $$('[data-offset][data-drift]'))
+      b.addEventListener('click', () => {
+        drift.value = b.dataset.drift;
+        set(Number(b.dataset.offset));
+      });
+  }
 
   // ---- dialogs, theme ------------------------------------------------------------
   const night = () => {
@@ -450,6 +513,7 @@
   });
   document.addEventListener('DOMContentLoaded', () => {
     cursor();
+    clocks();
     if (new URLSearchParams(location.search).has('find') && $('#find')) $('#find').focus();
     document.documentElement.dataset.ready = 'yes';
   });

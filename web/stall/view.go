@@ -10,8 +10,8 @@ import (
 
 	"zincroad/core/curve"
 	"zincroad/core/follow"
-	"zincroad/core/lineup"
 	"zincroad/core/forecast"
+	"zincroad/core/lineup"
 	"zincroad/core/prepare"
 	"zincroad/core/run"
 	"zincroad/core/trace"

@@ -3,6 +3,7 @@ package ui
 import (
 	"fmt"
 	"html/template"
+	"math"
 	"strings"
 	"time"
 
@@ -50,6 +51,7 @@ var functions = template.FuncMap{
 		return (units.People{Fahrenheit: true, Miles: true}).Name(fmt.Sprint(unit)) != fmt.Sprint(unit)
 	},
 	"list":     func(items ...string) []string { return items },
+	"abs":      math.Abs,
 	"signed":   func(v float64) string { return strings.Replace("+"+words.Figure(v, 1), "+−", "−", 1) },
 	"minutes":  func(s float64) float64 { return s / 60 },
 	"add":      func(a, b int) int { return a + b },

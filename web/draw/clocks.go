@@ -1,0 +1,87 @@
+package draw
+
+import (
+	"fmt"
+	"math"
+	"strings"
+
+	"zincroad/core/trace"
+	"zincroad/core/words"
+)
+
+// Clocks are two recordings of one session over the run's time, one of which can be moved along it.
+type Clocks struct {
+	Title         string
+	Master, Other trace.Series // Other as it lies at OffsetS
+	MasterName    string
+	OtherName     string
+	OffsetS       float64
+	YName, YUnit  string
+	Marks         []float64 // of the run, s
+}
+
+// SVG draws the two; the one that can be moved is a group of its own, with how many units of the
+// drawing a second is in data-scale.
+func (k *Clocks) SVG() string {
+	c := &canvas{w: 880, h: 300}
+	x0, x1, base, top := 40.0, 868.0, 262.0, 22.0
+	from, to := math.Inf(1), math.Inf(-1)
+	high := 1.0
+	for _, s := range []trace.Series{k.Master, k.Other} {
+		if s.Len() > 0 {
+			from, to = math.Min(from, s.T[0]), math.Max(to, s.T[s.Len()-1])
+			high = math.Max(high, s.V[s.Max()])
+		}
+	}
+	if from > to {
+		from, to = 0, 60
+	}
+	pad := math.Max(30, (to-from)*0.04)
+	from, to = from-pad, to+pad
+	px := func(t float64) float64 { return x0 + (t-from)/(to-from)*(x1-x0) }
+	py := func(v float64) float64 { return base - math.Max(0, v)/(high*1.08)*(base-top) }
+	c.open("clocks", k.Title, fmt.Sprintf(`data-scale="%g" data-offset="%g" data-x0="%s" data-x1="%s"`,
+		(x1-x0)/(to-from), k.OffsetS, num(x0), num(x1)))
+	for _, v := range ticks(0, high, 4) {
+		if v > 0 {
+			c.line("grid", x0, py(v), x1, py(v))
+		}
+		c.text("axis", "end", x0-6, py(v)+4, words.Figure(v, 0))
+	}
+	c.text("axis", "start", 2, 10, axisName(k.YName, k.YUnit))
+	for _, v := range ticks(from/60, to/60, 10) {
+		x := px(v * 60)
+		c.line("tick", x, base, x, base+5)
+		c.text("axis-strong", "middle", x, base+16, words.Figure(v, 1))
+	}
+	c.text("axis", "end", x1, base+31, axisName("run's time", "min"))
+	for _, m := range k.Marks {
+		if m >= from && m <= to {
+			c.line("mark", px(m), top, px(m), base)
+		}
+	}
+	path := func(class string, s trace.Series) {
+		if s.Len() == 0 {
+			return
+		}
+		var d strings.Builder
+		limit := trace.GapLimit(s.T)
+		for i, t := range s.T {
+			how := "L"
+			if i == 0 || t-s.T[i-1] > limit {
+				how = "M"
+			}
+			fmt.Fprintf(&d, "%s%s %s", how, num(px(t)), num(py(s.V[i])))
+		}
+		fmt.Fprintf(c, `<path class="%s" d="%s"/>`, class, d.String())
+	}
+	path("master", k.Master)
+	c.WriteString(`<g class="movable" data-movable>`)
+	path("wide", k.Other) // something to take hold of
+	path("other", k.Other)
+	c.WriteString(`</g>`)
+	c.text("name master-name", "start", x0+8, top-8, k.MasterName)
+	c.text("name other-name", "end", x1, top-8, k.OtherName)
+	c.WriteString(`</svg>`)
+	return c.String()
+}

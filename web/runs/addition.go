@@ -1,0 +1,209 @@
+package runs
+
+import (
+	"errors"
+	"fmt"
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+	"time"
+
+	"zincroad/core/trace"
+	"zincroad/formats/intake"
+	"zincroad/logbook"
+	"zincroad/web/ui"
+)
+
+// addRecording takes a file for a run that is there already. Whose readings they are it tells by
+// what the file says, else it takes the side that the run does not have yet.
+func (s *Room) addRecording(w http.ResponseWriter, r *http.Request) {
+	row, err := ui.RunOf(s.book, r)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	name, content, err := ui.Upload(w, r)
+	if err != nil {
+		s.refuseRecording(w, r, "The file was not taken: "+err.Error()+".")
+		return
+	}
+	in, err := s.readAddition(r, row, name, content)
+	if err != nil {
+		fault := intake.Refusal(name, err)[0]
+		s.refuseRecording(w, r, ui.Sentence(fault.Error()))
+		return
+	}
+	had := len(row.Recordings)
+	if err := s.book.AddRecordings(r.Context(), row.ID, in); err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	if row, err = s.book.Run(r.Context(), row.ID); err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	added := row.Recordings[min(had, len(row.Recordings)-1)]
+	to := url.Values{"added": {fmt.Sprint(added.ID)}}
+	if in.LeftOut > 0 {
+		to.Set("left_out", fmt.Sprint(in.LeftOut))
+	}
+	ui.GoTo(w, r, fmt.Sprintf("/runs/%d?%s", row.ID, to.Encode()))
+}
+
+// readAddition reads a file as one more recording of a run.
+func (s *Room) readAddition(r *http.Request, row *logbook.Run, name string, content []byte) (*intake.Bundle, error) {
+	choices := intake.Choices{Side: intake.SideHint(name)}
+	if zone, err := time.LoadLocation(row.Timezone); err == nil && row.Timezone != "" {
+		choices.Zone = zone
+	}
+	if choices.Side == "" {
+		choices.Side = missingSide(row)
+	}
+	in, err := intake.Bytes(name, content, choices)
+	if err != nil {
+		return nil, err
+	}
+	if in.Kind == intake.FolderKind {
+		return nil, errors.New("is a run of its own: drop it on the Desk")
+	}
+	if in.Layout != nil {
+		if l, known, err := s.book.Remembered(r.Context(), *in.Layout); err == nil && known {
+			choices.Layout = &l
+			if again, err := intake.Bytes(name, content, choices); err == nil {
+				return again, nil
+			}
+		}
+	}
+	return in, nil
+}
+
+// missingSide is the side that a run has no recording of; the car's where it has both, or none.
+func missingSide(row *logbook.Run) trace.Side {
+	car, stall := false, false
+	for _, rec := range row.Recordings {
+		car = car || rec.Side == string(trace.CarSide)
+		stall = stall || rec.Side == string(trace.StallSide)
+	}
+	if car && !stall {
+		return trace.StallSide
+	}
+	return trace.CarSide
+}
+
+// refuseRecording says on the run's page why a file was not taken; nothing of it was stored.
+func (s *Room) refuseRecording(w http.ResponseWriter, r *http.Request, sentence string) {
+	v, err := s.runView(r, url.Values{})
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	v.Refused = sentence
+	s.showRun(w, r, http.StatusUnprocessableEntity, v, nil)
+}
+
+// takeAway takes a recording out of a run; its file waits on the Desk again.
+func (s *Room) takeAway(w http.ResponseWriter, r *http.Request) {
+	row, rec, err := s.recordingOf(r)
+	if err == nil {
+		err = s.book.TakeAway(r.Context(), row.ID, rec.ID)
+	}
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	http.Redirect(w, r, fmt.Sprintf("/runs/%d?away=%s", row.ID, url.QueryEscape(rec.Name)), http.StatusSeeOther)
+}
+
+// leaveOut takes a proposal, or all that propose to leave values out.
+func (s *Room) leaveOut(w http.ResponseWriter, r *http.Request) {
+	f, row, rec, ok := s.recordingForm(w, r)
+	if !ok {
+		return
+	}
+	for _, taken := range f.Values["take"] {
+		channels, readings, ok := readProposal(taken, rec)
+		if !ok {
+			s.Fail(w, r, fmt.Errorf("a proposal %q: %w", taken, logbook.ErrNotFound))
+			return
+		}
+		if err := s.book.LeaveOut(r.Context(), row.ID, rec.ID, channels, readings); err != nil {
+			s.Fail(w, r, err)
+			return
+		}
+	}
+	http.Redirect(w, r, fmt.Sprintf("/runs/%d/recordings/%d/readings", row.ID, rec.ID), http.StatusSeeOther)
+}
+
+// A proposal travels in a form as "channel:1,2,5-9"; no channel is all that the recording has.
+
+func writeProposal(c trace.Channel, readings []int) string {
+	var parts []string
+	for i := 0; i < len(readings); {
+		j := i
+		for j+1 < len(readings) && readings[j+1] == readings[j]+1 {
+			j++
+		}
+		if j > i {
+			parts = append(parts, fmt.Sprintf("%d-%d", readings[i], readings[j]))
+		} else {
+			parts = append(parts, strconv.Itoa(readings[i]))
+		}
+		i = j + 1
+	}
+	return string(c) + ":" + strings.Join(parts, ",")
+}
+
+func readProposal(text string, rec *logbook.Recording) (channels []trace.Channel, readings []int, ok bool) {
+	channel, list, ok := strings.Cut(text, ":")
+	if !ok {
+		return nil, nil, false
+	}
+	for _, c := range strings.Split(rec.Channels, ",") {
+		if channel == "" || channel == c {
+			channels = append(channels, trace.Channel(c))
+		}
+	}
+	for _, part := range strings.Split(list, ",") {
+		from, to, stretch := strings.Cut(part, "-")
+		if !stretch {
+			to = from
+		}
+		a, err1 := strconv.Atoi(from)
+		b, err2 := strconv.Atoi(to)
+		if err1 != nil || err2 != nil || a < 0 || b < a || b >= rec.Readings || len(readings)+b-a > rec.Readings {
+			return nil, nil, false
+		}
+		for n := a; n <= b; n++ {
+			readings = append(readings, n)
+		}
+	}
+	return channels, readings, len(channels) > 0
+}
+
+// takeBackAll takes back everything that was put right in a recording.
+func (s *Room) takeBackAll(w http.ResponseWriter, r *http.Request) {
+	row, rec, err := s.recordingOf(r)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	list, err := s.book.Corrections(r.Context(), row.ID)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	var ids []int64
+	for _, c := range list {
+		if c.RecordingID == rec.ID && !c.TakenBack {
+			ids = append(ids, c.ID)
+		}
+	}
+	if len(ids) > 0 {
+		if err := s.book.TakeBackCorrections(r.Context(), row.ID, ids); err != nil {
+			s.Fail(w, r, err)
+			return
+		}
+	}
+	http.Redirect(w, r, fmt.Sprintf("/runs/%d/recordings/%d/readings", row.ID, rec.ID), http.StatusSeeOther)
+}

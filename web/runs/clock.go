@@ -1,0 +1,218 @@
+package runs
+
+import (
+	"fmt"
+	"html/template"
+	"math"
+	"net/http"
+	"net/url"
+	"slices"
+
+	"zincroad/core/lineup"
+	"zincroad/core/run"
+	"zincroad/core/trace"
+	"zincroad/core/words"
+	"zincroad/logbook"
+	"zincroad/web/draw"
+	"zincroad/web/ui"
+)
+
+// clockView is a recording laid over the one whose clock the run's is, to be moved.
+type clockView struct {
+	*ui.Fields
+	Row      *logbook.Run
+	Rec      logbook.Recording
+	Master   string
+	Picture  template.HTML
+	Fit      fitView
+	Choices  []clockChoice
+	Settled  bool   // by hand
+	Reason   string // why the shape does not tell
+	DriftSD  *float64
+	DriftPPM float64
+	Noted    float64
+}
+
+// fitView is how well the two lie on each other at one offset.
+type fitView struct {
+	OffsetS float64
+	lineup.Agreement
+	Unit, Name string
+}
+
+// clockChoice is an offset that something speaks for.
+type clockChoice struct {
+	OffsetS, DriftPPM float64
+	What, Words       string
+	On                bool
+}
+
+// clockPoints is how many slices a line of the picture is thinned to.
+const clockPoints = 400
+
+// clockPage shows how a recording's clock stands.
+func (s *Room) clockPage(w http.ResponseWriter, r *http.Request) {
+	s.showClock(w, r, http.StatusOK, nil)
+}
+
+func (s *Room) showClock(w http.ResponseWriter, r *http.Request, status int, typed *ui.Fields) {
+	row, rec, err := s.recordingOf(r)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	full, err := s.book.Load(r.Context(), row)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	k := slices.IndexFunc(row.Recordings, func(x logbook.Recording) bool { return x.ID == rec.ID })
+	if k == 0 {
+		http.Redirect(w, r, fmt.Sprintf("/runs/%d", row.ID), http.StatusSeeOther)
+		return
+	}
+	clocks := lineup.Settle(full)
+	now := clocks[k]
+	v := &clockView{Row: row, Rec: *rec, Master: row.Recordings[0].Name, Settled: rec.ClockSettled,
+		DriftPPM: now.DriftPPM, Noted: rec.ClockOffsetS}
+	if typed == nil {
+		typed = ui.NewFields(url.Values{"offset": {words.Figure(now.OffsetS, 1)}, "drift": {words.Figure(now.DriftPPM, 0)}})
+	}
+	v.Fields = typed
+	master, other := full.Recordings[0].OnRunClock(), full.Recordings[k]
+	v.choices(master, other, now)
+	v.draw(full, master, now.Apply(other), now.OffsetS)
+	s.Render(w, r, "clock", status, ui.Frame{Title: "Clock of " + rec.Name, Page: "runs", Run: row, Data: v})
+}
+
+// choices lists what speaks for which offset: the shape, another that fits as well, whole hours,
+// and what was noted.
+func (v *clockView) choices(master, other *trace.Recording, now lineup.Clock) {
+	add := func(what string, offset, drift float64, words string) {
+		near := func(c clockChoice) bool { return math.Abs(c.OffsetS-offset) < 0.05 }
+		if !slices.ContainsFunc(v.Choices, near) {
+			v.Choices = append(v.Choices, clockChoice{offset, drift, what, words, math.Abs(offset-now.OffsetS) < 0.05})
+		}
+	}
+	noted := *other
+	noted.ClockSettled = false
+	c := lineup.Fit(master, noted.Without(trace.Outlying(noted.T)).OnRunClock(), noted.ClockOffsetS)
+	v.Reason, v.DriftSD = c.Reason, c.DriftSD
+	switch c.By {
+	case lineup.ByShape:
+		add("by its shape", c.OffsetS, c.DriftPPM, within(c))
+	case lineup.ByPower:
+		add("by the moment at which power began", c.OffsetS, 0, within(c))
+	}
+	if c.RivalS != nil {
+		add("fits as well", *c.RivalS, 0, "")
+	}
+	if hours, rest := lineup.WholeHours(now.OffsetS); hours != 0 {
+		add(fmt.Sprintf("without the %d h of a time zone or summer time", max(hours, -hours)), rest, 0, "")
+	}
+	add("as it was noted", other.ClockOffsetS, other.ClockDriftPPM, "")
+}
+
+func within(c lineup.Clock) string {
+	if c.LowS == nil {
+		return ""
+	}
+	return fmt.Sprintf("%s to %s s", words.Figure(*c.LowS, 1), words.Figure(*c.HighS, 1))
+}
+
+// draw lays the two over each other, and says how well they fit there.
+func (v *clockView) draw(full *run.Run, master, lined *trace.Recording, offsetS float64) {
+	v.Fit = fitOf(master, lined, offsetS)
+	in, ok := trace.Describe(v.Fit.Channel)
+	if !ok {
+		in, _ = trace.Describe(trace.Power)
+	}
+	k := draw.Clocks{
+		Title:  fmt.Sprintf("%s and %s over the run's time; the arrow keys move the second", v.Master, v.Rec.Name),
+		Master: thin(seriesOf(master, in.Channel)), Other: thin(seriesOf(lined, in.Channel)),
+		MasterName: v.Master, OtherName: v.Rec.Name, OffsetS: offsetS, YName: in.Short, YUnit: in.Unit,
+	}
+	for _, m := range full.Marks {
+		k.Marks = append(k.Marks, m.TS)
+	}
+	v.Picture = template.HTML(k.SVG())
+}
+
+func seriesOf(rec *trace.Recording, c trace.Channel) trace.Series {
+	if c == trace.Power {
+		return rec.PowerSeries()
+	}
+	return rec.Series(c)
+}
+
+// thin keeps the shape of a series with few points.
+func thin(s trace.Series) trace.Series {
+	if s.Len() <= 4*clockPoints {
+		return s
+	}
+	red := trace.Reduce(map[trace.Channel]trace.Series{trace.Power: s}, trace.Power, clockPoints)
+	return trace.Series{T: red.T, V: red.Columns[trace.Power]}
+}
+
+func fitOf(master, lined *trace.Recording, offsetS float64) fitView {
+	f := fitView{OffsetS: offsetS, Agreement: lineup.Agree(master, lined)}
+	if in, ok := trace.Describe(f.Channel); ok {
+		f.Unit, f.Name = in.Unit, in.Short
+	}
+	return f
+}
+
+// clockFit says how well the two fit at another offset.
+func (s *Room) clockFit(w http.ResponseWriter, r *http.Request) {
+	row, rec, err := s.recordingOf(r)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	f := ui.NewFields(r.URL.Query())
+	offset, drift := f.Ranged("offset", "recordings[].clock_offset_s"), f.Ranged("drift", "recordings[].clock_drift_ppm")
+	if !f.OK() || offset == nil {
+		s.Part(w, r, "clock", "fit", fitView{OffsetS: math.NaN()})
+		return
+	}
+	full, err := s.book.Load(r.Context(), row)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	k := slices.IndexFunc(row.Recordings, func(x logbook.Recording) bool { return x.ID == rec.ID })
+	c := lineup.Clock{OffsetS: *offset}
+	if drift != nil {
+		c.DriftPPM = *drift
+	}
+	s.Part(w, r, "clock", "fit", fitOf(full.Recordings[0].OnRunClock(), c.Apply(full.Recordings[k]), *offset))
+}
+
+// settleClock keeps what was chosen, or leaves the clock to the recording's shape again.
+func (s *Room) settleClock(w http.ResponseWriter, r *http.Request) {
+	f, row, rec, ok := s.recordingForm(w, r)
+	if !ok {
+		return
+	}
+	settled := f.Values.Get("by") != "shape"
+	offset, drift := rec.ClockOffsetS, 0.0
+	if settled {
+		if o := f.Ranged("offset", "recordings[].clock_offset_s"); o != nil {
+			offset = *o
+		} else if f.OK() {
+			f.Fault("offset", "Expected seconds that are added to its own times, 0 for none.")
+		}
+		if d := f.Ranged("drift", "recordings[].clock_drift_ppm"); d != nil {
+			drift = *d
+		}
+	}
+	if !f.OK() {
+		s.showClock(w, r, http.StatusUnprocessableEntity, f)
+		return
+	}
+	if err := s.book.SettleClock(r.Context(), row.ID, rec.ID, offset, drift, settled); err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	http.Redirect(w, r, fmt.Sprintf("/runs/%d/recordings/%d/clock", row.ID, rec.ID), http.StatusSeeOther)
+}
