@@ -327,6 +327,8 @@ func TestAccessibility(t *testing.T) {
 			"/runs/1",
 			"/runs/18",
 			"/runs/1/edit",
+			s.recordingPage(4, 1) + "/clock",
+			s.recordingPage(1, 0) + "/readings",
 			"/bench?runs=1,2,3,4,5,6,7,8",
 			"/bench",
 			"/desk",

@@ -151,6 +151,8 @@ type arrivalView struct {
 	Problem string
 	Twin    *logbook.Run
 	Quick   []string // what the readings say already
+
+	LastTime bool // it is read as one with the same header was read before
 }
 
 type choiceValue struct{ Value, Label string }
@@ -235,6 +237,9 @@ func (s *Room) arrivalView(r *http.Request, form url.Values) (*arrivalView, erro
 		v.show(layout, nil)
 		return v, nil
 	}
+	if form == nil && b.Layout != nil {
+		b = s.asLastTime(r.Context(), v, b, choices)
+	}
 	v.take(b, form)
 	twin, found, err := s.book.Twin(r.Context(), b.Files)
 	if err != nil {
@@ -244,6 +249,22 @@ func (s *Room) arrivalView(r *http.Request, form url.Values) (*arrivalView, erro
 		v.Twin = twin
 	}
 	return v, nil
+}
+
+// asLastTime reads a table as one with the same header was read last, where a person has said how;
+// else, or where that does not fit it any more, as it was guessed.
+func (s *Room) asLastTime(ctx context.Context, v *arrivalView, b *intake.Bundle, c intake.Choices) *intake.Bundle {
+	l, known, err := s.book.Remembered(ctx, *b.Layout)
+	if err != nil || !known {
+		return b
+	}
+	c.Layout = &l
+	again, err := intake.Bytes(v.Arrival.Name, v.Arrival.Content, c)
+	if err != nil {
+		return b
+	}
+	v.LastTime = true
+	return again
 }
 
 // take fills the view from what was read.
@@ -457,6 +478,11 @@ func (s *Room) bringIn(ctx context.Context, v *arrivalView, row *logbook.Run) (i
 	id, err := s.book.Save(ctx, b)
 	if err != nil {
 		return 0, err
+	}
+	if b.Layout != nil {
+		if err := s.book.Remember(ctx, *b.Layout); err != nil {
+			return 0, err
+		}
 	}
 	if b.Kind != intake.FolderKind {
 		stored, err := s.book.Run(ctx, id)

@@ -5,6 +5,7 @@ import (
 	"context"
 	"embed"
 
+	"zincroad/formats/csvlog"
 	"zincroad/formats/intake"
 	"zincroad/logbook"
 	"zincroad/web/ui"
@@ -27,6 +28,8 @@ type Book interface {
 	Arrive(ctx context.Context, name string, content []byte) (int64, error)
 	Cars(ctx context.Context) ([]logbook.Car, error)
 	DropArrival(ctx context.Context, id int64) error
+	Remember(ctx context.Context, l csvlog.Layout) error
+	Remembered(ctx context.Context, l csvlog.Layout) (csvlog.Layout, bool, error)
 	Run(ctx context.Context, id int64) (*logbook.Run, error)
 	Save(ctx context.Context, in *intake.Bundle) (int64, error)
 	SaveDetails(ctx context.Context, row *logbook.Run) error

@@ -30,8 +30,7 @@ func (s *Room) addRecording(w http.ResponseWriter, r *http.Request) {
 	}
 	in, err := s.readAddition(r, row, name, content)
 	if err != nil {
-		fault := intake.Refusal(name, err)[0]
-		s.refuseRecording(w, r, ui.Sentence(fault.Error()))
+		s.refuseRecording(w, r, intake.Refusal(name, err)[0].Error()+".")
 		return
 	}
 	had := len(row.Recordings)

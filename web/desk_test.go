@@ -1,0 +1,232 @@
+package web_test
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"net/http"
+	"net/url"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zincroad/core/trace"
+	"zincroad/formats/intake"
+	"zincroad/logbook"
+)
+
+// gallery is the folder of files in awkward shapes.
+func gallery(t testing.TB, name string) string {
+	t.Helper()
+	path, err := filepath.Abs(filepath.Join("..", "formats", "testdata", "gallery", name))
+	require.NoError(t, err)
+	return path
+}
+
+// One file of each kind comes in by the browser, and the run has its twelve readings.
+func TestEachKindOfFileComesIn(t *testing.T) {
+	s := newSite(t, 1280, 800, false)
+	for _, name := range []string{"long.csv", "exceljs.xlsx", "hyparquet.parquet", "lines.jsonl", "meter-201.json",
+		"language-fi.csv", "utf16-be.csv", "one-file.zip"} {
+		s.open("/desk")
+		s.do(chromedp.SetUploadFiles(css("#file"), []string{gallery(t, name)}), chromedp.Click(css("#file-form button")))
+		s.await(`location.pathname.startsWith("/desk/arrivals/") && document.querySelector("#understood .lead")`)
+		assert.Contains(t, s.text("#understood .lead"), "12 readings", name)
+		s.do(chromedp.Click(css("#keep .acts button.primary")))
+		s.await(`location.pathname.startsWith("/runs/")`)
+	}
+	list, err := s.book.Arrivals(context.Background())
+	require.NoError(t, err)
+	assert.Empty(t, list, "none waits any more")
+}
+
+// What a column is read as is said once: the next file with the same header is read so.
+func TestAMappingIsRemembered(t *testing.T) {
+	h, book := handler(t, false)
+	ctx := context.Background()
+	csv := func(from int) []byte {
+		text := "Time (s),SoC,Zap\n"
+		for i := range 12 {
+			text += fmt.Sprintf("%d,%d,%d\n", i*10, from+i, 50)
+		}
+		return []byte(text)
+	}
+	first, err := book.Arrive(ctx, "a.csv", csv(10))
+	require.NoError(t, err)
+	page := fmt.Sprintf("/desk/arrivals/%d", first)
+	body := get(h, page).Body.String()
+	assert.NotContains(t, body, "as you last read")
+	layout := htmlValue(t, body, "layout")
+	form := url.Values{"layout": {layout}, "header_line": {"1"}, "delimiter": {","}, "time": {"seconds"}, "side": {"car"},
+		"timezone": {"UTC"}, "c0_channel": {"time"}, "c1_channel": {"soc_pct"}, "c2_channel": {"power_kw"}, "c2_unit": {"kW"}}
+	require.Equal(t, http.StatusSeeOther, post(h, page+"/keep", form).Code)
+
+	second, err := book.Arrive(ctx, "b.csv", csv(20))
+	require.NoError(t, err)
+	body = get(h, fmt.Sprintf("/desk/arrivals/%d", second)).Body.String()
+	assert.Contains(t, body, "as you last read a file like it")
+	assert.Contains(t, body, "power up to 50 kW")
+}
+
+// htmlValue gives the value of a hidden field.
+func htmlValue(t *testing.T, body, name string) string {
+	t.Helper()
+	_, rest, ok := strings.Cut(body, `name="`+name+`" value="`)
+	require.True(t, ok, name)
+	value, _, _ := strings.Cut(rest, `"`)
+	return strings.NewReplacer("&#34;", `"`, "&amp;", "&", "&#43;", "+", "&lt;", "<", "&gt;", ">").Replace(value)
+}
+
+// twoSides is a run of the car's log and a file of the stall's, whose clock is 100 s behind.
+func twoSides(t testing.TB, book *logbook.Book) (id int64, stallFile string) {
+	t.Helper()
+	power := func(at float64) float64 {
+		switch {
+		case at < 20 || at > 900:
+			return 0
+		case at < 50:
+			return 120 * (at - 20) / 30
+		case at > 500:
+			return 80
+		}
+		return 120
+	}
+	text := func(offset, factor float64) string {
+		var b strings.Builder
+		b.WriteString("t_s,soc_pct,power_kw\n")
+		for i := range 960 {
+			at := float64(i)
+			fmt.Fprintf(&b, "%.1f,%.1f,%.2f\n", at-offset, 10+at/20, power(at)*factor+0.2*math.Sin(at*1.7))
+		}
+		return b.String()
+	}
+	in, err := intake.Bytes("car.csv", []byte(text(0, 1)), intake.Choices{Side: trace.CarSide})
+	require.NoError(t, err)
+	id, err = book.Save(context.Background(), in)
+	require.NoError(t, err)
+	stallFile = filepath.Join(t.TempDir(), "stall log.csv")
+	require.NoError(t, os.WriteFile(stallFile, []byte(text(100, 1.04)), 0o644))
+	return id, stallFile
+}
+
+func offsetOf(s *site, id int64) float64 {
+	s.Helper()
+	row, err := s.book.Run(context.Background(), id)
+	require.NoError(s, err)
+	res, err := s.book.Results(context.Background(), row)
+	require.NoError(s, err)
+	require.Len(s, res.Readings[0].Recordings, 2)
+	return res.Readings[0].Recordings[1].ClockOffsetS
+}
+
+// The stall's file is dropped on the car's run: it is a second recording, lined up by its shape.
+// Its clock is moved by keys and by the mouse, kept, and left to its shape again; the recording
+// is taken away, and its file waits on the Desk.
+func TestASecondRecordingAndItsClock(t *testing.T) {
+	s := newSite(t, 1280, 800, false)
+	id, file := twoSides(t, s.book)
+	s.open(fmt.Sprintf("/runs/%d", id))
+	content, err := os.ReadFile(file)
+	require.NoError(t, err)
+	eval[bool](s, fmt.Sprintf(`(() => { const d = new DataTransfer(); d.items.add(new File([%q], "stall log.csv"));
+		document.body.dispatchEvent(new DragEvent("drop", {bubbles: true, cancelable: true, dataTransfer: d})); return true; })()`,
+		string(content)))
+	s.await(`document.body.textContent.includes("is added as the stall's")`)
+	assert.InDelta(t, 100, offsetOf(s, id), 0.5, "by its shape")
+	assert.Contains(t, s.text("main"), "was lined up: its clock is 1 min 40 s behind")
+
+	row, err := s.book.Run(context.Background(), id)
+	require.NoError(t, err)
+	clock := fmt.Sprintf("/runs/%d/recordings/%d/clock", id, row.Recordings[1].ID)
+	s.open(clock)
+	alike := func() float64 {
+		return eval[float64](s, `Number(document.querySelector("#fit b").textContent)`)
+	}
+	best := alike()
+	assert.Greater(t, best, 0.99)
+	s.do(chromedp.Focus(css(".clocks")), chromedp.KeyEvent(kb.ArrowRight, chromedp.KeyModifiers(8)),
+		chromedp.KeyEvent(kb.ArrowRight))
+	s.await(`Math.abs(Number(document.querySelector("#f-offset").value) - 111) < 0.6`)
+	s.await(fmt.Sprintf(`Number(document.querySelector("#fit b").textContent) < %g`, best-0.01))
+	before := eval[float64](s, `Number(document.querySelector("#f-offset").value)`)
+	box := eval[[]float64](s, `(() => { const r = document.querySelector(".clocks").getBoundingClientRect();
+		return [r.left + r.width / 2, r.top + r.height / 2]; })()`)
+	s.do(chromedp.MouseEvent("mousePressed", box[0], box[1], chromedp.ButtonLeft),
+		chromedp.MouseEvent("mouseMoved", box[0]+40, box[1], chromedp.ButtonLeft),
+		chromedp.MouseEvent("mouseReleased", box[0]+40, box[1], chromedp.ButtonLeft))
+	s.await(fmt.Sprintf(`Number(document.querySelector("#f-offset").value) > %g`, before+10))
+	kept := eval[float64](s, `Number(document.querySelector("#f-offset").value)`)
+	s.do(chromedp.Click(css(`button[value="hand"]`)))
+	s.await(`document.body.textContent.includes("settled by hand")`)
+	assert.InDelta(t, kept, offsetOf(s, id), 0.01)
+	s.do(chromedp.Click(css(`button[value="shape"]`)))
+	s.await(`!document.body.textContent.includes("settled by hand")`)
+	assert.InDelta(t, 100, offsetOf(s, id), 0.5)
+
+	s.open(fmt.Sprintf("/runs/%d", id))
+	s.do(chromedp.Click(css(`form[action$="/away"] button`)))
+	s.await(`document.body.textContent.includes("its file waits on the Desk")`)
+	list, err := s.book.Arrivals(context.Background())
+	require.NoError(t, err)
+	require.Len(t, list, 1)
+	assert.Equal(t, "stall log.csv", list[0].Name)
+}
+
+// What is wrong with readings is proposed; a proposal is taken, and taken back.
+func TestAProposalIsTakenAndTakenBack(t *testing.T) {
+	s := newSite(t, 1280, 800, false)
+	var b strings.Builder
+	b.WriteString("t_s,soc_pct,power_kw\n")
+	for i := range 300 {
+		kw := 100 + float64(i%3)
+		if i == 150 {
+			kw = 400
+		}
+		fmt.Fprintf(&b, "%d,%.1f,%.1f\n", i, 20+float64(i)/20, kw)
+	}
+	in, err := intake.Bytes("car.csv", []byte(b.String()), intake.Choices{})
+	require.NoError(t, err)
+	id, err := s.book.Save(context.Background(), in)
+	require.NoError(t, err)
+	row, err := s.book.Run(context.Background(), id)
+	require.NoError(t, err)
+	page := fmt.Sprintf("/runs/%d/recordings/%d/readings", id, row.Recordings[0].ID)
+	s.open(page)
+	assert.Contains(t, s.text(".proposals"), "power leaps to 400 kW and back")
+	s.do(chromedp.Click(css(`.proposals button[name="take"]`)))
+	s.await(`document.querySelector(".corrections")`)
+	assert.Contains(t, s.text(".corrections"), "power is read as left out")
+	assert.Contains(t, s.text("main"), "Nothing is wrong with its readings")
+	s.do(chromedp.Click(css(`form[action$="/take-back"] button`)))
+	s.await(`document.querySelector(".proposals")`)
+	assert.Contains(t, s.text(".corrections"), "taken back")
+}
+
+// A file that is no log is refused on the run's page in one sentence, and nothing is stored.
+func TestAFurtherRecordingThatIsNone(t *testing.T) {
+	s := newSite(t, 1280, 800, false)
+	id, _ := twoSides(t, s.book)
+	s.open(fmt.Sprintf("/runs/%d", id))
+	s.do(chromedp.SetUploadFiles(css(`.add-recording input[type="file"]`), []string{gallery(t, "prose.txt")}),
+		chromedp.Click(css(".add-recording button")))
+	s.await(`document.querySelector(".fault[role=alert]")`)
+	assert.Contains(t, s.text(".fault[role=alert]"), "prose.txt: is no charging log")
+	row, err := s.book.Run(context.Background(), id)
+	require.NoError(t, err)
+	assert.Len(t, row.Recordings, 1)
+}
+
+// recordingPage is the address of a recording of a run, by its place.
+func (s *site) recordingPage(runID int64, place int) string {
+	s.Helper()
+	row, err := s.book.Run(context.Background(), runID)
+	require.NoError(s, err)
+	require.Greater(s, len(row.Recordings), place)
+	return fmt.Sprintf("/runs/%d/recordings/%d", runID, row.Recordings[place].ID)
+}
