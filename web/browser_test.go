@@ -110,7 +110,8 @@ func TestGuessesCanBeChanged(t *testing.T) {
 		`(() => { const u = document.querySelector('[name=delimiter]'); u.value = ","; u.dispatchEvent(new Event("change", {bubbles: true})); return true; })()`,
 	)
 	s.await(
-		`document.querySelector("#understood .bad") && document.querySelector('[name=was_delimiter]').value === ","`,
+		`document.querySelector("#understood .bad") && document.querySelector('[name=delimiter]').value === "," &&
+			!document.querySelector("#understood .bad").textContent.includes("both read")`,
 	)
 	eval[bool](
 		s,

@@ -63,10 +63,35 @@ func (s *sides) posts(m *run.Method, at map[float64]float64, flows []flow, zero 
 	posts := []Post{}
 	for _, p := range listed(m) {
 		if t, ok := at[p]; ok {
-			posts = append(posts, Post{p, t, powerAt(flows, t+zero)})
+			post := Post{SoCPct: p, TS: t, PowerKW: powerAt(flows, t+zero)}
+			post.LowS, post.HighS = s.postBetween(p, zero)
+			posts = append(posts, post)
 		}
 	}
 	return posts
+}
+
+// postBetween gives the times from zero between which a post must lie where the state of charge
+// was shown in whole per cents. A display that shows p stands for p and more, so the post p lies
+// between the last reading below p and the first that shows it; one inside a per cent lies
+// between the first reading that shows the per cent below and the first beyond it.
+func (s *sides) postBetween(p, zero float64) (low, high *float64) {
+	if s.socRes < 1 || s.soc.Len() < 2 || s.soc.V[0] > p {
+		return nil, nil
+	}
+	first := func(from float64) int {
+		return slices.IndexFunc(s.soc.V, func(v float64) bool { return v >= from })
+	}
+	whole := p == math.Trunc(p)
+	to := first(math.Ceil(p))
+	if to <= 0 {
+		return nil, nil
+	}
+	from := to - 1
+	if !whole {
+		from = first(math.Floor(p))
+	}
+	return ptr(s.soc.T[from] - zero), ptr(s.soc.T[to] - zero)
 }
 
 // fallsAwayS is how soon after a post the power may go for good and the post still

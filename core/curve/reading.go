@@ -55,6 +55,11 @@ type Post struct {
 	SoCPct  float64  `json:"soc_pct"` // the round value
 	TS      float64  `json:"t_s"`     // s from the clock's zero
 	PowerKW *float64 `json:"power_kw"`
+
+	// LowS and HighS are between when it must have been, where the state of charge was shown in
+	// whole per cents: nil where it was not.
+	LowS  *float64 `json:"low_s"`
+	HighS *float64 `json:"high_s"`
 }
 
 // Window is the time from one post to another. EnergyKWh and AverageKW are nil

@@ -50,9 +50,10 @@ func (w Work) Reduce(n int) map[trace.Side]trace.Reduced {
 			lead = trace.SoC
 		}
 		if s.soc.Len() > 0 {
-			series[trace.SoC] = trace.Series{T: append(s.approach.T[:s.approach.Len():s.approach.Len()], s.soc.T...),
-				V: append(s.approach.V[:s.approach.Len():s.approach.Len()], s.soc.V...)}
-			series[SoCAdded] = added(s.soc)
+			soc := s.continuousSoC()
+			series[trace.SoC] = trace.Series{T: append(s.approach.T[:s.approach.Len():s.approach.Len()], soc.T...),
+				V: append(s.approach.V[:s.approach.Len():s.approach.Len()], soc.V...)}
+			series[SoCAdded] = added(soc)
 		}
 		if series[lead].Len() == 0 || lead == trace.SoC && !s.recorded(side, trace.SoC) {
 			continue

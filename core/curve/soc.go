@@ -170,3 +170,62 @@ func (s *sides) socSpan() *SoCSpan {
 	}
 	return &SoCSpan{s.soc.V[0], s.soc.V[s.soc.Max()]}
 }
+
+// continuousSoC is the state of charge as it must have run between the whole per cents of a
+// display: it meets each flip, and between two of them it rises with the energy that flowed, the
+// car's where it was read. Before the first flip and behind the last it goes on at the rate of the
+// per cent beside, and never leaves the one that is shown. What was read finer is as it was read.
+//
+// It is for drawing: posts and windows go by the flips themselves.
+func (s *sides) continuousSoC() trace.Series {
+	if s.socRes < 1 || s.soc.Len() < 3 {
+		return s.soc
+	}
+	flows := s.flows[trace.CarSide]
+	if len(flows) == 0 {
+		flows = s.flows[trace.StallSide]
+	}
+	flips := trace.Series{}
+	for i, v := range s.soc.V {
+		if i > 0 && v > s.soc.V[i-1] && (flips.Len() == 0 || v > flips.V[flips.Len()-1]) {
+			flips.T, flips.V = append(flips.T, s.soc.T[i]), append(flips.V, v)
+		}
+	}
+	if flips.Len() < 2 {
+		return s.soc
+	}
+	energy := cumulated(flows)
+	flowed := func(a, b float64) float64 { // in any unit; by time where nothing was read
+		x, ok1 := energy.At(a)
+		y, ok2 := energy.At(b)
+		if !ok1 || !ok2 || y <= x {
+			return b - a
+		}
+		return y - x
+	}
+	out := trace.Series{T: s.soc.T, V: make([]float64, s.soc.Len())}
+	last := flips.Len() - 1
+	k := 0
+	for i, t := range s.soc.T {
+		for k < last && flips.T[k+1] <= t {
+			k++
+		}
+		shown := s.soc.V[i]
+		switch {
+		case t < flips.T[0]:
+			perPct := flowed(flips.T[0], flips.T[1]) / (flips.V[1] - flips.V[0])
+			out.V[i] = math.Max(shown, flips.V[0]-flowed(t, flips.T[0])/perPct)
+		case k == last:
+			perPct := flowed(flips.T[last-1], flips.T[last]) / (flips.V[last] - flips.V[last-1])
+			out.V[i] = math.Min(flips.V[last]+0.999, flips.V[last]+flowed(flips.T[last], t)/perPct)
+		default:
+			share := flowed(flips.T[k], t) / flowed(flips.T[k], flips.T[k+1])
+			out.V[i] = flips.V[k] + math.Min(1, share)*(flips.V[k+1]-flips.V[k])
+		}
+		if i > 0 {
+			out.V[i] = math.Max(out.V[i], out.V[i-1])
+		}
+		out.V[i] = math.Min(out.V[i], 100)
+	}
+	return out
+}

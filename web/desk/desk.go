@@ -232,7 +232,10 @@ func (s *Room) arrivalView(r *http.Request, form url.Values) (*arrivalView, erro
 		v.Faults = faults
 		if named != nil {
 			v.Fault("header_line", "%s", ui.Sentence(v.Problem))
-			_ = json.Unmarshal([]byte(form.Get("layout")), &layout)
+			// What was asked for stays in the form; anything else is guessed anew.
+			layout = &csvlog.Layout{}
+			_ = json.Unmarshal([]byte(form.Get("layout")), layout)
+			layout.Delimiter, layout.HeaderLine = named.Delimiter, named.Line
 		}
 		v.show(layout, nil)
 		return v, nil
