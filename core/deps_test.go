@@ -40,7 +40,7 @@ var rooms = map[string][]string{
 	"bench":   {"chart", "ui"},
 	"plan":    {"draw", "ui"},
 	"stall":   {"details", "draw", "plan", "ui"}, // a run is started from a plan
-	"desk":    {"details", "ui"},
+	"desk":    {"details", "draw", "ui"},
 	"garage":  {"ui"},
 }
 

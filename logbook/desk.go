@@ -179,3 +179,13 @@ func (b *Book) TakeBackCorrections(ctx context.Context, runID int64, ids []int64
 	})
 	return mapped("taking the corrections back", err)
 }
+
+// CameIn lists the runs that came in last, with their recordings; live ones and those put aside are
+// none of them.
+func (b *Book) CameIn(ctx context.Context, n int) ([]Run, error) {
+	var list []Run
+	err := b.db.WithContext(ctx).Preload("Car").Preload("Stall").Preload("Stall.Site").
+		Preload("Recordings", func(db *gorm.DB) *gorm.DB { return db.Order("position") }).
+		Where("NOT live").Order("id DESC").Limit(n).Find(&list).Error
+	return list, mapped("listing what came in", err)
+}

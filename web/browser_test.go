@@ -146,7 +146,7 @@ func TestWhatIsNoLogIsRefusedAndNothingStored(t *testing.T) {
 // Typing: each line is answered, then the run's page with what was typed beside it.
 func TestTypingReadings(t *testing.T) {
 	s := newSite(t, 1280, 800, false)
-	s.open("/desk")
+	s.open("/desk/sheet")
 	s.do(
 		chromedp.SendKeys(css("#readings"),
 			"0:00 plug-in\n3:10 20% 118kW 21C\n7:00 118\n13:00 50% 110kW\n23:00 80% 70kW\n"),
@@ -333,6 +333,7 @@ func TestAccessibility(t *testing.T) {
 			"/bench?runs=1,2,3,4,5,6,7,8",
 			"/bench",
 			"/desk",
+			"/desk/sheet",
 			arrival,
 			"/garage",
 			"/garage/cars/1",

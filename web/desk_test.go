@@ -230,3 +230,60 @@ func (s *site) recordingPage(runID int64, place int) string {
 	require.Greater(s, len(row.Recordings), place)
 	return fmt.Sprintf("/runs/%d/recordings/%d", runID, row.Recordings[place].ID)
 }
+
+// The footage sheet from nothing to a run without the mouse: the page is reached by the tab key, the
+// lines typed, the run kept. What was typed outlives a page that was closed.
+func TestAFootageSheetByKeys(t *testing.T) {
+	s := newSite(t, 1280, 800, false)
+	s.open("/desk/sheet")
+	enter := func(text string) { s.do(chromedp.SendKeys(css("#readings"), text)) }
+	enter("clip 0:30\nspeed 8\n0:00 10% 0kW plug-in\n0:30 20% 120kW\n")
+	s.await(`document.querySelector("#answers").textContent.includes("it runs 8 times as fast")`)
+	s.open("/desk/sheet")
+	s.await(`document.querySelector("#readings").value.includes("0:30 20%")`)
+	enter("\" 22C\nspeed often\n2:00 80% 60kW\n")
+	s.await(`document.querySelector("#answers .figures").textContent.includes("80")`)
+	assert.Contains(t, s.text("#answers li.bad"), "is no speed")
+	assert.Contains(t, s.text("#answers .figures"), "peak")
+	s.do(chromedp.KeyEvent(kb.Tab))
+	s.await(`document.activeElement.textContent.trim() === "Go on"`)
+	s.do(chromedp.KeyEvent(kb.Enter))
+	s.await(`document.querySelector("#understood .lead")`)
+	// 0:00, 0:30 twice and 2:00 of the film: 30 s to 30 + 8 * 120 s of the run.
+	assert.Contains(t, s.text("#understood .lead"), "4 readings over 16 min")
+	s.do(chromedp.Focus(css("#keep .acts button.primary")), chromedp.KeyEvent(kb.Enter))
+	s.await(`location.pathname.startsWith("/runs/")`)
+	list, err := s.book.CameIn(context.Background(), 1)
+	require.NoError(t, err)
+	require.Len(t, list, 1)
+	row, err := s.book.Run(context.Background(), list[0].ID)
+	require.NoError(t, err)
+	full, err := s.book.Load(context.Background(), row)
+	require.NoError(t, err)
+	assert.Equal(t, []float64{30, 270, 270, 990}, full.Recordings[0].T)
+	s.open("/desk/sheet")
+	assert.Empty(t, eval[string](s, `document.querySelector("#readings").value`), "the draft is used up")
+}
+
+// The Desk's first view says what came in last, how good it is, and what needs a word; a proposal is
+// taken there.
+func TestTheDeskShowsWhatCameInLast(t *testing.T) {
+	s := newSite(t, 1280, 800, false)
+	s.open("/desk")
+	assert.Contains(t, s.text("main"), "Nothing has come in yet")
+	id, file := twoSides(t, s.book)
+	content, err := os.ReadFile(file)
+	require.NoError(t, err)
+	spiked := strings.Replace(string(content), "200.0,25.0,", "200.0,25.0,4", 1)
+	require.NotEqual(t, string(content), spiked)
+	in, err := intake.Bytes("stall.csv", []byte(spiked), intake.Choices{Side: trace.StallSide})
+	require.NoError(t, err)
+	require.NoError(t, s.book.AddRecordings(context.Background(), id, in))
+	s.open("/desk")
+	assert.Contains(t, s.text("h1.finding"), "its clock is 1 min 40 s behind. 2 things need a word.")
+	assert.Contains(t, s.text(".needs"), "power leaps to")
+	assert.Contains(t, s.text(".needs"), "Not noted: car, stall, outside temperature")
+	s.do(chromedp.Click(css(`.needs button[name="take"]`)))
+	s.await(`location.pathname === "/desk" && !document.querySelector(".needs button")`)
+	assert.Contains(t, s.text("main"), "put right 1 value in stall.csv")
+}

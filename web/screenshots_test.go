@@ -44,11 +44,13 @@ func TestScreenshots(t *testing.T) {
 	s.do(chromedp.EmulateViewport(1280, 800))
 	shot("/garage", "garage")
 	shot("/sites", "sites")
+	shot("/desk", "desk")
+	shot(s.recordingPage(4, 1)+"/clock", "clock")
 	shot(
-		"/desk",
-		"desk",
+		"/desk/sheet",
+		"sheet",
 		chromedp.SendKeys(chromedp.CSS("#readings"),
-			"0:00 plug-in\n3:10 12% 118kW 21C\n5:02 399V 250A 15 %\n7:00 118\n21:50 fans at full\n"),
+			"clip 0:30\nspeed 8\n0:00 10% 0kW plug-in\n0:24 12% 118kW 21C\n1:02 20% 121kW\n\" 399V\n1:30 118\n2:40 50% 92kW\n3:40 80% 60kW\n"),
 		chromedp.WaitVisible(chromedp.CSS("#answers li.bad")),
 	)
 	s.open("/desk")

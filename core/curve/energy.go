@@ -159,6 +159,7 @@ func (s *sides) notes(r *run.Run) []RecordingNote {
 		if read.Len() > 0 && (whole.Len() != read.Len() || &whole.T[0] != &read.T[0]) { // not all that the side has
 			interval = s.medianInterval(trace.Series{T: read.T, V: read.T})
 		}
+		note.EveryS = interval
 		for _, l := range s.legs {
 			note.Gaps += len(trace.Gaps(within(read, l.span()), interval))
 		}

@@ -6,6 +6,8 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strconv"
+	"strings"
 
 	"zincroad/core/trace"
 	"zincroad/core/words"
@@ -35,6 +37,25 @@ type Proposal struct {
 	Reason   string        `json:"reason"`
 	LeaveOut bool          `json:"leave_out"` // what is proposed is to leave these values out; else only to know
 	Applied  bool          `json:"applied"`   // figures leave them out already
+}
+
+// Form writes which values a proposal is about, "channel:1,2,5-9", for a form to send back; no
+// channel is the reading as a whole.
+func (p Proposal) Form() string {
+	var parts []string
+	for i := 0; i < len(p.Readings); {
+		j := i
+		for j+1 < len(p.Readings) && p.Readings[j+1] == p.Readings[j]+1 {
+			j++
+		}
+		if j > i {
+			parts = append(parts, fmt.Sprintf("%d-%d", p.Readings[i], p.Readings[j]))
+		} else {
+			parts = append(parts, strconv.Itoa(p.Readings[i]))
+		}
+		i = j + 1
+	}
+	return string(p.Channel) + ":" + strings.Join(parts, ",")
 }
 
 // Report is how good a recording is.
@@ -116,7 +137,7 @@ func (r *Report) disorder(rec *trace.Recording) {
 		last = t
 	}
 	r.add(rec, Proposal{Kind: Disorder, Readings: at, Applied: true, Reason: fmt.Sprintf(
-		"%s out of order in the file; read in order of their times", count(len(at), "reading"))})
+		"%d %s out of order in the file; read in order of their times", len(at), words.Plural(len(at), "reading"))})
 }
 
 // duplicates lists readings that say what the one before said, at the same time.
@@ -135,7 +156,7 @@ func (r *Report) duplicates(rec *trace.Recording) {
 		}
 	}
 	r.add(rec, Proposal{Kind: Duplicate, Readings: at, LeaveOut: true, Reason: fmt.Sprintf(
-		"%s said twice at the same time", count(len(at), "reading"))})
+		"%d %s said twice at the same time", len(at), words.Plural(len(at), "reading"))})
 }
 
 // late lists readings that came in a bunch behind a silence: their times are those of hearing.
@@ -333,11 +354,4 @@ func exact(s float64) string {
 		return "1 s"
 	}
 	return words.Duration(math.Ceil(s))
-}
-
-func count(n int, what string) string {
-	if n == 1 {
-		return "1 " + what
-	}
-	return fmt.Sprintf("%d %ss", n, what)
 }

@@ -263,3 +263,18 @@ func TestWholeHours(t *testing.T) {
 		assert.InDelta(t, tt.rest, rest, 1e-9)
 	}
 }
+
+// One reading that leaps to thousands of kW, in either recording, moves nothing.
+func TestASpikeMovesNoClock(t *testing.T) {
+	r := rand.New(rand.NewPCG(13, 5))
+	p := newPair(r, newSession(r), 77, 0, 1, 1, 0)
+	want := lineup.Fit(p.car, p.stall, 0)
+	for _, rec := range []*trace.Recording{p.car, p.stall} {
+		kept := rec.Columns[trace.Power][400]
+		rec.Columns[trace.Power][400] = 4000
+		got := lineup.Fit(p.car, p.stall, 0)
+		rec.Columns[trace.Power][400] = kept
+		assert.Equal(t, lineup.ByShape, got.By, got.Reason)
+		assert.InDelta(t, want.OffsetS, got.OffsetS, 0.1)
+	}
+}

@@ -30,7 +30,7 @@ var channels = []channelOf{
 type shapes map[trace.Channel]trace.Series
 
 func shapesOf(r *trace.Recording) shapes {
-	s := shapes{trace.Power: r.PowerSeries()}
+	s := shapes{trace.Power: trace.WithoutUpwardSpikes(r.PowerSeries())} // one of them outweighs a session
 	for _, ch := range channels[1:] {
 		s[ch.channel] = r.Series(ch.channel)
 	}

@@ -422,8 +422,11 @@ func mark(note string) *run.Mark {
 
 // Say puts a line back into words, so that the tester sees what was understood.
 func (l Line) Say() string {
-	if l.Problem != "" {
+	switch {
+	case l.Problem != "":
 		return l.Problem
+	case l.Clip != "":
+		return l.Clip
 	}
 	parts := []string{words.Clock(l.TS)}
 	if !math.IsNaN(l.ToTS) {

@@ -9,7 +9,10 @@
 // minutes and seconds, or a time of day (18:31, 5:12 PM); which of them is settled
 // for the whole text. Two times, 0:40-3:17, are a level held from one to the other.
 // Numbers carry their units, in any order. A line with words instead of numbers is a
-// mark. Empty lines and lines that begin with # are passed over.
+// mark. A line may say of the film that the times are read off when it starts, how fast it
+// runs, what is cut out and where it stands: clip 0:30, speed 8, cut 12:10-15:40, freeze
+// 5:00-5:20. A line that begins with " has the time of the one above. Empty lines and lines
+// that begin with # are passed over.
 package typed
 
 import (
@@ -33,6 +36,7 @@ type Line struct {
 	Values  map[trace.Channel]float64
 	Mark    *run.Mark
 	Problem string // one sentence; empty for a good line
+	Clip    string // what it says of the film; empty for other lines
 
 	from, to clock // the times as they stand there
 }
@@ -76,10 +80,26 @@ func Parse(text, name string, side trace.Side) (*Notes, error) {
 func ParseAs(as Times, text, name string, side trace.Side) (*Notes, error) {
 	n := &Notes{Recording: &trace.Recording{Name: name, Side: side, Columns: map[trace.Channel][]float64{}}}
 	text = strings.TrimPrefix(text, "\ufeff")
+	var film clip
+	var above clock
 	for i, s := range strings.Split(strings.ReplaceAll(text, "\r\n", "\n"), "\n") {
-		n.Lines = append(n.Lines, ParseLine(s, i+1))
+		if said, problem, ok := film.line(s); ok {
+			n.Lines = append(n.Lines, Line{Number: i + 1, Text: s, Clip: said, Problem: problem, Empty: problem == "",
+				TS: math.NaN(), ToTS: math.NaN()})
+			continue
+		}
+		l := ParseLine(sameTime(s, above), i+1)
+		l.Text = s
+		if l.from.parts > 0 {
+			above = l.from
+		}
+		n.Lines = append(n.Lines, l)
+	}
+	if film.any && as == "" {
+		as = MinutesSeconds // a film's own
 	}
 	n.settle(as)
+	n.unroll(&film)
 	for _, l := range n.Lines {
 		switch {
 		case l.Empty || l.Problem != "":

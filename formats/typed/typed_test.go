@@ -189,3 +189,43 @@ func FuzzParse(f *testing.F) {
 		}
 	})
 }
+
+// A film that starts half a minute into the run, runs eight times as fast, and lacks three minutes;
+// where its picture stands no time passes. Worked out by hand.
+func TestTimesOffAFilm(t *testing.T) {
+	text := `clip 0:30
+speed 8x
+cut 5:00-8:00
+freeze 0:40-0:50
+0:00 10% 0kW
+0:30 15% 120kW
+" 22C
+0:35 16% 121kW
+0:45 17% 121kW
+0:55 18% 120kW
+1:00-1:10 119kW
+speed often
+freeze 3:00-2:00`
+	n, err := Parse(text, "clip.txt", trace.StallSide)
+	require.NoError(t, err)
+	// 0:30 of the film: 30 + 8*30 = 270 s. 0:35: 30 + 280 = 310, past 5:00, so 490. 0:55: ten
+	// seconds stand, 30 + 8*45 = 390, 570. 1:00 to 1:10: 30 + 8*50 + 180 = 610 to 690.
+	assert.Equal(t, []float64{30, 270, 270, 490, 570, 610, 690}, n.Recording.T)
+	assert.Equal(t, 22.0, n.Recording.Columns[trace.BatteryTemp][2], "ditto")
+	var problems []string
+	for _, l := range n.Lines {
+		if l.Problem != "" {
+			problems = append(problems, l.Problem)
+		}
+	}
+	assert.Equal(t, []string{"at 0:45 the picture stands: nothing can be read there",
+		`"often" is no speed, expected how many times as fast, such as 8`,
+		`"3:00-2:00": expected a later time behind the dash`}, problems)
+	assert.Equal(t, "it runs 8 times as fast", n.Lines[1].Say())
+
+	n, err = Parse("clip 18:20:05\n0:10 12% 50kW\n1:10 13% 51kW\n", "clip.txt", trace.StallSide)
+	require.NoError(t, err)
+	assert.True(t, n.ClockTime)
+	assert.Equal(t, 18*3600+20*60+5.0, n.FirstS)
+	assert.Equal(t, []float64{10, 70}, n.Recording.T)
+}

@@ -29,6 +29,7 @@ import (
 func (s *Room) Routes(r chi.Router) {
 	r.Get("/", s.desk)
 	r.Post("/files", s.takeFile)
+	r.Get("/sheet", s.sheet)
 	r.Post("/typed/check", s.checkTyped)
 	r.Post("/typed", s.takeTyped)
 	r.Get("/arrivals/{id}", s.arrival)
@@ -37,13 +38,17 @@ func (s *Room) Routes(r chi.Router) {
 	r.Post("/arrivals/{id}/drop", s.dropArrival)
 }
 
+// deskView is what came in last, what waits, and what needs a word.
 type deskView struct {
 	Waiting []logbook.Arrival
-	Typed   string
-	Lines   []typed.Line
+	Latest  *latestView
+	CameIn  []cameRow
 	Fault   []csvlog.Fault
 	File    string
 }
+
+// cameIn is how many runs are listed of those that came in.
+const cameIn = 8
 
 func (s *Room) desk(w http.ResponseWriter, r *http.Request) {
 	s.showDesk(w, r, http.StatusOK, deskView{})
@@ -54,6 +59,18 @@ func (s *Room) showDesk(w http.ResponseWriter, r *http.Request, status int, v de
 	if v.Waiting, err = s.book.Arrivals(r.Context()); err != nil {
 		s.Fail(w, r, err)
 		return
+	}
+	list, err := s.book.CameIn(r.Context(), cameIn)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	v.CameIn = cameRows(list)
+	if len(list) > 0 {
+		if v.Latest, err = s.latest(r.Context(), list[0].ID); err != nil {
+			s.Fail(w, r, err)
+			return
+		}
 	}
 	s.Render(w, r, "desk", status, ui.Frame{Title: "Desk", Data: v})
 }
@@ -101,39 +118,6 @@ func (s *Room) refuse(w http.ResponseWriter, r *http.Request, name string, fault
 		w.Header().Set("HX-Retarget", "body")
 	}
 	s.showDesk(w, r, http.StatusUnprocessableEntity, deskView{File: name, Fault: faults})
-}
-
-// checkTyped answers each line as it is typed.
-func (s *Room) checkTyped(w http.ResponseWriter, r *http.Request) {
-	text := limitText(r.FormValue("readings"))
-	notes, _ := typed.Parse(text, "typed readings", trace.StallSide)
-	s.Part(w, r, "desk", "answers", notes.Lines)
-}
-
-const maxTypedText = 1 << 16
-
-func limitText(s string) string {
-	if len(s) > maxTypedText {
-		s = s[:maxTypedText]
-	}
-	return strings.ToValidUTF8(s, "")
-}
-
-// takeTyped makes a run of typed readings; what is wrong with a line comes back with the text.
-func (s *Room) takeTyped(w http.ResponseWriter, r *http.Request) {
-	text := limitText(r.FormValue("readings"))
-	notes, err := typed.Parse(text, "typed readings.txt", trace.StallSide)
-	if err != nil {
-		s.showDesk(w, r, http.StatusUnprocessableEntity, deskView{Typed: text, Lines: notes.Lines,
-			File: "The typed text", Fault: []csvlog.Fault{{File: "typed readings", Reason: err.Error()}}})
-		return
-	}
-	id, err := s.book.Arrive(r.Context(), "typed readings.txt", []byte(text))
-	if err != nil {
-		s.Fail(w, r, err)
-		return
-	}
-	http.Redirect(w, r, fmt.Sprintf("/desk/arrivals/%d", id), http.StatusSeeOther)
 }
 
 // arrivalView is a waiting file with what was understood.

@@ -5,6 +5,7 @@ import (
 	"context"
 	"embed"
 
+	"zincroad/core/run"
 	"zincroad/formats/csvlog"
 	"zincroad/formats/intake"
 	"zincroad/logbook"
@@ -26,10 +27,14 @@ type Book interface {
 	Arrival(ctx context.Context, id int64) (*logbook.Arrival, error)
 	Arrivals(ctx context.Context) ([]logbook.Arrival, error)
 	Arrive(ctx context.Context, name string, content []byte) (int64, error)
+	CameIn(ctx context.Context, n int) ([]logbook.Run, error)
 	Cars(ctx context.Context) ([]logbook.Car, error)
+	Corrections(ctx context.Context, runID int64) ([]logbook.Correction, error)
 	DropArrival(ctx context.Context, id int64) error
+	Load(ctx context.Context, row *logbook.Run) (*run.Run, error)
 	Remember(ctx context.Context, l csvlog.Layout) error
 	Remembered(ctx context.Context, l csvlog.Layout) (csvlog.Layout, bool, error)
+	Results(ctx context.Context, row *logbook.Run) (*logbook.Results, error)
 	Run(ctx context.Context, id int64) (*logbook.Run, error)
 	Save(ctx context.Context, in *intake.Bundle) (int64, error)
 	SaveDetails(ctx context.Context, row *logbook.Run) error

@@ -9,6 +9,18 @@ import (
 	"zincroad/core/words"
 )
 
+// thinTo is how many slices a line is thinned to.
+const thinTo = 400
+
+// Thin keeps the shape of a series with few points: no peak or dip is lost.
+func Thin(s trace.Series) trace.Series {
+	if s.Len() <= 4*thinTo {
+		return s
+	}
+	red := trace.Reduce(map[trace.Channel]trace.Series{trace.Power: s}, trace.Power, thinTo)
+	return trace.Series{T: red.T, V: red.Columns[trace.Power]}
+}
+
 // Clocks are two recordings of one session over the run's time, one of which can be moved along it.
 type Clocks struct {
 	Title         string
@@ -18,13 +30,18 @@ type Clocks struct {
 	OffsetS       float64
 	YName, YUnit  string
 	Marks         []float64 // of the run, s
+	Height        float64   // 0: 300
 }
 
 // SVG draws the two; the one that can be moved is a group of its own, with how many units of the
 // drawing a second is in data-scale.
 func (k *Clocks) SVG() string {
-	c := &canvas{w: 880, h: 300}
-	x0, x1, base, top := 40.0, 868.0, 262.0, 22.0
+	h := k.Height
+	if h == 0 {
+		h = 300
+	}
+	c := &canvas{w: 880, h: h}
+	x0, x1, base, top := 40.0, 868.0, h-38, 22.0
 	from, to := math.Inf(1), math.Inf(-1)
 	high := 1.0
 	for _, s := range []trace.Series{k.Master, k.Other} {

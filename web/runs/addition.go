@@ -131,28 +131,14 @@ func (s *Room) leaveOut(w http.ResponseWriter, r *http.Request) {
 			return
 		}
 	}
-	http.Redirect(w, r, fmt.Sprintf("/runs/%d/recordings/%d/readings", row.ID, rec.ID), http.StatusSeeOther)
-}
-
-// A proposal travels in a form as "channel:1,2,5-9"; no channel is all that the recording has.
-
-func writeProposal(c trace.Channel, readings []int) string {
-	var parts []string
-	for i := 0; i < len(readings); {
-		j := i
-		for j+1 < len(readings) && readings[j+1] == readings[j]+1 {
-			j++
-		}
-		if j > i {
-			parts = append(parts, fmt.Sprintf("%d-%d", readings[i], readings[j]))
-		} else {
-			parts = append(parts, strconv.Itoa(readings[i]))
-		}
-		i = j + 1
+	to := fmt.Sprintf("/runs/%d/recordings/%d/readings", row.ID, rec.ID)
+	if f.Values.Get("back") == "desk" {
+		to = "/desk"
 	}
-	return string(c) + ":" + strings.Join(parts, ",")
+	http.Redirect(w, r, to, http.StatusSeeOther)
 }
 
+// readProposal reads what health.Proposal.Form writes; no channel is all that the recording has.
 func readProposal(text string, rec *logbook.Recording) (channels []trace.Channel, readings []int, ok bool) {
 	channel, list, ok := strings.Cut(text, ":")
 	if !ok {

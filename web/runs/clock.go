@@ -47,9 +47,6 @@ type clockChoice struct {
 	On                bool
 }
 
-// clockPoints is how many slices a line of the picture is thinned to.
-const clockPoints = 400
-
 // clockPage shows how a recording's clock stands.
 func (s *Room) clockPage(w http.ResponseWriter, r *http.Request) {
 	s.showClock(w, r, http.StatusOK, nil)
@@ -129,7 +126,7 @@ func (v *clockView) draw(full *run.Run, master, lined *trace.Recording, offsetS 
 	}
 	k := draw.Clocks{
 		Title:  fmt.Sprintf("%s and %s over the run's time; the arrow keys move the second", v.Master, v.Rec.Name),
-		Master: thin(seriesOf(master, in.Channel)), Other: thin(seriesOf(lined, in.Channel)),
+		Master: draw.Thin(seriesOf(master, in.Channel)), Other: draw.Thin(seriesOf(lined, in.Channel)),
 		MasterName: v.Master, OtherName: v.Rec.Name, OffsetS: offsetS, YName: in.Short, YUnit: in.Unit,
 	}
 	for _, m := range full.Marks {
@@ -143,15 +140,6 @@ func seriesOf(rec *trace.Recording, c trace.Channel) trace.Series {
 		return rec.PowerSeries()
 	}
 	return rec.Series(c)
-}
-
-// thin keeps the shape of a series with few points.
-func thin(s trace.Series) trace.Series {
-	if s.Len() <= 4*clockPoints {
-		return s
-	}
-	red := trace.Reduce(map[trace.Channel]trace.Series{trace.Power: s}, trace.Power, clockPoints)
-	return trace.Series{T: red.T, V: red.Columns[trace.Power]}
 }
 
 func fitOf(master, lined *trace.Recording, offsetS float64) fitView {

@@ -188,7 +188,7 @@ func (s *Room) fillHealth(ctx context.Context, v *recordingView) error {
 	for _, p := range v.Note.Health[:min(len(v.Note.Health), maxProposals)] {
 		row := proposalRow{Proposal: p, At: words.Clock(p.FromS)}
 		if p.LeaveOut {
-			row.Form = writeProposal(p.Channel, p.Readings)
+			row.Form = p.Form()
 			v.Open++
 		}
 		v.Proposals = append(v.Proposals, row)

@@ -396,6 +396,16 @@
       });
   }
 
+  // ---- drafts: what is typed outlives the page --------------------------------------
+  for (const area of /** @type {NodeListOf<HTMLTextAreaElement>} */ (
+    document.querySelectorAll('textarea[data-draft]')
+  )) {
+    const name = `zincroad-draft-${area.dataset.draft}`;
+    if (!area.value.trim()) area.value = localStorage.getItem(name) || '';
+    area.addEventListener('input', () => localStorage.setItem(name, area.value));
+    area.form.addEventListener('submit', () => localStorage.removeItem(name));
+  }
+
   // ---- dialogs, theme ------------------------------------------------------------
   const night = () => {
     const t = document.documentElement.dataset.theme;

@@ -1,0 +1,272 @@
+package desk
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"html/template"
+	"strings"
+	"time"
+
+	"zincroad/core/curve"
+	"zincroad/core/lineup"
+	"zincroad/core/trace"
+	"zincroad/core/words"
+	"zincroad/formats/csvlog"
+	"zincroad/logbook"
+	"zincroad/web/draw"
+)
+
+// latestView is the run that came in last: what its recordings are worth, what was done to them,
+// and what needs a word.
+type latestView struct {
+	Row        *logbook.Run
+	Heading    string
+	Picture    template.HTML
+	Recordings []recordingRow
+	Done       []doneRow
+	Needs      []needRow
+	Says       []sayRow
+}
+
+// recordingRow is a line of the table of recordings.
+type recordingRow struct {
+	logbook.Recording
+	Every string
+	Clock string
+	Grade string
+	Means string
+}
+
+// doneRow is something that is read otherwise than it was recorded, and where it is undone.
+type doneRow struct{ What, Words, Where string }
+
+// needRow is something that a person should settle. Take is what a form sends to do it; empty:
+// it leads to where it is settled.
+type needRow struct {
+	Words, Where string
+	Take         string
+	To           string // the form's goal
+}
+
+// sayRow is a figure of the run.
+type sayRow struct{ Name, Value, Second string }
+
+// mostNeeds is how many things that need a word are listed.
+const mostNeeds = 5
+
+// latest looks at a run as it came in; nil where it says nothing yet.
+func (s *Room) latest(ctx context.Context, id int64) (*latestView, error) {
+	row, err := s.book.Run(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	res, err := s.book.Results(ctx, row)
+	if err != nil || len(res.Readings) == 0 {
+		return nil, err
+	}
+	x := res.Readings[0]
+	v := &latestView{Row: row}
+	corrections, err := s.book.Corrections(ctx, row.ID)
+	if err != nil {
+		return nil, err
+	}
+	for i, rec := range row.Recordings {
+		if i < len(x.Recordings) {
+			v.recording(rec, x.Recordings[i])
+		}
+	}
+	v.corrected(row, corrections)
+	v.missing(row)
+	v.says(x, row)
+	v.Heading = v.heading(x)
+	full, err := s.book.Load(ctx, row)
+	if err != nil {
+		return nil, err
+	}
+	v.draw(full.Recordings, lineup.Settle(full))
+	return v, nil
+}
+
+// recording adds one recording: its line, what was done to it, and what needs a word in it.
+func (v *latestView) recording(rec logbook.Recording, n curve.RecordingNote) {
+	page := fmt.Sprintf("/runs/%d/recordings/%d", v.Row.ID, rec.ID)
+	r := recordingRow{Recording: rec, Means: strings.Join(n.Means, "; ")}
+	if n.EveryS > 0 {
+		r.Every = words.Figure(n.EveryS, 1)
+	}
+	if n.Grade != nil {
+		r.Grade = *n.Grade
+	}
+	switch {
+	case n.LinedUpBy == lineup.ByMaster:
+		r.Clock = "the run's"
+	case n.OffsetLowS != nil:
+		r.Clock = fmt.Sprintf("%s s, %s to %s", words.Figure(n.ClockOffsetS, 1), words.Figure(*n.OffsetLowS, 1),
+			words.Figure(*n.OffsetHighS, 1))
+	default:
+		r.Clock = words.Figure(n.ClockOffsetS, 1) + " s, as noted"
+	}
+	v.Recordings = append(v.Recordings, r)
+	if n.LinedUpBy == lineup.ByShape && n.ClockOffsetS != rec.ClockOffsetS {
+		v.Done = append(v.Done, doneRow{"moved", fmt.Sprintf("%s by %s s, by its shape", rec.Name,
+			words.Figure(n.ClockOffsetS, 1)), page + "/clock"})
+	}
+	if rec.ClockSettled {
+		v.Done = append(v.Done, doneRow{"clock settled by hand", rec.Name, page + "/clock"})
+	}
+	v.understood(rec, page)
+	switch {
+	case n.RivalOffsetS != nil:
+		v.need(needRow{Words: rec.Name + " fits as well in two places: which?", Where: page + "/clock"})
+	case n.NotOneSession:
+		v.need(needRow{Words: rec.Name + " does not look like the same session", Where: page + "/clock"})
+	}
+	for _, p := range n.Health {
+		if p.LeaveOut && !p.Applied {
+			v.need(needRow{Words: fmt.Sprintf("%s at %s: %s", rec.Name, words.Clock(p.FromS), p.Reason),
+				Where: page + "/readings#health", Take: p.Form(), To: page + "/leave-out"})
+		}
+	}
+}
+
+// understood says what of a table was read otherwise than it stands there.
+func (v *latestView) understood(rec logbook.Recording, page string) {
+	var l csvlog.Layout
+	if rec.Layout == nil || json.Unmarshal([]byte(*rec.Layout), &l) != nil {
+		return
+	}
+	for _, c := range l.Columns {
+		if in, ok := trace.Describe(c.Channel); ok && c.Negate {
+			v.Done = append(v.Done, doneRow{in.Short + " turned", fmt.Sprintf("in %s: %q is negative while charging", rec.Name,
+				c.Header), page + "/readings"})
+		}
+	}
+}
+
+func (v *latestView) corrected(row *logbook.Run, list []logbook.Correction) {
+	left := map[int64]int{}
+	for _, c := range list {
+		if !c.TakenBack {
+			left[c.RecordingID]++
+		}
+	}
+	for _, rec := range row.Recordings {
+		if n := left[rec.ID]; n > 0 {
+			v.Done = append(v.Done, doneRow{"put right", fmt.Sprintf("%d %s in %s", n, words.Plural(n, "value"), rec.Name),
+				fmt.Sprintf("/runs/%d/recordings/%d/readings#corrections", row.ID, rec.ID)})
+		}
+	}
+}
+
+// missing lists what a run cannot be compared without.
+func (v *latestView) missing(row *logbook.Run) {
+	var lacks []string
+	if row.CarID == nil {
+		lacks = append(lacks, "car")
+	}
+	if row.StallID == nil {
+		lacks = append(lacks, "stall")
+	}
+	if row.AmbientC == nil {
+		lacks = append(lacks, "outside temperature")
+	}
+	if len(lacks) > 0 {
+		v.need(needRow{Words: "Not noted: " + strings.Join(lacks, ", "), Where: fmt.Sprintf("/runs/%d/edit", row.ID)})
+	}
+}
+
+func (v *latestView) need(n needRow) {
+	if len(v.Needs) < mostNeeds {
+		v.Needs = append(v.Needs, n)
+	}
+}
+
+// says lists the figures that a tester asks first.
+func (v *latestView) says(x *curve.Reading, row *logbook.Run) {
+	add := func(name string, value *float64, decimals int, unit, second string) {
+		if value != nil {
+			v.Says = append(v.Says, sayRow{name, words.Fixed(*value, decimals) + " " + unit, second})
+		}
+	}
+	if w, ok := x.Headline(row.Describe().Method); ok {
+		v.Says = append(v.Says, sayRow{words.Window(w.FromPct, w.ToPct), words.Clock(w.TS), ""})
+	}
+	add("delivered", x.Energy.StallKWh, 1, "kWh", "")
+	add("into the pack", x.Energy.CarKWh, 1, "kWh", "")
+	add("lost", x.Energy.LossPct, 1, "%", "")
+	if u := x.Usable; u != nil {
+		second := words.Fixed(u.Low, 1)
+		if u.High != nil {
+			second += "–" + words.Fixed(*u.High, 1)
+		}
+		add("capacity", &u.Value, 1, "kWh", second)
+	}
+}
+
+// heading is the sentence over it.
+func (v *latestView) heading(x *curve.Reading) string {
+	s := "One recording"
+	if n := v.Recordings; len(n) == 1 && n[0].Grade != "" {
+		s += ", grade " + n[0].Grade
+	}
+	if n := len(v.Recordings); n > 1 {
+		s = fmt.Sprintf("%d recordings on one clock", n)
+	}
+	for _, f := range x.Findings {
+		if f.Kind == curve.AboutClock {
+			s = strings.TrimSuffix(f.Text, ".")
+			break
+		}
+	}
+	switch n := len(v.Needs); n {
+	case 0:
+		return s + ". Nothing needs a word."
+	case 1:
+		return s + ". One thing needs a word."
+	default:
+		return fmt.Sprintf("%s. %d things need a word.", s, n)
+	}
+}
+
+// draw lays the first two recordings that have power over each other.
+func (v *latestView) draw(list []*trace.Recording, clocks []lineup.Clock) {
+	k := draw.Clocks{YName: "power", YUnit: "kW", Height: 230}
+	for i, rec := range list {
+		p := draw.Thin(clocks[i].Apply(rec).PowerSeries())
+		switch {
+		case p.Len() < 2:
+		case k.MasterName == "":
+			k.Master, k.MasterName = p, rec.Name
+		case k.OtherName == "":
+			k.Other, k.OtherName = p, rec.Name
+		}
+	}
+	if k.MasterName == "" {
+		return
+	}
+	k.Title = "Power of " + k.MasterName
+	if k.OtherName != "" {
+		k.Title += " and of " + k.OtherName + ", on one clock"
+	}
+	v.Picture = template.HTML(k.SVG())
+}
+
+// cameRow is a run of the list of what came in.
+type cameRow struct {
+	logbook.Run
+	Name string
+	Ago  time.Time
+}
+
+func cameRows(list []logbook.Run) []cameRow {
+	out := make([]cameRow, len(list))
+	for i, r := range list {
+		name := r.Title
+		if name == "" {
+			name = fmt.Sprintf("run %d", r.ID)
+		}
+		out[i] = cameRow{r, name, r.CreatedAt}
+	}
+	return out
+}

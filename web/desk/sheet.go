@@ -1,0 +1,106 @@
+package desk
+
+import (
+	"fmt"
+	"math"
+	"net/http"
+	"strconv"
+	"strings"
+
+	"zincroad/core/curve"
+	"zincroad/core/run"
+	"zincroad/core/trace"
+	"zincroad/core/words"
+	"zincroad/formats/csvlog"
+	"zincroad/formats/typed"
+	"zincroad/web/ui"
+)
+
+// sheetView is a text of readings as it is typed, with what each line was understood as and what
+// the figures are so far.
+type sheetView struct {
+	Typed   string
+	Arrival int64 // the waiting file that is gone on with; 0: a new one
+	Lines   []typed.Line
+	Figures []sayRow
+	Fault   []csvlog.Fault
+}
+
+const maxTypedText = 1 << 16
+
+func limitText(s string) string {
+	if len(s) > maxTypedText {
+		s = s[:maxTypedText]
+	}
+	return strings.ToValidUTF8(s, "")
+}
+
+// sheet shows an empty sheet, or one that waits to be gone on with.
+func (s *Room) sheet(w http.ResponseWriter, r *http.Request) {
+	var v sheetView
+	if id, err := strconv.ParseInt(r.URL.Query().Get("arrival"), 10, 64); err == nil {
+		a, err := s.book.Arrival(r.Context(), id)
+		if err != nil {
+			s.Fail(w, r, err)
+			return
+		}
+		v.Arrival, v.Typed = id, limitText(string(a.Content))
+	}
+	v.understand()
+	s.Render(w, r, "sheet", http.StatusOK, ui.Frame{Title: "Footage sheet", Page: "desk", Data: v})
+}
+
+// checkTyped answers each line as it is typed, and works the figures out.
+func (s *Room) checkTyped(w http.ResponseWriter, r *http.Request) {
+	v := sheetView{Typed: limitText(r.FormValue("readings"))}
+	v.understand()
+	s.Part(w, r, "sheet", "answers", v)
+}
+
+// understand reads the text as it stands.
+func (v *sheetView) understand() {
+	notes, err := typed.Parse(v.Typed, "typed readings", trace.StallSide)
+	v.Lines = notes.Lines
+	if err != nil {
+		return
+	}
+	x := curve.Read(&run.Run{Recordings: []*trace.Recording{notes.Recording}, Marks: notes.Marks}, curve.Options{})
+	add := func(name, value, unit string) { v.Figures = append(v.Figures, sayRow{name, value, unit}) }
+	if p := x.Peak; p != nil {
+		add("peak", words.Figure(p.KW, 1), "kW")
+	}
+	for _, e := range []*float64{x.Energy.StallKWh, x.Energy.CarKWh} {
+		if e != nil {
+			add("energy", words.Fixed(*e, 1), "kWh")
+		}
+	}
+	for _, p := range x.Posts {
+		if math.Mod(p.SoCPct, 10) == 0 {
+			add("post "+words.Figure(p.SoCPct, 0)+" %", words.Clock(p.TS), "min:s")
+		}
+	}
+	if win, ok := x.Headline(nil); ok {
+		add(words.Window(win.FromPct, win.ToPct), words.Clock(win.TS), "min:s")
+	}
+}
+
+// takeTyped makes a run of typed readings; what is wrong with a line comes back with the text.
+func (s *Room) takeTyped(w http.ResponseWriter, r *http.Request) {
+	text := limitText(r.FormValue("readings"))
+	was, _ := strconv.ParseInt(r.FormValue("arrival"), 10, 64)
+	if _, err := typed.Parse(text, "typed readings.txt", trace.StallSide); err != nil {
+		v := sheetView{Typed: text, Arrival: was, Fault: []csvlog.Fault{{File: "typed readings", Reason: err.Error()}}}
+		v.understand()
+		s.Render(w, r, "sheet", http.StatusUnprocessableEntity, ui.Frame{Title: "Footage sheet", Page: "desk", Data: v})
+		return
+	}
+	id, err := s.book.Arrive(r.Context(), "typed readings.txt", []byte(text))
+	if err == nil && was > 0 {
+		err = s.book.DropArrival(r.Context(), was) // it is in the new one
+	}
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	http.Redirect(w, r, fmt.Sprintf("/desk/arrivals/%d", id), http.StatusSeeOther)
+}
