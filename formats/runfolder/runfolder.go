@@ -220,9 +220,13 @@ func readLimited(folder fs.FS, name string, limit int64) ([]byte, error) {
 		return nil, err
 	}
 	defer f.Close()
+	tooLarge := fmt.Errorf("larger than %d MB", limit>>20)
+	if info, err := f.Stat(); err == nil && info.Size() > limit { // as it says itself: it need not be unpacked
+		return nil, tooLarge
+	}
 	b, err := io.ReadAll(io.LimitReader(f, limit+1))
 	if err == nil && int64(len(b)) > limit {
-		err = fmt.Errorf("larger than %d MB", limit>>20)
+		err = tooLarge
 	}
 	return b, err
 }
