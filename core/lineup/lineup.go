@@ -64,10 +64,11 @@ const (
 	mostHalfS    = 30   // an interval wider than twice this says nothing
 	firmPoints   = 10   // fewer readings than this are lined up by nothing but notes
 	factor95     = 3.7  // standard deviations: small steps and slow scatter hide from them (measured)
-	surely       = 8    // standard deviations make a drift,
-	mostDriftSD  = 40   // where one is no more than so many millionths,
+	surely       = 4    // standard deviations make a drift,
+	mostDriftSD  = 20   // where one is no more than so many millionths,
 	mostDrift    = 400  // itself no more than any clock has,
-	leastDriftS  = 0.02 // and at the ends of what both cover it moves readings by so much
+	leastDriftS  = 0.02 // and at the ends of what both cover it moves readings by so much;
+	finestStep   = 0.02 // only displays of such a step tell one: edges of power are too few
 	biasS        = 0.08 // that scatter of 2 % leaves, s (measured)
 )
 
@@ -130,7 +131,7 @@ func Fit(master, other *trace.Recording, notedS float64) Clock {
 	if math.Abs(offset) > half {
 		c.OffsetS = notedS + offset
 	}
-	if rival == nil && math.Abs(drift) > surely*sd && sd < mostDriftSD && math.Abs(drift) < mostDrift &&
+	if rival == nil && best.byDisplay && math.Abs(drift) > surely*sd && sd < mostDriftSD && math.Abs(drift) < mostDrift &&
 		math.Abs(drift)*1e-6*best.spanS/2 > leastDriftS {
 		c.DriftPPM = drift
 		c.OffsetS = notedS + offset // the two were fitted together

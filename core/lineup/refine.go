@@ -38,6 +38,7 @@ const (
 	// than sameWithin points, they are not, and say nothing of the clocks.
 	settleRound = 3
 	sameWithin  = 0.15
+	roundingSD  = 0.3 // of a display's step
 
 	huberK    = 2.5
 	mostStepS = 4
@@ -60,6 +61,7 @@ type channelPair struct {
 	bell  float64      // width of the smoothing of at, s; 0: none
 
 	leeway leeway
+	offset float64 // by which two displays of one figure may differ, one standard deviation
 	edges  []edge  // sharper than the readings can tell
 	edgeSD float64 // of when such an edge was, as both tell it, s
 }
@@ -75,6 +77,8 @@ func pairOf(ch channelOf, dense, other trace.Series, everyDense, everyOther floa
 	p := channelPair{every: math.Max(1, everyOther), leeway: ch.leeway,
 		edgeSD: math.Sqrt((everyDense*everyDense + everyOther*everyOther) / 12)}
 	if ch.leeway.same {
+		// One display may round where the other cuts off: up to half of its step apart.
+		p.offset = roundingSD * math.Max(leastStep(dense), leastStep(other))
 		if dense, other = flips(dense), flips(other); dense.Len() < leastPoints || other.Len() < leastPoints {
 			return channelPair{}, false
 		}
@@ -190,6 +194,7 @@ type fit struct {
 	residual              float64 // robust, as a share of the level, of the first quantity
 	points                int
 	spanS                 float64 // from the first to the last of the other's points that both cover
+	byDisplay             bool    // fine displays of the state of charge took part
 	lasting               float64 // disagreement for a minute and more, as a share of the level
 	costs                 []float64
 }
@@ -466,6 +471,9 @@ func (m *model) believed(k int) (sd, value float64) {
 	l := m.pair.leeway
 	switch k {
 	case 0:
+		if l.same {
+			return m.pair.offset, 0
+		}
 		return l.offset * m.pair.level, 0
 	case 1:
 		return l.factor, 0
@@ -493,6 +501,7 @@ func (f *fit) measure(models []*model, inverse mat.Matrix) {
 	f.spanS = first.rows[len(first.rows)-1].u - first.rows[0].u
 	size, _ := inverse.Dims()
 	for _, m := range models {
+		f.byDisplay = f.byDisplay || m.pair.leeway.same && m.pair.offset <= roundingSD*finestStep*1.01
 		pulls := make([][2]float64, len(m.rows))
 		edges := map[int][2]float64{}
 		for i := range m.rows {

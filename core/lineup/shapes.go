@@ -22,7 +22,7 @@ var channels = []channelOf{
 	{trace.Power, leeway{wander: 0.015, factor: 0.10, offset: 0.01, bend: 0.05}},
 	{trace.Current, leeway{wander: 0.01, factor: 0.03, offset: 0.02, bend: 0.01}},
 	{trace.Voltage, leeway{wander: 0.001, factor: 0.01, offset: 0.01, bend: 0.005}},
-	{trace.SoC, leeway{wander: 1e-6, factor: 1e-6, offset: 1e-6, bend: 1e-6, lagS: 1.5, same: true}},
+	{trace.SoC, leeway{wander: 1e-6, factor: 1e-6, bend: 1e-6, lagS: 1.5, same: true}},
 }
 
 // shapes are a recording's series by channel; power as worked out from volts and amps where it
@@ -51,6 +51,20 @@ func flips(s trace.Series) trace.Series {
 		}
 	}
 	return out
+}
+
+// leastStep is the smallest change from one reading to the next: a display's step.
+func leastStep(s trace.Series) float64 {
+	least := math.Inf(1)
+	for i := 1; i < s.Len(); i++ {
+		if d := math.Abs(s.V[i] - s.V[i-1]); d > 1e-6 {
+			least = math.Min(least, d)
+		}
+	}
+	if math.IsInf(least, 1) {
+		return 1
+	}
+	return least
 }
 
 // every is the median interval of the first channel that has enough readings; 0 where none has.
