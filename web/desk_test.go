@@ -1,6 +1,8 @@
 package web_test
 
 import (
+	"archive/zip"
+	"bytes"
 	"context"
 	"fmt"
 	"math"
@@ -286,4 +288,69 @@ func TestTheDeskShowsWhatCameInLast(t *testing.T) {
 	s.do(chromedp.Click(css(`.needs button[name="take"]`)))
 	s.await(`location.pathname === "/desk" && !document.querySelector(".needs button")`)
 	assert.Contains(t, s.text("main"), "put right 1 value in stall.csv")
+}
+
+// A zip of several run folders brings each of them in, once; one of them faulty, and none comes in.
+func TestAZipOfSeveralRuns(t *testing.T) {
+	_, book := handler(t, false)
+	csv := "t_s,soc_pct,power_kw\n0,10,0\n60,12,100\n120,14,100\n"
+	pack := func(second string) []byte {
+		var out bytes.Buffer
+		z := zip.NewWriter(&out)
+		for folder, text := range map[string]string{"a": csv, "b": second} {
+			for name, content := range map[string]string{"run.json": `{"format": "zincroad-run/1", "title": "` + folder +
+				`", "recordings": [{"file": "car.csv"}]}`, "car.csv": text} {
+				w, err := z.Create(folder + "/" + name)
+				require.NoError(t, err)
+				_, err = w.Write([]byte(content))
+				require.NoError(t, err)
+			}
+		}
+		require.NoError(t, z.Close())
+		return out.Bytes()
+	}
+	_, err := intake.All("runs.zip", pack("no log at all\n"), intake.Choices{})
+	require.ErrorContains(t, err, "b/car.csv")
+	list, err := intake.All("runs.zip", pack(strings.Replace(csv, "60,12", "60,13", 1)), intake.Choices{})
+	require.NoError(t, err)
+	require.Len(t, list, 2)
+	for _, b := range list {
+		_, err := book.Save(context.Background(), b)
+		require.NoError(t, err)
+	}
+	came, err := book.CameIn(context.Background(), 9)
+	require.NoError(t, err)
+	require.Len(t, came, 2)
+	assert.Equal(t, "b", came[0].Title)
+	_, err = intake.Bytes("runs.zip", pack(csv), intake.Choices{})
+	assert.ErrorContains(t, err, "it holds 2 runs")
+}
+
+// A car's log that begins with the drive there: the plug-in that nobody marked is proposed, and set.
+func TestAMarkThatNobodyMadeIsProposed(t *testing.T) {
+	h, book := handler(t, false)
+	var b strings.Builder
+	b.WriteString("t_s,soc_pct,power_kw\n")
+	for i := range 1200 {
+		kw, soc := 100.0, 20+float64(i-400)/20
+		if i < 400 {
+			kw, soc = -20+25*math.Sin(float64(i)/6), 22-float64(i)/200
+		}
+		fmt.Fprintf(&b, "%d,%.2f,%.1f\n", i, soc, kw)
+	}
+	in, err := intake.Bytes("car.csv", []byte(b.String()), intake.Choices{})
+	require.NoError(t, err)
+	id, err := book.Save(context.Background(), in)
+	require.NoError(t, err)
+	body := get(h, "/desk").Body.String()
+	assert.Contains(t, body, "A mark is missing, plug-in at 6:")
+	assert.Contains(t, body, "the log begins with the drive there")
+	at := htmlValue(t, body, "time")
+	require.Equal(t, http.StatusSeeOther, post(h, fmt.Sprintf("/runs/%d/marks", id),
+		url.Values{"kind": {"plug-in"}, "time": {at}}).Code)
+	assert.NotContains(t, get(h, "/desk").Body.String(), "A mark is missing")
+	row, err := book.Run(context.Background(), id)
+	require.NoError(t, err)
+	require.Len(t, row.Marks, 1)
+	assert.InDelta(t, 399, row.Marks[0].TS, 60)
 }

@@ -24,7 +24,7 @@ func importCommand() *cobra.Command {
 	var again bool
 	c := &cobra.Command{
 		Use: "import FILE...", Args: cobra.MinimumNArgs(1),
-		Short: "Bring runs into the logbook: run folders, zips, CSVs, texts of typed readings",
+		Short: "Bring runs into the logbook: run folders, zips of one or more, tables, meter values, typed readings",
 		RunE: func(c *cobra.Command, args []string) error {
 			if err := oneOf("--side", side, "car", "stall"); err != nil {
 				return err
@@ -58,14 +58,28 @@ func importCommand() *cobra.Command {
 // slowImport is from how many readings on an import says how far it is.
 const slowImport = 200_000
 
-// importOne brings one file in and tells whether all of it was good.
+// importOne brings one file in, with every run that it holds, and tells whether all of it was good.
 func importOne(ctx context.Context, book *logbook.Book, path string, side trace.Side, again bool,
 	out, errOut io.Writer) (bool, error) {
-	b, err := bundleOf(path, side)
+	list, err := bundlesOf(path, side)
 	if err != nil {
 		complain(errOut, intake.Refusal(path, err), 0)
 		return false, nil
 	}
+	good := true
+	for _, b := range list {
+		ok, err := importRun(ctx, book, path, b, again, out, errOut)
+		if err != nil {
+			return false, err
+		}
+		good = good && ok
+	}
+	return good, nil
+}
+
+// importRun stores one run of a file.
+func importRun(ctx context.Context, book *logbook.Book, path string, b *intake.Bundle, again bool,
+	out, errOut io.Writer) (bool, error) {
 	if twin, found, err := book.Twin(ctx, b.Files); err != nil {
 		return false, err
 	} else if found && !again {
@@ -94,16 +108,17 @@ func importOne(ctx context.Context, book *logbook.Book, path string, side trace.
 	return b.LeftOut == 0, nil
 }
 
-func bundleOf(path string, side trace.Side) (*intake.Bundle, error) {
+func bundlesOf(path string, side trace.Side) ([]*intake.Bundle, error) {
 	info, err := os.Stat(path)
 	if err == nil && info.IsDir() {
-		return intake.Path(path, intake.Choices{Side: side})
+		b, err := intake.Path(path, intake.Choices{Side: side})
+		return []*intake.Bundle{b}, err
 	}
 	content, err := os.ReadFile(path)
 	if err != nil {
 		return nil, &runfolder.FaultError{Faults: []csvlog.Fault{{File: path, Reason: "not found or not readable"}}}
 	}
-	return intake.Bytes(filepath.Base(path), content, intake.Choices{Side: side})
+	return intake.All(filepath.Base(path), content, intake.Choices{Side: side})
 }
 
 // understood says how a table was read, for the tester to check.

@@ -206,6 +206,7 @@ func (s *sides) read(r *run.Run, o Options) *Reading {
 	if s.power[o.Side].Len() < 2 {
 		out.IntervalS = trace.MedianInterval(s.soc.T)
 	}
+	out.MarkProposals = health.Marks(s.marks, s.power[trace.CarSide])
 	out.Findings = findings(out, r.Method)
 	return out
 }

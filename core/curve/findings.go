@@ -3,6 +3,7 @@ package curve
 import (
 	"fmt"
 	"math"
+	"strings"
 
 	"zincroad/core/lineup"
 	"zincroad/core/run"
@@ -19,6 +20,7 @@ const (
 	AboutGap    = "gap"
 	AboutScreen = "screen"
 	AboutClock  = "clock"
+	AboutDrive  = "drive"
 
 	AboutImplausible = "implausible"
 )
@@ -46,12 +48,27 @@ func findings(r *Reading, m *run.Method) []Finding {
 	for _, g := range r.Gaps {
 		out = append(out, gapFinding(r, g))
 	}
+	if f := driveFinding(r); f != nil {
+		out = append(out, *f)
+	}
 	for _, n := range r.Recordings {
 		if f := clockFinding(r, n); f != nil {
 			out = append(out, *f)
 		}
 	}
 	return out
+}
+
+// driveFinding says that the log holds a drive that nobody marked off: every figure counts it.
+func driveFinding(r *Reading) *Finding {
+	for _, m := range r.MarkProposals {
+		if m.Kind == run.PlugIn && strings.Contains(m.Reason, "drive") {
+			return &Finding{Kind: AboutDrive, Confidence: Likely, FromS: m.TS - r.ZeroS, ToS: m.TS - r.ZeroS,
+				Text: fmt.Sprintf("The log begins before the plug-in, which is not marked: it was about %s into the run.",
+					words.Clock(m.TS)), Evidence: []string{m.Reason}}
+		}
+	}
+	return nil
 }
 
 // clockFinding says how a recording was lined up where that moved it, and where two ways fit, or

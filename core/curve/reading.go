@@ -44,6 +44,8 @@ type Reading struct {
 	SoC          *SoCSpan     `json:"soc"`           // nil: no state of charge was read
 	Screen       *Screen      `json:"screen"`        // the seller's own totals
 
+	MarkProposals []health.MarkProposal `json:"mark_proposals,omitempty"` // what nobody marked
+
 	Implausible []Implausible `json:"implausible,omitempty"` // windows that are not stated
 	// median time between power readings, else between those of SoC
 	IntervalS float64 `json:"interval_s"`

@@ -105,6 +105,27 @@ func Bytes(name string, content []byte, c Choices) (*Bundle, error) {
 	return b, err
 }
 
+// All reads every run that a file's content holds: those of a zip of several run folders, else the
+// one.
+func All(name string, content []byte, c Choices) ([]*Bundle, error) {
+	r, size := bytes.NewReader(content), int64(len(content))
+	if !runfolder.IsZip(content) || !runfolder.Holds(r, size) {
+		b, err := Bytes(name, content, c)
+		return []*Bundle{b}, err
+	}
+	folders, err := runfolder.OpenZips(r, size, name)
+	if err != nil {
+		return nil, err
+	}
+	out := make([]*Bundle, len(folders))
+	for i, f := range folders {
+		if out[i], err = folder(f, nil); err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
+}
+
 // Refusal gives the faults of an error of this package, one for each thing that is
 // wrong; at least one.
 func Refusal(name string, err error) []csvlog.Fault {

@@ -93,18 +93,18 @@ func IsZip(head []byte) bool { return bytes.HasPrefix(head, []byte("PK\x03\x04")
 // Holds tells whether a zip file holds a run folder.
 func Holds(r io.ReaderAt, size int64) bool {
 	z, err := zip.NewReader(r, size)
-	return err == nil && documentOf(z) != ""
+	return err == nil && len(documentsOf(z)) > 0
 }
 
-// documentOf gives the path of the run.json in a zip file, in one folder at most; empty where
-// there is none.
-func documentOf(z *zip.Reader) string {
+// documentsOf gives the paths of the run.json in a zip file, in one folder at most.
+func documentsOf(z *zip.Reader) []string {
+	var out []string
 	for _, f := range z.File {
 		if path.Base(f.Name) == DocumentName && strings.Count(f.Name, "/") <= 1 {
-			return f.Name
+			out = append(out, f.Name)
 		}
 	}
-	return ""
+	return out
 }
 
 // Inside lists the files of a zip file, and gives them to Take.
@@ -126,23 +126,67 @@ func Take(folder fs.FS, name string, limit int64) ([]byte, error) {
 	return readLimited(folder, name, limit)
 }
 
-// OpenZip reads a zipped run folder; run.json may stand in one folder inside.
+// OpenZip reads a zipped run folder; run.json may stand in one folder inside. A zip of several runs
+// is refused: OpenZips reads it.
 func OpenZip(r io.ReaderAt, size int64, name string) (*Folder, error) {
+	all, err := OpenZips(r, size, name)
+	if err != nil {
+		return nil, err
+	}
+	if len(all) > 1 {
+		return nil, faulty(name, 0, "it holds %d runs: bring them in, or unpack it and take one", len(all))
+	}
+	return all[0], nil
+}
+
+// mostRuns is how many runs one zip may hold.
+const mostRuns = 500
+
+// OpenZips reads every run folder in a zip, in the order of their names; one that is faulty refuses
+// all, by its own name.
+func OpenZips(r io.ReaderAt, size int64, name string) ([]*Folder, error) {
 	z, err := zip.NewReader(r, size)
 	if err != nil {
 		return nil, faulty(name, 0, "no readable zip file")
 	}
-	var root fs.FS = z
-	doc := documentOf(z)
-	if doc == "" {
+	docs := documentsOf(z)
+	switch {
+	case len(docs) == 0:
 		return nil, faulty(name, 0, "no %s inside", DocumentName)
+	case len(docs) > mostRuns:
+		return nil, faulty(name, 0, "it holds %d runs, expected at most %d", len(docs), mostRuns)
 	}
-	if dir := path.Dir(doc); dir != "." {
-		if root, err = fs.Sub(z, dir); err != nil {
-			return nil, faulty(name, 0, "%q is no folder", dir)
+	slices.Sort(docs)
+	var out []*Folder
+	var bad []csvlog.Fault
+	for _, doc := range docs {
+		var root fs.FS = z
+		dir := path.Dir(doc)
+		if dir != "." {
+			if root, err = fs.Sub(z, dir); err != nil {
+				return nil, faulty(name, 0, "%q is no folder", dir)
+			}
+		}
+		f, err := Open(root, name)
+		var fe *FaultError
+		switch {
+		case err == nil:
+			out = append(out, f)
+		case errors.As(err, &fe):
+			for _, fault := range fe.Faults {
+				if len(docs) > 1 {
+					fault.File = path.Join(dir, fault.File)
+				}
+				bad = append(bad, fault)
+			}
+		default:
+			return nil, err
 		}
 	}
-	return Open(root, name)
+	if len(bad) > 0 {
+		return nil, &FaultError{bad}
+	}
+	return out, nil
 }
 
 // Open reads a run folder. name is what faults call it. The error is a

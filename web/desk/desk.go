@@ -83,26 +83,17 @@ func (s *Room) takeFile(w http.ResponseWriter, r *http.Request) {
 		s.refuse(w, r, "file", []csvlog.Fault{{File: "upload", Reason: err.Error()}})
 		return
 	}
-	b, err := intake.Bytes(name, content, intake.Choices{})
+	list, err := intake.All(name, content, intake.Choices{})
 	if err != nil {
 		s.refuse(w, r, name, intake.Refusal(name, err))
 		return
 	}
-	if b.Kind == intake.FolderKind && b.LeftOut == 0 {
-		if twin, found, err := s.book.Twin(r.Context(), b.Files); err != nil {
-			s.Fail(w, r, err)
-			return
-		} else if !found {
-			id, err := s.book.Save(r.Context(), b)
-			if err != nil {
-				s.Fail(w, r, err)
-				return
-			}
-			ui.GoTo(w, r, fmt.Sprintf("/runs/%d", id))
-			return
-		} else {
-			s.Log.Info("the same files again", "run", twin.ID)
-		}
+	if to, done, err := s.takeFolders(r.Context(), list); err != nil {
+		s.Fail(w, r, err)
+		return
+	} else if done {
+		ui.GoTo(w, r, to)
+		return
 	}
 	id, err := s.book.Arrive(r.Context(), name, content)
 	if err != nil {
@@ -110,6 +101,38 @@ func (s *Room) takeFile(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	ui.GoTo(w, r, fmt.Sprintf("/desk/arrivals/%d", id))
+}
+
+// takeFolders stores the run folders of a file that needs nobody's word, and says where to go then.
+// Those that are in the logbook already are passed over where there are several.
+func (s *Room) takeFolders(ctx context.Context, list []*intake.Bundle) (to string, done bool, err error) {
+	for _, b := range list {
+		if b.Kind != intake.FolderKind || len(list) == 1 && b.LeftOut > 0 {
+			return "", false, nil
+		}
+	}
+	for _, b := range list {
+		twin, found, err := s.book.Twin(ctx, b.Files)
+		if err != nil {
+			return "", false, err
+		}
+		if found {
+			s.Log.Info("the same files again", "run", twin.ID)
+			if len(list) == 1 {
+				return "", false, nil
+			}
+			continue
+		}
+		id, err := s.book.Save(ctx, b)
+		if err != nil {
+			return "", false, err
+		}
+		to = fmt.Sprintf("/runs/%d", id)
+	}
+	if len(list) > 1 {
+		to = "/desk"
+	}
+	return to, true, nil
 }
 
 // refuse says why a file was not taken; nothing of it was stored.

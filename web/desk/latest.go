@@ -10,6 +10,7 @@ import (
 
 	"zincroad/core/curve"
 	"zincroad/core/lineup"
+	"zincroad/core/run"
 	"zincroad/core/trace"
 	"zincroad/core/words"
 	"zincroad/formats/csvlog"
@@ -46,7 +47,8 @@ type doneRow struct{ What, Words, Where string }
 type needRow struct {
 	Words, Where string
 	Take         string
-	To           string // the form's goal
+	To           string    // the form's goal
+	Mark         *run.Mark // that the form sends
 }
 
 // sayRow is a figure of the run.
@@ -75,6 +77,11 @@ func (s *Room) latest(ctx context.Context, id int64) (*latestView, error) {
 		if i < len(x.Recordings) {
 			v.recording(rec, x.Recordings[i])
 		}
+	}
+	for _, m := range x.MarkProposals {
+		v.need(needRow{Words: fmt.Sprintf("A mark is missing, %s at %s: %s", m.Kind, words.Clock(m.TS), m.Reason),
+			Where: fmt.Sprintf("/runs/%d/edit", row.ID), To: fmt.Sprintf("/runs/%d/marks", row.ID),
+			Mark: &run.Mark{Kind: m.Kind, TS: m.TS}})
 	}
 	v.corrected(row, corrections)
 	v.missing(row)
