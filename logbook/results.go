@@ -10,6 +10,7 @@ import (
 	"gorm.io/gorm"
 
 	"zincroad/core/curve"
+	"zincroad/core/lineup"
 	"zincroad/core/run"
 	"zincroad/core/trace"
 )
@@ -65,6 +66,24 @@ func (b *Book) Results(ctx context.Context, row *Run) (*Results, error) {
 	}
 	b.log.Error("results that cannot be read, worked out anew", "run", row.ID, "error", err)
 	return b.workOut(ctx, row)
+}
+
+// AsRecorded works out what a run would say if nothing in it had been put right and no clock lined
+// up. It is not kept.
+func (b *Book) AsRecorded(ctx context.Context, row *Run) (*Results, error) {
+	r := row.Describe()
+	for _, rec := range row.Recordings {
+		t, err := b.readings(ctx, rec)
+		if err != nil {
+			return nil, err
+		}
+		r.Recordings = append(r.Recordings, t)
+	}
+	out, _, _, err := worked(row, lineup.AsNoted(r))
+	if err != nil {
+		return nil, fmt.Errorf("run %d: %w", row.ID, err)
+	}
+	return out, nil
 }
 
 // unpack reads what was kept.

@@ -354,3 +354,27 @@ func TestAMarkThatNobodyMadeIsProposed(t *testing.T) {
 	require.Len(t, row.Marks, 1)
 	assert.InDelta(t, 399, row.Marks[0].TS, 60)
 }
+
+// A file that has the shape of a run that is there is proposed as another recording of it; as recorded
+// and corrected can be switched between on the run's page.
+func TestAFileThatBelongsToARun(t *testing.T) {
+	s := newSite(t, 1280, 800, false)
+	id, file := twoSides(t, s.book)
+	s.open("/desk")
+	s.do(chromedp.SetUploadFiles(css("#file"), []string{file}), chromedp.Click(css("#file-form button")))
+	s.await(`document.querySelector('button[formaction$="/add"]')`)
+	assert.Contains(t, s.text(".what"), fmt.Sprintf("It has the shape of run %d", id))
+	s.do(chromedp.Click(css(`button[formaction$="/add"]`)))
+	s.await(fmt.Sprintf(`location.pathname === "/runs/%d"`, id))
+	assert.InDelta(t, 100, offsetOf(s, id), 0.5)
+	list, err := s.book.Arrivals(context.Background())
+	require.NoError(t, err)
+	assert.Empty(t, list)
+
+	s.await(`document.querySelector("main") && document.querySelector("main").textContent.includes("was lined up")`)
+	eval[bool](s, `([...document.querySelectorAll(".set a")].find(a => a.textContent === "as recorded").click(), true)`)
+	s.await(`location.search.includes("as=recorded")`)
+	s.await(`document.querySelector("h1.finding") && !document.body.textContent.includes("was lined up")`)
+	eval[bool](s, `([...document.querySelectorAll(".set a")].find(a => a.textContent === "corrected").click(), true)`)
+	s.await(`!location.search.includes("as=recorded") && document.body.textContent.includes("was lined up")`)
+}

@@ -53,7 +53,8 @@ type sides struct {
 	soc        trace.Series           // while charging
 	approach   trace.Series           // state of charge before the first plug-in
 	socRes     float64
-	socSpikes  []int   // of each recording, left out of soc
+	socSpikes  []int // of each recording, left out of soc
+	health     []health.Report
 	tolerance  float64 // of car-side power, percent
 }
 
@@ -97,6 +98,9 @@ func prepare(r *run.Run) *sides {
 	slices.SortStableFunc(s.marks, func(a, b run.Mark) int { return cmp.Compare(a.TS, b.TS) })
 	s.legs = s.legsOf()
 	s.settleSoC(soc, res)
+	for i, rec := range r.Recordings {
+		s.health = append(s.health, health.Check(rec, s.chargingOf(i)))
+	}
 	for side, p := range s.power {
 		s.interval[side] = s.medianInterval(p)
 		s.flows[side] = s.flowsOf(side)

@@ -4,7 +4,6 @@ import (
 	"math"
 	"sort"
 
-	"zincroad/core/health"
 	"zincroad/core/run"
 	"zincroad/core/trace"
 	"zincroad/core/units"
@@ -153,7 +152,7 @@ func (s *sides) notes(r *run.Run) []RecordingNote {
 		note.noteClock(s.clocks[i])
 		spikes, _ := trace.Spikes(s.each[i])
 		note.Spikes = len(spikes) + s.socSpikes[i]
-		note.noteHealth(health.Check(r.Recordings[i], s.chargingOf(i)))
+		note.noteHealth(s.health[i])
 		interval := s.interval[rec.Side]
 		whole := s.power[rec.Side]
 		if read.Len() > 0 && (whole.Len() != read.Len() || &whole.T[0] != &read.T[0]) { // not all that the side has

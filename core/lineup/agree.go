@@ -1,10 +1,45 @@
 package lineup
 
 import (
+	"cmp"
 	"math"
+	"slices"
 
 	"zincroad/core/trace"
 )
+
+// Likeness gives the correlation of two recordings' shapes at every shift of the second, thinned
+// to at most n points, the best of each stretch; times are the shifts, in s beside what its times
+// carry already. Empty where they have nothing in common.
+func Likeness(master, other *trace.Recording, n int) trace.Series {
+	a, b := shapesOf(master), shapesOf(other)
+	for _, ch := range channels {
+		x, y := a[ch.channel], b[ch.channel]
+		if x.Len() < leastPoints || y.Len() < leastPoints {
+			continue
+		}
+		step := 1.0
+		for x.Span().Len()/step > mostSteps || y.Span().Len()/step > mostSteps {
+			step *= 2
+		}
+		all := likenesses(gridOf(x, math.Floor(x.T[0]), step, false),
+			gridOf(y, math.Floor(y.T[0]), step, trace.MedianInterval(y.T) > denseS))
+		slices.SortFunc(all, func(p, q candidate) int { return cmp.Compare(p.shiftS, q.shiftS) })
+		var out trace.Series
+		each := max(1, len(all)/max(1, n))
+		for i := 0; i < len(all); i += each {
+			best := all[i]
+			for _, c := range all[i:min(len(all), i+each)] {
+				if c.like > best.like {
+					best = c
+				}
+			}
+			out.T, out.V = append(out.T, best.shiftS), append(out.V, best.like)
+		}
+		return out
+	}
+	return trace.Series{}
+}
 
 // Agreement is how well two recordings lie on each other at one shift.
 type Agreement struct {

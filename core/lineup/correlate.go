@@ -25,11 +25,11 @@ const (
 	mostTried   = 6
 )
 
-// correlate gives the best of all shifts of b against a, by the correlation of what both cover
-// at that shift, the better first. The sums over every shift come from Fourier transforms
-// (D. Padfield, Masked object registration in the Fourier domain, 2012, in one dimension,
-// from memory). Both grids have the same step.
-func correlate(a, b grid) []candidate {
+// scores gives the correlation of what both grids cover at every shift of b against a, in a circle;
+// a shift with too little in common has none. The sums over every shift come from Fourier
+// transforms (D. Padfield, Masked object registration in the Fourier domain, 2012, in one
+// dimension, from memory). Both grids have the same step.
+func scores(a, b grid) []candidate {
 	n := 1
 	for n < len(a.v)+len(b.v) {
 		n *= 2
@@ -63,25 +63,37 @@ func correlate(a, b grid) []candidate {
 			return candidate{}
 		}
 		varA, varB := sqA[k]-sumA[k]*sumA[k]/m, sqB[k]-sumB[k]*sumB[k]/m
-		if varA <= 1e-6*m || varB <= 1e-6*m {
-			return candidate{}
-		}
-		r := (both[k] - sumA[k]*sumB[k]/m) / math.Sqrt(varA*varB)
-		r = math.Min(r, 1)
-		if r <= 0 {
-			return candidate{}
-		}
 		lag := k
 		if k > n/2 {
 			lag = k - n
 		}
+		shift := a.fromS - b.fromS + float64(lag)*a.stepS
+		if varA <= 1e-6*m || varB <= 1e-6*m {
+			return candidate{shiftS: shift, points: m}
+		}
+		r := math.Min(1, (both[k]-sumA[k]*sumB[k]/m)/math.Sqrt(varA*varB))
+		if r <= 0 {
+			return candidate{shiftS: shift, points: m}
+		}
 		new := math.Min(m, m*a.stepS/independent)
-		return candidate{a.fromS - b.fromS + float64(lag)*a.stepS, r, m, -new / 2 * math.Log(1-r*r+1e-6)}
+		return candidate{shift, r, m, -new / 2 * math.Log(1-r*r+1e-6)}
 	}
 	all := make([]candidate, n)
 	for k := range all {
 		all[k] = score(k)
 	}
+	return all
+}
+
+// likenesses gives the shifts that have enough in common.
+func likenesses(a, b grid) []candidate {
+	return slices.DeleteFunc(scores(a, b), func(c candidate) bool { return c.points == 0 })
+}
+
+// correlate gives the best of all shifts of b against a, the better first.
+func correlate(a, b grid) []candidate {
+	all := scores(a, b)
+	n := len(all)
 	var peaks []candidate
 	for k, c := range all {
 		if c.score > 0 && c.score >= all[(k+1)%n].score && c.score >= all[(k+n-1)%n].score {

@@ -72,6 +72,7 @@ type Query struct {
 	Channel, Axis string
 	Clock         curve.Clock
 	Side          trace.Side
+	Recorded      bool // as recorded: nothing put right, no clock lined up
 }
 
 // ReadQuery reads an address; what is none of its choices is the default.
@@ -82,6 +83,7 @@ func ReadQuery(v url.Values) Query {
 		Clock:   curve.Clock(v.Get("clock")),
 		Side:    trace.Side(v.Get("side")),
 	}
+	q.Recorded = v.Get("as") == "recorded"
 	if q.Clock != curve.PlugClock && q.Clock != curve.PowerClock {
 		q.Clock = ""
 	}
@@ -115,6 +117,11 @@ func (q Query) With(key, value string, extra url.Values) string {
 	set("axis", q.Axis, "soc")
 	set("clock", string(q.Clock), "")
 	set("side", string(q.Side), "")
+	as := ""
+	if q.Recorded {
+		as = "recorded"
+	}
+	set("as", as, "")
 	return "?" + v.Encode()
 }
 

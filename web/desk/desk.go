@@ -36,6 +36,7 @@ func (s *Room) Routes(r chi.Router) {
 	r.Post("/arrivals/{id}/look", s.lookAgain)
 	r.Post("/arrivals/{id}/keep", s.keepArrival)
 	r.Post("/arrivals/{id}/drop", s.dropArrival)
+	r.Post("/arrivals/{id}/add", s.addArrival)
 }
 
 // deskView is what came in last, what waits, and what needs a word.
@@ -157,7 +158,8 @@ type arrivalView struct {
 	More    int
 	Problem string
 	Twin    *logbook.Run
-	Quick   []string // what the readings say already
+	Belongs *logbook.Run // the run that it is another recording of; nil: none
+	Quick   []string     // what the readings say already
 
 	LastTime bool // it is read as one with the same header was read before
 }
@@ -257,6 +259,10 @@ func (s *Room) arrivalView(r *http.Request, form url.Values) (*arrivalView, erro
 	}
 	if found {
 		v.Twin = twin
+	} else if form == nil || form.Get("belongs") != "" {
+		if v.Belongs, err = s.belongs(r.Context(), b); err != nil {
+			return nil, err
+		}
 	}
 	return v, nil
 }

@@ -23,6 +23,7 @@ type Room struct {
 
 // Book is what the room needs of the logbook: files and runs.
 type Book interface {
+	AddRecordings(ctx context.Context, runID int64, in *intake.Bundle) error
 	Adapters(ctx context.Context) ([]logbook.Adapter, error)
 	Arrival(ctx context.Context, id int64) (*logbook.Arrival, error)
 	Arrivals(ctx context.Context) ([]logbook.Arrival, error)

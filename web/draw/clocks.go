@@ -102,3 +102,51 @@ func (k *Clocks) SVG() string {
 	c.WriteString(`</svg>`)
 	return c.String()
 }
+
+// Likeness is how alike two recordings are against what is added to the times of the second.
+type Likeness struct {
+	OffsetS   trace.Series // offsets and the correlation there, 0 to 1
+	AtS       float64      // where it is read now
+	LowS      *float64     // of the interval; nil: none
+	HighS     *float64
+	OtherName string
+}
+
+// SVG draws the likeness, with a line where the recording is read; a second is data-scale units.
+func (k *Likeness) SVG() string {
+	c := &canvas{w: 880, h: 120}
+	x0, x1, base, top := 40.0, 868.0, 88.0, 14.0
+	if k.OffsetS.Len() < 2 {
+		return ""
+	}
+	span := k.OffsetS.Span()
+	px := func(t float64) float64 { return x0 + (t-span.From)/span.Len()*(x1-x0) }
+	py := func(v float64) float64 { return base - v*(base-top) }
+	c.open("likeness", "How alike the two are, against what is added to the times of "+k.OtherName,
+		fmt.Sprintf(`data-scale="%g" data-from="%g" data-x0="%s"`, (x1-x0)/span.Len(), span.From, num(x0)))
+	for _, v := range []float64{0, 0.5, 1} {
+		c.line("grid", x0, py(v), x1, py(v))
+		c.text("axis", "end", x0-6, py(v)+4, words.Figure(v, 1))
+	}
+	unit, name := 1.0, "s"
+	if span.Len() > 1200 {
+		unit, name = 60, "min"
+	}
+	for _, v := range ticks(span.From/unit, span.To/unit, 10) {
+		c.line("tick", px(v*unit), base, px(v*unit), base+5)
+		c.text("axis-strong", "middle", px(v*unit), base+16, words.Figure(v, 1))
+	}
+	c.text("axis", "end", x1, base+29, axisName("added", name))
+	if k.LowS != nil && k.HighS != nil {
+		c.rect("interval", px(*k.LowS), top, px(*k.HighS)-px(*k.LowS), base-top, 0)
+	}
+	x, y := make([]float64, k.OffsetS.Len()), make([]float64, k.OffsetS.Len())
+	for i, t := range k.OffsetS.T {
+		x[i], y[i] = px(t), py(k.OffsetS.V[i])
+	}
+	fmt.Fprintf(c, `<path class="like" d="%s"/>`, path(x, y))
+	fmt.Fprintf(c, `<line class="now" data-now x1="0" x2="0" y1="%s" y2="%s" transform="translate(%s 0)"/>`,
+		num(top-6), num(base+4), num(px(k.AtS)))
+	c.WriteString(`</svg>`)
+	return c.String()
+}

@@ -24,6 +24,7 @@ type clockView struct {
 	Rec      logbook.Recording
 	Master   string
 	Picture  template.HTML
+	Alike    template.HTML // against every offset
 	Fit      fitView
 	Choices  []clockChoice
 	Settled  bool   // by hand
@@ -78,6 +79,7 @@ func (s *Room) showClock(w http.ResponseWriter, r *http.Request, status int, typ
 	v.Fields = typed
 	master, other := full.Recordings[0].OnRunClock(), full.Recordings[k]
 	v.choices(master, other, now)
+	v.likeness(master, other, now)
 	v.draw(full, master, now.Apply(other), now.OffsetS)
 	s.Render(w, r, "clock", status, ui.Frame{Title: "Clock of " + rec.Name, Page: "runs", Run: row, Data: v})
 }
@@ -108,6 +110,25 @@ func (v *clockView) choices(master, other *trace.Recording, now lineup.Clock) {
 		add(fmt.Sprintf("without the %d h of a time zone or summer time", max(hours, -hours)), rest, 0, "")
 	}
 	add("as it was noted", other.ClockOffsetS, other.ClockDriftPPM, "")
+}
+
+// aroundS is how far beyond what is noted and what is read the likeness is shown, s.
+const aroundS = 600
+
+// likeness draws how alike the two are against every offset around those that matter.
+func (v *clockView) likeness(master, other *trace.Recording, now lineup.Clock) {
+	noted := *other
+	noted.ClockDriftPPM = 0
+	all := lineup.Likeness(master, noted.OnRunClock(), 4000)
+	from := min(other.ClockOffsetS, now.OffsetS, 0) - aroundS
+	to := max(other.ClockOffsetS, now.OffsetS, 0) + aroundS
+	k := draw.Likeness{AtS: now.OffsetS, LowS: now.LowS, HighS: now.HighS, OtherName: v.Rec.Name}
+	for i, shift := range all.T {
+		if at := shift + other.ClockOffsetS; at >= from && at <= to {
+			k.OffsetS.T, k.OffsetS.V = append(k.OffsetS.T, at), append(k.OffsetS.V, all.V[i])
+		}
+	}
+	v.Alike = template.HTML(k.SVG())
 }
 
 func within(c lineup.Clock) string {

@@ -7,6 +7,7 @@ import (
 	"html/template"
 	"net/http"
 	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -57,6 +58,7 @@ type runView struct {
 	Posts    []postColumn
 	Clocks   []chart.Choice
 	Sides    []chart.Choice
+	Readings []chart.Choice // corrected, as recorded; none where the two are the same
 	Legs     []curve.Leg
 	Picked   bool
 	Windows  []curve.Window
@@ -152,7 +154,11 @@ func (s *Room) loadRun(r *http.Request) (*logbook.Run, *logbook.Results, error) 
 	if err != nil {
 		return nil, nil, err
 	}
-	res, err := s.book.Results(r.Context(), row)
+	results := s.book.Results
+	if chart.ReadQuery(r.URL.Query()).Recorded {
+		results = s.book.AsRecorded
+	}
+	res, err := results(r.Context(), row)
 	if err != nil {
 		err = &ui.BrokenRun{Row: row, Err: err}
 	}
@@ -194,6 +200,9 @@ func (s *Room) runView(r *http.Request, query url.Values) (*runView, error) {
 				chart.A(string(other.Side), q.With("side", string(other.Side), nil), other.Side == x.Side))
 		}
 	}
+	if v.Readings, err = s.readings(r.Context(), row, x, q); err != nil {
+		return nil, err
+	}
 	if v.Photos, err = s.book.Photos(r.Context(), row.ID); err != nil {
 		return nil, err
 	}
@@ -201,6 +210,25 @@ func (s *Room) runView(r *http.Request, query url.Values) (*runView, error) {
 		v.Picked = v.Picked || id == row.ID
 	}
 	return v, nil
+}
+
+// readings are the choices of what the readings are read as, where anything was put right or moved.
+func (s *Room) readings(ctx context.Context, row *logbook.Run, x *curve.Reading, q chart.Query) ([]chart.Choice, error) {
+	list, err := s.book.Corrections(ctx, row.ID)
+	if err != nil {
+		return nil, err
+	}
+	changed := q.Recorded || slices.ContainsFunc(list, func(c logbook.Correction) bool { return !c.TakenBack })
+	for i, n := range x.Recordings {
+		changed = changed || i < len(row.Recordings) && n.ClockOffsetS != row.Recordings[i].ClockOffsetS
+	}
+	if !changed {
+		return nil, nil
+	}
+	return []chart.Choice{
+		chart.A("corrected", q.With("as", "", nil), !q.Recorded),
+		chart.A("as recorded", q.With("as", "recorded", nil), q.Recorded),
+	}, nil
 }
 
 // headingOf takes the first finding as the page's heading; the others are numbered.

@@ -291,6 +291,24 @@
   }
 
   // ---- dropped files -----------------------------------------------------------
+  /** Sends several files, one after the other, and shows what waits. @param {File[]} files */
+  async function sendAll(files) {
+    for (const file of files) {
+      const body = new FormData();
+      body.append('file', file);
+      let taken = false;
+      try {
+        taken = (await fetch(goal(), { method: 'POST', body })).ok;
+      } catch {
+        taken = false; // the network is away
+      }
+      if (!taken) {
+        window.alert(`${file.name} was not taken; nothing of it was stored.`);
+      }
+    }
+    const form = /** @type {HTMLFormElement | null} */ ($('[data-add-recording]'));
+    location.href = form ? new URL(form.action).pathname.replace(/\/recordings$/, '') : '/desk';
+  }
   /** Where a dropped file goes: to the run that is open, else to the Desk. */
   const goal = () => {
     const form = /** @type {HTMLFormElement | null} */ ($('[data-add-recording]'));
@@ -337,7 +355,9 @@
     if (!dropping() || !e.dataTransfer || !e.dataTransfer.files.length) return;
     e.preventDefault();
     $('#drop').hidden = true;
-    send(e.dataTransfer.files[0]);
+    const files = Array.from(e.dataTransfer.files);
+    if (files.length === 1) send(files[0]);
+    else sendAll(files);
   });
 
   // ---- a clock moved by hand -----------------------------------------------------
@@ -352,7 +372,16 @@
     const scale = Number(svg.dataset.scale),
       drawn = Number(svg.dataset.offset);
     const value = () => Number(offset.value.replace(',', '.').replace('−', '-')) || 0;
+    const likeness = $('.likeness'),
+      now = likeness && $('[data-now]', likeness);
     const lay = () => {
+      if (now) {
+        const d = likeness.dataset;
+        now.setAttribute(
+          'transform',
+          `translate(${(Number(d.x0) + (value() - Number(d.from)) * Number(d.scale)).toFixed(1)} 0)`,
+        );
+      }
       group.setAttribute('transform', `translate(${((value() - drawn) * scale).toFixed(2)} 0)`);
       svg.setAttribute('aria-valuenow', String(value()));
       svg.setAttribute('aria-valuetext', `${value()} seconds added`);

@@ -1,0 +1,104 @@
+package desk
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"strconv"
+	"time"
+
+	"zincroad/core/lineup"
+	"zincroad/core/trace"
+	"zincroad/formats/intake"
+	"zincroad/logbook"
+	"zincroad/web/ui"
+)
+
+// When a file may be the other side of a run that is there (common practice, no source).
+const (
+	looksBack   = 30             // runs
+	undated     = 5              // of those, where no date tells
+	mostCompare = 6              // by their shapes
+	sameDay     = 26 * time.Hour // another zone and a clock set wrongly included
+	surelyAlike = 0.95
+)
+
+// belongs finds the run that a file is another recording of: one of about the same time whose
+// shape is the same. Nil where there is none.
+func (s *Room) belongs(ctx context.Context, b *intake.Bundle) (*logbook.Run, error) {
+	if b.Kind == intake.FolderKind || len(b.Run.Recordings) == 0 {
+		return nil, nil
+	}
+	list, err := s.book.CameIn(ctx, looksBack)
+	if err != nil {
+		return nil, err
+	}
+	compared := 0
+	for i := range list {
+		row := &list[i]
+		dated := row.StartedAt != nil && !b.Run.StartedAt.IsZero()
+		if dated && b.Run.StartedAt.Sub(*row.StartedAt).Abs() > sameDay || !dated && i >= undated ||
+			len(row.Recordings) == 0 || compared == mostCompare {
+			continue
+		}
+		compared++
+		whole, err := s.book.Run(ctx, row.ID)
+		if err != nil {
+			return nil, err
+		}
+		full, err := s.book.Load(ctx, whole)
+		if err != nil {
+			return nil, err
+		}
+		other := *b.Run.Recordings[0]
+		if dated {
+			other.ClockOffsetS += b.Run.StartedAt.Sub(*row.StartedAt).Seconds()
+		}
+		master := full.Recordings[0]
+		c := lineup.Fit(master.Without(trace.Outlying(master.T)).OnRunClock(),
+			other.Without(trace.Outlying(other.T)).OnRunClock(), 0)
+		if c.By == lineup.ByShape && c.Alike > surelyAlike {
+			return whole, nil
+		}
+	}
+	return nil, nil
+}
+
+// addArrival brings a waiting file in as a further recording of a run.
+func (s *Room) addArrival(w http.ResponseWriter, r *http.Request) {
+	f, ok := s.Form(w, r)
+	if !ok {
+		return
+	}
+	v, err := s.arrivalView(r, f.Values)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	id, err := strconv.ParseInt(f.Values.Get("belongs"), 10, 64)
+	if err != nil || v.Problem != "" || v.Bundle == nil || v.Kind == string(intake.FolderKind) {
+		s.Render(w, r, "arrival", http.StatusUnprocessableEntity,
+			ui.Frame{Title: "Bring in " + v.Arrival.Name, Page: "desk", Data: v})
+		return
+	}
+	if err := s.book.AddRecordings(r.Context(), id, v.Bundle); err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	if v.Bundle.Layout != nil {
+		if err := s.book.Remember(r.Context(), *v.Bundle.Layout); err != nil {
+			s.Fail(w, r, err)
+			return
+		}
+	}
+	if err := s.book.DropArrival(r.Context(), v.Arrival.ID); err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	row, err := s.book.Run(r.Context(), id)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	http.Redirect(w, r, fmt.Sprintf("/runs/%d?added=%d", id, row.Recordings[len(row.Recordings)-1].ID), http.StatusSeeOther)
+}
