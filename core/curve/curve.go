@@ -9,6 +9,7 @@ import (
 	"cmp"
 	"math"
 	"slices"
+	"sync"
 
 	"zincroad/core/health"
 	"zincroad/core/lineup"
@@ -97,14 +98,18 @@ func prepare(r *run.Run) *sides {
 	s.marks = slices.Clone(r.Marks)
 	slices.SortStableFunc(s.marks, func(a, b run.Mark) int { return cmp.Compare(a.TS, b.TS) })
 	s.legs = s.legsOf()
-	s.settleSoC(soc, res)
+	s.health = make([]health.Report, len(r.Recordings))
+	var checks sync.WaitGroup
 	for i, rec := range r.Recordings {
-		s.health = append(s.health, health.Check(rec, s.chargingOf(i)))
+		charging := s.chargingOf(i)
+		checks.Go(func() { s.health[i] = health.Check(rec, charging) }) // as long as all the rest takes
 	}
+	s.settleSoC(soc, res)
 	for side, p := range s.power {
 		s.interval[side] = s.medianInterval(p)
 		s.flows[side] = s.flowsOf(side)
 	}
+	checks.Wait()
 	return s
 }
 

@@ -42,9 +42,13 @@ func Hampel(v []float64, reach int, k, least float64) []int {
 	return out
 }
 
-// leaps tells whether a value is away from one beside it, which every outlier is, or inside a
-// short run of them.
+// leaps tells whether a value is away from one near to it, which every outlier is that can be
+// found: what is like all of its neighbours cannot be far from their median.
 func leaps(v []float64, i int, least float64) bool {
+	if i >= 2 && i+2 < len(v) { // without a loop: this is asked of every reading
+		x, h := v[i], least/2
+		return math.Abs(v[i-1]-x) > h || math.Abs(v[i+1]-x) > h || math.Abs(v[i-2]-x) > h || math.Abs(v[i+2]-x) > h
+	}
 	for j := max(0, i-2); j <= min(len(v)-1, i+2); j++ {
 		if math.Abs(v[j]-v[i]) > least/2 {
 			return true

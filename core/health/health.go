@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"sort"
 	"strconv"
 	"strings"
 
@@ -86,6 +87,8 @@ const (
 	frozenS     = 45 // for so long
 	frozenTimes = 12 // and so many readings
 	disagreePct = 15 // power against volts times amps
+	sampled     = 1000
+	lateS       = 5 // a silence so short makes no bunch
 )
 
 // Check looks through a recording, as it was recorded, and says how good it is for the time in
@@ -161,13 +164,20 @@ func (r *Report) duplicates(rec *trace.Recording) {
 
 // late lists readings that came in a bunch behind a silence: their times are those of hearing.
 func (r *Report) late(rec *trace.Recording) {
+	silent := false
+	for i := 1; i < rec.Len() && !silent; i++ {
+		silent = rec.T[i]-rec.T[i-1] >= lateS
+	}
+	if !silent {
+		return
+	}
 	every := trace.MedianInterval(rec.T)
 	if every <= 0 {
 		return
 	}
 	for i := 1; i < rec.Len(); i++ {
 		silence := rec.T[i] - rec.T[i-1]
-		if silence < math.Max(5, 4*every) {
+		if silence < math.Max(lateS, 4*every) {
 			continue
 		}
 		n := 0
@@ -189,17 +199,13 @@ func (r *Report) late(rec *trace.Recording) {
 // spikes lists leaps of power and of the state of charge that come back at once.
 func (r *Report) spikes(rec *trace.Recording) {
 	each := func(c trace.Channel, find func(trace.Series) []int, applied bool, why func(i int) string) {
-		col := rec.Columns[c]
-		var place []int // of the series' points in the recording
-		var s trace.Series
-		for i, v := range col {
-			if !math.IsNaN(v) && (len(s.T) == 0 || rec.T[i] >= s.T[len(s.T)-1]) {
-				s.T, s.V, place = append(s.T, rec.T[i]), append(s.V, v), append(place, i)
-			}
-		}
+		s, place := placed(rec, c)
 		for _, k := range find(s) {
-			r.add(rec, Proposal{Kind: Spike, Channel: c, Readings: []int{place[k]}, LeaveOut: true, Applied: applied,
-				Reason: why(place[k])})
+			at := k
+			if place != nil {
+				at = place[k]
+			}
+			r.add(rec, Proposal{Kind: Spike, Channel: c, Readings: []int{at}, LeaveOut: true, Applied: applied, Reason: why(at)})
 		}
 	}
 	each(trace.Power, func(s trace.Series) []int { at, _ := trace.Spikes(s); return at }, false, func(i int) string {
@@ -209,6 +215,21 @@ func (r *Report) spikes(rec *trace.Recording) {
 		return fmt.Sprintf("state of charge leaps to %s %% and back; posts leave it out",
 			words.Figure(rec.Columns[trace.SoC][i], 1))
 	})
+}
+
+// placed gives a channel's series in order of time, and the places of its points in the recording;
+// nil where each point is that of its own reading, which is the usual case and costs nothing.
+func placed(rec *trace.Recording, c trace.Channel) (s trace.Series, place []int) {
+	col := rec.Columns[c]
+	if !slices.ContainsFunc(col, math.IsNaN) && sort.Float64sAreSorted(rec.T) {
+		return rec.Series(c), nil
+	}
+	for i, v := range col {
+		if !math.IsNaN(v) && (len(s.T) == 0 || rec.T[i] >= s.T[len(s.T)-1]) {
+			s.T, s.V, place = append(s.T, rec.T[i]), append(s.V, v), append(place, i)
+		}
+	}
+	return s, place
 }
 
 // frozen lists stretches in which the power stands still to the last digit while what it is made
@@ -262,7 +283,8 @@ func (r *Report) disagrees(rec *trace.Recording) {
 	}
 	var at []int
 	var ratio []float64
-	for i := range p {
+	// A thousand readings from all over tell.
+	for i := 0; i < len(p); i += max(1, len(p)/sampled) {
 		if kw := v[i] * a[i] / 1000; p[i] >= 5 && kw >= 5 {
 			ratio = append(ratio, p[i]/kw)
 			at = append(at, i)
@@ -277,13 +299,9 @@ func (r *Report) disagrees(rec *trace.Recording) {
 // judge gives the grade and what it means.
 func (r *Report) judge(rec, on *trace.Recording, charging trace.Span) {
 	within := func(s trace.Series) trace.Series {
-		var out trace.Series
-		for i, t := range s.T {
-			if t >= charging.From && t <= charging.To {
-				out.T, out.V = append(out.T, t), append(out.V, s.V[i])
-			}
-		}
-		return out
+		s = s.From(charging.From)
+		to := sort.Search(len(s.T), func(i int) bool { return s.T[i] > charging.To })
+		return trace.Series{T: s.T[:to], V: s.V[:to]}
 	}
 	power, soc := within(on.PowerSeries()), within(on.Series(trace.SoC))
 	lead := power
