@@ -9,14 +9,25 @@ import (
 	"zincroad/core/trace"
 )
 
+// mostLong is how many columns a table with one value a row may have.
+const mostLong = 12
+
 // longIn tells whether a header is that of a table with one value a row: a time, a name, a value
 // and perhaps a unit. Nil where it is not.
 func longIn(headers []string) *Long {
+	if len(headers) < 3 || len(headers) > mostLong {
+		return nil
+	}
+	texts := make([]string, len(headers))
+	for i, h := range headers {
+		if len(h) > longestHeader || isNumber(h) {
+			return nil // a row of readings
+		}
+		texts[i] = plain(bareOf(strings.Trim(strings.TrimSpace(strings.TrimPrefix(h, "\ufeff")), `"`)))
+	}
 	find := func(english string) int {
-		return slices.IndexFunc(headers, func(h string) bool {
-			text := plain(bareOf(strings.Trim(strings.TrimSpace(strings.TrimPrefix(h, "\ufeff")), `"`)))
-			return slices.ContainsFunc(saying(english).words, func(w string) bool { return text == w })
-		})
+		words := saying(english).words
+		return slices.IndexFunc(texts, func(text string) bool { return slices.Contains(words, text) })
 	}
 	l := &Long{Name: find("name"), Value: find("value"), Unit: find("unit"), Width: len(headers)}
 	l.Time = slices.IndexFunc(headers, func(h string) bool {
