@@ -60,7 +60,7 @@ var Channels = []Info{
 		Channel: SoC, Name: "state of charge", Short: "SoC", Unit: "%", Units: units.Percent,
 		Min: 0, Max: 100, Decimals: 1,
 		Measurand: "SoC",
-		Header:    `\bsoc\b|soc_pct|state of charge|battery level|charge level|ladestand|battery pct|battery percent`,
+		Header:    `\bsoc\b|soc_pct|state of charge|battery level|charge level|ladestand|battery pct|battery percent|\b(battery|charge|akku|batterie)\W*%`,
 	},
 	{
 		Channel: Power, Name: "power", Short: "power", Unit: "kW", Units: units.Power,

@@ -29,6 +29,10 @@ var dateForm = regexp.MustCompile(`(?i)^(?:[\p{L}]{2,12}\.?,?\s+)?` + // a day o
 	`\s*([ap]\.?\s?m\.?)?\s*` + // 20
 	`(Z|UTC|GMT|[+-]\d{2}:?\d{2}|[+-]\d{2})?)?$`) // 21
 
+// yearLast is a date with the year behind the time: month, day, time, year.
+var yearLast = regexp.MustCompile(`^(?:\p{L}{2,4}\s+)?(\p{L}{3,9})\s+(\d{1,2})\s+(\d{1,2}:\d{2}:\d{2}(?:\.\d+)?)\s+` +
+	`(?:[A-Z]{3,4}\s+)?(\d{4})$`)
+
 // pointed is a date with points.
 var pointed = regexp.MustCompile(`^\s*\d{1,2}\.\s?\d{1,2}\.\s?\d{2,4}`)
 
@@ -55,7 +59,11 @@ func monthNamed(name string) int {
 // parseDate reads a date with or without a time. zoned tells that the text names its own zone;
 // day tells that it holds no time.
 func parseDate(s string, order dateOrder, zone *time.Location) (at time.Time, zoned, day, ok bool) {
-	m := dateForm.FindStringSubmatch(strings.TrimSpace(s))
+	s = strings.TrimSpace(s)
+	if y := yearLast.FindStringSubmatch(s); y != nil { // Tue Feb  3 18:20:00 2026
+		s = y[1] + " " + y[2] + ", " + y[4] + " " + y[3]
+	}
+	m := dateForm.FindStringSubmatch(s)
 	if m == nil {
 		return time.Time{}, false, false, false
 	}

@@ -84,6 +84,34 @@ func decode(r io.Reader, encoding string) io.Reader {
 	return &bomSkipper{r: r}
 }
 
+// onlyCR tells a text whose lines end with a carriage return alone.
+func onlyCR(head []byte) bool {
+	return bytes.IndexByte(head, '\r') >= 0 && bytes.IndexByte(head, '\n') < 0
+}
+
+// text gives a table's text as UTF-8, its lines ended by line feeds.
+func (l *Layout) text(r io.Reader) io.Reader {
+	out := decode(r, l.Encoding)
+	if l.CR {
+		return &feeds{out}
+	}
+	return out
+}
+
+// feeds makes line feeds of carriage returns.
+type feeds struct{ r io.Reader }
+
+// Read gives the text.
+func (f *feeds) Read(p []byte) (int, error) {
+	n, err := f.r.Read(p)
+	for i, b := range p[:n] {
+		if b == '\r' {
+			p[i] = '\n'
+		}
+	}
+	return n, err
+}
+
 // bomSkipper drops a UTF-8 byte-order mark from the beginning of a text.
 type bomSkipper struct {
 	r    io.Reader

@@ -30,14 +30,14 @@ func Guess(r io.ReaderAt, size int64, file string) (Layout, error) {
 	if _, err := r.ReadAt(head, 0); err != nil && err != io.EOF {
 		return Layout{}, fmt.Errorf("reading %s: %w", file, err)
 	}
-	l := Layout{Encoding: sniff(head)}
+	l := Layout{Encoding: sniff(head), CR: onlyCR(head)}
 	if size == 0 {
 		return l, fmt.Errorf("%s is %w: the file is empty", file, ErrNotALog)
 	}
 	if bytes.IndexByte(head, 0) >= 0 && !wide(l.Encoding) {
 		return l, fmt.Errorf("%s is %w: it is not text", file, ErrNotALog)
 	}
-	lines := sampleLines(head, l.Encoding, size > sampleBytes)
+	lines := l.sampleLines(head, size > sampleBytes)
 	if !l.findHeader(lines) {
 		return l, fmt.Errorf(
 			"%s is %w: no row names a column of times and columns for state of charge, power, or volts and amps",
@@ -55,8 +55,8 @@ func GuessWith(r io.ReaderAt, size int64, file, delimiter string, headerLine int
 	if _, err := r.ReadAt(head, 0); err != nil && err != io.EOF {
 		return Layout{}, fmt.Errorf("reading %s: %w", file, err)
 	}
-	l := Layout{Encoding: sniff(head), Delimiter: delimiter, HeaderLine: headerLine}
-	lines := sampleLines(head, l.Encoding, size > sampleBytes)
+	l := Layout{Encoding: sniff(head), CR: onlyCR(head), Delimiter: delimiter, HeaderLine: headerLine}
+	lines := l.sampleLines(head, size > sampleBytes)
 	if headerLine < 1 || headerLine > len(lines) {
 		return l, fmt.Errorf("%s has no line %d among its first %d", file, headerLine, len(lines))
 	}
@@ -87,7 +87,7 @@ func (l *Layout) fill(r io.ReaderAt, size int64, file string, lines []string) er
 		if at := size / sampleStretches * k; at > sampleBytes {
 			part := make([]byte, sampleBytes)
 			n, _ := r.ReadAt(part, at)
-			if more := sampleLines(part[:n], l.Encoding, true); len(more) > 1 {
+			if more := l.sampleLines(part[:n], true); len(more) > 1 {
 				rows = append(rows, records(more[1:], l.Delimiter)...)
 			}
 		}
@@ -104,8 +104,8 @@ func (l *Layout) fill(r io.ReaderAt, size int64, file string, lines []string) er
 
 // sampleLines decodes a stretch of text into lines; partial says that the end
 // cuts the last line.
-func sampleLines(b []byte, encoding string, partial bool) []string {
-	text, _ := io.ReadAll(decode(bytes.NewReader(b), encoding))
+func (l *Layout) sampleLines(b []byte, partial bool) []string {
+	text, _ := io.ReadAll(l.text(bytes.NewReader(b)))
 	var lines []string
 	sc := bufio.NewScanner(bytes.NewReader(text))
 	sc.Buffer(nil, 1<<20)
@@ -130,6 +130,9 @@ func records(lines []string, delimiter string) [][]string {
 }
 
 func fieldsOf(line, delimiter string) []string {
+	if delimiter == " " {
+		return strings.Fields(line)
+	}
 	if !strings.Contains(line, `"`) {
 		return strings.Split(line, delimiter)
 	}
@@ -143,7 +146,7 @@ func fieldsOf(line, delimiter string) []string {
 }
 
 // delimiters are what may stand between columns.
-var delimiters = []string{",", ";", "\t", "|"}
+var delimiters = []string{",", ";", "\t", "|", " "}
 
 // findHeader looks for the row and the delimiter under which most columns can be
 // named, and fills in the columns.
@@ -152,7 +155,7 @@ func (l *Layout) findHeader(lines []string) bool {
 	for n, line := range lines[:min(len(lines), headerSearch)] {
 		for _, delimiter := range delimiters {
 			fields := fieldsOf(line, delimiter)
-			if len(fields) > mostColumns {
+			if len(fields) > mostColumns || delimiter == " " && !spaced(fields, lines[n+1:]) {
 				continue
 			}
 			columns := nameColumns(fields)
@@ -183,6 +186,20 @@ func (l *Layout) findHeader(lines []string) bool {
 	}
 	l.Canonical = l.Delimiter == "," && l.Long == nil && canonical(l.Columns)
 	return true
+}
+
+// spaced tells whether columns are apart by spaces: what follows the header has as many fields, and
+// all of them are numbers or times.
+func spaced(header, below []string) bool {
+	i := slices.IndexFunc(below, func(s string) bool { return strings.TrimSpace(s) != "" })
+	if i < 0 || len(header) < 2 {
+		return false
+	}
+	fields := strings.Fields(below[i])
+	return len(fields) == len(header) && !slices.ContainsFunc(fields, func(f string) bool {
+		_, clock := words.ParseClock(f, false)
+		return !isNumber(f) && !clock
+	})
 }
 
 // mostColumns is how many columns a table may have: no log comes near.
@@ -348,10 +365,14 @@ func (l *Layout) settleSides() {
 		}
 		a, b := &l.Columns[k], c
 		switch {
+		case c.Channel == trace.SoC || !measured[c.Channel]: // both figures may be the car's
 		case a.Side == "" && b.Side != "":
 			a.Side = otherSide(b.Side)
 		case b.Side == "" && a.Side != "":
 			b.Side = otherSide(a.Side)
+		}
+		if (a.Side == "" || b.Side == "") && !measured[c.Channel] {
+			b.Side = a.Side
 		}
 		if a.Side == b.Side || a.Channel == TimeColumn || a.Channel == DateColumn {
 			b.Channel, b.Unit, b.twin = "", "", true
@@ -359,19 +380,17 @@ func (l *Layout) settleSides() {
 		}
 		two = true
 	}
-	sides := map[trace.Side]bool{}
-	for _, c := range l.Columns {
-		if c.Channel == trace.Power || c.Channel == trace.Current || c.Channel == trace.Voltage {
-			sides[c.Side] = true
-		}
-	}
-	if two || sides[trace.CarSide] && sides[trace.StallSide] {
+	if two {
 		return
 	}
 	for i := range l.Columns {
 		l.Columns[i].Side = ""
 	}
 }
+
+// measured are the channels that both sides measure: of two columns of one, where one says whose it
+// is the other is the other's.
+var measured = map[trace.Channel]bool{trace.Power: true, trace.Current: true, trace.Voltage: true, trace.Energy: true}
 
 func otherSide(s trace.Side) trace.Side {
 	if s == trace.StallSide {
@@ -406,11 +425,43 @@ func (l *Layout) settle(rows [][]string) {
 	if i := l.Find(trace.SoC); i >= 0 {
 		soc = numbers[i]
 	}
+	if l.falls(rows) { // the last comes first: what rises in time falls here
+		for _, n := range numbers {
+			slices.Reverse(n)
+		}
+	}
 	for i, c := range l.Columns {
 		if c.Channel == trace.Current || c.Channel == trace.Power {
 			l.Columns[i].Negate = chargesNegative(numbers[i], soc)
 		}
 	}
+}
+
+// falls tells whether the times of a table run backwards, row by row.
+func (l *Layout) falls(rows [][]string) bool {
+	i, d := l.Find(TimeColumn), l.Find(DateColumn)
+	if i < 0 {
+		return false
+	}
+	p := times{format: l.Time, order: dateOrder(l.DateOrder), comma: l.comma(l.Columns[i])}
+	up, down, last := 0, 0, math.NaN()
+	for _, row := range rows[:min(len(rows), 400)] {
+		date := ""
+		if d >= 0 {
+			date = row[d]
+		}
+		at, ok := p.parse([]byte(row[i]), []byte(date))
+		if ok && at > last {
+			up++
+		}
+		if ok && at < last {
+			down++
+		}
+		if ok {
+			last = at
+		}
+	}
+	return down > 2*up
 }
 
 // decimals finds the decimal mark of each column of numbers; those that do not show theirs go by
@@ -512,7 +563,7 @@ func (l *Layout) timeFormat(rows [][]string) TimeFormat {
 	for _, row := range rows[:min(len(rows), 400)] {
 		cells = append(cells, strings.TrimSpace(row[i]))
 		if d >= 0 {
-			dates = append(dates, strings.TrimSpace(row[d])+" "+strings.TrimSpace(row[i]))
+			dates = append(dates, dayOf([]byte(row[d]))+" "+strings.TrimSpace(row[i]))
 		}
 	}
 	comma := l.comma(l.Columns[i])

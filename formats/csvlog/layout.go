@@ -69,6 +69,9 @@ type Layout struct {
 	Canonical    bool       `json:"canonical"`
 	Encoding     string     `json:"encoding"` // utf-8, utf-16 or windows-1252
 
+	// CR tells that lines end with a carriage return alone.
+	CR bool `json:"cr,omitempty"`
+
 	// Sheet is the sheet of a workbook that the table stands in; empty: no workbook.
 	Sheet string `json:"sheet,omitempty"`
 

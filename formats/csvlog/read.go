@@ -53,7 +53,7 @@ func Read(r io.Reader, l Layout, o Options) (*Table, error) {
 		return nil, fmt.Errorf("reading %s: %w", o.File, err)
 	}
 	p := newReader(l, o)
-	br := bufio.NewReaderSize(decode(r, l.Encoding), 1<<18)
+	br := bufio.NewReaderSize(l.text(r), 1<<18)
 	if err := p.run(br); err != nil {
 		return nil, fmt.Errorf("reading %s: %w", o.File, err)
 	}
@@ -216,6 +216,10 @@ func (p *reader) quoted(br *bufio.Reader, line []byte, err error) error {
 
 func (p *reader) split(line []byte) [][]byte {
 	p.fields = p.fields[:0]
+	if p.delim == ' ' {
+		p.fields = append(p.fields, bytes.Fields(line)...)
+		return p.fields
+	}
 	for {
 		i := bytes.IndexByte(line, p.delim)
 		if i < 0 {

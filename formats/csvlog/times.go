@@ -3,6 +3,8 @@ package csvlog
 import (
 	"bytes"
 	"math"
+	"regexp"
+	"strconv"
 	"strings"
 	"time"
 
@@ -48,10 +50,10 @@ func (p *times) parse(cell, date []byte) (float64, bool) {
 	case Milliseconds:
 		return p.number(cell, 1e-3)
 	case Elapsed:
-		return words.ParseClock(string(bytes.TrimSpace(cell)), false)
+		return elapsed(string(bytes.TrimSpace(cell)))
 	case ClockTime:
-		if len(bytes.TrimSpace(date)) > 0 {
-			if at, ok := p.absolute(string(bytes.TrimSpace(date)) + " " + string(bytes.TrimSpace(cell))); ok {
+		if day := dayOf(date); day != "" {
+			if at, ok := p.absolute(day + " " + string(bytes.TrimSpace(cell))); ok {
 				return at, true
 			}
 		}
@@ -61,6 +63,28 @@ func (p *times) parse(cell, date []byte) (float64, bool) {
 	}
 	return p.absolute(string(bytes.TrimSpace(cell)))
 }
+
+// dayOf gives the day of a cell of dates, without the midnight that spreadsheets write behind it.
+func dayOf(date []byte) string {
+	s := string(bytes.TrimSpace(date))
+	if i := strings.IndexAny(s, " T"); i > 0 && strings.Contains(s[i:], ":") {
+		s = s[:i]
+	}
+	return s
+}
+
+// elapsed reads m:ss and h:mm:ss, with days before them where they are written: 0 days 00:01:30.
+func elapsed(s string) (float64, bool) {
+	days := 0.0
+	if m := withDays.FindStringSubmatch(s); m != nil {
+		days, _ = strconv.ParseFloat(m[1], 64)
+		s = m[2]
+	}
+	v, ok := words.ParseClock(s, false)
+	return days*86400 + v, ok
+}
+
+var withDays = regexp.MustCompile(`^(\d{1,4})\s*(?:days?|d|[Tt]age?),?\s+(.+)$`)
 
 func (p *times) number(cell []byte, factor float64) (float64, bool) {
 	v, ok := parseNumber(cell, p.comma)
@@ -166,6 +190,10 @@ func timeOfDay(s string) (float64, bool) {
 	}
 	if strings.Count(s, ".") == 2 && !strings.Contains(s, ":") {
 		s = strings.ReplaceAll(s, ".", ":")
+	}
+	if strings.Count(s, ":") == 3 { // 18:20:00:125, thousandths behind a colon
+		i := strings.LastIndexByte(s, ':')
+		s = s[:i] + "." + s[i+1:]
 	}
 	v, ok := words.ParseClock(strings.Replace(s, "h", ":", 1), true)
 	if !ok || v < 0 || v >= 86400 {

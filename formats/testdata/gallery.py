@@ -206,6 +206,36 @@ put("meter-201-events.jsonl", "".join(json.dumps([2, f"e{i}", "TransactionEvent"
     "eventType": "Updated", "timestamp": AT[i].isoformat() + "Z", "triggerReason": "MeterValuePeriodic", "seqNo": i,
     "transactionInfo": {"transactionId": "T1"}, "evse": {"id": 1}, "meterValue": [sampled201(i)]}]) + "\n" for i in range(N)), **meter)
 
+# Odds and ends
+put("index-without-a-name.csv", ",time,soc,power\n" + rows(range(N), T, SOC, KW))
+put("time-last.csv", "No.,SoC (%),Power (kW),Elapsed time (s)\n" + rows(range(N), SOC, KW, T))
+put("names-of-parts.csv", "Timestamp (UTC),Battery Level [%],Charger Power (kW),Pack Current (A),HV Voltage (V)\n" + rows(
+    [a.isoformat() + "Z" for a in AT], SOC, KW, A, V), channels="soc power current voltage", started="2026-02-03T18:20:00Z")
+put("long-by-seconds.csv", "SECONDS;PID;VALUE;UNITS\n" + "".join(f"{t + 3600};{n};{v};{u}\n" for i, t in enumerate(T) for n, v, u in (
+    ("HV battery SoC", SOC[i], "%"), ("HV battery power", KW[i], "kW"))))
+put("long-with-more.csv", "Time;PID;Value;Units;Latitude;Longitude\n" + "".join(f"{a};{n};{v};{u};1.0;2.0\n" for i, a in enumerate(AT)
+    for n, v, u in (("[BMS] State of charge", SOC[i], "%"), ("[BMS] Power", KW[i], "kW"))), started="2026-02-03T18:20:00Z")
+put("clock-colon-ms.csv", "Clock,SoC %,Power kW\n" + rows([a.strftime("%H:%M:%S:000") for a in AT], SOC, KW))
+put("elapsed-days.csv", "elapsed,SoC %,Power kW\n" + rows([f"0 days 00:{t // 60:02d}:{t % 60:02d}" for t in T], SOC, KW))
+put("date-year-last.csv", "Date,SoC %,Power kW\n" + rows([a.strftime("%a %b %d %H:%M:%S %Y") for a in AT], SOC, KW), started="2026-02-03T18:20:00Z")
+put("date-german-month.csv", "Datum;SoC %;Leistung kW\n" + rows([a.strftime("%d. Februar 2026 %H:%M:%S") for a in AT], SOC, KW, sep=";"),
+    started="2026-02-03T18:20:00Z")
+put("date-month-comma.csv", "Date Time,SoC %,Power kW\n" + rows([a.strftime('"Feb 3, 2026, %I:%M:%S %p"') for a in AT], SOC, KW),
+    started="2026-02-03T18:20:00Z")
+put("date-two-digits.csv", "Date,SoC,kW\n" + rows([a.strftime("%d.%m.%y %H:%M:%S") for a in AT], SOC, KW), started="2026-02-03T18:20:00Z")
+put("carriage-returns.csv", ("Time (s),SoC %,Power kW\n" + rows(T, SOC, KW)).replace("\n", "\r"))
+put("stray-bytes.csv", ("Time (s);SoC %;Power kW;Note\n" + "".join(f"{t};{s};{k};ok\n" for t, s, k in zip(T, SOC, KW))).encode().replace(
+    b"ok", b"\xff\xfe", 1))
+put("battery-percent.csv", "Time,Battery %,kW\n" + rows(T, SOC, KW))
+put("two-states-of-charge.csv", "Time,SOC display,SOC BMS,Power\n" + rows(T, SOC, [s - 2 for s in SOC], KW))
+put("newest-first.csv", "Time,SoC,kW\n" + rows(T[::-1], SOC[::-1], KW[::-1]), order=list(range(11, -1, -1)))
+put("apart-by-spaces.txt", "time   soc   kw\n" + rows(T, SOC, KW, sep="   "))
+put("mm-ss.csv", "mm:ss,SoC,kW\n" + rows([f"{t // 60:02d}:{t % 60:02d}" for t in T], SOC, KW))
+put("samples-inside.json", json.dumps({"meta": {"v": 1}, "samples": [{"ts": int(a.replace(tzinfo=dt.timezone.utc).timestamp() * 1000),
+    "vals": {"soc": s, "power_w": k * 1000}} for a, s, k in zip(AT, SOC, KW)]}), started="2026-02-03T18:20:00Z")
+put("numbers-as-text.json", json.dumps([{"Zeit": f"{t}", "Ladestand": str(s).replace(".", ","), "Leistung kW": str(k).replace(".", ",")}
+    for t, s, k in zip(T, SOC, KW)]))
+
 # Workbooks and zips
 try:
     import openpyxl
@@ -235,6 +265,20 @@ try:
         s.append([AT[i].time(), SOC[i], KW[i]])
     book.save(os.path.join(HERE, "openpyxl-times.xlsx"))
     say("openpyxl-times.xlsx")
+    book = openpyxl.Workbook()
+    s = book.active
+    s["B2"] = "Charging log of the van"
+    s.merge_cells("B2:E2")
+    for k, name in enumerate(["Date", "Time", "SoC", "Power"]):
+        s.cell(5, 2 + k, name)
+        s.cell(6, 2 + k, ["", "", "%", "kW"][k])
+    for i in range(N):
+        for k, v in enumerate([AT[i].date(), AT[i].time(), SOC[i], str(KW[i]).replace(".", ",")]):
+            s.cell(7 + i, 2 + k, v)
+    s.cell(7 + N, 3, "mean")
+    s.cell(7 + N, 5, f"=AVERAGE(D7:D{6 + N})")
+    book.save(os.path.join(HERE, "openpyxl-far-inside.xlsx"))
+    say("openpyxl-far-inside.xlsx", started="2026-02-03T18:20:00Z", left_out=[7 + N])
 except ImportError:
     raise SystemExit("needs python3-openpyxl, and /usr/bin/python3")
 say("exceljs.xlsx", started="2026-02-03T18:20:00Z")
