@@ -66,7 +66,7 @@ var Channels = []Info{
 		Channel: Power, Name: "power", Short: "power", Unit: "kW", Units: units.Power,
 		Min: -1000, Max: 5000, Decimals: 1, FromZero: true,
 		Measurand: "Power.Active.Import",
-		Header:    `power|\bkw\b|power_kw|leistung`,
+		Header:    `power|\bkw\b|power_kw|leistung|^w$|^watts?$`,
 	},
 	{
 		Channel: Current, Name: "current", Short: "amps", Unit: "A", Units: units.Current,

@@ -623,7 +623,7 @@ func isClock(cells []string, header string) bool {
 var (
 	millisecondsIn = regexp.MustCompile(`\bms\b|millisec|_ms\b|msec`)
 	minutesIn      = regexp.MustCompile(`\bmin`)
-	hoursIn        = regexp.MustCompile(`\bh\b|\bhrs?\b|\bhours?\b|\bstunden\b`)
+	hoursIn        = regexp.MustCompile(`\bh\b|\bhrs?\b|\bhours?\b|\b(stunden|heures|horas|ore|uren|timmar|timer|tunnit)\b`)
 )
 
 // numberTime tells seconds, minutes, milliseconds and epochs apart.
