@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"time"
 
 	"gorm.io/gorm"
@@ -188,4 +189,37 @@ func (b *Book) CameIn(ctx context.Context, n int) ([]Run, error) {
 		Preload("Recordings", func(db *gorm.DB) *gorm.DB { return db.Order("position") }).
 		Where("NOT live").Order("id DESC").Limit(n).Find(&list).Error
 	return list, mapped("listing what came in", err)
+}
+
+// MakeMaster makes one recording's clock the run's, as it lies now: offsetS is added to its times, and
+// the others are lined up with it. Marks and the run's start stay where they are.
+func (b *Book) MakeMaster(ctx context.Context, runID, recordingID int64, offsetS float64) error {
+	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		var list []Recording
+		if err := tx.Clauses(clause.Locking{Strength: "UPDATE"}).Where("run_id = ?", runID).Order("position").
+			Find(&list).Error; err != nil {
+			return err
+		}
+		place := slices.IndexFunc(list, func(r Recording) bool { return r.ID == recordingID })
+		if place < 0 {
+			return gorm.ErrRecordNotFound
+		}
+		order := append([]Recording{list[place]}, slices.Delete(slices.Clone(list), place, place+1)...)
+		// Two steps: no two may have one position at any moment.
+		if err := tx.Model(&Recording{}).Where("run_id = ?", runID).
+			Update("position", gorm.Expr("-1 - position")).Error; err != nil {
+			return err
+		}
+		for i, r := range order {
+			change := map[string]any{"position": i}
+			if i == 0 {
+				change["clock_offset_s"], change["clock_drift_ppm"], change["clock_settled"] = offsetS, 0, false
+			}
+			if err := tx.Model(&Recording{}).Where("id = ?", r.ID).Updates(change).Error; err != nil {
+				return err
+			}
+		}
+		return touch(tx, runID)
+	})
+	return mapped("making the recording's clock the run's", err)
 }

@@ -378,3 +378,44 @@ func TestAFileThatBelongsToARun(t *testing.T) {
 	eval[bool](s, `([...document.querySelectorAll(".set a")].find(a => a.textContent === "corrected").click(), true)`)
 	s.await(`!location.search.includes("as=recorded") && document.body.textContent.includes("was lined up")`)
 }
+
+// Any recording can give the run its time: the other is lined up with it then, and the posts stay where
+// they were on the run's clock; it can be undone.
+func TestAnotherRecordingGivesTheTime(t *testing.T) {
+	h, book := handler(t, false)
+	ctx := context.Background()
+	id, file := twoSides(t, book)
+	content, err := os.ReadFile(file)
+	require.NoError(t, err)
+	in, err := intake.Bytes("stall.csv", content, intake.Choices{Side: trace.StallSide})
+	require.NoError(t, err)
+	require.NoError(t, book.AddRecordings(ctx, id, in))
+	read := func() (row *logbook.Run, names string, offset, post float64) {
+		row, err := book.Run(ctx, id)
+		require.NoError(t, err)
+		res, err := book.Results(ctx, row)
+		require.NoError(t, err)
+		x := res.Readings[0]
+		at, ok := x.Post(30)
+		require.True(t, ok)
+		return row, x.Recordings[0].File + " " + x.Recordings[1].File, x.Recordings[1].ClockOffsetS, at + x.ZeroS
+	}
+	row, names, offset, post := read()
+	assert.Equal(t, "car.csv stall.csv", names)
+	assert.InDelta(t, 100, offset, 0.5)
+	stall := row.Recordings[1].ID
+	w := sent(h, fmt.Sprintf("/runs/%d/recordings/%d/master", id, stall))
+	assert.Contains(t, get(h, w).Body.String(), "stall.csv gives the run its time now")
+	row, names, offset, same := read()
+	assert.Equal(t, "stall.csv car.csv", names)
+	assert.InDelta(t, 0, offset, 0.5, "the car's lies where it was")
+	assert.InDelta(t, post, same, 1)
+	sent(h, fmt.Sprintf("/runs/%d/recordings/%d/master", id, row.Recordings[1].ID))
+	_, names, _, _ = read()
+	assert.Equal(t, "car.csv stall.csv", names)
+}
+
+// sent sends an empty form and gives where it leads.
+func sent(h http.Handler, path string) string {
+	return post(h, path, url.Values{}).Header().Get("Location")
+}

@@ -225,3 +225,23 @@ func (s *Room) settleClock(w http.ResponseWriter, r *http.Request) {
 	}
 	http.Redirect(w, r, fmt.Sprintf("/runs/%d/recordings/%d/clock", row.ID, rec.ID), http.StatusSeeOther)
 }
+
+// makeMaster makes a recording's clock the run's, as it is read now.
+func (s *Room) makeMaster(w http.ResponseWriter, r *http.Request) {
+	row, rec, err := s.recordingOf(r)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	full, err := s.book.Load(r.Context(), row)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	k := slices.IndexFunc(row.Recordings, func(x logbook.Recording) bool { return x.ID == rec.ID })
+	if err := s.book.MakeMaster(r.Context(), row.ID, rec.ID, lineup.Settle(full)[k].OffsetS); err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	http.Redirect(w, r, fmt.Sprintf("/runs/%d?master=%d", row.ID, rec.ID), http.StatusSeeOther)
+}

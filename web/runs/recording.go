@@ -31,6 +31,7 @@ func (s *Room) recordingRoutes(r chi.Router) {
 	r.Get("/recordings/{recording}/clock", s.clockPage)
 	r.Get("/recordings/{recording}/clock/fit", s.clockFit)
 	r.Post("/recordings/{recording}/clock", s.settleClock)
+	r.Post("/recordings/{recording}/master", s.makeMaster)
 	r.Post("/recordings/{recording}/corrections", s.correct)
 	r.Post("/corrections/{correction}/back", s.takeBackCorrection)
 	r.Post("/corrections/{correction}/again", s.takeBackCorrection)

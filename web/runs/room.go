@@ -34,6 +34,7 @@ type Book interface {
 	File(ctx context.Context, recordingID int64) (name string, content []byte, canonical bool, err error)
 	LeaveOut(ctx context.Context, runID, recordingID int64, channels []trace.Channel, readings []int) error
 	Load(ctx context.Context, row *logbook.Run) (*run.Run, error)
+	MakeMaster(ctx context.Context, runID, recordingID int64, offsetS float64) error
 	Parcel(ctx context.Context, row *logbook.Run) (*run.Run, map[string][]byte, error)
 	Photo(ctx context.Context, runID, id int64) (*logbook.Photo, error)
 	Photos(ctx context.Context, runID int64) ([]logbook.Photo, error)

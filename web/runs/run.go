@@ -117,6 +117,10 @@ func recordingNotice(row *logbook.Run, q url.Values) *ui.Notice {
 	if name := q.Get("away"); name != "" {
 		return &ui.Notice{Text: name + " is taken away; its file waits on the Desk."}
 	}
+	if q.Get("master") != "" && len(row.Recordings) > 1 && q.Get("master") == fmt.Sprint(row.Recordings[0].ID) {
+		return &ui.Notice{Text: row.Recordings[0].Name + " gives the run its time now.",
+			Undo: fmt.Sprintf("/runs/%d/recordings/%d/master", row.ID, row.Recordings[1].ID)}
+	}
 	for _, rec := range row.Recordings {
 		if fmt.Sprint(rec.ID) != q.Get("added") || rec.Position == 0 {
 			continue
