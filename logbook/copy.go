@@ -58,43 +58,54 @@ func (s *copyStream) Read(p []byte) (int, error) {
 
 // fill writes rows until the chunk is full, and the trailer after the last one.
 func (s *copyStream) fill() {
-	be := binary.BigEndian
 	b, before := s.buf[:0], s.n
 	for ; s.n < len(s.t) && len(b) < copyChunk; s.n++ {
-		b = be.AppendUint16(b, uint16(3+len(s.columns)))
-		b = be.AppendUint64(be.AppendUint32(b, 8), uint64(s.recording))
-		b = be.AppendUint32(be.AppendUint32(b, 4), uint32(s.n))
-		b = be.AppendUint64(be.AppendUint32(b, 8), math.Float64bits(s.t[s.n]))
-		for _, col := range s.columns {
-			v := col[s.n]
-			if math.IsNaN(v) {
-				b = be.AppendUint32(b, math.MaxUint32)
-				continue
-			}
-			b = be.AppendUint64(be.AppendUint32(b, 8), math.Float64bits(v))
-		}
+		b = appendRow(b, s.recording, s.n, s.t, s.columns, s.n)
 	}
 	if s.n == len(s.t) {
-		b = be.AppendUint16(b, math.MaxUint16)
+		b = binary.BigEndian.AppendUint16(b, math.MaxUint16)
 		s.ended = true
 	}
 	s.buf, s.off = b, 0
 	s.told(s.n - before)
 }
 
+// appendRow writes row i of some columns as reading n of a recording.
+func appendRow(b []byte, recording int64, n int, t []float64, columns [][]float64, i int) []byte {
+	be := binary.BigEndian
+	b = be.AppendUint16(b, uint16(3+len(columns)))
+	b = be.AppendUint64(be.AppendUint32(b, 8), uint64(recording))
+	b = be.AppendUint32(be.AppendUint32(b, 4), uint32(n))
+	b = be.AppendUint64(be.AppendUint32(b, 8), math.Float64bits(t[i]))
+	for _, col := range columns {
+		v := col[i]
+		if math.IsNaN(v) {
+			b = be.AppendUint32(b, math.MaxUint32)
+			continue
+		}
+		b = be.AppendUint64(be.AppendUint32(b, 8), math.Float64bits(v))
+	}
+	return b
+}
+
+// partOf gives the part of the table that a recording's readings belong to, and what copies into it.
+func partOf(ctx context.Context, conn *sql.Conn, id int64, names []string) (query string, err error) {
+	var part string
+	err = conn.QueryRowContext(ctx, `SELECT 'readings_' || n FROM generate_series(0, 7) n
+		WHERE satisfies_hash_partition('readings'::regclass, 8, n, $1::bigint)`, id).Scan(&part)
+	return fmt.Sprintf("COPY %s (recording_id, n, %s) FROM STDIN BINARY", part,
+		strings.Join(append([]string{"t_s"}, names...), ", ")), err
+}
+
 // copyReadings writes a recording's readings by COPY on the connection of the
 // transaction that stored the recording, straight into the part of the table that the
 // recording belongs to: finding it once saves a fifth of a long import.
 func copyReadings(ctx context.Context, conn *sql.Conn, id int64, rec *trace.Recording, told func(int)) error {
-	var part string
-	err := conn.QueryRowContext(ctx, `SELECT 'readings_' || n FROM generate_series(0, 7) n
-		WHERE satisfies_hash_partition('readings'::regclass, 8, n, $1::bigint)`, id).Scan(&part)
+	names := columnsOf(rec)
+	query, err := partOf(ctx, conn, id, names)
 	if err != nil {
 		return err
 	}
-	names := columnsOf(rec)
-	query := fmt.Sprintf("COPY %s (recording_id, n, %s) FROM STDIN BINARY", part,
-		strings.Join(append([]string{"t_s"}, names...), ", "))
 	return conn.Raw(func(driver any) error {
 		stream := newCopyStream(id, rec, names, told)
 		tag, err := driver.(*stdlib.Conn).Conn().PgConn().CopyFrom(ctx, stream, query)

@@ -109,6 +109,12 @@ func (b *Book) TakeAway(ctx context.Context, runID, recordingID int64) error {
 		if err := tx.First(&file, recordingID).Error; err != nil {
 			return err
 		}
+		if len(file.Content) == 0 {
+			var err error
+			if file.Content, err = parts(tx, recordingID); err != nil {
+				return err
+			}
+		}
 		a := Arrival{Name: file.Name, Content: file.Content, Size: int64(len(file.Content)), Choices: "{}"}
 		if err := tx.Create(&a).Error; err != nil {
 			return err

@@ -197,6 +197,11 @@ func (b *Book) File(ctx context.Context, recordingID int64) (name string, conten
 	case err != nil:
 		return "", nil, false, err
 	}
+	if len(f.Content) == 0 { // a large one
+		if f.Content, err = parts(b.db.WithContext(ctx), recordingID); err != nil {
+			return "", nil, false, mapped("the recording's file", err)
+		}
+	}
 	content, err = unpack(f.Content)
 	return f.Name, content, f.Canonical, err
 }

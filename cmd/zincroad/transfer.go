@@ -61,6 +61,9 @@ const slowImport = 200_000
 // importOne brings one file in, with every run that it holds, and tells whether all of it was good.
 func importOne(ctx context.Context, book *logbook.Book, path string, side trace.Side, again bool,
 	out, errOut io.Writer) (bool, error) {
+	if large, ok, err := intake.LargeTable(path, intake.Choices{Side: side}); err == nil && ok {
+		return importLarge(ctx, book, path, large, again, out, errOut)
+	}
 	list, err := bundlesOf(path, side)
 	if err != nil {
 		complain(errOut, intake.Refusal(path, err), 0)
@@ -75,6 +78,39 @@ func importOne(ctx context.Context, book *logbook.Book, path string, side trace.
 		good = good && ok
 	}
 	return good, nil
+}
+
+// importLarge stores a table that is too large to be held.
+func importLarge(ctx context.Context, book *logbook.Book, path string, l *intake.Large, again bool,
+	out, errOut io.Writer) (bool, error) {
+	file, err := l.Open()
+	if err != nil {
+		return false, err
+	}
+	fingerprint, err := logbook.FingerprintOf(file)
+	_ = file.Close()
+	if err != nil {
+		return false, err
+	}
+	if twin, found, err := book.TwinOf(ctx, fingerprint); err != nil {
+		return false, err
+	} else if found && !again {
+		fmt.Fprintf(out, "%s is in the logbook already as run %d; --again brings it in once more.\n", path, twin.ID)
+		return true, nil
+	}
+	bar := newProgress(errOut, "storing "+l.Name, "readings", int64(l.Rows))
+	id, rows, table, err := book.SaveLarge(ctx, l, fingerprint, func(n int) { bar.add(int64(n)) })
+	if errors.Is(err, csvlog.ErrNotALog) {
+		complain(errOut, intake.Refusal(path, err), 0)
+		return false, nil
+	}
+	if err != nil {
+		return false, err
+	}
+	bar.end()
+	fmt.Fprintf(out, "%s is run %d: %d readings%s.\n", path, id, rows, understood(&intake.Bundle{Layout: &l.Layout}))
+	complain(errOut, table.Faults, table.LeftOut)
+	return table.LeftOut == 0, nil
 }
 
 // importRun stores one run of a file.

@@ -342,3 +342,38 @@ func TestFirstDateOutsideTheRhythm(t *testing.T) {
 	assert.Equal(t, 0.0, got.T[0])
 	assert.Equal(t, 59.0, got.T[59])
 }
+
+// A table read as a stream is the table read at once, whatever the size of its chunks: rows, faults
+// with their lines, start.
+func TestStreamIsRead(t *testing.T) {
+	var b strings.Builder
+	b.WriteString("Time;SoC;kW\n")
+	for i := range 500 {
+		switch {
+		case i%97 == 5:
+			b.WriteString("oops;1;2\n")
+		case i%50 == 7:
+			b.WriteString("Time;SoC;kW\n")
+		}
+		fmt.Fprintf(&b, "2026-02-03 18:%02d:%02d;%.1f;%d\n", 20+i/60, i%60, 10+float64(i)/10, 100+i%7)
+	}
+	text := b.String()
+	want, l := read(t, text, Options{})
+	for _, rows := range []int{1, 7, 64, 10_000} {
+		var at, kw []float64
+		got, err := Stream(strings.NewReader(text), l, Options{File: "log.csv"}, rows, func(c Chunk) error {
+			require.LessOrEqual(t, len(c.T), rows)
+			at, kw = append(at, c.T...), append(kw, c.Columns[trace.Power]...)
+			return nil
+		})
+		require.NoError(t, err)
+		assert.Equal(t, want.T, at, "%d rows", rows)
+		assert.Equal(t, want.Columns[trace.Power], kw)
+		assert.Equal(t, want.Faults, got.Faults)
+		assert.Equal(t, want.StartedAt, got.StartedAt)
+		assert.Equal(t, want.LeftOut, got.LeftOut)
+	}
+	stop := errors.New("enough")
+	_, err := Stream(strings.NewReader(text), l, Options{}, 10, func(Chunk) error { return stop })
+	assert.ErrorIs(t, err, stop)
+}

@@ -64,6 +64,50 @@ func Read(r io.Reader, l Layout, o Options) (*Table, error) {
 	return p.table, nil
 }
 
+// Chunk is a stretch of a table's rows, in the columns that its layout names, in the kept units. It is
+// good until the next one comes.
+type Chunk struct {
+	T       []float64
+	Columns map[trace.Channel][]float64
+}
+
+// Stream reads a table like Read and hands its rows over in chunks of at most so many, so that a table
+// of any size takes the memory of one chunk. Rows whose time is outside the rhythm are told by the
+// chunk that they stand in. The table that it gives has faults and a start, and no rows. What take
+// returns as an error ends it.
+func Stream(r io.Reader, l Layout, o Options, rows int, take func(Chunk) error) (*Table, error) {
+	if err := l.Check(); err != nil {
+		return nil, fmt.Errorf("reading %s: %w", o.File, err)
+	}
+	o.Rows = rows
+	p := newReader(l, o)
+	p.limit, p.take = rows, take
+	if err := p.run(bufio.NewReaderSize(l.text(r), 1<<18)); err != nil {
+		return nil, fmt.Errorf("reading %s: %w", o.File, err)
+	}
+	if err := p.handOver(); err != nil {
+		return nil, err
+	}
+	p.startOf()
+	return p.table, nil
+}
+
+// handOver gives the rows that were taken away.
+func (p *reader) handOver() error {
+	if p.n == 0 {
+		return nil
+	}
+	p.leaveOut()
+	c := Chunk{T: p.at[:p.n], Columns: map[trace.Channel][]float64{}}
+	for _, k := range p.cells {
+		if k.channel != "" {
+			c.Columns[k.channel] = k.out[:p.n]
+		}
+	}
+	p.n, p.runs, p.open = 0, p.runs[:0], false
+	return p.take(c)
+}
+
 // cellKind says what to do with one column's cells.
 type cellKind struct {
 	header   string
@@ -96,6 +140,9 @@ type reader struct {
 	date   int // the column of dates beside times of day; -1: none
 
 	// A table with one value a row:
+	limit int               // rows of a chunk; 0: all are kept
+	take  func(Chunk) error // takes each chunk
+
 	names   map[string]int // the column of a name; -1: left out
 	open    bool           // the row before is not finished: another value of its time may come
 	openRow string         // its time, as it was written
@@ -165,6 +212,11 @@ func (p *reader) run(br *bufio.Reader) error {
 				err = p.quoted(br, line, err)
 			} else {
 				p.row(p.split(line), p.line)
+			}
+		}
+		if p.limit > 0 && p.n >= p.limit {
+			if full := p.handOver(); full != nil {
+				return full
 			}
 		}
 		if err == io.EOF {
@@ -463,6 +515,11 @@ func (p *reader) finish() {
 			p.table.Columns[k.channel] = column
 		}
 	}
+	p.startOf()
+}
+
+// startOf notes what the times count from.
+func (p *reader) startOf() {
 	switch p.layout.Time {
 	case RFC3339, DateTime, EpochS, EpochMS, SerialDate, ClockTime:
 		p.table.StartedAt = p.times.origin // zero where times of day had no date

@@ -12,6 +12,17 @@ CREATE TABLE layouts (
     used_at timestamptz NOT NULL
 );
 
+-- A file too large for one value stands here, compressed, in parts; its row in recording_files is
+-- then empty.
+CREATE TABLE recording_file_parts (
+    recording_id bigint  NOT NULL REFERENCES recordings ON DELETE CASCADE,
+    n            integer NOT NULL,
+    content      bytea   NOT NULL,
+    PRIMARY KEY (recording_id, n)
+);
+ALTER TABLE recording_file_parts ALTER COLUMN content SET STORAGE EXTERNAL;
+
 -- +goose Down
+DROP TABLE recording_file_parts;
 DROP TABLE layouts;
 ALTER TABLE recordings DROP clock_drift_ppm, DROP clock_settled;
