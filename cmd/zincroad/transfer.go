@@ -7,6 +7,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"runtime/debug"
 	"strconv"
 
 	"github.com/spf13/cobra"
@@ -83,6 +84,7 @@ func importOne(ctx context.Context, book *logbook.Book, path string, side trace.
 // importLarge stores a table that is too large to be held.
 func importLarge(ctx context.Context, book *logbook.Book, path string, l *intake.Large, again bool,
 	out, errOut io.Writer) (bool, error) {
+	debug.SetGCPercent(25) // what is read and sent is garbage at once
 	file, err := l.Open()
 	if err != nil {
 		return false, err

@@ -119,7 +119,7 @@ const aroundS = 600
 func (v *clockView) likeness(master, other *trace.Recording, now lineup.Clock) {
 	noted := *other
 	noted.ClockDriftPPM = 0
-	all := lineup.Likeness(master, noted.OnRunClock(), 4000)
+	all := lineup.Likeness(master, noted.OnRunClock(), 900)
 	from := min(other.ClockOffsetS, now.OffsetS, 0) - aroundS
 	to := max(other.ClockOffsetS, now.OffsetS, 0) + aroundS
 	k := draw.Likeness{AtS: now.OffsetS, LowS: now.LowS, HighS: now.HighS, OtherName: v.Rec.Name}
@@ -148,7 +148,7 @@ func (v *clockView) draw(full *run.Run, master, lined *trace.Recording, offsetS 
 	k := draw.Clocks{
 		Title:  fmt.Sprintf("%s and %s over the run's time; the arrow keys move the second", v.Master, v.Rec.Name),
 		Master: draw.Thin(seriesOf(master, in.Channel)), Other: draw.Thin(seriesOf(lined, in.Channel)),
-		MasterName: v.Master, OtherName: v.Rec.Name, OffsetS: offsetS, YName: in.Short, YUnit: in.Unit,
+		MasterName: v.Master, OtherName: v.Rec.Name, OffsetS: offsetS, YName: in.Short, YUnit: in.Unit, Height: 230,
 	}
 	for _, m := range full.Marks {
 		k.Marks = append(k.Marks, m.TS)
