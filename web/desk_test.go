@@ -39,7 +39,7 @@ func TestEachKindOfFileComesIn(t *testing.T) {
 		s.open("/desk")
 		s.do(chromedp.SetUploadFiles(css("#file"), []string{gallery(t, name)}), chromedp.Click(css("#file-form button")))
 		s.await(`location.pathname.startsWith("/desk/arrivals/") && document.querySelector("#understood .lead")`)
-		assert.Contains(t, s.text("#understood .lead"), "12 readings", name)
+		s.awaitText("#understood .lead", "12 readings")
 		s.do(chromedp.Click(css("#keep .acts button.primary")))
 		s.await(`location.pathname.startsWith("/runs/")`)
 	}
@@ -141,7 +141,7 @@ func TestASecondRecordingAndItsClock(t *testing.T) {
 		string(content)))
 	s.await(`document.body.textContent.includes("is added as the stall's")`)
 	assert.InDelta(t, 100, offsetOf(s, id), 0.5, "by its shape")
-	assert.Contains(t, s.text("main"), "was lined up: its clock is 1 min 40 s behind")
+	s.awaitText("main", "was lined up: its clock is 1 min 40 s behind")
 
 	row, err := s.book.Run(context.Background(), id)
 	require.NoError(t, err)
@@ -200,14 +200,14 @@ func TestAProposalIsTakenAndTakenBack(t *testing.T) {
 	require.NoError(t, err)
 	page := fmt.Sprintf("/runs/%d/recordings/%d/readings", id, row.Recordings[0].ID)
 	s.open(page)
-	assert.Contains(t, s.text(".proposals"), "power leaps to 400 kW and back")
+	s.awaitText(".proposals", "power leaps to 400 kW and back")
 	s.do(chromedp.Click(css(`.proposals button[name="take"]`)))
 	s.await(`document.querySelector(".corrections")`)
-	assert.Contains(t, s.text(".corrections"), "power is read as left out")
-	assert.Contains(t, s.text("main"), "Nothing is wrong with its readings")
+	s.awaitText(".corrections", "power is read as left out")
+	s.awaitText("main", "Nothing is wrong with its readings")
 	s.do(chromedp.Click(css(`form[action$="/take-back"] button`)))
 	s.await(`document.querySelector(".proposals")`)
-	assert.Contains(t, s.text(".corrections"), "taken back")
+	s.awaitText(".corrections", "taken back")
 }
 
 // A file that is no log is refused on the run's page in one sentence, and nothing is stored.
@@ -218,7 +218,7 @@ func TestAFurtherRecordingThatIsNone(t *testing.T) {
 	s.do(chromedp.SetUploadFiles(css(`.add-recording input[type="file"]`), []string{gallery(t, "prose.txt")}),
 		chromedp.Click(css(".add-recording button")))
 	s.await(`document.querySelector(".fault[role=alert]")`)
-	assert.Contains(t, s.text(".fault[role=alert]"), "prose.txt: is no charging log")
+	s.awaitText(".fault[role=alert]", "prose.txt: is no charging log")
 	row, err := s.book.Run(context.Background(), id)
 	require.NoError(t, err)
 	assert.Len(t, row.Recordings, 1)
@@ -245,14 +245,14 @@ func TestAFootageSheetByKeys(t *testing.T) {
 	s.await(`document.querySelector("#readings").value.includes("0:30 20%")`)
 	enter("\" 22C\nspeed often\n2:00 80% 60kW\n")
 	s.await(`document.querySelector("#answers .figures").textContent.includes("80")`)
-	assert.Contains(t, s.text("#answers li.bad"), "is no speed")
-	assert.Contains(t, s.text("#answers .figures"), "peak")
+	s.awaitText("#answers li.bad", "is no speed")
+	s.awaitText("#answers .figures", "peak")
 	s.do(chromedp.KeyEvent(kb.Tab))
 	s.await(`document.activeElement.textContent.trim() === "Go on"`)
 	s.do(chromedp.KeyEvent(kb.Enter))
 	s.await(`document.querySelector("#understood .lead")`)
 	// 0:00, 0:30 twice and 2:00 of the film: 30 s to 30 + 8 * 120 s of the run.
-	assert.Contains(t, s.text("#understood .lead"), "4 readings over 16 min")
+	s.awaitText("#understood .lead", "4 readings over 16 min")
 	s.do(chromedp.Focus(css("#keep .acts button.primary")), chromedp.KeyEvent(kb.Enter))
 	s.await(`location.pathname.startsWith("/runs/")`)
 	list, err := s.book.CameIn(context.Background(), 1)
@@ -272,7 +272,7 @@ func TestAFootageSheetByKeys(t *testing.T) {
 func TestTheDeskShowsWhatCameInLast(t *testing.T) {
 	s := newSite(t, 1280, 800, false)
 	s.open("/desk")
-	assert.Contains(t, s.text("main"), "Nothing has come in yet")
+	s.awaitText("main", "Nothing has come in yet")
 	id, file := twoSides(t, s.book)
 	content, err := os.ReadFile(file)
 	require.NoError(t, err)
@@ -282,12 +282,12 @@ func TestTheDeskShowsWhatCameInLast(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, s.book.AddRecordings(context.Background(), id, in))
 	s.open("/desk")
-	assert.Contains(t, s.text("h1.finding"), "its clock is 1 min 40 s behind. 2 things need a word.")
-	assert.Contains(t, s.text(".needs"), "power leaps to")
-	assert.Contains(t, s.text(".needs"), "Not noted: car, stall, outside temperature")
+	s.awaitText("h1.finding", "its clock is 1 min 40 s behind. 2 things need a word.")
+	s.awaitText(".needs", "power leaps to")
+	s.awaitText(".needs", "Not noted: car, stall, outside temperature")
 	s.do(chromedp.Click(css(`.needs button[name="take"]`)))
 	s.await(`location.pathname === "/desk" && !document.querySelector(".needs button")`)
-	assert.Contains(t, s.text("main"), "put right 1 value in stall.csv")
+	s.awaitText("main", "put right 1 value in stall.csv")
 }
 
 // A zip of several run folders brings each of them in, once; one of them faulty, and none comes in.
@@ -363,7 +363,7 @@ func TestAFileThatBelongsToARun(t *testing.T) {
 	s.open("/desk")
 	s.do(chromedp.SetUploadFiles(css("#file"), []string{file}), chromedp.Click(css("#file-form button")))
 	s.await(`document.querySelector('button[formaction$="/add"]')`)
-	assert.Contains(t, s.text(".what"), fmt.Sprintf("It has the shape of run %d", id))
+	s.awaitText(".what", fmt.Sprintf("It has the shape of run %d", id))
 	s.do(chromedp.Click(css(`button[formaction$="/add"]`)))
 	s.await(fmt.Sprintf(`location.pathname === "/runs/%d"`, id))
 	assert.InDelta(t, 100, offsetOf(s, id), 0.5)
@@ -418,4 +418,11 @@ func TestAnotherRecordingGivesTheTime(t *testing.T) {
 // sent sends an empty form and gives where it leads.
 func sent(h http.Handler, path string) string {
 	return post(h, path, url.Values{}).Header().Get("Location")
+}
+
+// awaitText waits until an element says something, also while its page is still coming.
+func (s *site) awaitText(selector, text string) {
+	s.Helper()
+	s.await(fmt.Sprintf(`document.querySelector(%q) && document.querySelector(%q).textContent.replace(/\s+/g, " ").includes(%q)`,
+		selector, selector, text))
 }

@@ -382,6 +382,9 @@ func readRecording(folder fs.FS, rec recording, startedAt time.Time, zone string
 	if err != nil {
 		return nil, faulty(rec.File, 0, "%s", strings.TrimPrefix(err.Error(), rec.File+" is "))
 	}
+	if own, ok := l.Sides(rec.Side)[rec.Side]; ok {
+		l = own // of a table that holds both sides', this recording's
+	}
 	loc, err := time.LoadLocation(zone)
 	if err != nil {
 		loc = time.UTC

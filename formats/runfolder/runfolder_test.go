@@ -195,3 +195,15 @@ func FuzzOpen(f *testing.F) {
 		}
 	})
 }
+
+// A CSV of a run folder that holds both sides' power is read as the side that the folder says.
+func TestATableOfBothSidesInAFolder(t *testing.T) {
+	for side, want := range map[string]float64{"car": 100, "stall": 105} {
+		f, err := Open(fstest.MapFS{
+			"run.json": {Data: []byte(`{"format": "zincroad-run/1", "recordings": [{"file": "log.csv", "side": "` + side + `"}]}`)},
+			"log.csv":  {Data: []byte("time s,SoC,car kW,screen kW\n0,10,100,105\n10,11,100,105\n")},
+		}, "x")
+		require.NoError(t, err)
+		assert.Equal(t, want, f.Run.Recordings[0].Columns[trace.Power][0], side)
+	}
+}

@@ -305,6 +305,9 @@ func (v *arrivalView) take(b *intake.Bundle, form url.Values) {
 		v.Values.Set("to_pct", "80")
 	}
 	v.show(b.Layout, rec)
+	for _, more := range b.Run.Recordings[1:] {
+		v.Quick = append(v.Quick, fmt.Sprintf("and the %s's: %s", more.Side, strings.Join(quick(more), ", ")))
+	}
 }
 
 // layoutOf reads the changed guesses of a table, on top of what was understood before; both nil
