@@ -124,7 +124,8 @@ func TestEveryApproachArrivesAtTheWantedCharge(t *testing.T) {
 		require.Empty(t, p.Refusals)
 		a := p.Approach
 		require.InDelta(t, pl.FromPct, a.Plug().SoCPct, 0.02)
-		require.GreaterOrEqual(t, a.Km, pl.Km-0.01)
+		// What is driven in less than half a second is no phase: 15 m at 110 km/h.
+		require.GreaterOrEqual(t, a.Km, pl.Km-max(0.01, pl.Road.Speed()*0.5/3600))
 		taken, last := 0.0, math.Inf(-1)
 		for _, ph := range a.Phases {
 			require.GreaterOrEqual(t, ph.ToS, ph.FromS)
