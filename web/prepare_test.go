@@ -358,7 +358,7 @@ func TestFaultsAfterAMenuWasChanged(t *testing.T) {
 		s.fill("#p-now", "140")
 		s.await(`document.querySelector("#e-now").textContent.includes("140")`)
 		s.fill("#p-now", "60")
-		s.await(`document.querySelector("#e-now").textContent === ""`)
+		s.await(`document.querySelector("#e-now").textContent === "" && !document.querySelector(".htmx-request")`)
 	}
 	for _, menu := range []string{"method", "way", "when", "stall"} {
 		eval[bool](
@@ -372,6 +372,6 @@ func TestFaultsAfterAMenuWasChanged(t *testing.T) {
 		s.fill("#p-outside", "900")
 		s.await(`document.querySelector("#e-outside").textContent !== ""`)
 		s.fill("#p-outside", "4")
-		s.await(`document.querySelector("#e-outside").textContent === ""`)
+		s.await(`document.querySelector("#e-outside").textContent === "" && !document.querySelector(".htmx-request")`)
 	}
 }
