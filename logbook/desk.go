@@ -31,11 +31,11 @@ func (b *Book) Remember(ctx context.Context, l csvlog.Layout) error {
 	if l.Canonical {
 		return nil // nothing to understand
 	}
-	text, err := json.Marshal(l)
+	text, err := layoutText(&l)
 	if err != nil {
-		return fmt.Errorf("layout: %w", err)
+		return err
 	}
-	row := savedLayout{Shape: l.Shape(), Layout: string(text), UsedAt: time.Now().UTC()}
+	row := savedLayout{Shape: l.Shape(), Layout: text, UsedAt: time.Now().UTC()}
 	return mapped("remembering the layout", b.db.WithContext(ctx).Clauses(clause.OnConflict{
 		Columns: []clause.Column{{Name: "shape"}}, UpdateAll: true}).Create(&row).Error)
 }

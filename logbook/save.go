@@ -7,8 +7,6 @@ import (
 	"crypto/sha256"
 	"database/sql"
 	"encoding/hex"
-	"encoding/json"
-	"errors"
 	"fmt"
 	"io"
 	"slices"
@@ -30,6 +28,11 @@ func Fingerprint(files []intake.File) string {
 		sum := sha256.Sum256(f.Bytes)
 		sums[i] = hex.EncodeToString(sum[:])
 	}
+	return fingerprintOf(sums)
+}
+
+// fingerprintOf puts the checksums of a run's files together, whatever their order.
+func fingerprintOf(sums []string) string {
 	slices.Sort(sums)
 	all := sha256.Sum256([]byte(strings.Join(sums, "\n")))
 	return hex.EncodeToString(all[:])
@@ -37,17 +40,7 @@ func Fingerprint(files []intake.File) string {
 
 // Twin finds a run that was made of the same files, newest first.
 func (b *Book) Twin(ctx context.Context, files []intake.File) (*Run, bool, error) {
-	var r Run
-	err := b.db.WithContext(ctx).Preload(
-		"Car",
-	).Where(
-		"fingerprint = ?",
-		Fingerprint(files),
-	).Order("id DESC").First(&r).Error
-	if errors.Is(err, gorm.ErrRecordNotFound) {
-		return nil, false, nil
-	}
-	return &r, err == nil, mapped("looking for the same file", err)
+	return b.TwinOf(ctx, Fingerprint(files))
 }
 
 // Save stores a run with its readings and files, all or nothing, and gives its
@@ -146,12 +139,11 @@ func saveRecording(ctx context.Context, tx *gorm.DB, conn *sql.Conn, in *intake.
 		row.LeftOut = in.LeftOut
 	}
 	if in.Layout != nil {
-		text, err := json.Marshal(in.Layout)
+		text, err := layoutText(in.Layout)
 		if err != nil {
-			return fmt.Errorf("layout: %w", err)
+			return err
 		}
-		s := string(text)
-		row.Layout = &s
+		row.Layout = &text
 	}
 	if err := tx.Create(row).Error; err != nil {
 		return err

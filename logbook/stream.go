@@ -12,6 +12,7 @@ import (
 	"fmt"
 	"io"
 	"math"
+	"strings"
 	"time"
 
 	"github.com/jackc/pgx/v5/stdlib"
@@ -45,15 +46,17 @@ func FingerprintOf(file io.Reader) (string, error) {
 	if _, err := io.Copy(sum, file); err != nil {
 		return "", fmt.Errorf("reading the file: %w", err)
 	}
-	all := sha256.Sum256([]byte(hex.EncodeToString(sum.Sum(nil))))
-	return hex.EncodeToString(all[:]), nil
+	return fingerprintOf([]string{hex.EncodeToString(sum.Sum(nil))}), nil
 }
 
 // TwinOf finds a run by the fingerprint of its files, newest first.
 func (b *Book) TwinOf(ctx context.Context, fingerprint string) (*Run, bool, error) {
 	var list []Run
-	err := b.db.WithContext(ctx).Preload("Car").Where("fingerprint = ?", fingerprint).Order("id DESC").Limit(1).Find(&list).
-		Error
+	err := b.db.WithContext(ctx).Preload("Car").
+		Where("fingerprint = ?", fingerprint).
+		Order("id DESC").
+		Limit(1).
+		Find(&list).Error
 	if err != nil || len(list) == 0 {
 		return nil, false, mapped("looking for the same file", err)
 	}
@@ -75,13 +78,16 @@ func (b *Book) SaveLarge(ctx context.Context, l *intake.Large, fingerprint strin
 			}
 			id = row.ID
 			rec := &Recording{RunID: id, Name: runfolder.RecordingName(l.Name, map[string]bool{}), Side: string(l.Side)}
-			if err := rec.understood(&l.Layout); err != nil {
+			text, err := layoutText(&l.Layout)
+			if err != nil {
 				return err
 			}
+			names := channelsRead(&l.Layout)
+			rec.Layout, rec.Channels = &text, strings.Join(names, ",")
 			if err := tx.Create(rec).Error; err != nil {
 				return err
 			}
-			if rows, table, err = streamReadings(ctx, conn, rec.ID, l, told); err != nil {
+			if rows, table, err = streamReadings(ctx, conn, rec.ID, names, l, told); err != nil {
 				return err
 			}
 			if rows == 0 {
@@ -92,10 +98,12 @@ func (b *Book) SaveLarge(ctx context.Context, l *intake.Large, fingerprint strin
 				at := table.StartedAt.UTC()
 				started = &at
 			}
-			if err := tx.Model(row).Updates(map[string]any{"fingerprint": fingerprint, "started_at": started}).Error; err != nil {
+			known := map[string]any{"fingerprint": fingerprint, "started_at": started}
+			if err := tx.Model(row).Updates(known).Error; err != nil {
 				return err
 			}
-			if err := tx.Model(rec).Updates(map[string]any{"readings": rows, "left_out": table.LeftOut}).Error; err != nil {
+			counted := map[string]any{"readings": rows, "left_out": table.LeftOut}
+			if err := tx.Model(rec).Updates(counted).Error; err != nil {
 				return err
 			}
 			return storeParts(tx, rec.ID, l)
@@ -104,35 +112,30 @@ func (b *Book) SaveLarge(ctx context.Context, l *intake.Large, fingerprint strin
 	return id, rows, table, mapped("storing the run", err)
 }
 
-// understood notes how a table was read, and which channels it holds.
-func (r *Recording) understood(l *csvlog.Layout) error {
+// layoutText is a layout as it is kept with what was read by it.
+func layoutText(l *csvlog.Layout) (string, error) {
 	text, err := json.Marshal(l)
 	if err != nil {
-		return fmt.Errorf("layout: %w", err)
+		return "", fmt.Errorf("layout: %w", err)
 	}
-	s := string(text)
-	r.Layout = &s
+	return string(text), nil
+}
+
+// channelsRead lists the channels that a layout reads, in the order of trace.Channels.
+func channelsRead(l *csvlog.Layout) []string {
+	var out []string
 	for _, in := range trace.Channels {
 		if l.Find(in.Channel) >= 0 {
-			if r.Channels != "" {
-				r.Channels += ","
-			}
-			r.Channels += string(in.Channel)
+			out = append(out, string(in.Channel))
 		}
 	}
-	return nil
+	return out
 }
 
 // streamReadings copies a table's rows as they are read. The reader runs beside the copy, a pipe's
 // length ahead at most.
-func streamReadings(ctx context.Context, conn *sql.Conn, recording int64, l *intake.Large, told func(int)) (rows int,
-	table *csvlog.Table, err error) {
-	var names []string
-	for _, in := range trace.Channels {
-		if l.Layout.Find(in.Channel) >= 0 {
-			names = append(names, string(in.Channel))
-		}
-	}
+func streamReadings(ctx context.Context, conn *sql.Conn, recording int64, names []string, l *intake.Large,
+	told func(int)) (rows int, table *csvlog.Table, err error) {
 	query, err := partOf(ctx, conn, recording, names)
 	if err != nil {
 		return 0, nil, err
@@ -157,8 +160,8 @@ func streamReadings(ctx context.Context, conn *sql.Conn, recording int64, l *int
 }
 
 // writeRows reads a table and writes it in the COPY format.
-func writeRows(ctx context.Context, to io.Writer, recording int64, names []string, l *intake.Large, told func(int)) (rows int,
-	table *csvlog.Table, err error) {
+func writeRows(ctx context.Context, to io.Writer, recording int64, names []string, l *intake.Large,
+	told func(int)) (rows int, table *csvlog.Table, err error) {
 	file, err := l.Open()
 	if err != nil {
 		return 0, nil, err
@@ -170,7 +173,8 @@ func writeRows(ctx context.Context, to io.Writer, recording int64, names []strin
 	}
 	columns := make([][]float64, len(names))
 	var b []byte
-	table, err = csvlog.Stream(file, l.Layout, csvlog.Options{File: l.Name, Zone: l.Zone}, streamRows, func(c csvlog.Chunk) error {
+	how := csvlog.Options{File: l.Name, Zone: l.Zone}
+	table, err = csvlog.Stream(file, l.Layout, how, streamRows, func(c csvlog.Chunk) error {
 		if err := ctx.Err(); err != nil {
 			return err
 		}

@@ -173,6 +173,9 @@ func understood(b *intake.Bundle) string {
 			}
 		}
 	}
+	if b.Layout.DateUnsure {
+		s += "; dates read " + b.Layout.DateOrder + ", though the other order fits as well"
+	}
 	return s + ")"
 }
 

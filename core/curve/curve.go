@@ -54,7 +54,6 @@ type sides struct {
 	soc        trace.Series           // while charging
 	approach   trace.Series           // state of charge before the first plug-in
 	socRes     float64
-	socSpikes  []int // of each recording, left out of soc
 	health     []health.Report
 	tolerance  float64 // of car-side power, percent
 }
@@ -76,12 +75,8 @@ func prepare(r *run.Run) *sides {
 		s.each = append(s.each, p)
 		power[rec.Side] = append(power[rec.Side], p)
 		if series := on.Series(trace.SoC); series.Len() > 0 {
-			leaps := health.SoCSpikes(series, on.Resolution())
-			s.socSpikes = append(s.socSpikes, len(leaps))
-			soc[rec.Side] = append(soc[rec.Side], health.Without(series, leaps))
+			soc[rec.Side] = append(soc[rec.Side], health.Without(series, health.SoCSpikes(series, on.Resolution())))
 			res[rec.Side] = math.Max(res[rec.Side], on.Resolution())
-		} else {
-			s.socSpikes = append(s.socSpikes, 0)
 		}
 		if rec.Side == trace.CarSide {
 			tolerance = math.Max(tolerance, rec.PowerTolerancePct)

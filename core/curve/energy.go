@@ -4,6 +4,7 @@ import (
 	"math"
 	"sort"
 
+	"zincroad/core/health"
 	"zincroad/core/run"
 	"zincroad/core/trace"
 	"zincroad/core/units"
@@ -151,7 +152,7 @@ func (s *sides) notes(r *run.Run) []RecordingNote {
 		note := RecordingNote{File: rec.Name, Readings: r.Recordings[i].Len()}
 		note.noteClock(s.clocks[i])
 		spikes, _ := trace.Spikes(s.each[i])
-		note.Spikes = len(spikes) + s.socSpikes[i]
+		note.Spikes = len(spikes) + s.health[i].Count(health.Spike, trace.SoC)
 		note.noteHealth(s.health[i])
 		interval := s.interval[rec.Side]
 		whole := s.power[rec.Side]

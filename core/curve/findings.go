@@ -3,7 +3,6 @@ package curve
 import (
 	"fmt"
 	"math"
-	"strings"
 
 	"zincroad/core/lineup"
 	"zincroad/core/run"
@@ -49,7 +48,11 @@ func findings(r *Reading, m *run.Method) []Finding {
 		out = append(out, gapFinding(r, g))
 	}
 	if f := driveFinding(r); f != nil {
-		out = append(out, *f)
+		for i := range out { // they are of the drive as well
+			out[i].Confidence = Unsure
+			out[i].Evidence = append(out[i].Evidence, "a drive that is not marked off is counted in it")
+		}
+		out = append([]Finding{*f}, out...)
 	}
 	for _, n := range r.Recordings {
 		if f := clockFinding(r, n); f != nil {
@@ -62,11 +65,14 @@ func findings(r *Reading, m *run.Method) []Finding {
 // driveFinding says that the log holds a drive that nobody marked off: every figure counts it.
 func driveFinding(r *Reading) *Finding {
 	for _, m := range r.MarkProposals {
-		if m.Kind == run.PlugIn && strings.Contains(m.Reason, "drive") {
-			return &Finding{Kind: AboutDrive, Confidence: Likely, FromS: m.TS - r.ZeroS, ToS: m.TS - r.ZeroS,
-				Text: fmt.Sprintf("The log begins before the plug-in, which is not marked: it was about %s into the run.",
-					words.Clock(m.TS)), Evidence: []string{m.Reason}}
+		if !m.Drive {
+			continue
 		}
+		f := &Finding{Kind: AboutDrive, Confidence: Likely, FromS: m.TS - r.ZeroS, ToS: m.TS - r.ZeroS,
+			Evidence: []string{m.Reason}}
+		f.Text = fmt.Sprintf("A drive is in the log: the %s, about %s into it, is not marked, and every figure counts the drive.",
+			map[string]string{run.PlugIn: "plug-in", run.Unplug: "unplug"}[m.Kind], words.Clock(f.FromS))
+		return f
 	}
 	return nil
 }
@@ -93,6 +99,8 @@ func clockFinding(r *Reading, n RecordingNote) *Finding {
 	case n.LinedUpBy == lineup.ByNote && n.NotOneSession:
 		f.Confidence = Unsure
 		f.Text = fmt.Sprintf("%s could not be lined up: %s.", n.File, n.NotLinedUp)
+		f.Evidence = append(f.Evidence, fmt.Sprintf("where their shapes are most alike, they correlate by %s",
+			words.Fixed(n.Alike, 3)))
 	default:
 		return nil
 	}

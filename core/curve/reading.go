@@ -166,6 +166,7 @@ type RecordingNote struct {
 
 	ClockDriftPPM float64   `json:"clock_drift_ppm"` // how much faster its clock runs, millionths
 	LinedUpBy     lineup.By `json:"lined_up_by"`
+	Alike         float64   `json:"alike"`           // correlation of its shape with the first one's; 0: not compared
 	RivalOffsetS  *float64  `json:"rival_offset_s"`  // fits as well; nil: none
 	NotLinedUp    string    `json:"not_lined_up"`    // why not by shape; empty where it was
 	NotOneSession bool      `json:"not_one_session"` // both have a shape, and not the same
@@ -179,7 +180,7 @@ type RecordingNote struct {
 func (n *RecordingNote) noteClock(c lineup.Clock) {
 	n.ClockOffsetS, n.ClockDriftPPM, n.LinedUpBy = c.OffsetS, c.DriftPPM, c.By
 	n.OffsetLowS, n.OffsetHighS, n.RivalOffsetS, n.NotLinedUp = c.LowS, c.HighS, c.RivalS, c.Reason
-	n.NotOneSession = c.NotOneSession
+	n.NotOneSession, n.Alike = c.NotOneSession, c.Alike
 }
 
 // noteHealth notes how good a recording is.

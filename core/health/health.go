@@ -117,6 +117,16 @@ func Check(rec *trace.Recording, charging trace.Span) Report {
 	return r
 }
 
+// Count is how many readings of a channel something of a kind is wrong with.
+func (r *Report) Count(k Kind, c trace.Channel) (n int) {
+	for _, p := range r.Proposals {
+		if p.Kind == k && p.Channel == c {
+			n += len(p.Readings)
+		}
+	}
+	return n
+}
+
 func (r *Report) add(rec *trace.Recording, p Proposal) {
 	if len(p.Readings) == 0 {
 		return
@@ -353,7 +363,7 @@ func (r *Report) words(rec *trace.Recording, power, soc trace.Series) []string {
 	if power.Len() < 2 {
 		out = append(out, "energy and peak: no power")
 	} else {
-		out = append(out, fmt.Sprintf("energy within %s %%", words.Figure(r.EnergyPct, 1)))
+		out = append(out, fmt.Sprintf("energy within %s %% of what its meter says", words.Figure(r.EnergyPct, 1)))
 		if every := trace.MedianInterval(power.T); every > 10 {
 			out = append(out, "peak: readings too far apart for ten seconds' mean")
 		}

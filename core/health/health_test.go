@@ -121,7 +121,7 @@ func TestEachFaultIsFoundAndNothingElse(t *testing.T) {
 
 func TestWhatTheGradeMeans(t *testing.T) {
 	r := health.Check(recording(func(int, *float64, *float64, *float64) {}), trace.Span{From: 0, To: 1800})
-	assert.Equal(t, []string{"posts exact to 1 s", "energy within 0.3 %"}, r.Means)
+	assert.Equal(t, []string{"posts exact to 1 s", "energy within 0.3 % of what its meter says"}, r.Means)
 	rec := recording(func(_ int, _, soc, _ *float64) { *soc = math.Floor(*soc) })
 	delete(rec.Columns, trace.BatteryTempMin)
 	delete(rec.Columns, trace.Power)

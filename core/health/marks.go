@@ -14,6 +14,7 @@ type MarkProposal struct {
 	TS     float64 `json:"t_s"` // on the run's own clock
 	Kind   string  `json:"kind"`
 	Reason string  `json:"reason"`
+	Drive  bool    `json:"drive"` // a drive lies on its far side, which every figure counts until it is marked
 }
 
 // How charging is told from a drive (common practice, no source): a drive takes power out of the
@@ -44,18 +45,18 @@ func Marks(marks []run.Mark, power trace.Series) []MarkProposal {
 		at := math.Max(power.T[i+1], first.From-handshakeS)
 		out = append(out, MarkProposal{at, run.PlugIn, fmt.Sprintf(
 			"the log begins with the drive there: power is taken out of the pack until %s, and comes from %s on",
-			words.Clock(power.T[i]), words.Clock(first.From))})
+			words.Clock(power.T[i]), words.Clock(first.From)), true})
 	}
 	for k := 1; k < len(legs); k++ {
 		pause := trace.Span{From: legs[k-1].To, To: legs[k].From}
 		out = append(out,
-			MarkProposal{pause.From, run.Unplug, "no power for " + words.Duration(pause.Len()) + ": was it unplugged?"},
+			MarkProposal{pause.From, run.Unplug, "no power for " + words.Duration(pause.Len()) + ": was it unplugged?", false},
 			MarkProposal{math.Max(pause.From+1, pause.To-handshakeS/2), run.PlugIn,
-				"power comes again at " + words.Clock(pause.To) + ": was it plugged in again?"})
+				"power comes again at " + words.Clock(pause.To) + ": was it plugged in again?", false})
 	}
 	if drivesAfter(power, last.To) {
 		out = append(out, MarkProposal{last.To, run.Unplug, "the log ends with a drive: power is taken out of the pack behind " +
-			words.Clock(last.To)})
+			words.Clock(last.To), true})
 	}
 	return out
 }

@@ -119,7 +119,9 @@ func Fit(master, other *trace.Recording, notedS float64) Clock {
 	}
 	c.By, c.Reason = ByShape, ""
 	c.LowS, c.HighS = ptr(notedS+offset-half), ptr(notedS+offset+half)
-	c.DriftSD = ptr(sd)
+	if best.byDisplay {
+		c.DriftSD = ptr(sd)
+	}
 	if rival != nil {
 		other, _, _ := rival.clock(swapped)
 		if math.Abs(other) < math.Abs(offset) {

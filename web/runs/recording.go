@@ -188,7 +188,7 @@ func (s *Room) fillHealth(ctx context.Context, v *recordingView) error {
 	// What was taken is not wrong any more: it is listed with the corrections.
 	for _, p := range v.Note.Health[:min(len(v.Note.Health), maxProposals)] {
 		row := proposalRow{Proposal: p, At: words.Clock(p.FromS)}
-		if p.LeaveOut {
+		if p.LeaveOut && !p.Applied {
 			row.Form = p.Form()
 			v.Open++
 		}
