@@ -2,6 +2,7 @@ package curve
 
 import (
 	"fmt"
+	"strings"
 
 	"zincroad/core/figure"
 	"zincroad/core/trace"
@@ -20,10 +21,29 @@ var Figures = figure.List[*Reading]{
 		Key: "clock", Name: "A recording's clock", Unit: "s",
 		Definition: "By how much a recording's clock is behind the first one's: that at which the shapes of both lie on each " +
 			"other, with the interval that holds it in 95 of 100. What was noted of a clock is left alone where it lies " +
-			"inside; what a person has settled always is.",
+			"inside; what a person has settled always is. Alike is the correlation of what both cover; apart the median " +
+			"difference once their scales are made the same.",
 		Formula: "that at which the shapes of both recordings lie on each other",
 		Source:  "masked correlation over every shift, then least squares; how well it does was measured on simulated pairs",
 		Numbers: clockNumbers,
+	},
+	{
+		Key: "grade", Name: "Grade of a recording",
+		Definition: "How good a recording is while the car charged: by the interval of its readings, the share of time " +
+			"that lies in gaps, and the share of readings that something is wrong with. Posts are exact to the interval of " +
+			"its state of charge; energy to what gaps and the time between readings leave open, besides what its meter is off.",
+		Formula: "by the interval of readings while charging, the share of time in gaps, and the share of readings that " +
+			"something is wrong with. A: 3 s, 1 %, 0.5 %; B: 15 s, 5 %, 3 %; C: 400 s, 25 %, 10 %; else D (c)",
+		Numbers: func(x *Reading) (n figure.Lines) {
+			for _, r := range x.Recordings {
+				if r.Grade != nil {
+					n.Say("%s: %s; readings every %s s, %d %s, %d %s proposed; %s", r.File, *r.Grade, words.Figure(r.EveryS, 2),
+						r.Gaps, words.Plural(r.Gaps, "gap"), len(r.Health), words.Plural(len(r.Health), "mend"),
+						strings.Join(r.Means, "; "))
+				}
+			}
+			return n
+		},
 	},
 	{
 		Key: "drive", Name: "Before the plug-in",

@@ -284,3 +284,54 @@ func TestASpikeMovesNoClock(t *testing.T) {
 		assert.InDelta(t, want.OffsetS, got.OffsetS, 0.1)
 	}
 }
+
+// What speaks for which offset: the shape's first, and what is noted last; whole hours only where the
+// offset that is read has some.
+func TestChoices(t *testing.T) {
+	r := rand.New(rand.NewPCG(14, 5))
+	p := newPair(r, newSession(r), 3637, 0, 1, 1, 0)
+	list, fit := lineup.Choices(p.car, p.stall, 3637)
+	require.Equal(t, lineup.ByShape, fit.By, fit.Reason)
+	require.Len(t, list, 3)
+	assert.Equal(t, lineup.WhyShape, list[0].Why)
+	assert.InDelta(t, 3637, list[0].OffsetS, 1)
+	assert.NotNil(t, list[0].LowS)
+	assert.Equal(t, lineup.Choice{Why: lineup.WhyHours, OffsetS: 37}, list[1])
+	assert.Equal(t, lineup.Choice{Why: lineup.WhyNoted}, list[2])
+
+	list, fit = lineup.Choices(p.car, &trace.Recording{T: []float64{0, 1}}, 0)
+	assert.Equal(t, lineup.ByNote, fit.By)
+	assert.Equal(t, []lineup.Choice{{Why: lineup.WhyNoted}}, list)
+}
+
+// Two sides of one session are known to be, wherever their clocks stand; two sessions are not.
+func TestOneSession(t *testing.T) {
+	r := rand.New(rand.NewPCG(15, 5))
+	a := newPair(r, newSession(r), 7500, 50, 1, 2, 0)
+	b := newPair(r, newSession(r), 7500, 50, 1, 2, 0)
+	assert.True(t, lineup.OneSession(a.car, a.stall))
+	assert.False(t, lineup.OneSession(a.car, b.stall))
+	assert.False(t, lineup.OneSession(a.car, &trace.Recording{}))
+}
+
+// How well two lie on each other: best where they belong, and the same shape at another scale lies as
+// well. Likeness has its top there.
+func TestAgreementAndLikeness(t *testing.T) {
+	r := rand.New(rand.NewPCG(16, 5))
+	p := newPair(r, newSession(r), 200, 0, 1, 1, 0)
+	at := func(offset float64) lineup.Agreement {
+		return lineup.Agree(p.car, lineup.Clock{OffsetS: offset}.Apply(p.stall))
+	}
+	assert.Greater(t, at(200).Alike, 0.98)
+	assert.Equal(t, trace.Power, at(200).Channel)
+	for _, off := range []float64{-60, -20, 20, 60} {
+		assert.Less(t, at(200+off).Alike, at(200).Alike, "%g s off", off)
+		assert.Greater(t, at(200+off).Apart, at(200).Apart, "%g s off", off)
+	}
+	assert.Empty(t, at(1e6).Channel, "they do not overlap there")
+	like := lineup.Likeness(p.car, p.stall, 2000)
+	require.NotZero(t, like.Len())
+	assert.InDelta(t, 200, like.T[like.Max()], 3)
+	assert.LessOrEqual(t, like.Len(), 4000)
+	assert.Zero(t, lineup.Likeness(p.car, &trace.Recording{}, 100).Len())
+}

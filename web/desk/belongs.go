@@ -8,7 +8,6 @@ import (
 	"time"
 
 	"zincroad/core/lineup"
-	"zincroad/core/trace"
 	"zincroad/formats/intake"
 	"zincroad/logbook"
 	"zincroad/web/ui"
@@ -20,7 +19,6 @@ const (
 	undated     = 5              // of those, where no date tells
 	mostCompare = 6              // by their shapes
 	sameDay     = 26 * time.Hour // another zone and a clock set wrongly included
-	surelyAlike = 0.95
 )
 
 // belongs finds the run that a file is another recording of: one of about the same time whose
@@ -50,14 +48,7 @@ func (s *Room) belongs(ctx context.Context, b *intake.Bundle) (*logbook.Run, err
 		if err != nil {
 			return nil, err
 		}
-		other := *b.Run.Recordings[0]
-		if dated {
-			other.ClockOffsetS += b.Run.StartedAt.Sub(*row.StartedAt).Seconds()
-		}
-		master := full.Recordings[0]
-		c := lineup.Fit(master.Without(trace.Outlying(master.T)).OnRunClock(),
-			other.Without(trace.Outlying(other.T)).OnRunClock(), 0)
-		if c.By == lineup.ByShape && c.Alike > surelyAlike {
+		if lineup.OneSession(full.Recordings[0], b.Run.Recordings[0]) {
 			return whole, nil
 		}
 	}
@@ -66,13 +57,8 @@ func (s *Room) belongs(ctx context.Context, b *intake.Bundle) (*logbook.Run, err
 
 // addArrival brings a waiting file in as a further recording of a run.
 func (s *Room) addArrival(w http.ResponseWriter, r *http.Request) {
-	f, ok := s.Form(w, r)
+	f, v, ok := s.arrivalForm(w, r)
 	if !ok {
-		return
-	}
-	v, err := s.arrivalView(r, f.Values)
-	if err != nil {
-		s.Fail(w, r, err)
 		return
 	}
 	id, err := strconv.ParseInt(f.Values.Get("belongs"), 10, 64)

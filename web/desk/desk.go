@@ -191,15 +191,24 @@ func (s *Room) arrival(w http.ResponseWriter, r *http.Request) {
 	s.Render(w, r, "arrival", http.StatusOK, ui.Frame{Title: "Bring in " + v.Arrival.Name, Page: "desk", Data: v})
 }
 
-// lookAgain shows what the file says under changed guesses.
-func (s *Room) lookAgain(w http.ResponseWriter, r *http.Request) {
-	f, ok := s.Form(w, r)
-	if !ok {
-		return
+// arrivalForm gives what was sent about a waiting file, and the file read by it; false where that was
+// answered already.
+func (s *Room) arrivalForm(w http.ResponseWriter, r *http.Request) (f *ui.Fields, v *arrivalView, ok bool) {
+	if f, ok = s.Form(w, r); !ok {
+		return nil, nil, false
 	}
 	v, err := s.arrivalView(r, f.Values)
 	if err != nil {
 		s.Fail(w, r, err)
+		return nil, nil, false
+	}
+	return f, v, true
+}
+
+// lookAgain shows what the file says under changed guesses.
+func (s *Room) lookAgain(w http.ResponseWriter, r *http.Request) {
+	_, v, ok := s.arrivalForm(w, r)
+	if !ok {
 		return
 	}
 	if ui.IsPart(r) {
@@ -439,13 +448,8 @@ func quick(rec *trace.Recording) []string {
 
 // keepArrival brings the file in under the form's choices.
 func (s *Room) keepArrival(w http.ResponseWriter, r *http.Request) {
-	f, ok := s.Form(w, r)
+	f, v, ok := s.arrivalForm(w, r)
 	if !ok {
-		return
-	}
-	v, err := s.arrivalView(r, f.Values)
-	if err != nil {
-		s.Fail(w, r, err)
 		return
 	}
 	var row logbook.Run

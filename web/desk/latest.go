@@ -5,8 +5,8 @@ import (
 	"encoding/json"
 	"fmt"
 	"html/template"
+	"math"
 	"strings"
-	"time"
 
 	"zincroad/core/curve"
 	"zincroad/core/lineup"
@@ -51,8 +51,8 @@ type needRow struct {
 	Mark         *run.Mark // that the form sends
 }
 
-// sayRow is a figure of the run.
-type sayRow struct{ Name, Value, Second string }
+// sayRow is a figure of the run, and the key by which it is asked how it is worked out.
+type sayRow struct{ Name, Value, Second, How string }
 
 // mostNeeds is how many things that need a word are listed.
 const mostNeeds = 5
@@ -87,11 +87,7 @@ func (s *Room) latest(ctx context.Context, id int64) (*latestView, error) {
 	v.missing(row)
 	v.says(x, row)
 	v.Heading = v.heading(x)
-	full, err := s.book.Load(ctx, row)
-	if err != nil {
-		return nil, err
-	}
-	v.draw(full.Recordings, lineup.Settle(full))
+	v.draw(res)
 	return v, nil
 }
 
@@ -191,23 +187,23 @@ func (v *latestView) need(n needRow) {
 
 // says lists the figures that a tester asks first.
 func (v *latestView) says(x *curve.Reading, row *logbook.Run) {
-	add := func(name string, value *float64, decimals int, unit, second string) {
+	add := func(name, how string, value *float64, decimals int, unit, second string) {
 		if value != nil {
-			v.Says = append(v.Says, sayRow{name, words.Fixed(*value, decimals) + " " + unit, second})
+			v.Says = append(v.Says, sayRow{name, words.Fixed(*value, decimals) + " " + unit, second, how})
 		}
 	}
 	if w, ok := x.Headline(row.Describe().Method); ok {
-		v.Says = append(v.Says, sayRow{words.Window(w.FromPct, w.ToPct), words.Clock(w.TS), ""})
+		v.Says = append(v.Says, sayRow{words.Window(w.FromPct, w.ToPct), words.Clock(w.TS), "min:s", "window"})
 	}
-	add("delivered", x.Energy.StallKWh, 1, "kWh", "")
-	add("into the pack", x.Energy.CarKWh, 1, "kWh", "")
-	add("lost", x.Energy.LossPct, 1, "%", "")
+	add("delivered", "energy", x.Energy.StallKWh, 1, "kWh", "")
+	add("into the pack", "energy", x.Energy.CarKWh, 1, "kWh", "")
+	add("lost", "loss", x.Energy.LossPct, 1, "%", "")
 	if u := x.Usable; u != nil {
 		second := words.Fixed(u.Low, 1)
 		if u.High != nil {
 			second += "–" + words.Fixed(*u.High, 1)
 		}
-		add("capacity", &u.Value, 1, "kWh", second)
+		add("capacity", "capacity", &u.Value, 1, "kWh", second)
 	}
 }
 
@@ -236,25 +232,31 @@ func (v *latestView) heading(x *curve.Reading) string {
 	}
 }
 
-// draw lays the first two recordings that have power over each other.
-func (v *latestView) draw(list []*trace.Recording, clocks []lineup.Clock) {
+// draw lays the power of both sides over each other, as it is kept for drawing.
+func (v *latestView) draw(res *logbook.Results) {
 	k := draw.Clocks{YName: "power", YUnit: "kW", Height: 230}
-	for i, rec := range list {
-		p := draw.Thin(clocks[i].Apply(rec).PowerSeries())
-		switch {
+	for _, side := range []trace.Side{trace.CarSide, trace.StallSide} {
+		red := res.Curves[side]
+		var p trace.Series
+		for i, kw := range red.Columns[trace.Power] {
+			if !math.IsNaN(kw) {
+				p.T, p.V = append(p.T, red.T[i]), append(p.V, kw)
+			}
+		}
+		switch name := "the " + string(side) + "'s"; {
 		case p.Len() < 2:
 		case k.MasterName == "":
-			k.Master, k.MasterName = p, rec.Name
-		case k.OtherName == "":
-			k.Other, k.OtherName = p, rec.Name
+			k.Master, k.MasterName = p, name
+		default:
+			k.Other, k.OtherName = p, name
 		}
 	}
 	if k.MasterName == "" {
 		return
 	}
-	k.Title = "Power of " + k.MasterName
+	k.Title = "Power, " + k.MasterName
 	if k.OtherName != "" {
-		k.Title += " and of " + k.OtherName + ", on one clock"
+		k.Title += " and " + k.OtherName + ", on one clock"
 	}
 	v.Picture = template.HTML(k.SVG())
 }
@@ -263,7 +265,6 @@ func (v *latestView) draw(list []*trace.Recording, clocks []lineup.Clock) {
 type cameRow struct {
 	logbook.Run
 	Name string
-	Ago  time.Time
 }
 
 func cameRows(list []logbook.Run) []cameRow {
@@ -273,7 +274,7 @@ func cameRows(list []logbook.Run) []cameRow {
 		if name == "" {
 			name = fmt.Sprintf("run %d", r.ID)
 		}
-		out[i] = cameRow{r, name, r.CreatedAt}
+		out[i] = cameRow{r, name}
 	}
 	return out
 }

@@ -65,7 +65,9 @@ func (v *sheetView) understand() {
 		return
 	}
 	x := curve.Read(&run.Run{Recordings: []*trace.Recording{notes.Recording}, Marks: notes.Marks}, curve.Options{})
-	add := func(name, value, unit string) { v.Figures = append(v.Figures, sayRow{name, value, unit}) }
+	add := func(name, value, unit string) {
+		v.Figures = append(v.Figures, sayRow{Name: name, Value: value, Second: unit})
+	}
 	if p := x.Peak; p != nil {
 		add("peak", words.Figure(p.KW, 1), "kW")
 	}

@@ -31,12 +31,15 @@ type clockView struct {
 	Reason   string // why the shape does not tell
 	DriftSD  *float64
 	DriftPPM float64
-	Noted    float64
+}
+
+// placeOf is a recording's place among its run's.
+func placeOf(row *logbook.Run, rec *logbook.Recording) int {
+	return slices.IndexFunc(row.Recordings, func(x logbook.Recording) bool { return x.ID == rec.ID })
 }
 
 // fitView is how well the two lie on each other at one offset.
 type fitView struct {
-	OffsetS float64
 	lineup.Agreement
 	Unit, Name string
 }
@@ -64,7 +67,7 @@ func (s *Room) showClock(w http.ResponseWriter, r *http.Request, status int, typ
 		s.Fail(w, r, err)
 		return
 	}
-	k := slices.IndexFunc(row.Recordings, func(x logbook.Recording) bool { return x.ID == rec.ID })
+	k := placeOf(row, rec)
 	if k == 0 {
 		http.Redirect(w, r, fmt.Sprintf("/runs/%d", row.ID), http.StatusSeeOther)
 		return
@@ -72,7 +75,7 @@ func (s *Room) showClock(w http.ResponseWriter, r *http.Request, status int, typ
 	clocks := lineup.Settle(full)
 	now := clocks[k]
 	v := &clockView{Row: row, Rec: *rec, Master: row.Recordings[0].Name, Settled: rec.ClockSettled,
-		DriftPPM: now.DriftPPM, Noted: rec.ClockOffsetS}
+		DriftPPM: now.DriftPPM}
 	if typed == nil {
 		typed = ui.NewFields(url.Values{"offset": {words.Figure(now.OffsetS, 1)}, "drift": {words.Figure(now.DriftPPM, 0)}})
 	}
@@ -84,32 +87,18 @@ func (s *Room) showClock(w http.ResponseWriter, r *http.Request, status int, typ
 	s.Render(w, r, "clock", status, ui.Frame{Title: "Clock of " + rec.Name, Page: "runs", Run: row, Data: v})
 }
 
-// choices lists what speaks for which offset: the shape, another that fits as well, whole hours,
-// and what was noted.
+// choices puts what speaks for which offset into words.
 func (v *clockView) choices(master, other *trace.Recording, now lineup.Clock) {
-	add := func(what string, offset, drift float64, words string) {
-		near := func(c clockChoice) bool { return math.Abs(c.OffsetS-offset) < 0.05 }
-		if !slices.ContainsFunc(v.Choices, near) {
-			v.Choices = append(v.Choices, clockChoice{offset, drift, what, words, math.Abs(offset-now.OffsetS) < 0.05})
+	list, fit := lineup.Choices(master, other, now.OffsetS)
+	v.Reason, v.DriftSD = fit.Reason, fit.DriftSD
+	for _, c := range list {
+		words := ""
+		if c.LowS != nil {
+			words = within(c)
 		}
+		v.Choices = append(v.Choices, clockChoice{c.OffsetS, c.DriftPPM, string(c.Why), words,
+			math.Abs(c.OffsetS-now.OffsetS) < 0.05})
 	}
-	noted := *other
-	noted.ClockSettled = false
-	c := lineup.Fit(master, noted.Without(trace.Outlying(noted.T)).OnRunClock(), noted.ClockOffsetS)
-	v.Reason, v.DriftSD = c.Reason, c.DriftSD
-	switch c.By {
-	case lineup.ByShape:
-		add("by its shape", c.OffsetS, c.DriftPPM, within(c))
-	case lineup.ByPower:
-		add("by the moment at which power began", c.OffsetS, 0, within(c))
-	}
-	if c.RivalS != nil {
-		add("fits as well", *c.RivalS, 0, "")
-	}
-	if hours, rest := lineup.WholeHours(now.OffsetS); hours != 0 {
-		add(fmt.Sprintf("without the %d h of a time zone or summer time", max(hours, -hours)), rest, 0, "")
-	}
-	add("as it was noted", other.ClockOffsetS, other.ClockDriftPPM, "")
 }
 
 // aroundS is how far beyond what is noted and what is read the likeness is shown, s.
@@ -131,16 +120,13 @@ func (v *clockView) likeness(master, other *trace.Recording, now lineup.Clock) {
 	v.Alike = template.HTML(k.SVG())
 }
 
-func within(c lineup.Clock) string {
-	if c.LowS == nil {
-		return ""
-	}
+func within(c lineup.Choice) string {
 	return fmt.Sprintf("%s to %s s", words.Figure(*c.LowS, 1), words.Figure(*c.HighS, 1))
 }
 
 // draw lays the two over each other, and says how well they fit there.
 func (v *clockView) draw(full *run.Run, master, lined *trace.Recording, offsetS float64) {
-	v.Fit = fitOf(master, lined, offsetS)
+	v.Fit = fitOf(master, lined)
 	in, ok := trace.Describe(v.Fit.Channel)
 	if !ok {
 		in, _ = trace.Describe(trace.Power)
@@ -163,8 +149,8 @@ func seriesOf(rec *trace.Recording, c trace.Channel) trace.Series {
 	return rec.Series(c)
 }
 
-func fitOf(master, lined *trace.Recording, offsetS float64) fitView {
-	f := fitView{OffsetS: offsetS, Agreement: lineup.Agree(master, lined)}
+func fitOf(master, lined *trace.Recording) fitView {
+	f := fitView{Agreement: lineup.Agree(master, lined)}
 	if in, ok := trace.Describe(f.Channel); ok {
 		f.Unit, f.Name = in.Unit, in.Short
 	}
@@ -181,7 +167,7 @@ func (s *Room) clockFit(w http.ResponseWriter, r *http.Request) {
 	f := ui.NewFields(r.URL.Query())
 	offset, drift := f.Ranged("offset", "recordings[].clock_offset_s"), f.Ranged("drift", "recordings[].clock_drift_ppm")
 	if !f.OK() || offset == nil {
-		s.Part(w, r, "clock", "fit", fitView{OffsetS: math.NaN()})
+		s.Part(w, r, "clock", "fit", fitView{})
 		return
 	}
 	full, err := s.book.Load(r.Context(), row)
@@ -189,12 +175,12 @@ func (s *Room) clockFit(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	k := slices.IndexFunc(row.Recordings, func(x logbook.Recording) bool { return x.ID == rec.ID })
+	k := placeOf(row, rec)
 	c := lineup.Clock{OffsetS: *offset}
 	if drift != nil {
 		c.DriftPPM = *drift
 	}
-	s.Part(w, r, "clock", "fit", fitOf(full.Recordings[0].OnRunClock(), c.Apply(full.Recordings[k]), *offset))
+	s.Part(w, r, "clock", "fit", fitOf(full.Recordings[0].OnRunClock(), c.Apply(full.Recordings[k])))
 }
 
 // settleClock keeps what was chosen, or leaves the clock to the recording's shape again.
@@ -233,13 +219,16 @@ func (s *Room) makeMaster(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	full, err := s.book.Load(r.Context(), row)
+	res, err := s.book.Results(r.Context(), row)
 	if err != nil {
 		s.Fail(w, r, err)
 		return
 	}
-	k := slices.IndexFunc(row.Recordings, func(x logbook.Recording) bool { return x.ID == rec.ID })
-	if err := s.book.MakeMaster(r.Context(), row.ID, rec.ID, lineup.Settle(full)[k].OffsetS); err != nil {
+	offset := rec.ClockOffsetS
+	if notes := res.Readings[0].Recordings; placeOf(row, rec) < len(notes) {
+		offset = notes[placeOf(row, rec)].ClockOffsetS
+	}
+	if err := s.book.MakeMaster(r.Context(), row.ID, rec.ID, offset); err != nil {
 		s.Fail(w, r, err)
 		return
 	}

@@ -6,7 +6,6 @@ import (
 	"math"
 	"net/http"
 	"net/url"
-	"slices"
 	"strconv"
 	"strings"
 
@@ -178,8 +177,7 @@ func (s *Room) fillHealth(ctx context.Context, v *recordingView) error {
 	if err != nil {
 		return err
 	}
-	if k := slices.IndexFunc(v.Row.Recordings, func(x logbook.Recording) bool { return x.ID == v.Rec.ID }); len(
-		res.Readings) > 0 && k >= 0 && k < len(res.Readings[0].Recordings) {
+	if k := placeOf(v.Row, &v.Rec); len(res.Readings) > 0 && k >= 0 && k < len(res.Readings[0].Recordings) {
 		v.Note = &res.Readings[0].Recordings[k]
 	}
 	if v.Note == nil {
