@@ -60,25 +60,25 @@ var Channels = []Info{
 		Channel: SoC, Name: "state of charge", Short: "SoC", Unit: "%", Units: units.Percent,
 		Min: 0, Max: 100, Decimals: 1,
 		Measurand: "SoC",
-		Header:    `\bsoc\b|soc_pct|state of charge|battery level|charge level|ladestand|battery pct|battery percent|\b(battery|charge|akku|batterie)\W*%`,
+		Header:    `\bsoc\b|soc_pct|state of charge|battery level|charge level|battery pct|battery percent|\b(battery|charge)\W*%|%\W*battery$`,
 	},
 	{
 		Channel: Power, Name: "power", Short: "power", Unit: "kW", Units: units.Power,
 		Min: -1000, Max: 5000, Decimals: 1, FromZero: true,
 		Measurand: "Power.Active.Import",
-		Header:    `power|\bkw\b|power_kw|leistung|^w$|^watts?$`,
+		Header:    `power|\bkw\b|power_kw|^w$|^watts?$`,
 	},
 	{
 		Channel: Current, Name: "current", Short: "amps", Unit: "A", Units: units.Current,
 		Min: -5000, Max: 5000, Decimals: 0, FromZero: true,
 		Measurand: "Current.Import",
-		Header:    `current|\bamp|strom|^a$|^i$`,
+		Header:    `current|\bamp|^a$|^i$`,
 	},
 	{
 		Channel: Voltage, Name: "voltage", Short: "volts", Unit: "V", Units: units.Voltage,
 		Min: 0, Max: 2000, Decimals: 1,
 		Measurand: "Voltage",
-		Header:    `volt|spannung|^v$|^u$`,
+		Header:    `volt|^v$|^u$`,
 	},
 	{
 		Channel: RequestedPower, Name: "power the car requests", Short: "requested", Unit: "kW", Units: units.Power,
@@ -103,7 +103,7 @@ var Channels = []Info{
 	{
 		Channel: BatteryTemp, Name: "battery temperature", Short: "battery", Unit: "°C", Units: units.Temperature,
 		Min: -60, Max: 150, Decimals: 1,
-		Header: `(battery|pack|cell|akku|batterie).*temp|temp.*(battery|pack|cell)|^temp(erature|eratur)?\b`,
+		Header: `(battery|pack|cell).*temp|temp.*(battery|pack|cell)|^temp(erature)?\b`,
 	},
 	{
 		Channel: BatteryTempMin, Name: "battery temperature, coldest cell", Short: "coldest cell",
@@ -123,13 +123,13 @@ var Channels = []Info{
 	{
 		Channel: AmbientTemp, Name: "outside temperature", Short: "outside", Unit: "°C", Units: units.Temperature,
 		Min: -60, Max: 70, Decimals: 1,
-		Header: `ambient|outside|outdoor|exterior|air temp|aussen|außen`,
+		Header: `ambient|outside|outdoor|exterior|air temp`,
 	},
 	{
 		Channel: Energy, Name: "energy register", Short: "register", Unit: "kWh", Units: units.Energy,
 		Min: 0, Max: 1e7, Decimals: 2, FromZero: true,
 		Measurand: "Energy.Active.Import.Register",
-		Header:    `energy|kwh|energie|\bwh\b`,
+		Header:    `energy|kwh|\bwh\b`,
 	},
 	{
 		Channel: HeaterPower, Name: "battery heater power", Short: "heater", Unit: "kW", Units: units.Power,
@@ -144,7 +144,7 @@ var Channels = []Info{
 	{
 		Channel: Cost, Name: "cost so far", Short: "cost", Unit: "", Units: units.Money,
 		Min: 0, Max: 1e6, Decimals: 2, FromZero: true,
-		Header: `\bcost|\bprice|\bpaid|kosten|preis`,
+		Header: `\bcost|\bprice|\bpaid`,
 	},
 }
 

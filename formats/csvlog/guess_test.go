@@ -159,3 +159,88 @@ func TestPlainAndUnusualRowsAgree(t *testing.T) {
 		assert.Empty(t, got.Faults, name)
 	}
 }
+
+// What a header says in any of the languages, by the words of the list and the channels' own; what says
+// nothing known is left out.
+func TestHeadersSayTheirChannel(t *testing.T) {
+	for header, want := range map[string]trace.Channel{
+		"Battery %": trace.SoC, "Akku %": trace.SoC, "Batterie (%)": trace.SoC, "SoC": trace.SoC, "Ladezustand [%]": trace.SoC,
+		"Leistung": trace.Power, "Puissance kW": trace.Power, "W": trace.Power, "Charging speed (kW)": trace.Power,
+		"Potencia solicitada (kW)": trace.RequestedPower, "Angeforderter Strom [A]": trace.RequestedAmps,
+		"Stromstärke": trace.Current, "Intensité (A)": trace.Current, "I": trace.Current, "Spænding": trace.Voltage,
+		"Außentemperatur": trace.AmbientTemp, "Udetemperatur": trace.AmbientTemp,
+		"Batterietemperatur max": trace.BatteryTempMax, "Koudste cel temperatuur": trace.BatteryTempMin,
+		"Température batterie": trace.BatteryTemp, "Energie": trace.Energy, "Heizleistung (kW)": trace.HeaterPower,
+		"Kosten": trace.Cost, "Uhrzeit": TimeColumn, "Zeit (min)": TimeColumn, "Datum Uhrzeit": TimeColumn, "Horodatage": TimeColumn,
+		"mm:ss": TimeColumn, "Datum": DateColumn, "Fecha": DateColumn,
+		"Odometer": "", "GPS speed": "", "Note": "", "": "", "12.5": "",
+	} {
+		assert.Equal(t, want, channelOf(header), header)
+	}
+}
+
+// Which mark stands before the decimals, by the cells of one column.
+func TestDecimalMarks(t *testing.T) {
+	for _, tt := range []struct {
+		name, cells, want string
+	}{
+		{"points", "1.5 2.25 3", "."},
+		{"commas", "1,5 2,25 3", ","},
+		{"both, the comma last", "1.234,5 2.000,75", ","},
+		{"both, the point last", "1,234.5 2,000.75", "."},
+		{"two of one mark are thousands", "1,234,567 1,234,570", "."},
+		{"three digits after a zero are decimals", "0,123 0,456", ","},
+		{"thousands, by what runs smoothly: 998, 1,003", "990 995 998 1,003 1,010 1,020", "."},
+		{"decimals, by what runs smoothly: 7, 7,499", "7 7,100 7,300 7,499 8 8,250", ","},
+		{"a large number without a mark: no thousands here", "7,499 7498 7,500", ","},
+		{"nothing shows it", "7,499 7,512 7,530", ""},
+		{"whole numbers", "1 2 3", ""},
+	} {
+		assert.Equal(t, tt.want, decimalMark(strings.Fields(tt.cells)), tt.name)
+	}
+}
+
+// Day or month first, by the run of the values.
+func TestOrderOfDates(t *testing.T) {
+	for _, tt := range []struct {
+		name, cells string
+		want        dateOrder
+		unsure      bool
+	}{
+		{"a day over 12", "23/02/2026 18:20;23/02/2026 18:21", dayFirst, false},
+		{"the other way", "02/23/2026 18:20;02/23/2026 18:21", monthFirst, false},
+		{"past midnight: a day, not a month", "03/04/2026 23:59;03/05/2026 00:01", monthFirst, false},
+		{"past midnight, the other way", "03/04/2026 23:59;04/04/2026 00:01", dayFirst, false},
+		{"points: the day", "03.04.2026 18:20", dayFirst, false},
+		{"the same either way", "03/03/2026 18:20;03/03/2026 18:21", dayFirst, false},
+		{"either", "03/04/2026 18:20;03/04/2026 18:21", dayFirst, true},
+		{"either, with am and pm", "03/04/2026 6:20 PM;03/04/2026 6:21 PM", monthFirst, true},
+		{"no dates", "soon;later", dayFirst, false},
+	} {
+		order, unsure := orderOf(strings.Split(tt.cells, ";"))
+		assert.Equal(t, tt.want, order, tt.name)
+		assert.Equal(t, tt.unsure, unsure, tt.name)
+	}
+}
+
+// A clock that is set in the night of summer time, and gaps of an hour that are none of it.
+func TestSummerTimeIsTakenOut(t *testing.T) {
+	for _, tt := range []struct {
+		name  string
+		cells []string
+		want  []float64
+	}{
+		{"an hour comes twice", []string{"01:59:50", "01:59:55", "01:00:00", "01:00:05"}, []float64{0, 5, 10, 15}},
+		{"an hour is left out", []string{"01:59:50", "01:59:55", "03:00:00", "03:00:05"}, []float64{0, 5, 10, 15}},
+		{"an hour's gap from 2:30 on", []string{"02:30:00", "02:30:05", "03:30:10"}, []float64{0, 5, 3610}},
+		{"an hour's gap by day", []string{"13:59:50", "13:59:55", "15:00:00"}, []float64{0, 5, 3610}},
+		{"one reading out of order", []string{"18:20:00", "18:20:10", "18:20:05", "18:20:15"}, []float64{0, 10, 5, 15}},
+	} {
+		p := times{format: ClockTime}
+		for i, c := range tt.cells {
+			got, ok := p.parse([]byte(c), nil)
+			assert.True(t, ok, c)
+			assert.InDelta(t, tt.want[i], got, 1e-9, "%s: %s", tt.name, c)
+		}
+	}
+}

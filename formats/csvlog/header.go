@@ -133,7 +133,7 @@ var rules = func() []rule {
 var (
 	timeHeader = regexp.MustCompile(
 		`^(t|t_s|ts|time|timestamp|mm:ss|hh:mm|hh:mm:ss|h:mm:ss|date ?time|date and time|date/time|elapsed.*|clock.*|time .*|.* time` +
-			`|zeit.*|uhrzeit|seconds|secs?|s|minutes|mins?|min|duration|datum.*|timestamp.*|epoch.*)$`,
+			`|seconds|secs?|s|minutes|mins?|min|duration|timestamp.*|epoch.*)$`,
 	)
 	bracketed = regexp.MustCompile(`[\[(]([^\])]*)[\])]`)
 )

@@ -204,8 +204,7 @@ func judge(body, mark string, votes, open map[string]int) {
 	open[mark]++
 }
 
-// roughness is how much the values of cells jump from one to the next, as a share of their
-// range, with the mark taken as decimal and as a thousands mark; both is false where too few
+// roughness is how much the values of cells leap from one to the next, against their range, with the mark taken as decimal and as a thousands mark; both is false where too few
 // cells are there to say, or all of them have the mark.
 func roughness(cells []string, comma bool) (asDecimal, asGroup float64, both bool) {
 	jump := func(decimalComma bool) (float64, bool) {
@@ -217,12 +216,12 @@ func roughness(cells []string, comma bool) (asDecimal, asGroup float64, both boo
 			}
 			low, high = math.Min(low, v), math.Max(high, v)
 			if !math.IsNaN(last) {
-				sum += math.Abs(v - last)
+				sum += (v - last) * (v - last) // squared: one leap weighs more than many steps
 			}
 			last = v
 			n++
 		}
-		return sum / math.Max(1e-12, high-low), n >= 4 && high > low
+		return sum / math.Max(1e-12, (high-low)*(high-low)), n >= 4 && high > low
 	}
 	a, ok1 := jump(comma)
 	b, ok2 := jump(!comma)

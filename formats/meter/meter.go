@@ -162,7 +162,7 @@ func Read(text []byte, name string) (*Log, error) {
 		sc.Buffer(nil, 16<<20)
 		for n := 1; sc.Scan(); n++ {
 			line := sc.Bytes()
-			if !bytes.Contains(line, []byte("sampledValue")) {
+			if !bytes.Contains(line, []byte(`"meterValue"`)) && !bytes.Contains(line, []byte("sampledValue")) {
 				continue
 			}
 			found := messages(line[max(0, bytes.IndexAny(line, "[{")):])
