@@ -204,8 +204,9 @@ func judge(body, mark string, votes, open map[string]int) {
 	open[mark]++
 }
 
-// roughness is how much the values of cells leap from one to the next, against their range, with the mark taken as decimal and as a thousands mark; both is false where too few
-// cells are there to say, or all of them have the mark.
+// roughness is how much the values of cells leap from one to the next, against their range, with the mark
+// taken as decimal and as a thousands mark; both is false where too few cells are there to say, or all of
+// them have the mark.
 func roughness(cells []string, comma bool) (asDecimal, asGroup float64, both bool) {
 	jump := func(decimalComma bool) (float64, bool) {
 		low, high, sum, last, n := math.Inf(1), math.Inf(-1), 0.0, math.NaN(), 0
