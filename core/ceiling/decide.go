@@ -1,0 +1,447 @@
+package ceiling
+
+import (
+	"math"
+	"slices"
+
+	"zincroad/core/run"
+	"zincroad/core/trace"
+)
+
+// Confidence says how sure a judgement is.
+type Confidence string
+
+// The confidences, and from which probability they are given.
+const (
+	Strong Confidence = "strong"
+	Likely Confidence = "likely"
+	Unsure Confidence = "unsure"
+
+	strongFrom = 0.97
+	likelyFrom = 0.75
+)
+
+// Stretch is a part of a run with one cause that held the power down. Times are on the log's clock.
+type Stretch struct {
+	FromS, ToS float64
+	Cause      Cause
+	Confidence Confidence
+	Odds       float64 // probability of the cause
+	RunnerUp   Cause   // empty: none worth a word
+	RunnerOdds float64
+	Evidence   []string
+}
+
+// stretchOf is a piece with what was settled of it.
+type judgedPiece struct {
+	*facts
+	grid *grid
+	odds []float64 // probability of each cause
+}
+
+// Judge says what held the power down, from plug-in to the end, stretch by stretch.
+func Judge(l *Log) []Stretch {
+	k := l.learn()
+	side := l.judged(k)
+	power := trace.WithoutUpwardSpikes(side.KW)
+	falls := &fallen{}
+	var out []Stretch
+	var spans []*span
+	for i, leg := range l.Legs {
+		spans = append(spans, l.spansOf(k, side, power, i, leg)...)
+	}
+	for _, s := range spans {
+		falls.of(s)
+	}
+	for _, s := range spans {
+		out = append(out, s.before...)
+		out = append(out, l.settle(s, k, falls)...)
+		out = append(out, s.behind...)
+	}
+	return join(out)
+}
+
+// span is a stretch of flowing power within a leg, with what lies before and behind it.
+type span struct {
+	grid           *grid
+	pieces         []*facts
+	before, behind []Stretch
+	first          bool // of its leg
+}
+
+// pausedLeastS is how long no power must flow to be a pause.
+const pausedLeastS = 3
+
+// spansOf splits a leg into its stretches of flowing power: between them it is paused.
+func (l *Log) spansOf(k *known, side *SideLog, power trace.Series, index int, leg Leg) []*span {
+	i0, i1 := within(power, leg.PlugInS, leg.ToS)
+	var out []*span
+	var cur *span
+	first := true
+	for i := i0; i < i1; {
+		if power.V[i] < run.PowerFloorKW {
+			i++
+			continue
+		}
+		j := i
+		for j < i1 {
+			if power.V[j] >= run.PowerFloorKW {
+				j++
+				continue
+			}
+			e := j
+			for e < i1 && power.V[e] < run.PowerFloorKW {
+				e++
+			}
+			if e < i1 && power.T[e]-power.T[j] < pausedLeastS {
+				j = e
+				continue
+			}
+			break
+		}
+		cur = &span{grid: l.gridOf(k, side, trace.Series{T: power.T[i:j], V: power.V[i:j]}, index), first: first}
+		if first {
+			if leg.PlugInS < power.T[i] {
+				cur.before = append(cur.before, Stretch{FromS: leg.PlugInS, ToS: power.T[i], Cause: Ramp, Confidence: Strong, Odds: 1})
+			}
+		} else if n := len(out); n > 0 {
+			from := out[n-1].grid.to[len(out[n-1].grid.to)-1]
+			cur.before = append(cur.before, Stretch{FromS: from, ToS: power.T[i], Cause: Paused, Confidence: Strong, Odds: 1})
+		}
+		first = false
+		list := cur.grid.pieces()
+		cur.grid.sharpen(list, power)
+		for x := range list {
+			f := cur.grid.look(&list[x], k)
+			f.fellPct = l.socAt(f.fellS)
+			cur.pieces = append(cur.pieces, f)
+		}
+		out = append(out, cur)
+		i = j
+	}
+	return out
+}
+
+// socAt is the state of charge at a time: on the joined line, or where a display shows whole per
+// cents on the line from one flip to the next.
+func (l *Log) socAt(t float64) float64 {
+	n := l.SoC.Len()
+	i, _ := slices.BinarySearch(l.SoC.T, t)
+	if n == 0 || i == 0 || i >= n || math.IsNaN(t) {
+		return near1(l.SoC, t, 300)
+	}
+	a, b := i-1, i
+	for a > 0 && l.SoC.V[a-1] == l.SoC.V[i-1] {
+		a--
+	}
+	for b < n-1 && l.SoC.V[b] == l.SoC.V[i-1] {
+		b++
+	}
+	if l.SoC.V[b] <= l.SoC.V[a] || l.SoC.T[b] <= l.SoC.T[a] {
+		return l.SoC.V[a]
+	}
+	return l.SoC.V[a] + (l.SoC.V[b]-l.SoC.V[a])*min(1, (t-l.SoC.T[a])/(l.SoC.T[b]-l.SoC.T[a]))
+}
+
+func within(s trace.Series, from, to float64) (i, j int) {
+	for i < len(s.T) && s.T[i] < from {
+		i++
+	}
+	for j = i; j < len(s.T) && s.T[j] <= to; j++ {
+	}
+	return i, j
+}
+
+// fallen are the sudden falls of a run, by which timers and stairs are known.
+type fallen struct {
+	list []oneFall
+}
+
+type oneFall struct {
+	leg            int
+	atS, afterPlug float64
+	soc            float64
+	share          float64
+}
+
+func (x *fallen) of(s *span) {
+	for _, f := range s.pieces {
+		if f.fall <= -suddenShare {
+			x.list = append(x.list, oneFall{s.grid.leg, f.fellS, f.fellS - s.grid.plugInS, f.fellPct, f.fall})
+		}
+	}
+}
+
+// What two falls may differ by to be the same one, and what counts as round.
+const (
+	sameTimerS   = 4.0
+	sameStepPct  = 0.8
+	roundTimerS  = 20.0
+	roundStepPct = 5.0
+)
+
+// timerSign is what speaks for a timer at a fall, and whether it is more than a round time.
+func (x *fallen) timerSign(leg int, after float64, k *known, l *Log) (odds float64, proof bool) {
+	for _, o := range x.list {
+		if o.leg != leg && math.Abs(o.afterPlug-after) <= sameTimerS {
+			return 5, true
+		}
+	}
+	if l.OfCar != nil {
+		if v, ok := run.Known(l.OfCar.TimerS); ok && math.Abs(after-v) < 60 {
+			return 4, true
+		}
+	}
+	if away := math.Abs(after - roundTimerS*math.Round(after/roundTimerS)); away <= 3 {
+		return 0.7, false
+	}
+	return -2.0, false
+}
+
+// stepSign is what speaks for a step of charge at a fall.
+func (x *fallen) stepSign(at, soc float64, k *known, l *Log) (odds float64, proof bool) {
+	for _, s := range l.Elsewhere.StepsPct {
+		if math.Abs(s-soc) <= sameStepPct {
+			return 4, true
+		}
+	}
+	if k.taper != nil && k.given && (k.taper.AtStep(soc+0.7) || k.taper.AtStep(soc+0.2)) {
+		return 4, true
+	}
+	others := 0
+	for _, o := range x.list {
+		if o.atS != at && math.Abs(o.soc-soc) > 3 {
+			others++
+		}
+	}
+	odds = -1.0
+	if away := math.Abs(soc - roundStepPct*math.Round(soc/roundStepPct)); away <= 0.5 {
+		odds = 1.0
+	}
+	if others >= 1 {
+		odds += 1.2
+	}
+	return odds, others >= 2
+}
+
+// settle finds the causes of one stretch of power: each piece's agreement with each cause, and the
+// price of going over from one to another at each change point, summed over all ways through the
+// pieces, forward and backward (L. R. Rabiner, Proc. IEEE 77 (1989) 257).
+func (l *Log) settle(s *span, k *known, falls *fallen) []Stretch {
+	n, m := len(s.pieces), len(causes)
+	if n == 0 {
+		return nil
+	}
+	agree := make([][]float64, n)
+	enter := make([][][2]float64, n) // per cause: entered anew, stayed in
+	for i, f := range s.pieces {
+		agree[i] = l.weigh(s.grid, f, k)
+		enter[i] = l.enter(s, i, k, falls)
+	}
+	forward, backward := table(n, m), table(n, m)
+	for c := range m {
+		forward[0][c] = agree[0][c] + enter[0][c][0]
+	}
+	for i := 1; i < n; i++ {
+		all := logSum(forward[i-1])
+		for c := range m {
+			anew := all + switchPrice + enter[i][c][0]
+			stay := forward[i-1][c] + enter[i][c][1]
+			forward[i][c] = agree[i][c] + logAdd(anew, stay)
+		}
+	}
+	for i := n - 2; i >= 0; i-- {
+		next := make([]float64, m)
+		for c := range m {
+			next[c] = agree[i+1][c] + enter[i+1][c][0] + switchPrice + backward[i+1][c]
+		}
+		all := logSum(next)
+		for c := range m {
+			stay := agree[i+1][c] + enter[i+1][c][1] + backward[i+1][c]
+			backward[i][c] = logAdd(all, stay)
+		}
+	}
+	out := make([]Stretch, n)
+	for i, f := range s.pieces {
+		odds := make([]float64, m)
+		for c := range m {
+			odds[c] = forward[i][c] + backward[i][c]
+		}
+		total := logSum(odds)
+		best, second := -1, -1
+		for c := range m {
+			odds[c] = math.Exp(odds[c] - total)
+			switch {
+			case best < 0 || odds[c] > odds[best]:
+				best, second = c, best
+			case second < 0 || odds[c] > odds[second]:
+				second = c
+			}
+		}
+		out[i] = Stretch{FromS: f.fromS, ToS: f.toS, Cause: causes[best], Odds: odds[best], RunnerUp: causes[second],
+			RunnerOdds: odds[second]}
+	}
+	return out
+}
+
+func table(n, m int) [][]float64 {
+	out := make([][]float64, n)
+	for i := range out {
+		out[i] = make([]float64, m)
+	}
+	return out
+}
+
+// switchPrice is the price of going over to any other cause at a change point.
+const switchPrice = -2.5
+
+// enter is what a change point says for entering each cause there, and for staying in it.
+func (l *Log) enter(s *span, i int, k *known, falls *fallen) [][2]float64 {
+	f := s.pieces[i]
+	out := make([][2]float64, len(causes))
+	set := func(c Cause, anew, stay float64) { out[indexOf[c]] = [2]float64{anew, stay} }
+	neighbour := l.markNear(run.Neighbour, f.fromS)
+	switch {
+	case !f.before:
+		set(TimerStep, -7, 0)
+		set(SoCStep, -4, 0)
+		set(SharedCabinet, -1, 0)
+		if neighbour {
+			set(SharedCabinet, 1, 0)
+		}
+		set(StallFault, -0.5, 0)
+		set(CableHot, -2, 0)
+		set(Finish, -2, 0)
+	case f.fall <= -suddenShare:
+		for _, c := range []Cause{StallPower, StallCurrent, AdapterCurrent, CarPower, CarCurrent, CarConverter} {
+			set(c, -3.5, -4)
+		}
+		set(StallVoltage, -3, -4)
+		set(Finish, -4, -4)
+		set(PackTaper, -4, -3)
+		set(Cold, -3.5, -3)
+		set(Ramp, -6, -4)
+		set(Unknown, -1, -2)
+		set(Hot, 0.5, -0.5)
+		set(CableHot, 0.7, -1)
+		set(StallFault, 0.5, -1.5)
+		set(SharedCabinet, pick(neighbour, 4, -0.3), -3)
+		t, tProof := falls.timerSign(s.grid.leg, f.fellS-s.grid.plugInS, k, l)
+		c, cProof := falls.stepSign(f.fellS, f.fellPct, k, l)
+		if tProof && !cProof {
+			c -= 2
+		}
+		if cProof && !tProof {
+			t -= 2
+		}
+		set(TimerStep, t, -4)
+		set(SoCStep, c, -1)
+	case f.fall >= suddenShare:
+		for _, c := range causes {
+			set(c, 0, -4)
+		}
+		set(TimerStep, -6, -5)
+		set(SoCStep, -6, -5)
+		set(SharedCabinet, -3, pick(neighbour, -6, -4))
+		set(Hot, -2, -2)
+		set(CableHot, -4, -4)
+		set(StallFault, -2.5, -3)
+		set(Cold, -1, -2)
+		set(PackTaper, 0, -3)
+	default:
+		set(TimerStep, -6, 0)
+		set(SoCStep, -5, 0)
+		set(SharedCabinet, pick(neighbour, -1, -4), 0)
+		set(CableHot, -1.5, 0)
+		set(StallFault, -3.5, 0)
+		set(Hot, -1.5, 0)
+		set(Cold, -2, 0)
+		set(Ramp, -3, 0)
+		if i > 0 && s.pieces[i-1].shape[surges] > 0.5 { // behind a ramp, what governs is free
+			set(StallFault, -0.5, 0)
+			set(Cold, 0, 0)
+			set(CableHot, -2, 0)
+			set(SharedCabinet, -1, 0)
+			set(SoCStep, -4, 0)
+		}
+	}
+	return out
+}
+
+func pick(yes bool, a, b float64) float64 {
+	if yes {
+		return a
+	}
+	return b
+}
+
+// markNearS is how near to a change a mark must be to speak of it.
+const markNearS = 45
+
+func (l *Log) markNear(kind string, t float64) bool {
+	for _, m := range l.Marks {
+		if m.Kind == kind && math.Abs(m.TS-t) <= markNearS {
+			return true
+		}
+	}
+	return false
+}
+
+func logAdd(a, b float64) float64 {
+	if a < b {
+		a, b = b, a
+	}
+	if math.IsInf(a, -1) {
+		return a
+	}
+	return a + math.Log1p(math.Exp(b-a))
+}
+
+func logSum(v []float64) float64 {
+	top := math.Inf(-1)
+	for _, x := range v {
+		top = max(top, x)
+	}
+	sum := 0.0
+	for _, x := range v {
+		sum += math.Exp(x - top)
+	}
+	return top + math.Log(sum)
+}
+
+// join puts neighbours of one cause together: sure as their mean over time.
+func join(list []Stretch) []Stretch {
+	var out []Stretch
+	for _, s := range list {
+		if !(s.ToS > s.FromS) {
+			continue
+		}
+		if n := len(out); n > 0 && out[n-1].Cause == s.Cause && s.FromS-out[n-1].ToS < 1e-6 {
+			q := &out[n-1]
+			a, b := q.ToS-q.FromS, s.ToS-s.FromS
+			q.Odds = (q.Odds*a + s.Odds*b) / (a + b)
+			if s.RunnerOdds*b > q.RunnerOdds*a {
+				q.RunnerUp = s.RunnerUp
+			}
+			q.RunnerOdds = (q.RunnerOdds*a + s.RunnerOdds*b) / (a + b)
+			q.ToS = s.ToS
+			continue
+		}
+		out = append(out, s)
+	}
+	for i := range out {
+		s := &out[i]
+		switch {
+		case s.Odds >= strongFrom:
+			s.Confidence = Strong
+		case s.Odds >= likelyFrom:
+			s.Confidence = Likely
+		default:
+			s.Confidence = Unsure
+		}
+		if s.RunnerOdds < 0.005 {
+			s.RunnerUp = ""
+		}
+	}
+	return out
+}

@@ -1,0 +1,395 @@
+package ceiling
+
+import (
+	"math"
+	"slices"
+
+	"zincroad/core/pack"
+	"zincroad/core/run"
+	"zincroad/core/trace"
+)
+
+// Log is what was read of a run on one clock, and what is known of its car and stall.
+// A series that was not read is empty; of what is not known the pointer is nil.
+type Log struct {
+	Legs       []Leg // in order of time
+	Car, Stall SideLog
+
+	SoC, ColdestC, WarmestC, InletC trace.Series
+	Marks                           []run.Mark // in order of time
+
+	OfCar      *run.Car
+	OfStall    *run.Stall
+	Adapter    *run.Adapter
+	Conditions *run.Condition
+	Elsewhere  Elsewhere
+}
+
+// Leg is the time between a plug-in and its unplug, in s of the log's clock.
+type Leg struct {
+	PlugInS float64 // or the first reading, where the plug-in is not known
+	FirstS  float64 // first power
+	ToS     float64 // the unplug, or the last reading
+}
+
+// SideLog is what one side of the plug showed.
+type SideLog struct {
+	KW, Amps, Volts                    trace.Series
+	RequestedKW, RequestedA, OfferedKW trace.Series
+}
+
+// Elsewhere is what other runs say of this car and this stall; its zero value says nothing.
+type Elsewhere struct {
+	Warm        []run.Point // the power that the warm pack took against charge, rising in charge; empty: not known
+	WarmRuns    int         // of how many runs
+	StepsPct    []float64   // at which charge its power fell suddenly
+	StallMostA  float64     // the most amps that this stall gave any car; 0: not known
+	StallMostKW float64     // the most kW
+	CarMostA    float64     // the most amps that this car took anywhere
+}
+
+// known are the fixed figures that a log is judged by; +Inf is "not known", NaN for
+// temperatures and voltages.
+type known struct {
+	stallKW, stallA, sharedKW, adapterA, adapterV, stallMaxV float64
+	carKW, carA, converterKW                                 float64
+	packMaxV, warmC, hotC                                    float64
+	converter                                                bool
+	pack                                                     *pack.Pack
+	taper                                                    *pack.Taper
+	given                                                    bool // the envelope is noted or learnt, not by kind
+	from                                                     string
+	warmKnown                                                bool
+}
+
+// learn gathers what is known of car and stall.
+func (l *Log) learn() *known {
+	inf := math.Inf(1)
+	k := &known{stallKW: inf, stallA: inf, sharedKW: inf, adapterA: inf, adapterV: inf, stallMaxV: inf, carKW: inf, carA: inf,
+		converterKW: inf, packMaxV: math.NaN(), warmC: pack.DefaultWarmC, hotC: math.NaN()}
+	if s := l.OfStall; s != nil {
+		k.stallKW, k.stallA, k.sharedKW, k.stallMaxV = orInf(s.RatedKW), orInf(s.MaxA), orInf(s.SharedKW), orInf(s.MaxV)
+	}
+	if a := l.Adapter; a != nil {
+		k.adapterA, k.adapterV = orInf(a.MaxA), orInf(a.MaxV)
+	}
+	c := l.OfCar
+	if c == nil {
+		return k
+	}
+	k.carKW, k.carA, k.converterKW = orInf(c.MaxKW), orInf(c.MaxA), orInf(c.ConverterKW)
+	if w, ok := run.Value(c.WarmC); ok {
+		k.warmC, k.warmKnown = w, true
+	}
+	if c.Pack != nil {
+		if h, ok := run.Value(c.Pack.HotC); ok {
+			k.hotC = h
+		}
+	}
+	if v, ok := run.Known(c.PackMaxV); ok {
+		k.packMaxV = v
+	}
+	gentle := l.Conditions != nil && l.Conditions.Profile == "gentle"
+	if p, err := pack.For(c); err == nil {
+		k.pack = p
+		if math.IsNaN(k.packMaxV) && (c.CellsInSeries != nil || c.PackNominalV != nil) {
+			k.packMaxV = p.MaxV
+		}
+		of := *c
+		if len(of.Envelope) == 0 && len(l.Elsewhere.Warm) > 1 && !gentle {
+			of.Envelope = l.Elsewhere.Warm
+			k.from = "learnt"
+		}
+		k.taper = p.Taper(&of, gentle)
+		k.given = !k.taper.Assumed
+	}
+	k.converter = !math.IsInf(k.converterKW, 1) && (k.stallMaxV < k.packMaxV || math.IsInf(k.stallMaxV, 1) && k.packMaxV > 500)
+	return k
+}
+
+// warmKW is the warm pack's power at a charge, never above the car's own limits at a
+// voltage; NaN where nothing is known of it.
+func (k *known) warmKW(soc, volts float64) float64 {
+	if k.taper == nil || math.IsNaN(soc) {
+		return math.NaN()
+	}
+	kw := min(k.taper.KW(soc), k.carKW)
+	if !math.IsInf(k.carA, 1) && !math.IsNaN(volts) {
+		kw = min(kw, k.carA*volts/1000)
+	}
+	return kw
+}
+
+// grid is one stretch of flowing power as it is judged: cells of several readings each, so
+// that neighbours' wobble averages out and a log of an hour is some hundred numbers.
+type grid struct {
+	t, from, to                  []float64 // middle, beginning and end of a cell, s
+	kw, amps, volts              []float64 // of the judged side; amps from kW and volts where they were not read
+	plugKW, packKW, plugA, packA []float64
+	soc, coldest, warmest, inlet []float64 // NaN: not read
+	asked                        []float64 // delivered over requested; NaN: not read
+	offered                      []float64 // kW that the stall offers; NaN
+	relKW, relAmps, noiseV       float64   // wobble of kW and of amps as a share, of volts in V
+	ampsRead                     bool
+	voltsRead                    bool
+	typed                        bool
+	startS                       float64 // when power came here
+	plugInS                      float64
+	leg                          int
+}
+
+// The cells: so fine where power has just come, so coarse otherwise; how many at most.
+const (
+	fineS, fineForS = 2.0, 150.0
+	cellS           = 5.0
+	mostCells       = 500
+)
+
+// judged chooses the side whose amps and volts are judged: the car's where it has them, since
+// the pack's voltage is what tells a limit of current from one of power; the stall's where the car
+// steps the voltage up, since the stall's limits are then its own.
+func (l *Log) judged(k *known) *SideLog {
+	full := func(s *SideLog) bool { return s.Amps.Len() > 3 && s.Volts.Len() > 3 }
+	part := func(s *SideLog) bool { return s.Amps.Len() > 3 || s.Volts.Len() > 3 }
+	order := []*SideLog{&l.Car, &l.Stall}
+	if k.converter {
+		order = []*SideLog{&l.Stall, &l.Car}
+	}
+	for _, fits := range []func(*SideLog) bool{full, part} {
+		for _, s := range order {
+			if fits(s) && s.KW.Len() > 1 {
+				return s
+			}
+		}
+	}
+	best := order[0]
+	for _, s := range order {
+		if s.KW.Len() > 2*best.KW.Len() {
+			best = s
+		}
+	}
+	return best
+}
+
+// meanIn is the mean of a series' readings in a span; where it has none there, its value on the
+// joined line if readings lie within reach on both sides, else NaN.
+func meanIn(s trace.Series, from, to, reachS float64) float64 {
+	i, _ := slices.BinarySearch(s.T, from)
+	sum, n := 0.0, 0
+	for ; i < len(s.T) && s.T[i] < to; i++ {
+		sum += s.V[i]
+		n++
+	}
+	if n > 0 {
+		return sum / float64(n)
+	}
+	return near1(s, (from+to)/2, reachS)
+}
+
+// near1 is a series' value at a time on its joined line where both neighbours lie within reach,
+// else the one neighbour's that does; NaN where none does.
+func near1(s trace.Series, t, reachS float64) float64 {
+	i, _ := slices.BinarySearch(s.T, t)
+	before, after := i > 0 && t-s.T[i-1] <= reachS, i < len(s.T) && s.T[i]-t <= reachS
+	switch {
+	case before && after:
+		v, _ := s.At(t)
+		return v
+	case before:
+		return s.V[i-1]
+	case after:
+		return s.V[i]
+	}
+	return math.NaN()
+}
+
+// gridOf lays one stretch of flowing power into cells.
+func (l *Log) gridOf(k *known, side *SideLog, power trace.Series, leg int) *grid {
+	n := power.Len()
+	g := &grid{leg: leg, plugInS: l.Legs[leg].PlugInS, startS: power.T[0]}
+	every := trace.MedianInterval(power.T)
+	g.typed = every >= trace.TypedFromS
+	width := max(cellS, (power.T[n-1]-power.T[0])/mostCells)
+	for i := 0; i < n; {
+		w := width
+		if power.T[i]-power.T[0] < fineForS {
+			w = fineS
+		}
+		j := i + 1
+		for j < n && power.T[j]-power.T[i] < w-1e-9 {
+			j++
+		}
+		end := power.T[j-1] + min(every, w)
+		if j < n {
+			end = power.T[j]
+		}
+		from := power.T[i]
+		mid := (power.T[i] + power.T[j-1]) / 2
+		g.t, g.from, g.to = append(g.t, mid), append(g.from, from), append(g.to, end)
+		sum := 0.0
+		for _, v := range power.V[i:j] {
+			sum += v
+		}
+		g.kw = append(g.kw, sum/float64(j-i))
+		i = j
+	}
+	l.columns(g, k, side, every)
+	return g
+}
+
+// columns fills in what else was read in each cell.
+func (l *Log) columns(g *grid, k *known, side *SideLog, every float64) {
+	reach := max(30, 3*every)
+	const slowS = 240 // temperatures and charge move slowly
+	n := len(g.t)
+	g.ampsRead, g.voltsRead = side.Amps.Len() > 3, side.Volts.Len() > 3
+	col := func() []float64 { return make([]float64, n) }
+	g.amps, g.volts, g.plugKW, g.packKW, g.plugA, g.packA = col(), col(), col(), col(), col(), col()
+	g.soc, g.coldest, g.warmest, g.inlet, g.asked, g.offered = col(), col(), col(), col(), col(), col()
+	other := &l.Stall
+	if side == other {
+		other = &l.Car
+	}
+	for i := range n {
+		from, to := g.from[i], max(g.to[i], g.from[i]+1e-6)
+		at := func(s trace.Series) float64 { return meanIn(s, from, to, reach) }
+		slow := func(s trace.Series) float64 { return near1(s, g.t[i], max(slowS, reach)) }
+		g.soc[i], g.coldest[i], g.warmest[i], g.inlet[i] = slow(l.SoC), slow(l.ColdestC), slow(l.WarmestC), slow(l.InletC)
+		volts, amps := at(side.Volts), at(side.Amps)
+		if math.IsNaN(volts) && amps > 1 {
+			volts = g.kw[i] * 1000 / amps
+		}
+		if math.IsNaN(volts) && !k.converter {
+			volts = at(other.Volts)
+		}
+		if math.IsNaN(volts) {
+			volts = 400
+			if k.pack != nil {
+				soc := g.soc[i]
+				if math.IsNaN(soc) {
+					soc = 50
+				}
+				rest := k.pack.RestV(soc)
+				volts = rest + pack.Amps(g.kw[i], rest, k.pack.ResistanceOhm)*k.pack.ResistanceOhm
+			}
+		}
+		if math.IsNaN(amps) {
+			amps = g.kw[i] * 1000 / volts
+		}
+		g.volts[i], g.amps[i] = volts, amps
+		g.plugKW[i], g.packKW[i] = at(l.Stall.KW), at(l.Car.KW)
+		passes := 1.0
+		if k.converter {
+			passes = converterShare
+		}
+		if math.IsNaN(g.plugKW[i]) {
+			g.plugKW[i] = (g.packKW[i]/passes)*1.02 + 0.5
+		}
+		if math.IsNaN(g.packKW[i]) {
+			g.packKW[i] = passes * PackShare * g.plugKW[i]
+		}
+		g.plugA[i], g.packA[i] = at(l.Stall.Amps), at(l.Car.Amps)
+		if math.IsNaN(g.plugA[i]) && !(k.converter && side == &l.Car) {
+			g.plugA[i] = amps
+		}
+		if math.IsNaN(g.packA[i]) && !(k.converter && side == &l.Stall) {
+			g.packA[i] = amps
+		}
+		g.asked[i] = l.askedFor(from, to, reach)
+		g.offered[i] = at(l.Stall.OfferedKW)
+	}
+	g.noise(side)
+}
+
+// askedFor is what was delivered over what was requested, as each side shows it: the lowest of
+// the sides, in kW or amps; NaN where nothing was requested or read.
+func (l *Log) askedFor(from, to, reach float64) float64 {
+	low := math.NaN()
+	for _, s := range []*SideLog{&l.Stall, &l.Car} {
+		for _, pair := range [][2]trace.Series{{s.KW, s.RequestedKW}, {s.Amps, s.RequestedA}} {
+			given, asked := pair[0], pair[1]
+			if asked.Len() == 0 {
+				continue
+			}
+			if given.Len() == 0 { // the other side's is the only one that was read
+				if given = l.Car.KW; s == &l.Car {
+					given = l.Stall.KW
+				}
+				if pair[1].Len() == s.RequestedA.Len() && s.RequestedKW.Len() == 0 {
+					if given = l.Car.Amps; s == &l.Car {
+						given = l.Stall.Amps
+					}
+				}
+			}
+			g, a := meanIn(given, from, to, reach), meanIn(asked, from, to, reach)
+			if a >= 1 && !math.IsNaN(g) && !(g/a > low) {
+				low = g / a
+			}
+		}
+	}
+	return low
+}
+
+// What wobble is taken for at least: as a share of kW and amps, of readings that were typed, and
+// of amps that come from a voltage nobody read.
+const (
+	leastWobble  = 0.0025
+	typedWobble  = 0.015
+	guessedVolts = 0.006
+)
+
+// noise settles how much kW, amps and volts wobble from cell to cell: the robust spread of each
+// against the middle of its neighbours, and what a display by steps leaves open.
+func (g *grid) noise(side *SideLog) {
+	g.relKW, g.relAmps = wobbleOf(g.kw, true), wobbleOf(g.amps, true)
+	g.noiseV = max(0.05, wobbleOf(g.volts, false))
+	middle := trace.Median(g.kw)
+	g.relKW = max(leastWobble, g.relKW, 0.29*stepOf(side.KW.V)/max(1, middle))
+	if middle = trace.Median(g.amps); g.ampsRead {
+		g.relAmps = max(leastWobble, g.relAmps, 0.29*stepOf(side.Amps.V)/max(1, middle))
+	} else {
+		g.relAmps = max(g.relKW, 0.003)
+		if !g.voltsRead {
+			g.relAmps = max(g.relKW, guessedVolts)
+		}
+	}
+	if g.typed {
+		g.relKW, g.relAmps = max(g.relKW, typedWobble), max(g.relAmps, typedWobble)
+	}
+}
+
+// wobbleOf is the robust spread of a column against the middle of its two neighbours, 1.4826
+// times the median distance over √1.5, as a share of it where so asked.
+func wobbleOf(v []float64, share bool) float64 {
+	var away []float64
+	for i := 1; i+1 < len(v); i++ {
+		d := math.Abs(v[i] - (v[i-1]+v[i+1])/2)
+		if share {
+			if v[i] < 1 {
+				continue
+			}
+			d /= v[i]
+		}
+		away = append(away, d)
+	}
+	if len(away) == 0 {
+		return 0
+	}
+	return 1.4826 * trace.Median(away) / math.Sqrt(1.5)
+}
+
+// stepOf is the step of a display that shows whole or half units; 0 for finer ones.
+func stepOf(v []float64) float64 {
+	whole, half := true, true
+	for _, x := range v {
+		whole = whole && x == math.Trunc(x)
+		half = half && 2*x == math.Trunc(2*x)
+	}
+	switch {
+	case whole:
+		return 1
+	case half:
+		return 0.5
+	}
+	return 0
+}

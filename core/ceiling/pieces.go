@@ -1,0 +1,340 @@
+package ceiling
+
+import (
+	"math"
+	"slices"
+
+	"zincroad/core/trace"
+)
+
+// piece is a stretch of cells in which one simple rule describes power and amps: level amps, level
+// power, or a straight line.
+type piece struct {
+	a, b int // cells a to b-1
+
+	line               [2]float64 // kW at the first and the last cell's middle, on the fitted line
+	levelKW, levelAmps float64
+	misfit             [3]float64 // of level amps, level kW, line: half chi-squared, without prices
+
+	fromS, toS float64 // settled ends
+	fall       float64 // how it begins: logarithm of its first power over the last one before; 0: no leap
+	fellS      float64 // first instant of that leap
+	fellPct    float64 // state of charge there
+	top        bool    // volts stand at their top
+	before     bool    // there is a piece before it in the same stretch of power
+}
+
+// The rules a piece may follow, as indices of misfit.
+const (
+	levelAmps = iota
+	levelKW
+	straight
+)
+
+// Prices of the description: of each number in it half the logarithm of the count of cells (G.
+// Schwarz, Ann. Stat. 6 (1978) 461), and of each change point this much besides, since wobble is
+// not independent from cell to cell.
+const (
+	changePrice = 9.0
+	leastCells  = 3
+)
+
+// sums are running sums over cells, so that the misfit of any stretch costs a few operations.
+type sums struct {
+	t0                       float64
+	w, wt, wtt, wy, wty, wyy []float64 // of kW
+	wa, way, wayy            []float64 // of amps
+	n                        int
+	half                     float64
+}
+
+func newSums(g *grid, from, to int) *sums {
+	n := to - from
+	s := &sums{t0: g.t[from], n: n, half: math.Log(float64(max(2, n))) / 2}
+	flat := make([]float64, 9*(n+1))
+	for _, p := range []*[]float64{&s.w, &s.wt, &s.wtt, &s.wy, &s.wty, &s.wyy, &s.wa, &s.way, &s.wayy} {
+		*p, flat = flat[:n+1], flat[n+1:]
+	}
+	for i := range n {
+		c := from + i
+		t := (g.t[c] - s.t0) / 60
+		sd := g.relKW*math.Abs(g.kw[c]) + 0.05
+		wide := g.to[c] - g.from[c]
+		w := min(1, wide/cellS) / (sd * sd)
+		if g.typed {
+			w = 1 / (sd * sd)
+		}
+		y := g.kw[c]
+		s.w[i+1], s.wt[i+1], s.wtt[i+1] = s.w[i]+w, s.wt[i]+w*t, s.wtt[i]+w*t*t
+		s.wy[i+1], s.wty[i+1], s.wyy[i+1] = s.wy[i]+w*y, s.wty[i]+w*t*y, s.wyy[i]+w*y*y
+		sd = g.relAmps*math.Abs(g.amps[c]) + 0.1
+		w = min(1, wide/cellS) / (sd * sd)
+		if g.typed {
+			w = 1 / (sd * sd)
+		}
+		y = g.amps[c]
+		s.wa[i+1], s.way[i+1], s.wayy[i+1] = s.wa[i]+w, s.way[i]+w*y, s.wayy[i]+w*y*y
+	}
+	return s
+}
+
+// flat is half of chi-squared about the weighted mean of cells i to j-1, and that mean.
+func flat(w, wy, wyy []float64, i, j int) (half, mean float64) {
+	sw, sy := w[j]-w[i], wy[j]-wy[i]
+	mean = sy / sw
+	return max(0, wyy[j]-wyy[i]-sy*mean) / 2, mean
+}
+
+// line is half of chi-squared about the weighted line through cells i to j-1, its height at the
+// middle of the weights, its slope a minute, and that middle.
+func (s *sums) line(i, j int) (half, mean, slope, middle float64) {
+	sw, st, stt := s.w[j]-s.w[i], s.wt[j]-s.wt[i], s.wtt[j]-s.wtt[i]
+	sy, sty, syy := s.wy[j]-s.wy[i], s.wty[j]-s.wty[i], s.wyy[j]-s.wyy[i]
+	middle, mean = st/sw, sy/sw
+	vt, vty := stt-st*middle, sty-st*mean
+	vy := syy - sy*mean
+	if vt > 1e-12*stt && vt > 0 {
+		slope = vty / vt
+		vy -= slope * vty
+	}
+	return max(0, vy) / 2, mean, slope, middle
+}
+
+// cost is the price of describing cells i to j-1 as one piece.
+func (s *sums) cost(i, j int) float64 {
+	amps, _ := flat(s.wa, s.way, s.wayy, i, j)
+	kw, _ := flat(s.w, s.wy, s.wyy, i, j)
+	bent, _, _, _ := s.line(i, j)
+	return min(amps+s.half, kw+s.half, bent+2*s.half)
+}
+
+// split finds the change points of least total price exactly: the best description of the first j
+// cells is the best of the first i and one piece from i to j, for the best i. A beginning i is
+// dropped once it is worse by more than any later split could win back (R. Killick, P. Fearnhead,
+// I. Eckley, J. Am. Stat. Assoc. 107 (2012) 1590).
+func (s *sums) split(least int) []int {
+	n := s.n
+	best := make([]float64, n+1)
+	last := make([]int, n+1)
+	for j := 1; j <= n; j++ {
+		best[j] = math.Inf(1)
+	}
+	best[0] = -changePrice
+	starts := []int{0}
+	for j := 1; j <= n; j++ {
+		kept := starts[:0]
+		costs := make([]float64, 0, len(starts))
+		for _, i := range starts {
+			if j-i < least && !(i == 0 && j == n) {
+				costs = append(costs, math.Inf(-1))
+				continue
+			}
+			c := best[i] + s.cost(i, j)
+			costs = append(costs, c)
+			if c+changePrice < best[j] {
+				best[j], last[j] = c+changePrice, i
+			}
+		}
+		for x, i := range starts {
+			if costs[x]-2*s.half <= best[j]+changePrice {
+				kept = append(kept, i)
+			}
+		}
+		starts = append(kept, j)
+	}
+	var cuts []int
+	for j := n; j > 0; j = last[j] {
+		cuts = append(cuts, j)
+	}
+	slices.Reverse(cuts)
+	return cuts
+}
+
+// describe fills in what a piece's own fit says.
+func (s *sums) describe(p *piece, from int) {
+	i, j := p.a-from, p.b-from
+	p.misfit[levelAmps], p.levelAmps = flat(s.wa, s.way, s.wayy, i, j)
+	p.misfit[levelKW], p.levelKW = flat(s.w, s.wy, s.wyy, i, j)
+	half, mean, slope, middle := s.line(i, j)
+	p.misfit[straight] = half
+	at := func(k int) float64 { // time of a cell in minutes, back from the running sums
+		w := s.w[k+1] - s.w[k]
+		return (s.wt[k+1] - s.wt[k]) / w
+	}
+	p.line = [2]float64{mean + slope*(at(i)-middle), mean + slope*(at(j-1)-middle)}
+}
+
+// sudden is how long a leap may take, and how large the change must be as a share.
+const (
+	suddenS     = 30.0
+	suddenShare = 0.06
+)
+
+// pieces splits a stretch of power into its pieces, with the leaps between them.
+func (g *grid) pieces() []piece {
+	n := len(g.t)
+	least := leastCells
+	if g.typed || n < 3*leastCells {
+		least = 1
+	}
+	var out []piece
+	add := func(from, to int, top bool) {
+		if to <= from {
+			return
+		}
+		s := newSums(g, from, to)
+		a := from
+		for _, c := range s.split(least) {
+			p := piece{a: a, b: from + c, top: top}
+			s.describe(&p, from)
+			out = append(out, p)
+			a = from + c
+		}
+	}
+	top := g.topFrom()
+	add(0, top, false)
+	add(top, n, true)
+	return g.settle(g.swallow(out))
+}
+
+// swallow gives a steep fall between two pieces to the one behind it: it is the way from one to
+// the other, and belongs to the cause that made it.
+func (g *grid) swallow(list []piece) []piece {
+	var out []piece
+	for i := 0; i < len(list); i++ {
+		p := list[i]
+		long := g.to[p.b-1] - g.from[p.a]
+		steep := math.Log(max(0.5, p.line[1])/max(0.5, p.line[0])) / max(1, long) * 60
+		if i > 0 && i+1 < len(list) && long <= suddenS && steep < -0.3 && !g.typed && !p.top {
+			next := &list[i+1]
+			next.a = p.a
+			next.fall = -1 // to be worked out
+			continue
+		}
+		out = append(out, p)
+	}
+	return out
+}
+
+// settle works out where pieces meet: at the leap where there is one, else where the fitted lines
+// cross near by.
+func (g *grid) settle(list []piece) []piece {
+	for i := range list {
+		p := &list[i]
+		if i == 0 {
+			p.fromS = g.from[p.a]
+		} else {
+			q := &list[i-1]
+			p.before = true
+			at := g.from[p.a]
+			if g.typed {
+				at = (g.t[q.b-1] + g.t[p.a]) / 2
+			}
+			last, first := q.line[1], p.line[0]
+			leap := math.Log(max(0.5, first) / max(0.5, last))
+			wide := g.t[p.a] - g.t[q.b-1]
+			slow := max(math.Abs(q.line[1]-q.line[0])/max(1, g.t[q.b-1]-g.t[q.a]),
+				math.Abs(p.line[1]-p.line[0])/max(1, g.t[p.b-1]-g.t[p.a])) * (wide + cellS)
+			p.fall = 0
+			if math.Abs(leap) >= suddenShare && math.Abs(first-last) > 2.5*slow && math.Abs(first-last) > 1.5 {
+				p.fall = leap
+			} else if t, ok := g.crossing(q, p); ok {
+				at = t
+			}
+			p.fellS = at
+			p.fromS, q.toS = at, at
+		}
+		if i+1 == len(list) {
+			p.toS = g.to[p.b-1]
+		}
+	}
+	return list
+}
+
+// crossing is where the lines of two neighbours meet, if that is near to their change point.
+func (g *grid) crossing(q, p *piece) (float64, bool) {
+	longQ, longP := g.t[q.b-1]-g.t[q.a], g.t[p.b-1]-g.t[p.a]
+	if longQ <= 0 || longP <= 0 {
+		return 0, false
+	}
+	sq, sp := (q.line[1]-q.line[0])/longQ, (p.line[1]-p.line[0])/longP
+	if math.Abs(sq-sp) < 1e-9 {
+		return 0, false
+	}
+	at := g.t[q.b-1] + (p.line[0]-sp*(g.t[p.a]-g.t[q.b-1])-q.line[1])/(sq-sp)
+	reach := min(60, longQ/2, longP/2)
+	if math.Abs(at-g.from[p.a]) > reach {
+		return 0, false
+	}
+	return at, true
+}
+
+// The top of the volts: flat within so much of it, for so long, while the amps fall by so much.
+const (
+	topFlatV    = 0.3
+	topLeastS   = 45.0
+	topAmpsFall = 0.04
+)
+
+// topFrom is the cell from which the volts stand at their top to the end, the number of cells
+// where they do not.
+func (g *grid) topFrom() int {
+	n := len(g.t)
+	if !g.voltsRead || g.typed || n < 8 {
+		return n
+	}
+	smooth := make([]float64, n)
+	for i := range n {
+		smooth[i] = trace.Median(g.volts[max(0, i-2):min(n, i+3)])
+	}
+	tail := trace.Median(smooth[max(0, n-9):])
+	band := max(topFlatV, 1.5*g.noiseV)
+	from := n
+	for i := n - 1; i >= 0 && math.Abs(smooth[i]-tail) <= band; i-- {
+		from = i
+	}
+	if from >= n-2 {
+		return n
+	}
+	for i := range from { // nothing before was higher: this is the top
+		if smooth[i] > tail+2*band {
+			return n
+		}
+	}
+	if long := g.to[n-1] - g.from[from]; long < topLeastS || g.amps[n-1] > (1-topAmpsFall)*g.amps[from] {
+		return n
+	}
+	return from
+}
+
+// sharpen settles the first instant of each leap by the readings themselves: behind the last one
+// that still lies at the level before.
+func (g *grid) sharpen(list []piece, power trace.Series) {
+	for i := 1; i < len(list); i++ {
+		p, q := &list[i], &list[i-1]
+		if p.fall == 0 || g.typed {
+			continue
+		}
+		before := q.line[1]
+		from, to := g.t[q.b-1]-2*cellS, g.t[p.a]+suddenS
+		j, _ := slices.BinarySearch(power.T, from)
+		last := -1
+		for ; j < power.Len() && power.T[j] <= to; j++ {
+			moved := math.Log(max(0.5, power.V[j]) / max(0.5, before))
+			if moved*p.fall > 0 && math.Abs(moved) >= min(0.02+4*g.relKW, 0.4*math.Abs(p.fall)) {
+				if k := min(j+2, power.Len()-1); math.Abs(math.Log(max(0.5, power.V[k])/max(0.5, before))) >= 0.5*math.Abs(p.fall) ||
+					math.Abs(moved) >= 0.5*math.Abs(p.fall) {
+					last = j
+					break
+				}
+			}
+		}
+		if last > 0 {
+			at := power.T[last]
+			if power.T[last]-power.T[last-1] > 3 {
+				at = (power.T[last] + power.T[last-1]) / 2
+			}
+			p.fellS, p.fromS, q.toS = at, at, at
+		}
+	}
+}

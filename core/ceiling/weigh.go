@@ -1,0 +1,439 @@
+package ceiling
+
+import (
+	"math"
+
+	"zincroad/core/run"
+	"zincroad/core/trace"
+)
+
+// causes are the states of the judgement: every cause but paused, which readings below 1 kW say
+// by themselves.
+var causes = func() (out []Cause) {
+	for _, s := range Signs {
+		if s.Cause != Paused {
+			out = append(out, s.Cause)
+		}
+	}
+	return out
+}()
+
+var indexOf = func() map[Cause]int {
+	m := map[Cause]int{}
+	for i, c := range causes {
+		m[c] = i
+	}
+	return m
+}()
+
+// shape is how power and amps run over a piece.
+type shape int
+
+const (
+	ampsLevel shape = iota // amps level, kW with the volts
+	kwLevel                // kW level, amps against the volts
+	voltsTop               // volts at their top, amps decaying
+	falls                  // both fall
+	climbs                 // both climb over minutes
+	surges                 // both climb over seconds
+	shapes
+)
+
+// shapeOf is how likely each shape is under a cause (common practice, no source; the gallery of
+// the tests holds them).
+var shapeUnder = map[Cause][shapes]float64{
+	Ramp:           {.004, .004, .002, .002, .03, .958},
+	StallPower:     {.02, .93, .01, .02, .015, .005},
+	StallCurrent:   {.93, .02, .01, .02, .015, .005},
+	StallVoltage:   {.02, .02, .90, .05, .005, .005},
+	AdapterCurrent: {.93, .02, .01, .02, .015, .005},
+	CarPower:       {.02, .93, .01, .02, .015, .005},
+	CarCurrent:     {.93, .02, .01, .02, .015, .005},
+	CarConverter:   {.05, .90, .01, .02, .015, .005},
+	PackTaper:      {.05, .07, .05, .77, .055, .005},
+	Cold:           {.06, .06, .005, .08, .78, .015},
+	Hot:            {.10, .15, .01, .60, .12, .02},
+	TimerStep:      {.25, .40, .01, .31, .02, .01},
+	SoCStep:        {.25, .42, .01, .29, .02, .01},
+	Finish:         {.01, .01, .93, .04, .005, .005},
+	StallFault:     {.40, .45, .01, .08, .05, .01},
+	SharedCabinet:  {.08, .86, .01, .03, .015, .005},
+	CableHot:       {.78, .05, .01, .13, .025, .005},
+	Unknown:        {.1, .1, .05, .3, .3, .05},
+}
+
+// temper is how much of the readings' own evidence counts: wobble is not independent from cell to
+// cell, and no log is exactly level.
+const (
+	temper   = 0.30
+	mostOdds = 9.0 // of one kind of evidence, in nats
+)
+
+// What tells a climb over seconds from one over minutes, and a line that leans from one that does
+// not: as shares a minute.
+const (
+	surgeShare = 0.30
+	leanShare  = 0.0035
+)
+
+// facts are what one piece shows, and what the ceilings are there.
+type facts struct {
+	*piece
+	shape                        [shapes]float64 // probability of each
+	lean                         float64         // of kW, as a share a minute
+	leanAmps                     float64         // of amps
+	plugKW, packKW, plugA, packA float64         // middles
+	kw, amps, volts0, volts1     float64
+	soc0, soc1                   float64
+	coldest0, coldest1           float64
+	warmest0, warmest1           float64
+	inlet0, inlet1               float64
+	asked, offered               float64
+	warmKW                       float64 // into the pack, warm; NaN: not known
+	share                        float64 // of it that flowed, middle
+	shareEnd                     [2]float64
+}
+
+func (g *grid) middle(col []float64, p *piece) float64 {
+	var v []float64
+	for i := p.a; i < p.b; i++ {
+		if !math.IsNaN(col[i]) {
+			v = append(v, col[i])
+		}
+	}
+	if len(v) == 0 {
+		return math.NaN()
+	}
+	return trace.Median(v)
+}
+
+// ends are a column's values at both ends of a piece, each the middle of the outer fifth.
+func (g *grid) ends(col []float64, p *piece) (first, last float64) {
+	fifth := max(1, (p.b-p.a)/5)
+	return g.middle(col, &piece{a: p.a, b: p.a + fifth}), g.middle(col, &piece{a: p.b - fifth, b: p.b})
+}
+
+// look gathers the facts of a piece.
+func (g *grid) look(p *piece, k *known) *facts {
+	f := &facts{piece: p}
+	f.kw, f.amps = g.middle(g.kw, p), g.middle(g.amps, p)
+	f.plugKW, f.packKW, f.plugA, f.packA = g.middle(g.plugKW, p), g.middle(g.packKW, p), g.middle(g.plugA, p),
+		g.middle(g.packA, p)
+	f.volts0, f.volts1 = g.ends(g.volts, p)
+	f.soc0, f.soc1 = g.ends(g.soc, p)
+	f.coldest0, f.coldest1 = g.ends(g.coldest, p)
+	f.warmest0, f.warmest1 = g.ends(g.warmest, p)
+	f.inlet0, f.inlet1 = g.ends(g.inlet, p)
+	f.asked, f.offered = g.middle(g.asked, p), g.middle(g.offered, p)
+	var shares []float64
+	for i := p.a; i < p.b; i++ {
+		if w := k.warmKW(g.soc[i], g.volts[i]); w > 0 {
+			shares = append(shares, g.packKW[i]/w)
+		}
+	}
+	f.share, f.warmKW = math.NaN(), math.NaN()
+	if len(shares) > 0 {
+		f.share = trace.Median(shares)
+		f.warmKW = f.packKW / f.share
+		fifth := max(1, len(shares)/5)
+		f.shareEnd = [2]float64{trace.Median(shares[:fifth]), trace.Median(shares[len(shares)-fifth:])}
+	}
+	g.shapeOf(f)
+	return f
+}
+
+// shapeOf weighs the shapes of a piece against each other.
+func (g *grid) shapeOf(f *facts) {
+	long := max(1, g.t[f.b-1]-g.t[f.a]) / 60
+	top := max(f.line[0], f.line[1], 1)
+	f.lean = (f.line[1] - f.line[0]) / top / long
+	f.leanAmps = f.lean - (f.volts1-f.volts0)/max(1, f.volts0)/long
+	if f.b-f.a < 2 {
+		f.lean, f.leanAmps = 0, 0
+	}
+	n := math.Log(float64(max(2, f.b-f.a)))
+	odds := func(misfit, numbers float64) float64 { return -temper * (misfit + numbers*n/2) }
+	a, w, s := odds(f.misfit[levelAmps], 1), odds(f.misfit[levelKW], 1), odds(f.misfit[straight], 2)
+	best := max(a, w, s)
+	a, w, s = math.Exp(max(-mostOdds, a-best)), math.Exp(max(-mostOdds, w-best)), math.Exp(max(-mostOdds, s-best))
+	// A line that leans hardly at all is level for all that a log can say.
+	if level := 1 / (1 + math.Pow(math.Abs(f.leanAmps)/leanShare, 4)); f.b-f.a > 1 {
+		a += s * level * 0.5
+		s *= 1 - level*0.5
+	}
+	if level := 1 / (1 + math.Pow(math.Abs(f.lean)/leanShare, 4)); f.b-f.a > 1 {
+		w += s * level * 0.5
+		s *= 1 - level*0.5
+	}
+	switch {
+	case f.top:
+		f.shape[voltsTop] = 30 * (a + w + s)
+		f.shape[falls] += s
+	case f.lean > surgeShare:
+		f.shape[surges] += s
+	case f.lean > 0:
+		minutes := 1.0
+		if f.lean > surgeShare/3 {
+			minutes = (surgeShare - f.lean) / (surgeShare * 2 / 3)
+		}
+		f.shape[climbs] += s * minutes
+		f.shape[surges] += s * (1 - minutes)
+	default:
+		f.shape[falls] += s
+	}
+	f.shape[ampsLevel] += a
+	f.shape[kwLevel] += w
+	sum := 0.0
+	for _, v := range f.shape {
+		sum += v
+	}
+	for i := range f.shape {
+		f.shape[i] /= sum
+	}
+}
+
+// normal is the density of a normal distribution.
+func normal(x, mean, sd float64) float64 {
+	z := (x - mean) / sd
+	return math.Exp(-z*z/2) / (sd * 2.5066282746310002)
+}
+
+// between is the density of a uniform distribution.
+func between(x, low, high float64) float64 {
+	if x < low || x > high {
+		return 0
+	}
+	return 1 / (high - low)
+}
+
+// atRating is the logarithm of how dense readings lie about a rating: at it, or 3 to 14 % under
+// it, as labels promise more than is given; hardly ever elsewhere. Without a rating anything goes.
+func atRating(reading, rating float64) float64 {
+	if math.IsInf(rating, 1) || math.IsNaN(reading) {
+		return math.Log(0.45)
+	}
+	x := math.Log(reading / rating)
+	return math.Log(0.5*normal(x, 0, 0.008) + 0.40*between(x, -0.16, 0.02) + 0.0008)
+}
+
+// atOwn is atRating for a limit that the car keeps itself, which it may exceed for a while.
+func atOwn(reading, rating float64) float64 {
+	if math.IsInf(rating, 1) || math.IsNaN(reading) {
+		return math.Log(0.35)
+	}
+	x := math.Log(reading / rating)
+	return math.Log(0.6*normal(x, 0, 0.012) + 0.30*between(x, -0.05, 0.08) + 0.0008)
+}
+
+// slide is 0 where x is well above the middle and least where it is well below.
+func slide(x, middle, width, least float64) float64 {
+	return least / (1 + math.Exp((x-middle)/width))
+}
+
+// weigh is how well each cause agrees with what a piece shows, as logarithms.
+func (l *Log) weigh(g *grid, f *facts, k *known) []float64 {
+	out := make([]float64, len(causes))
+	for i, c := range causes {
+		p := 0.0
+		for s, v := range shapeUnder[c] {
+			p += v * f.shape[s] / shapeMean[s]
+		}
+		out[i] = math.Log(p) + prior[c]
+	}
+	add := func(c Cause, v float64) { out[indexOf[c]] += v }
+	l.weighLevels(f, k, add)
+	l.weighWarmth(f, k, add)
+	l.weighAsked(f, k, add)
+	l.weighTop(f, k, add)
+	return out
+}
+
+// shapeMean is how common each shape is over all causes.
+var shapeMean = func() (m [shapes]float64) {
+	for _, c := range causes {
+		for s, v := range shapeUnder[c] {
+			m[s] += v / float64(len(causes))
+		}
+	}
+	return m
+}()
+
+// prior is how common a cause is before anything is read, as a logarithm; 0 for the usual ones.
+var prior = map[Cause]float64{
+	Ramp: -0.5, StallVoltage: -1, StallFault: -2, SharedCabinet: -1, CableHot: -1.2, Hot: -0.7, TimerStep: -1, SoCStep: -0.7,
+	Unknown: -4, AdapterCurrent: -0.3,
+}
+
+// never is the price of what cannot be.
+const never = -25
+
+// weighLevels compares power and amps with what each limit would give.
+func (l *Log) weighLevels(f *facts, k *known, add func(Cause, float64)) {
+	add(StallPower, atRating(f.plugKW, k.stallKW))
+	add(StallCurrent, atRating(f.plugA, k.stallA))
+	add(CarPower, atOwn(f.packKW, k.carKW))
+	add(CarCurrent, atOwn(f.packA, k.carA))
+	if math.IsInf(k.adapterA, 1) {
+		add(AdapterCurrent, -6)
+		if l.Adapter == nil {
+			add(AdapterCurrent, never)
+		}
+	} else {
+		add(AdapterCurrent, atRating(f.plugA, k.adapterA))
+	}
+	if !k.converter {
+		add(CarConverter, never)
+	} else {
+		x := math.Log(f.plugKW / k.converterKW)
+		add(CarConverter, math.Log(0.5*normal(x, 0, 0.015)+0.4*between(x, -0.12, 0.06)+0.0008))
+	}
+	switch {
+	case math.IsInf(k.sharedKW, 1):
+		add(SharedCabinet, -2.5)
+	default:
+		x := math.Log(f.plugKW / (k.sharedKW / 2))
+		add(SharedCabinet, math.Log(0.5*normal(x, 0, 0.01)+0.35*between(x, -0.16, 0.02)+0.03))
+	}
+	// A limit that is known and lies below what flowed cannot be right; one far above what flowed
+	// does not hold. What is warm, derated or broken gives less than it is rated for.
+	for c, rating := range map[Cause]float64{CableHot: k.stallA, StallFault: k.stallA} {
+		if !math.IsInf(rating, 1) && f.plugA > 0.98*rating {
+			add(c, -5)
+		}
+	}
+	if math.IsNaN(f.share) {
+		return
+	}
+	x := math.Log(f.share)
+	near, wide := 0.03, 0.09
+	if !k.given {
+		near, wide = 0.1, 0.3
+	}
+	add(PackTaper, math.Log(0.55*normal(x, 0, near)+0.4*normal(x, -0.02, wide)+0.01))
+	if k.given { // what else holds, holds it under what the warm pack takes
+		for _, c := range []Cause{StallPower, StallCurrent, AdapterCurrent, CarConverter, StallFault, SharedCabinet,
+			CableHot, Cold, Hot, TimerStep} {
+			add(c, slide(-x, 0.015, 0.012, -3.5))
+		}
+	}
+}
+
+// weighWarmth judges by cells and inlet.
+func (l *Log) weighWarmth(f *facts, k *known, add func(Cause, float64)) {
+	cold, warm := (f.coldest0+f.coldest1)/2, max(f.warmest0, f.warmest1)
+	width := 2.5
+	if k.warmKnown {
+		width = 0.8
+	}
+	if !math.IsNaN(cold) {
+		add(Cold, slide(k.warmC-cold, 0, width, -9))
+		if short := k.warmC - cold; short > 3 && k.warmKnown { // a pack so cold takes no more
+			for _, c := range []Cause{PackTaper, CarPower, CarCurrent} {
+				add(c, -min(4, 0.35*(short-3)))
+			}
+		}
+		if f.coldest1 < f.coldest0-0.5 && f.lean > 0 {
+			add(Cold, -1)
+		}
+	} else {
+		add(Cold, l.coldByConditions(k))
+	}
+	hotC := k.hotC
+	if math.IsNaN(hotC) {
+		hotC = 45
+	}
+	switch {
+	case !math.IsNaN(warm):
+		add(Hot, slide(warm, hotC-2, 1.8, -9))
+	case !math.IsNaN(cold):
+		add(Hot, slide(max(f.coldest0, f.coldest1), hotC-6, 2.5, -9))
+	default:
+		add(Hot, -2.5)
+	}
+	if inlet := max(f.inlet0, f.inlet1); !math.IsNaN(inlet) {
+		add(CableHot, slide(inlet, 55, 5, -9))
+		if inlet > 65 {
+			add(StallFault, -2.5)
+		}
+	} else {
+		add(CableHot, -2)
+	}
+	if !math.IsNaN(warm) && warm > hotC {
+		add(StallFault, -1.5)
+	}
+}
+
+// coldByConditions is what the conditions say of cold where no cell was read.
+func (l *Log) coldByConditions(k *known) float64 {
+	c := l.Conditions
+	if c == nil {
+		return -0.7
+	}
+	if b, ok := run.Value(c.BatteryC); ok {
+		return slide(k.warmC-b, 1, 2.5, -6) + 0.5
+	}
+	if a, ok := run.Value(c.AmbientC); ok {
+		if c.Preconditioned != "" && c.Preconditioned != "none" {
+			a += 12
+		}
+		return slide(k.warmC-a, 6, 4, -3)
+	}
+	return -0.7
+}
+
+// delivered is how near to what is requested counts as all of it.
+const (
+	deliveredAll = 0.965
+	deliveredSD  = 0.012
+)
+
+var ofStall = []Cause{StallPower, StallCurrent, StallVoltage, StallFault, SharedCabinet, CableHot, AdapterCurrent}
+
+var ofCar = []Cause{CarPower, CarCurrent, PackTaper, Cold, Hot, TimerStep, SoCStep, Finish}
+
+// weighAsked judges by what the car requested and the stall offered: what is delivered under the
+// request is held outside the car.
+func (l *Log) weighAsked(f *facts, k *known, add func(Cause, float64)) {
+	if math.IsNaN(f.asked) {
+		add(StallFault, -1.2)
+	} else {
+		under := 1 / (1 + math.Exp((f.asked-deliveredAll)/deliveredSD)) // probability that it is held outside
+		for _, c := range ofStall {
+			add(c, math.Log(0.02+0.96*under))
+		}
+		for _, c := range ofCar {
+			add(c, math.Log(0.004+0.99*(1-under)))
+		}
+	}
+	if f.offered > 0 {
+		if x := math.Log(f.plugKW / f.offered); math.Abs(x) < 0.03 {
+			add(StallPower, 2)
+			add(SharedCabinet, 1.5)
+		} else if x < -0.06 {
+			add(StallPower, -4)
+			add(SharedCabinet, -4)
+		}
+	}
+}
+
+// weighTop judges whose the top of the volts is.
+func (l *Log) weighTop(f *facts, k *known, add func(Cause, float64)) {
+	if !f.top {
+		add(Finish, -2)
+		add(StallVoltage, -3)
+		return
+	}
+	at := func(c Cause, rating float64) {
+		if math.IsInf(rating, 1) || math.IsNaN(rating) {
+			add(c, math.Log(3))
+			return
+		}
+		x := f.volts1/rating - 1
+		add(c, math.Log(0.9*normal(x, 0, 0.003)+0.1*normal(x, 0, 0.012)+0.002))
+	}
+	at(Finish, k.packMaxV)
+	at(StallVoltage, min(k.stallMaxV, k.adapterV))
+	if k.converter {
+		add(StallVoltage, never)
+	}
+}
