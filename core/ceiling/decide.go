@@ -1,7 +1,9 @@
 package ceiling
 
 import (
+	"fmt"
 	"math"
+	"os"
 	"slices"
 
 	"zincroad/core/run"
@@ -54,19 +56,69 @@ func Judge(l *Log) []Stretch {
 		falls.of(s)
 	}
 	for _, s := range spans {
+		l.settle(s, k, falls)
+	}
+	if k.follow(spans) {
+		for _, s := range spans {
+			l.settle(s, k, falls)
+		}
+	}
+	for _, s := range spans {
 		out = append(out, s.before...)
-		out = append(out, l.settle(s, k, falls)...)
-		out = append(out, s.behind...)
+		out = append(out, s.stretches...)
 	}
 	return join(out)
 }
 
+// How much of a run must have followed the pack's own taper to say how closely it does, and how
+// closely it is taken for at best.
+const (
+	followS     = 300.0
+	closestTo   = 0.008
+	mostlyTaper = 0.8
+)
+
+// follow learns from the stretches that follow the pack's own taper how this pack compares with
+// its reference on this day; false where too little of the run does.
+func (k *known) follow(spans []*span) bool {
+	if k.taper == nil {
+		return false
+	}
+	var shares []float64
+	long := 0.0
+	for _, s := range spans {
+		for i, f := range s.pieces {
+			if s.odds[i][indexOf[PackTaper]] > mostlyTaper && f.shape[falls] > 0.9 && !math.IsNaN(f.share) {
+				long += f.toS - f.fromS
+				for range 1 + int((f.toS-f.fromS)/60) {
+					shares = append(shares, math.Log(f.share))
+				}
+			}
+		}
+	}
+	if long < followS {
+		return false
+	}
+	middle := trace.Median(shares)
+	away := make([]float64, len(shares))
+	for i, x := range shares {
+		away[i] = math.Abs(x - middle)
+	}
+	spread := max(closestTo, 1.4826*trace.Median(away))
+	if spread > 0.06 || !k.given {
+		return false
+	}
+	k.settled, k.bias, k.spread = true, middle, spread
+	return true
+}
+
 // span is a stretch of flowing power within a leg, with what lies before and behind it.
 type span struct {
-	grid           *grid
-	pieces         []*facts
-	before, behind []Stretch
-	first          bool // of its leg
+	grid              *grid
+	pieces            []*facts
+	before, stretches []Stretch
+	odds              [][]float64 // of each piece and cause
+	first             bool        // of its leg
 }
 
 // pausedLeastS is how long no power must flow to be a pause.
@@ -205,7 +257,7 @@ func (x *fallen) stepSign(at, soc float64, k *known, l *Log) (odds float64, proo
 			return 4, true
 		}
 	}
-	if k.taper != nil && k.given && (k.taper.AtStep(soc+0.7) || k.taper.AtStep(soc+0.2)) {
+	if k.stepAt(soc) {
 		return 4, true
 	}
 	others := 0
@@ -227,11 +279,12 @@ func (x *fallen) stepSign(at, soc float64, k *known, l *Log) (odds float64, proo
 // settle finds the causes of one stretch of power: each piece's agreement with each cause, and the
 // price of going over from one to another at each change point, summed over all ways through the
 // pieces, forward and backward (L. R. Rabiner, Proc. IEEE 77 (1989) 257).
-func (l *Log) settle(s *span, k *known, falls *fallen) []Stretch {
+func (l *Log) settle(s *span, k *known, falls *fallen) {
 	n, m := len(s.pieces), len(causes)
 	if n == 0 {
-		return nil
+		return
 	}
+	s.odds = make([][]float64, n)
 	agree := make([][]float64, n)
 	enter := make([][][2]float64, n) // per cause: entered anew, stayed in
 	for i, f := range s.pieces {
@@ -278,10 +331,21 @@ func (l *Log) settle(s *span, k *known, falls *fallen) []Stretch {
 				second = c
 			}
 		}
+		s.odds[i] = odds
+		if debug {
+			fmt.Printf("  piece %5.0f %5.0f kw %.1f-%.1f lean %.4f amps %.4f shape %.2f fall %.3f share %.3f: ", f.fromS, f.toS,
+				f.line[0], f.line[1], f.lean, f.leanAmps, f.shape, f.fall, f.share)
+			for c := range m {
+				if odds[c] > 0.003 {
+					fmt.Printf("%s %.3f (%.1f %.1f)  ", causes[c], odds[c], agree[i][c], enter[i][c])
+				}
+			}
+			fmt.Println()
+		}
 		out[i] = Stretch{FromS: f.fromS, ToS: f.toS, Cause: causes[best], Odds: odds[best], RunnerUp: causes[second],
 			RunnerOdds: odds[second]}
 	}
-	return out
+	s.stretches = out
 }
 
 func table(n, m int) [][]float64 {
@@ -293,7 +357,7 @@ func table(n, m int) [][]float64 {
 }
 
 // switchPrice is the price of going over to any other cause at a change point.
-const switchPrice = -2.5
+const switchPrice = -1.8
 
 // enter is what a change point says for entering each cause there, and for staying in it.
 func (l *Log) enter(s *span, i int, k *known, falls *fallen) [][2]float64 {
@@ -445,3 +509,5 @@ func join(list []Stretch) []Stretch {
 	}
 	return out
 }
+
+var debug = os.Getenv("PIECES") != ""

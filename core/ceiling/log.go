@@ -59,7 +59,10 @@ type known struct {
 	taper                                                    *pack.Taper
 	given                                                    bool // the envelope is noted or learnt, not by kind
 	from                                                     string
-	warmKnown                                                bool
+
+	settled      bool    // how this pack follows the reference was seen in this very run
+	bias, spread float64 // by how much less, and how closely, as logarithms
+	warmKnown    bool
 }
 
 // learn gathers what is known of car and stall.
@@ -118,6 +121,22 @@ func (k *known) warmKW(soc, volts float64) float64 {
 		kw = min(kw, k.carA*volts/1000)
 	}
 	return kw
+}
+
+// stepAt tells whether the noted envelope has a stair at a charge: a fall within a point that the
+// slope before and behind it does not explain.
+func (k *known) stepAt(soc float64) bool {
+	if k.taper == nil || !k.given || math.IsNaN(soc) {
+		return false
+	}
+	for _, at := range []float64{soc - 0.6, soc, soc + 0.6} {
+		fall := k.taper.KW(at+0.8) / k.taper.KW(at-0.4)
+		slope := min(k.taper.KW(at-0.4)/k.taper.KW(at-1.6), k.taper.KW(at+2)/k.taper.KW(at+0.8))
+		if fall < 0.97 && fall < slope-0.025 {
+			return true
+		}
+	}
+	return false
 }
 
 // grid is one stretch of flowing power as it is judged: cells of several readings each, so

@@ -21,6 +21,7 @@ type piece struct {
 	fellS      float64 // first instant of that leap
 	fellPct    float64 // state of charge there
 	top        bool    // volts stand at their top
+	rises      bool    // it is the way up from one level to the next
 	before     bool    // there is a piece before it in the same stretch of power
 }
 
@@ -36,7 +37,7 @@ const (
 // not independent from cell to cell.
 const (
 	changePrice = 9.0
-	leastCells  = 3
+	leastCells  = 3 // that a line goes through
 )
 
 // sums are running sums over cells, so that the misfit of any stretch costs a few operations.
@@ -60,6 +61,9 @@ func newSums(g *grid, from, to int) *sums {
 		t := (g.t[c] - s.t0) / 60
 		sd := g.relKW*math.Abs(g.kw[c]) + 0.05
 		wide := g.to[c] - g.from[c]
+		if wide < 0.9*cellS && !g.typed && g.t[c]-g.startS < fineForS { // no ramp is a straight line
+			sd *= 5
+		}
 		w := min(1, wide/cellS) / (sd * sd)
 		if g.typed {
 			w = 1 / (sd * sd)
@@ -104,6 +108,9 @@ func (s *sums) line(i, j int) (half, mean, slope, middle float64) {
 func (s *sums) cost(i, j int) float64 {
 	amps, _ := flat(s.wa, s.way, s.wayy, i, j)
 	kw, _ := flat(s.w, s.wy, s.wyy, i, j)
+	if j-i < leastCells {
+		return min(amps, kw) + s.half
+	}
 	bent, _, _, _ := s.line(i, j)
 	return min(amps+s.half, kw+s.half, bent+2*s.half)
 }
@@ -112,7 +119,7 @@ func (s *sums) cost(i, j int) float64 {
 // cells is the best of the first i and one piece from i to j, for the best i. A beginning i is
 // dropped once it is worse by more than any later split could win back (R. Killick, P. Fearnhead,
 // I. Eckley, J. Am. Stat. Assoc. 107 (2012) 1590).
-func (s *sums) split(least int) []int {
+func (s *sums) split() []int {
 	n := s.n
 	best := make([]float64, n+1)
 	last := make([]int, n+1)
@@ -125,10 +132,6 @@ func (s *sums) split(least int) []int {
 		kept := starts[:0]
 		costs := make([]float64, 0, len(starts))
 		for _, i := range starts {
-			if j-i < least && !(i == 0 && j == n) {
-				costs = append(costs, math.Inf(-1))
-				continue
-			}
 			c := best[i] + s.cost(i, j)
 			costs = append(costs, c)
 			if c+changePrice < best[j] {
@@ -167,16 +170,12 @@ func (s *sums) describe(p *piece, from int) {
 // sudden is how long a leap may take, and how large the change must be as a share.
 const (
 	suddenS     = 30.0
-	suddenShare = 0.06
+	suddenShare = 0.04
 )
 
 // pieces splits a stretch of power into its pieces, with the leaps between them.
 func (g *grid) pieces() []piece {
 	n := len(g.t)
-	least := leastCells
-	if g.typed || n < 3*leastCells {
-		least = 1
-	}
 	var out []piece
 	add := func(from, to int, top bool) {
 		if to <= from {
@@ -184,7 +183,7 @@ func (g *grid) pieces() []piece {
 		}
 		s := newSums(g, from, to)
 		a := from
-		for _, c := range s.split(least) {
+		for _, c := range s.split() {
 			p := piece{a: a, b: from + c, top: top}
 			s.describe(&p, from)
 			out = append(out, p)
@@ -197,21 +196,29 @@ func (g *grid) pieces() []piece {
 	return g.settle(g.swallow(out))
 }
 
-// swallow gives a steep fall between two pieces to the one behind it: it is the way from one to
-// the other, and belongs to the cause that made it.
+// swallow gives the way down between two levels to the one behind it: it belongs to the cause
+// that made the fall.
 func (g *grid) swallow(list []piece) []piece {
 	var out []piece
 	for i := 0; i < len(list); i++ {
-		p := list[i]
+		p := &list[i]
 		long := g.to[p.b-1] - g.from[p.a]
-		steep := math.Log(max(0.5, p.line[1])/max(0.5, p.line[0])) / max(1, long) * 60
-		if i > 0 && i+1 < len(list) && long <= suddenS && steep < -0.3 && !g.typed && !p.top {
-			next := &list[i+1]
-			next.a = p.a
-			next.fall = -1 // to be worked out
-			continue
+		if i == 0 && len(list) > 1 && long <= suddenS && !g.typed && list[1].line[0] > 1.1*p.line[1] {
+			p.rises = true
 		}
-		out = append(out, p)
+		if len(out) > 0 && i+1 < len(list) && long <= suddenS && !g.typed && !p.top {
+			before, next := out[len(out)-1].line[1], &list[i+1]
+			first, last := p.line[0], p.line[1]
+			if first <= before && last <= first && next.line[0] <= last &&
+				math.Log(max(0.5, next.line[0])/max(0.5, before)) <= -suddenShare {
+				next.a = p.a
+				continue
+			}
+			if last >= first && first >= before && next.line[0] >= last {
+				p.rises = true
+			}
+		}
+		out = append(out, *p)
 	}
 	return out
 }
@@ -236,7 +243,7 @@ func (g *grid) settle(list []piece) []piece {
 			slow := max(math.Abs(q.line[1]-q.line[0])/max(1, g.t[q.b-1]-g.t[q.a]),
 				math.Abs(p.line[1]-p.line[0])/max(1, g.t[p.b-1]-g.t[p.a])) * (wide + cellS)
 			p.fall = 0
-			if math.Abs(leap) >= suddenShare && math.Abs(first-last) > 2.5*slow && math.Abs(first-last) > 1.5 {
+			if math.Abs(leap) >= max(suddenShare, 5*g.relKW) && math.Abs(first-last) > 2.5*slow && math.Abs(first-last) > 1.5 {
 				p.fall = leap
 			} else if t, ok := g.crossing(q, p); ok {
 				at = t

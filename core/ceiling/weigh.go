@@ -54,7 +54,7 @@ var shapeUnder = map[Cause][shapes]float64{
 	Cold:           {.06, .06, .005, .08, .78, .015},
 	Hot:            {.10, .15, .01, .60, .12, .02},
 	TimerStep:      {.25, .40, .01, .31, .02, .01},
-	SoCStep:        {.25, .42, .01, .29, .02, .01},
+	SoCStep:        {.30, .50, .01, .16, .02, .01},
 	Finish:         {.01, .01, .93, .04, .005, .005},
 	StallFault:     {.40, .45, .01, .08, .05, .01},
 	SharedCabinet:  {.08, .86, .01, .03, .015, .005},
@@ -166,6 +166,8 @@ func (g *grid) shapeOf(f *facts) {
 		s *= 1 - level*0.5
 	}
 	switch {
+	case f.rises:
+		f.shape[surges] = 50 * (a + w + s)
 	case f.top:
 		f.shape[voltsTop] = 30 * (a + w + s)
 		f.shape[falls] += s
@@ -235,17 +237,42 @@ func (l *Log) weigh(g *grid, f *facts, k *known) []float64 {
 	out := make([]float64, len(causes))
 	for i, c := range causes {
 		p := 0.0
-		for s, v := range shapeUnder[c] {
+		under := shapeUnder[c]
+		if c == PackTaper {
+			under = f.taperShape(k)
+		}
+		for s, v := range under {
 			p += v * f.shape[s] / shapeMean[s]
 		}
 		out[i] = math.Log(p) + prior[c]
 	}
 	add := func(c Cause, v float64) { out[indexOf[c]] += v }
+	if long := f.toS - f.fromS; long > 30 { // a ramp is over in seconds
+		add(Ramp, -min(8, long/20)*(1-f.shape[surges]))
+	}
 	l.weighLevels(f, k, add)
 	l.weighWarmth(f, k, add)
 	l.weighAsked(f, k, add)
 	l.weighTop(f, k, add)
 	return out
+}
+
+// taperShape is how power and amps run where the warm pack's own power is followed: as its
+// envelope does there, where that is known.
+func (f *facts) taperShape(k *known) [shapes]float64 {
+	if !k.given || math.IsNaN(f.soc0) || f.soc1 <= f.soc0 {
+		return shapeUnder[PackTaper]
+	}
+	moved := math.Log(k.taper.KW(f.soc1) / k.taper.KW(f.soc0))
+	switch {
+	case moved > 0.01:
+		return [shapes]float64{.2, .1, .005, .03, .655, .01}
+	case moved > -0.01:
+		return [shapes]float64{.08, .62, .02, .25, .025, .005}
+	case moved > -0.03:
+		return [shapes]float64{.04, .25, .03, .66, .015, .005}
+	}
+	return [shapes]float64{.01, .03, .07, .875, .01, .005}
 }
 
 // shapeMean is how common each shape is over all causes.
@@ -306,13 +333,22 @@ func (l *Log) weighLevels(f *facts, k *known, add func(Cause, float64)) {
 	}
 	x := math.Log(f.share)
 	near, wide := 0.03, 0.09
-	if !k.given {
+	switch {
+	case k.settled:
+		near, wide = k.spread, 3*k.spread+0.02
+	case !k.given:
 		near, wide = 0.1, 0.3
 	}
-	add(PackTaper, math.Log(0.55*normal(x, 0, near)+0.4*normal(x, -0.02, wide)+0.01))
-	if k.given { // what else holds, holds it under what the warm pack takes
-		for _, c := range []Cause{StallPower, StallCurrent, AdapterCurrent, CarConverter, StallFault, SharedCabinet,
-			CableHot, Cold, Hot, TimerStep} {
+	own := math.Log(0.55*normal(x, k.bias, near) + 0.4*normal(x, k.bias-0.02, wide) + 0.01)
+	add(PackTaper, own)
+	if k.given {
+		add(SoCStep, max(-0.5, own))
+	}
+	if x -= k.bias; k.given || k.settled { // what else holds, holds it under what the warm pack takes
+		for _, c := range []Cause{StallPower, StallCurrent, AdapterCurrent, CarConverter, SharedCabinet} {
+			add(c, slide(-x, 0, 0.008, -3.5))
+		}
+		for _, c := range []Cause{StallFault, CableHot, Cold, Hot, TimerStep} {
 			add(c, slide(-x, 0.015, 0.012, -3.5))
 		}
 	}

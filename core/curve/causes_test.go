@@ -154,3 +154,29 @@ func TestOneOfTheGallery(t *testing.T) {
 		fmt.Printf("read  %5.0f %5.0f %s %s, then %s %v\n", c.FromS, c.ToS, c.Cause, c.Confidence, c.RunnerUp, c.Evidence)
 	}
 }
+
+// TestWorstOfTheGallery names the runs that are read worst, for whoever works on the judgement.
+func TestWorstOfTheGallery(t *testing.T) {
+	if os.Getenv("WORST") == "" {
+		t.Skip("WORST asks for it")
+	}
+	rough := Rough{}
+	if os.Getenv("ROUGH") != "" {
+		rough = Rough{wobble: true, label: true}
+	}
+	for seed := range uint64(96) {
+		l := session(seed, rough)
+		s := newScore()
+		s.add("", l, curve.Read(l.run, curve.Options{Clock: curve.PlugClock}).Ceilings)
+		if s.right < 0.95*s.all {
+			fmt.Printf("%d %s: %s", seed, families[seed%uint64(len(families))].name, s)
+			best, n := [2]ceiling.Cause{}, 0.0
+			for p, v := range s.confused {
+				if p[0] != p[1] && v > n {
+					best, n = p, v
+				}
+			}
+			fmt.Println("  ", best[0], "as", best[1])
+		}
+	}
+}

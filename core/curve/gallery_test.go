@@ -113,7 +113,9 @@ func newModel(rng *rand.Rand) *model {
 		m.carA = m.peakKW * 1000 / (m.cells * 3.75) * m.between(0.8, 0.98)
 	}
 	m.bendPct, m.endShare = m.between(28, 60), m.between(0.08, 0.2)
-	m.iron = rng.Float64() < 0.25
+	if m.iron = rng.Float64() < 0.25; m.iron {
+		m.ohm *= 0.6
+	}
 	m.warmC, m.hotC, m.cooling = m.between(20, 28), 55, m.between(4, 8)
 	m.cold, m.warm = m.between(28, 33), m.between(1, 4)
 	m.stallKW, m.stallA, m.stallMaxV, m.adapterA = 300, 500, 920, math.Inf(1)
