@@ -88,7 +88,8 @@ func (k *known) follow(spans []*span) bool {
 	long := 0.0
 	for _, s := range spans {
 		for i, f := range s.pieces {
-			if s.odds[i][indexOf[PackTaper]] > mostlyTaper && f.shape[falls] > 0.9 && !math.IsNaN(f.share) {
+			cold := k.warmKnown && (f.coldest0+f.coldest1)/2 < k.warmC
+			if s.odds[i][indexOf[PackTaper]] > mostlyTaper && f.shape[falls] > 0.9 && !math.IsNaN(f.share) && !cold {
 				long += f.toS - f.fromS
 				for range 1 + int((f.toS-f.fromS)/60) {
 					shares = append(shares, math.Log(f.share))
@@ -105,7 +106,7 @@ func (k *known) follow(spans []*span) bool {
 		away[i] = math.Abs(x - middle)
 	}
 	spread := max(closestTo, 1.4826*trace.Median(away))
-	if spread > 0.06 || !k.given {
+	if spread > 0.06 || !k.given || math.Abs(middle) > 0.08 {
 		return false
 	}
 	k.settled, k.bias, k.spread = true, middle, spread
@@ -400,6 +401,11 @@ func (l *Log) enter(s *span, i int, k *known, falls *fallen) [][2]float64 {
 		}
 		set(TimerStep, t, -4)
 		set(SoCStep, c, -1)
+		if k.stepAt(f.fellPct) { // what follows the envelope falls with it
+			for _, of := range []Cause{Cold, Hot, TimerStep} {
+				out[indexOf[of]][1] = -0.3
+			}
+		}
 	case f.fall >= suddenShare:
 		for _, c := range causes {
 			set(c, 0, -4)

@@ -238,8 +238,11 @@ func (l *Log) weigh(g *grid, f *facts, k *known) []float64 {
 	for i, c := range causes {
 		p := 0.0
 		under := shapeUnder[c]
-		if c == PackTaper {
+		switch c {
+		case PackTaper:
 			under = f.taperShape(k)
+		case Cold:
+			under = f.coldShape(k)
 		}
 		for s, v := range under {
 			p += v * f.shape[s] / shapeMean[s]
@@ -273,6 +276,17 @@ func (f *facts) taperShape(k *known) [shapes]float64 {
 		return [shapes]float64{.04, .25, .03, .66, .015, .005}
 	}
 	return [shapes]float64{.01, .03, .07, .875, .01, .005}
+}
+
+// coldShape is how power and amps run where cold holds: as the warm pack's do there, less of it,
+// and ever more of it as the pack warms. So a cold pack's power may well fall where its envelope
+// falls faster than it warms.
+func (f *facts) coldShape(k *known) [shapes]float64 {
+	gains := math.Log(f.shareEnd[1] / f.shareEnd[0])
+	if !k.given || math.IsNaN(f.share) || math.IsNaN(f.coldest0) || f.coldest1 < f.coldest0 || gains < 0.01 {
+		return shapeUnder[Cold]
+	}
+	return [shapes]float64{.1, .25, .005, .35, .285, .01}
 }
 
 // shapeMean is how common each shape is over all causes.
@@ -363,10 +377,15 @@ func (l *Log) weighWarmth(f *facts, k *known, add func(Cause, float64)) {
 	}
 	if !math.IsNaN(cold) {
 		add(Cold, slide(k.warmC-cold, 0, width, -9))
-		if short := k.warmC - cold; short > 3 && k.warmKnown { // a pack so cold takes no more
-			for _, c := range []Cause{PackTaper, CarPower, CarCurrent} {
-				add(c, -min(4, 0.35*(short-3)))
+		if short := k.warmC - cold; short > 0.4 && k.warmKnown { // a pack so cold takes less than a warm one
+			under := 1.0 // unless this one was seen to take all of it
+			if k.given && !math.IsNaN(f.share) {
+				under = 1 / (1 + math.Exp((f.share/math.Exp(k.bias)-0.985)/0.006))
 			}
+			for _, c := range []Cause{PackTaper, CarPower, SoCStep, TimerStep} {
+				add(c, -min(7, 3.5+0.35*(short-0.4))*under)
+			}
+			add(CarCurrent, -min(4, 0.35*(short-0.4))*under)
 		}
 		if f.coldest1 < f.coldest0-0.5 && f.lean > 0 {
 			add(Cold, -1)

@@ -86,7 +86,7 @@ func (s *score) details() string {
 }
 
 // gallery scores runs of some seeds.
-func gallery(from, to uint64, rough Rough) *score {
+func gallery(from, to uint64, rough Rough, session func(uint64, Rough) labelled) *score {
 	s := newScore()
 	var wait sync.WaitGroup
 	var lock sync.Mutex
@@ -120,10 +120,16 @@ func TestGallery(t *testing.T) {
 		{"rough, stall's side alone", Rough{wobble: true, label: true, stallOnly: true}},
 		{"typed", Rough{wobble: true, label: true, typed: true}},
 	} {
-		s := gallery(0, 96, c.rough)
-		fmt.Println(c.name, s)
-		if os.Getenv("DETAILS") != "" {
-			fmt.Print(s.details())
+		for i, kind := range []func(uint64, Rough) labelled{session,
+			func(seed uint64, r Rough) labelled { return secondSession(t, seed, r) }} {
+			if only := os.Getenv("ONLY"); only != "" && only != fmt.Sprint(i) {
+				continue
+			}
+			s := gallery(0, 96, c.rough, kind)
+			fmt.Println(i, c.name, s)
+			if os.Getenv("DETAILS") != "" {
+				fmt.Print(s.details())
+			}
 		}
 	}
 }
@@ -141,6 +147,9 @@ func TestOneOfTheGallery(t *testing.T) {
 			noAmps: os.Getenv("ROUGH") == "noamps", typed: os.Getenv("ROUGH") == "typed", stallOnly: os.Getenv("ROUGH") == "stallonly"}
 	}
 	l := session(seed, rough)
+	if os.Getenv("ONLY") == "1" {
+		l = secondSession(t, seed, rough)
+	}
 	fmt.Println(families[seed%uint64(len(families))].name)
 	from := 0
 	for i := range l.truth {
@@ -166,10 +175,13 @@ func TestWorstOfTheGallery(t *testing.T) {
 	}
 	for seed := range uint64(96) {
 		l := session(seed, rough)
+		if os.Getenv("ONLY") == "1" {
+			l = secondSession(t, seed, rough)
+		}
 		s := newScore()
 		s.add("", l, curve.Read(l.run, curve.Options{Clock: curve.PlugClock}).Ceilings)
 		if s.right < 0.95*s.all {
-			fmt.Printf("%d %s: %s", seed, families[seed%uint64(len(families))].name, s)
+			fmt.Printf("%d %s %s: %s", seed, l.run.Car.Name, families[seed%uint64(len(families))].name, s)
 			best, n := [2]ceiling.Cause{}, 0.0
 			for p, v := range s.confused {
 				if p[0] != p[1] && v > n {
