@@ -19,7 +19,7 @@ const (
 	Likely Confidence = "likely"
 	Unsure Confidence = "unsure"
 
-	strongFrom = 0.97
+	strongFrom = 0.94
 	likelyFrom = 0.75
 )
 
@@ -122,6 +122,9 @@ type span struct {
 	first             bool        // of its leg
 }
 
+// usualRampS is how long a ramp takes as a rule, handshake included, where nobody looked.
+const usualRampS = 60
+
 // pausedLeastS is how long no power must flow to be a pause.
 const pausedLeastS = 3
 
@@ -155,7 +158,12 @@ func (l *Log) spansOf(k *known, side *SideLog, power trace.Series, index int, le
 		cur = &span{grid: l.gridOf(k, side, trace.Series{T: power.T[i:j], V: power.V[i:j]}, index), first: first}
 		if first {
 			if leg.PlugInS < power.T[i] {
-				cur.before = append(cur.before, Stretch{FromS: leg.PlugInS, ToS: power.T[i], Cause: Ramp, Confidence: Strong, Odds: 1})
+				ramp := Stretch{FromS: leg.PlugInS, ToS: power.T[i], Cause: Ramp, Odds: 1}
+				if power.T[i]-leg.PlugInS > usualRampS && cur.grid.typed { // nobody looked until long after
+					ramp.ToS, ramp.Odds = leg.PlugInS+usualRampS, 0.8
+					cur.grid.from[0] = ramp.ToS
+				}
+				cur.before = append(cur.before, ramp)
 			}
 		} else if n := len(out); n > 0 {
 			from := out[n-1].grid.to[len(out[n-1].grid.to)-1]
@@ -290,6 +298,11 @@ func (l *Log) settle(s *span, k *known, falls *fallen) {
 	enter := make([][][2]float64, n) // per cause: entered anew, stayed in
 	for i, f := range s.pieces {
 		agree[i] = l.weigh(s.grid, f, k)
+		if i > 0 && f.fall == 0 && f.mainShape() == s.pieces[i-1].mainShape() {
+			for c := range agree[i] { // more of the same is no new evidence
+				agree[i][c] *= sameAgain
+			}
+		}
 		enter[i] = l.enter(s, i, k, falls)
 	}
 	forward, backward := table(n, m), table(n, m)
@@ -343,6 +356,11 @@ func (l *Log) settle(s *span, k *known, falls *fallen) {
 			}
 			fmt.Println()
 		}
+		signs := i > 0 && s.pieces[i-1].bySign && f.fall == 0
+		f.bySign = f.bySign || signs
+		if f.bySign && (causes[best] == TimerStep || causes[best] == SoCStep) && odds[best] > bySignAtMost {
+			odds[best] = bySignAtMost // a round time or charge alone is never sure
+		}
 		out[i] = Stretch{FromS: f.fromS, ToS: f.toS, Cause: causes[best], Odds: odds[best], RunnerUp: causes[second],
 			RunnerOdds: odds[second]}
 	}
@@ -355,6 +373,36 @@ func table(n, m int) [][]float64 {
 		out[i] = make([]float64, m)
 	}
 	return out
+}
+
+// bySignAtMost is how sure a timer or a step of charge can be that nothing but a round figure
+// speaks for.
+const bySignAtMost = 0.9
+
+// sameAgain is how much a piece counts that runs like the one before it: a curve of many pieces is
+// not many curves.
+const sameAgain = 0.5
+
+// mainShape is the likeliest shape of a piece.
+func (f *facts) mainShape() int {
+	best := 0
+	for s, v := range f.shape {
+		if v > f.shape[best] {
+			best = s
+		}
+	}
+	return best
+}
+
+// comesBack tells whether the power leaps up again after a fall, within the same stretch of power:
+// no timer and no step of charge lets go without a replug.
+func (s *span) comesBack(i int) bool {
+	for _, f := range s.pieces[i+1:] {
+		if f.fall >= 0.5*math.Abs(s.pieces[i].fall) && f.fall >= suddenShare {
+			return true
+		}
+	}
+	return false
 }
 
 // switchPrice is the price of going over to any other cause at a change point.
@@ -399,8 +447,13 @@ func (l *Log) enter(s *span, i int, k *known, falls *fallen) [][2]float64 {
 		if cProof && !tProof {
 			t -= 2
 		}
+		if s.comesBack(i) {
+			t, c = t-4, c-4
+			out[indexOf[Hot]][0] += 1
+		}
 		set(TimerStep, t, -4)
 		set(SoCStep, c, -1)
+		f.bySign = !tProof && !cProof
 		if k.stepAt(f.fellPct) { // what follows the envelope falls with it
 			for _, of := range []Cause{Cold, Hot, TimerStep} {
 				out[indexOf[of]][1] = -0.3

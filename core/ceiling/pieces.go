@@ -22,6 +22,7 @@ type piece struct {
 	fellPct    float64 // state of charge there
 	top        bool    // volts stand at their top
 	rises      bool    // it is the way up from one level to the next
+	bySign     bool    // a timer or a step there has no more than a round figure for it
 	before     bool    // there is a piece before it in the same stretch of power
 }
 

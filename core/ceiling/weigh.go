@@ -218,6 +218,15 @@ func atRating(reading, rating float64) float64 {
 	return math.Log(0.5*normal(x, 0, 0.008) + 0.40*between(x, -0.16, 0.02) + 0.0008)
 }
 
+// atGuess is atRating for amps that come from a voltage which was not read but worked out.
+func atGuess(reading, rating float64) float64 {
+	if math.IsInf(rating, 1) || math.IsNaN(reading) {
+		return math.Log(0.45)
+	}
+	x := math.Log(reading / rating)
+	return math.Log(0.6*normal(x, -0.01, 0.05) + 0.30*between(x, -0.22, 0.08) + 0.01)
+}
+
 // atOwn is atRating for a limit that the car keeps itself, which it may exceed for a while.
 func atOwn(reading, rating float64) float64 {
 	if math.IsInf(rating, 1) || math.IsNaN(reading) {
@@ -253,7 +262,7 @@ func (l *Log) weigh(g *grid, f *facts, k *known) []float64 {
 	if long := f.toS - f.fromS; long > 30 { // a ramp is over in seconds
 		add(Ramp, -min(8, long/20)*(1-f.shape[surges]))
 	}
-	l.weighLevels(f, k, add)
+	l.weighLevels(g, f, k, add)
 	l.weighWarmth(f, k, add)
 	l.weighAsked(f, k, add)
 	l.weighTop(f, k, add)
@@ -309,18 +318,26 @@ var prior = map[Cause]float64{
 const never = -25
 
 // weighLevels compares power and amps with what each limit would give.
-func (l *Log) weighLevels(f *facts, k *known, add func(Cause, float64)) {
+func (l *Log) weighLevels(g *grid, f *facts, k *known, add func(Cause, float64)) {
 	add(StallPower, atRating(f.plugKW, k.stallKW))
-	add(StallCurrent, atRating(f.plugA, k.stallA))
+	atAmps := atRating
+	if !g.ampsRead && !g.voltsRead { // amps from a voltage that nobody read
+		atAmps = atGuess
+	}
+	add(StallCurrent, atAmps(f.plugA, k.stallA))
 	add(CarPower, atOwn(f.packKW, k.carKW))
-	add(CarCurrent, atOwn(f.packA, k.carA))
+	if g.ampsRead || g.voltsRead {
+		add(CarCurrent, atOwn(f.packA, k.carA))
+	} else {
+		add(CarCurrent, atGuess(f.packA, k.carA))
+	}
 	if math.IsInf(k.adapterA, 1) {
 		add(AdapterCurrent, -6)
 		if l.Adapter == nil {
 			add(AdapterCurrent, never)
 		}
 	} else {
-		add(AdapterCurrent, atRating(f.plugA, k.adapterA))
+		add(AdapterCurrent, atAmps(f.plugA, k.adapterA))
 	}
 	if !k.converter {
 		add(CarConverter, never)
