@@ -89,10 +89,10 @@ func (k *known) follow(spans []*span) bool {
 	for _, s := range spans {
 		for i, f := range s.pieces {
 			cold := k.warmKnown && (f.coldest0+f.coldest1)/2 < k.warmC
-			if s.odds[i][indexOf[PackTaper]] > mostlyTaper && f.shape[falls] > 0.9 && !math.IsNaN(f.share) && !cold {
+			if s.odds[i][indexOf[PackTaper]] > mostlyTaper && f.shape[falls] > 0.9 && !math.IsNaN(f.ofTaper) && !cold {
 				long += f.toS - f.fromS
 				for range 1 + int((f.toS-f.fromS)/60) {
-					shares = append(shares, math.Log(f.share))
+					shares = append(shares, math.Log(f.ofTaper))
 				}
 			}
 		}

@@ -360,7 +360,7 @@ const (
 // noise settles how much kW, amps and volts wobble from cell to cell: the robust spread of each
 // against the middle of its neighbours, and what a display by steps leaves open.
 func (g *grid) noise(side *SideLog) {
-	g.relKW, g.relAmps = wobbleOf(g.kw, true), wobbleOf(g.amps, true)
+	g.relKW, g.relAmps = slowWobbleOf(g, g.kw), slowWobbleOf(g, g.amps)
 	g.noiseV = max(0.05, wobbleOf(g.volts, false))
 	middle := trace.Median(g.kw)
 	g.relKW = max(leastWobble, g.relKW, 0.29*stepOf(side.KW.V)/max(1, middle))
@@ -395,6 +395,34 @@ func wobbleOf(v []float64, share bool) float64 {
 		return 0
 	}
 	return 1.4826 * trace.Median(away) / math.Sqrt(1.5)
+}
+
+// The blocks by which slow wobble is found: cells in one, and how many times the quick wobble's
+// variance the slow one's may be taken for.
+const (
+	blockCells = 6
+	mostSlow   = 12.0
+)
+
+// slowWobbleOf is wobbleOf for a column whose wobble may be slow: what the means of blocks of cells
+// scatter more than independent cells would is added, so that a wander of half a minute is not
+// taken for a slope.
+func slowWobbleOf(g *grid, v []float64) float64 {
+	quick := wobbleOf(v, true)
+	if g.typed || len(v) < 8*blockCells {
+		return quick
+	}
+	var blocks []float64
+	for i := 0; i+blockCells <= len(v); i += blockCells {
+		sum := 0.0
+		for _, x := range v[i : i+blockCells] {
+			sum += x
+		}
+		blocks = append(blocks, sum/blockCells)
+	}
+	quick = max(quick, 1e-4)
+	slow := wobbleOf(blocks, true) * math.Sqrt(blockCells) / quick
+	return quick * math.Sqrt(min(mostSlow, max(1, slow*slow)))
 }
 
 // stepOf is the step of a display that shows whole or half units; 0 for finer ones.

@@ -91,6 +91,7 @@ type facts struct {
 	asked, offered               float64
 	warmKW                       float64 // into the pack, warm; NaN: not known
 	share                        float64 // of it that flowed, middle
+	ofTaper                      float64 // what flowed as a share of the taper alone
 	shareEnd                     [2]float64
 }
 
@@ -125,14 +126,16 @@ func (g *grid) look(p *piece, k *known) *facts {
 	f.warmest0, f.warmest1 = g.ends(g.warmest, p)
 	f.inlet0, f.inlet1 = g.ends(g.inlet, p)
 	f.asked, f.offered = g.middle(g.asked, p), g.middle(g.offered, p)
-	var shares []float64
+	var shares, tapers []float64
 	for i := p.a; i < p.b; i++ {
 		if w := k.warmKW(g.soc[i], g.volts[i]); w > 0 {
 			shares = append(shares, g.packKW[i]/w)
+			tapers = append(tapers, g.packKW[i]/k.taper.KW(g.soc[i]))
 		}
 	}
-	f.share, f.warmKW = math.NaN(), math.NaN()
+	f.share, f.warmKW, f.ofTaper = math.NaN(), math.NaN(), math.NaN()
 	if len(shares) > 0 {
+		f.ofTaper = trace.Median(tapers)
 		f.share = trace.Median(shares)
 		f.warmKW = f.packKW / f.share
 		fifth := max(1, len(shares)/5)
@@ -362,7 +365,7 @@ func (l *Log) weighLevels(g *grid, f *facts, k *known, add func(Cause, float64))
 	if math.IsNaN(f.share) {
 		return
 	}
-	x := math.Log(f.share)
+	x := math.Log(f.ofTaper)
 	near, wide := 0.03, 0.09
 	switch {
 	case k.settled:
@@ -375,7 +378,7 @@ func (l *Log) weighLevels(g *grid, f *facts, k *known, add func(Cause, float64))
 	if k.given {
 		add(SoCStep, max(-0.5, own))
 	}
-	if x -= k.bias; k.given || k.settled { // what else holds, holds it under what the warm pack takes
+	if x = math.Log(f.share) - k.bias; k.given || k.settled { // what else holds, holds it under what the warm pack takes
 		for _, c := range []Cause{StallPower, StallCurrent, AdapterCurrent, CarConverter, SharedCabinet} {
 			add(c, slide(-x, 0, 0.008, -3.5))
 		}
