@@ -361,6 +361,9 @@ func (l *Log) settle(s *span, k *known, falls *fallen) {
 		if f.bySign && (causes[best] == TimerStep || causes[best] == SoCStep) && odds[best] > bySignAtMost {
 			odds[best] = bySignAtMost // a round time or charge alone is never sure
 		}
+		if s.grid.typed { // ten readings leave more room than their spread shows
+			odds[best] *= typedTrust
+		}
 		out[i] = Stretch{FromS: f.fromS, ToS: f.toS, Cause: causes[best], Odds: odds[best], RunnerUp: causes[second],
 			RunnerOdds: odds[second]}
 	}
@@ -374,6 +377,9 @@ func table(n, m int) [][]float64 {
 	}
 	return out
 }
+
+// typedTrust is what typed readings' odds are worth.
+const typedTrust = 0.96
 
 // bySignAtMost is how sure a timer or a step of charge can be that nothing but a round figure
 // speaks for.

@@ -152,6 +152,7 @@ type grid struct {
 	ampsRead                     bool
 	voltsRead                    bool
 	typed                        bool
+	bends                        bool    // the volts rose to their top and stayed
 	startS                       float64 // when power came here
 	plugInS                      float64
 	leg                          int

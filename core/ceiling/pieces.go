@@ -312,6 +312,10 @@ func (g *grid) topFrom() int {
 	if long := g.to[n-1] - g.from[from]; long < topLeastS || g.amps[n-1] > (1-topAmpsFall)*g.amps[from] {
 		return n
 	}
+	long := g.t[n-1] - g.t[from]
+	for i := from - 1; i >= 0 && g.t[from]-g.t[i] < min(300, long); i-- {
+		g.bends = g.bends || smooth[i] < tail-2.5*band
+	}
 	return from
 }
 

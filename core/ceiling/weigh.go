@@ -89,9 +89,10 @@ type facts struct {
 	warmest0, warmest1           float64
 	inlet0, inlet1               float64
 	asked, offered               float64
-	warmKW                       float64 // into the pack, warm; NaN: not known
-	share                        float64 // of it that flowed, middle
-	ofTaper                      float64 // what flowed as a share of the taper alone
+	warmKW                       float64    // into the pack, warm; NaN: not known
+	share                        float64    // of it that flowed, middle
+	taperEnd                     [2]float64 // the same at both ends
+	ofTaper                      float64    // what flowed as a share of the taper alone
 	shareEnd                     [2]float64
 }
 
@@ -136,6 +137,8 @@ func (g *grid) look(p *piece, k *known) *facts {
 	f.share, f.warmKW, f.ofTaper = math.NaN(), math.NaN(), math.NaN()
 	if len(shares) > 0 {
 		f.ofTaper = trace.Median(tapers)
+		outer := max(1, len(tapers)/5)
+		f.taperEnd = [2]float64{trace.Median(tapers[:outer]), trace.Median(tapers[len(tapers)-outer:])}
 		f.share = trace.Median(shares)
 		f.warmKW = f.packKW / f.share
 		fifth := max(1, len(shares)/5)
@@ -268,7 +271,7 @@ func (l *Log) weigh(g *grid, f *facts, k *known) []float64 {
 	l.weighLevels(g, f, k, add)
 	l.weighWarmth(f, k, add)
 	l.weighAsked(f, k, add)
-	l.weighTop(f, k, add)
+	l.weighTop(g, f, k, add)
 	return out
 }
 
@@ -369,7 +372,7 @@ func (l *Log) weighLevels(g *grid, f *facts, k *known, add func(Cause, float64))
 	near, wide := 0.03, 0.09
 	switch {
 	case k.settled:
-		near, wide = k.spread, 3*k.spread+0.02
+		near, wide = k.spread, 2.5*k.spread+0.01
 	case !k.given:
 		near, wide = 0.1, 0.3
 	}
@@ -377,6 +380,9 @@ func (l *Log) weighLevels(g *grid, f *facts, k *known, add func(Cause, float64))
 	add(PackTaper, own)
 	if k.given {
 		add(SoCStep, max(-0.5, own))
+		if drift := math.Log(f.taperEnd[1] / f.taperEnd[0]); f.b-f.a > leastCells { // it stays as near all the while
+			add(PackTaper, -min(4, drift*drift/(2*0.03*0.03)))
+		}
 	}
 	if x = math.Log(f.share) - k.bias; k.given || k.settled { // what else holds, holds it under what the warm pack takes
 		for _, c := range []Cause{StallPower, StallCurrent, AdapterCurrent, CarConverter, SharedCabinet} {
@@ -492,15 +498,25 @@ func (l *Log) weighAsked(f *facts, k *known, add func(Cause, float64)) {
 }
 
 // weighTop judges whose the top of the volts is.
-func (l *Log) weighTop(f *facts, k *known, add func(Cause, float64)) {
+func (l *Log) weighTop(g *grid, f *facts, k *known, add func(Cause, float64)) {
 	if !f.top {
 		add(Finish, -2)
-		add(StallVoltage, -3)
+		switch {
+		case !g.voltsRead && k.stallMaxV < k.packMaxV: // it may stand there unseen
+			add(StallVoltage, -0.5)
+			add(StallFault, -1)
+		default:
+			add(StallVoltage, -3)
+		}
 		return
 	}
 	at := func(c Cause, rating float64) {
 		if math.IsInf(rating, 1) || math.IsNaN(rating) {
-			add(c, math.Log(3))
+			if g.bends {
+				add(c, math.Log(3))
+			} else {
+				add(c, math.Log(0.3)) // a pack whose volts hardly move looks the same
+			}
 			return
 		}
 		x := f.volts1/rating - 1
