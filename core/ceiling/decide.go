@@ -245,7 +245,7 @@ const (
 func (x *fallen) timerSign(leg int, after float64, k *known, l *Log) (odds float64, proof bool) {
 	for _, o := range x.list {
 		if o.leg != leg && math.Abs(o.afterPlug-after) <= sameTimerS {
-			return 5, true
+			return 7, true
 		}
 	}
 	if l.OfCar != nil {
@@ -448,10 +448,10 @@ func (l *Log) enter(s *span, i int, k *known, falls *fallen) [][2]float64 {
 		t, tProof := falls.timerSign(s.grid.leg, f.fellS-s.grid.plugInS, k, l)
 		c, cProof := falls.stepSign(f.fellS, f.fellPct, k, l)
 		if tProof && !cProof {
-			c -= 2
+			c -= 4
 		}
 		if cProof && !tProof {
-			t -= 2
+			t -= 4
 		}
 		if s.comesBack(i) {
 			t, c = t-4, c-4

@@ -152,6 +152,7 @@ type grid struct {
 	ampsRead                     bool
 	voltsRead                    bool
 	typed                        bool
+	kwOnly                       bool    // only the power is described
 	bends                        bool    // the volts rose to their top and stayed
 	startS                       float64 // when power came here
 	plugInS                      float64
@@ -225,9 +226,17 @@ func near1(s trace.Series, t, reachS float64) float64 {
 
 // gridOf lays one stretch of flowing power into cells.
 func (l *Log) gridOf(k *known, side *SideLog, power trace.Series, leg int) *grid {
-	n := power.Len()
-	g := &grid{leg: leg, plugInS: l.Legs[leg].PlugInS, startS: power.T[0]}
 	every := trace.MedianInterval(power.T)
+	g := cellsOf(power, every)
+	g.leg, g.plugInS = leg, l.Legs[leg].PlugInS
+	l.columns(g, k, side, every)
+	return g
+}
+
+// cellsOf lays power into cells, with nothing else in them.
+func cellsOf(power trace.Series, every float64) *grid {
+	n := power.Len()
+	g := &grid{startS: power.T[0]}
 	g.typed = every >= trace.TypedFromS
 	width := max(cellS, (power.T[n-1]-power.T[0])/mostCells)
 	for i := 0; i < n; {
@@ -253,7 +262,6 @@ func (l *Log) gridOf(k *known, side *SideLog, power trace.Series, leg int) *grid
 		g.kw = append(g.kw, sum/float64(j-i))
 		i = j
 	}
-	l.columns(g, k, side, every)
 	return g
 }
 

@@ -48,6 +48,7 @@ type sums struct {
 	wa, way, wayy            []float64 // of amps
 	n                        int
 	half                     float64
+	kwOnly                   bool // amps were not read, or do not matter
 }
 
 func newSums(g *grid, from, to int) *sums {
@@ -107,8 +108,11 @@ func (s *sums) line(i, j int) (half, mean, slope, middle float64) {
 
 // cost is the price of describing cells i to j-1 as one piece.
 func (s *sums) cost(i, j int) float64 {
-	amps, _ := flat(s.wa, s.way, s.wayy, i, j)
 	kw, _ := flat(s.w, s.wy, s.wyy, i, j)
+	amps := kw
+	if !s.kwOnly {
+		amps, _ = flat(s.wa, s.way, s.wayy, i, j)
+	}
 	if j-i < leastCells {
 		return min(amps, kw) + s.half
 	}
@@ -183,6 +187,7 @@ func (g *grid) pieces() []piece {
 			return
 		}
 		s := newSums(g, from, to)
+		s.kwOnly = g.kwOnly
 		a := from
 		for _, c := range s.split() {
 			p := piece{a: a, b: from + c, top: top}

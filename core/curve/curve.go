@@ -205,6 +205,7 @@ func (s *sides) read(r *run.Run, o Options) *Reading {
 	out.Recordings = s.notes(r)
 	out.Ambient, out.Battery = s.temperatures(plug)
 	out.SoC = s.socSpan()
+	out.Plateaus, out.Cliffs = s.plateaus(flows, zero), s.cliffs(flows, zero)
 	out.Ceilings = s.ceilings(r, zero)
 	out.Cost = s.cost(r, out.Screen)
 	out.IntervalS = s.interval[o.Side]

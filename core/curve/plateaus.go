@@ -1,0 +1,159 @@
+package curve
+
+import (
+	"math"
+	"slices"
+	"sort"
+
+	"gonum.org/v1/gonum/stat"
+
+	"zincroad/core/ceiling"
+	"zincroad/core/trace"
+)
+
+// What a plateau is: so long, its power so near to its own mean, its slope so small.
+const (
+	plateauS     = 60.0
+	plateauShare = 0.04
+	plateauKW    = 2.0
+	plateauSlope = 0.005 // of the mean, a minute
+)
+
+// plateaus lists the stretches of steady power of a side: neighbouring pieces of its best
+// description by straight lines, put together for as long as the whole is one.
+func (s *sides) plateaus(flows []flow, zero float64) []Plateau {
+	out := []Plateau{}
+	for _, f := range flows {
+		power := trace.WithoutUpwardSpikes(f.asRead())
+		list := ceiling.Pieces(power)
+		for i := 0; i < len(list); {
+			j, best, ok := i, Plateau{}, false
+			for k := i; k < len(list); k++ {
+				if k > i && math.Abs(list[k].Leap) > plateauShare {
+					break
+				}
+				if p, is := s.plateauOf(power, list[i].FromS, list[k].ToS, zero); is {
+					j, best, ok = k, p, true
+				}
+				if k > i+8 {
+					break
+				}
+			}
+			if ok {
+				out = append(out, best)
+			}
+			i = j + 1
+		}
+	}
+	return out
+}
+
+// plateauOf tells whether a span of power is a plateau, and what it is like. Single readings may
+// stray: what stays near is what 19 of 20 do.
+func (s *sides) plateauOf(power trace.Series, from, to, zero float64) (Plateau, bool) {
+	part := cut(power, trace.Span{From: from, To: to})
+	if to-from < plateauS || part.Len() < 2 {
+		return Plateau{}, false
+	}
+	mean := part.Integral(part.T[0], part.T[part.Len()-1]) / (part.T[part.Len()-1] - part.T[0])
+	if mean < PowerFloorKW {
+		return Plateau{}, false
+	}
+	away := make([]float64, part.Len())
+	for i, v := range part.V {
+		away[i] = math.Abs(v - mean)
+	}
+	sort.Float64s(away)
+	if away[(len(away)-1)*19/20] > max(plateauShare*mean, plateauKW) {
+		return Plateau{}, false
+	}
+	_, slope := stat.LinearRegression(part.T, part.V, nil, false)
+	if slope *= 60; math.Abs(slope) >= plateauSlope*mean {
+		return Plateau{}, false
+	}
+	return Plateau{FromS: from - zero, ToS: to - zero, FromPct: s.socAt(from), ToPct: s.socAt(to), KW: mean,
+		SlopeKWPerMin: slope}, true
+}
+
+// What a cliff is: a fall by so much within so long.
+const (
+	cliffShare = 0.25
+	cliffS     = 30.0
+	cliffLevel = 10.0 // s of readings before and behind that make its levels
+)
+
+// cliffs lists the sudden falls of a side's power, each once; a fall to nothing is an end or a
+// pause, and a dip that comes back within half a minute none.
+func (s *sides) cliffs(flows []flow, zero float64) []Cliff {
+	out := []Cliff{}
+	for _, f := range flows {
+		p := trace.WithoutUpwardSpikes(f.asRead())
+		for i := 0; i < p.Len(); i++ {
+			j, ok := falls(p, i)
+			if !ok {
+				continue
+			}
+			for i < j && falling(p, i+1, j) { // the last reading from which it still falls so far begins it
+				i++
+			}
+			before := levelAround(p, p.T[i]-cliffLevel, p.T[i])
+			after := levelAround(p, p.T[j], p.T[j]+cliffLevel)
+			at := crossingDown(p, i, j, (before+after)/2)
+			out = append(out, Cliff{TS: at - zero, SoCPct: s.socAt(at), FromKW: before, ToKW: after})
+			i = j
+		}
+	}
+	return out
+}
+
+// falls tells whether power falls off a cliff from reading i: the lowest reading within 30 s lies a
+// quarter under it and power stays there. It gives the first reading at that lower level.
+func falls(p trace.Series, i int) (int, bool) {
+	if p.V[i] < PowerFloorKW {
+		return 0, false
+	}
+	for j := i + 1; j < p.Len() && p.T[j] <= p.T[i]+cliffS; j++ {
+		if p.V[j] > (1-cliffShare)*p.V[i] {
+			continue
+		}
+		low := j
+		for k := j + 1; k < p.Len() && p.T[k] <= p.T[i]+cliffS; k++ {
+			if p.V[k] < 0.97*p.V[low] {
+				low = k
+			}
+		}
+		for k := low; k < p.Len() && p.T[k] <= p.T[low]+cliffS; k++ {
+			if p.V[k] < PowerFloorKW || p.V[k] > (1-cliffShare/2)*p.V[i] {
+				return 0, false
+			}
+		}
+		return low, true
+	}
+	return 0, false
+}
+
+// falling tells whether the power at reading i still lies a quarter above that at reading j, and no
+// lower than the one before it by more than wobble.
+func falling(p trace.Series, i, j int) bool {
+	return p.V[j] <= (1-cliffShare)*p.V[i] && p.V[i] >= 0.97*p.V[i-1]
+}
+
+// levelAround is the middle of the readings in a span; of the nearest one where it has none.
+func levelAround(p trace.Series, from, to float64) float64 {
+	part := cut(p, trace.Span{From: from, To: to})
+	if part.Len() == 0 {
+		i, _ := slices.BinarySearch(p.T, from)
+		return p.V[min(i, p.Len()-1)]
+	}
+	return trace.Median(part.V)
+}
+
+// crossingDown is when power falls through a level between two readings.
+func crossingDown(p trace.Series, i, j int, level float64) float64 {
+	for k := i + 1; k <= j; k++ {
+		if p.V[k] <= level && p.V[k-1] > level {
+			return p.T[k-1] + (p.T[k]-p.T[k-1])*(p.V[k-1]-level)/(p.V[k-1]-p.V[k])
+		}
+	}
+	return (p.T[i] + p.T[j]) / 2
+}
