@@ -8,6 +8,7 @@ import (
 
 	"zincroad/core/run"
 	"zincroad/core/trace"
+	"zincroad/core/words"
 )
 
 // Confidence says how sure a judgement is.
@@ -32,6 +33,7 @@ type Stretch struct {
 	RunnerUp   Cause   // empty: none worth a word
 	RunnerOdds float64
 	Evidence   []string
+	LostS      float64 // against the warm reference; NaN: there is none
 }
 
 // stretchOf is a piece with what was settled of it.
@@ -42,7 +44,7 @@ type judgedPiece struct {
 }
 
 // Judge says what held the power down, from plug-in to the end, stretch by stretch.
-func Judge(l *Log) []Stretch {
+func Judge(l *Log) *Judgement {
 	k := l.learn()
 	side := l.judged(k)
 	power := trace.WithoutUpwardSpikes(side.KW)
@@ -67,7 +69,89 @@ func Judge(l *Log) []Stretch {
 		out = append(out, s.before...)
 		out = append(out, s.stretches...)
 	}
-	return join(out)
+	j := &Judgement{Stretches: join(out), Reference: k.reference(l), known: k, spans: spans}
+	for i := range j.Stretches {
+		l.explain(j, &j.Stretches[i])
+	}
+	return j
+}
+
+// oneIn writes a small probability as people say it.
+func oneIn(p float64) string {
+	switch {
+	case p >= 0.4:
+		return "as likely"
+	case p >= 0.02:
+		return fmt.Sprintf("1 in %.0f", 1/p)
+	}
+	return fmt.Sprintf("1 in %.0f", math.Round(1/p/10)*10)
+}
+
+// explain puts a stretch's evidence into words, and what else it might be.
+func (l *Log) explain(j *Judgement, s *Stretch) {
+	long, warm, ok := j.costs(s, s.FromS, s.ToS)
+	s.LostS = math.NaN()
+	if ok && j.Reference.Basis != NoBasis {
+		if s.LostS = max(0, long-warm); ownPace[s.Cause] && (math.Abs(warm/long-1) <= withinReference ||
+			j.Reference.Basis == ByKind) {
+			s.LostS = 0
+		}
+	}
+	if s.Cause == Paused {
+		s.Evidence = []string{"no power flowed for " + words.Duration(math.Round(s.ToS-s.FromS))}
+		return
+	}
+	var pieces []*facts
+	var g *grid
+	for _, sp := range j.spans {
+		for _, f := range sp.pieces {
+			if f.fromS >= s.FromS-1e-6 && f.toS <= s.ToS+1e-6 {
+				pieces, g = append(pieces, f), sp.grid
+			}
+		}
+	}
+	if len(pieces) == 0 {
+		if s.Cause == Ramp {
+			s.Evidence = []string{fmt.Sprintf("%s from plug-in to first power", words.Duration(math.Round(s.ToS-s.FromS)))}
+		}
+		return
+	}
+	s.Evidence = l.tell(j.known, g, pieces).evidence(s.Cause)
+	if s.RunnerUp != "" && s.Confidence != Strong {
+		s.Evidence = append(s.Evidence, fmt.Sprintf("next: %s, %s", s.RunnerUp.Words(), oneIn(s.RunnerOdds)))
+	}
+	if s.Confidence == Unsure {
+		if more := l.logNext(s); more != "" {
+			s.Evidence = append(s.Evidence, more)
+		}
+	}
+}
+
+// logNext says what to log next time so that a stretch can be told, "" where nothing would help.
+func (l *Log) logNext(s *Stretch) string {
+	either := func(a ...Cause) bool {
+		for _, c := range a {
+			if s.Cause == c || s.RunnerUp == c {
+				return true
+			}
+		}
+		return false
+	}
+	switch {
+	case either(Cold, Hot) && l.ColdestC.Len() == 0:
+		return "log the battery's temperature next time"
+	case either(CableHot, StallFault) && l.InletC.Len() == 0 && l.Car.RequestedKW.Len()+l.Stall.RequestedKW.Len() == 0:
+		return "log the inlet's temperature and what the car requests next time"
+	case either(StallCurrent, StallPower) && (l.OfStall == nil || l.OfStall.RatedKW == nil || l.OfStall.MaxA == nil):
+		return "note the stall's ratings in kW and A"
+	case either(CarCurrent, CarPower) && (l.OfCar == nil || l.OfCar.MaxKW == nil || l.OfCar.MaxA == nil):
+		return "note the car's own limits in kW and A"
+	case either(StallCurrent, CarCurrent, AdapterCurrent, CableHot) && l.Car.Amps.Len()+l.Stall.Amps.Len() == 0:
+		return "log volts and amps next time"
+	case either(TimerStep):
+		return "a replug tells a timer from a step of charge"
+	}
+	return ""
 }
 
 // How much of a run must have followed the pack's own taper to say how closely it does, and how
@@ -400,6 +484,19 @@ func (f *facts) mainShape() int {
 	return best
 }
 
+// levelHeld is the share of the level behind a fall down to which it is still that level.
+const levelHeld = 0.93
+
+// levelLeft tells whether the power has left the level that the last sudden fall led to.
+func (s *span) levelLeft(i int) bool {
+	for k := i - 1; k >= 0; k-- {
+		if f := s.pieces[k]; f.fall < 0 {
+			return s.pieces[i].kw < levelHeld*f.line[0]
+		}
+	}
+	return false
+}
+
 // comesBack tells whether the power leaps up again after a fall, within the same stretch of power:
 // no timer and no step of charge lets go without a replug.
 func (s *span) comesBack(i int) bool {
@@ -480,6 +577,9 @@ func (l *Log) enter(s *span, i int, k *known, falls *fallen) [][2]float64 {
 	default:
 		set(TimerStep, -6, 0)
 		set(SoCStep, -5, 0)
+		if s.levelLeft(i) {
+			set(SoCStep, -5, -3)
+		}
 		set(SharedCabinet, pick(neighbour, -1, -4), 0)
 		set(CableHot, -1.5, 0)
 		set(StallFault, -3.5, 0)

@@ -55,16 +55,57 @@ func (s *sides) logOf(r *run.Run) *ceiling.Log {
 	return l
 }
 
-// ceilings says what held the power down, on the clock of zero.
+// judge says what held the run down; nil where no power was read.
+func (s *sides) judge(r *run.Run) *ceiling.Judgement {
+	s.judged.Do(func() {
+		if l := s.logOf(r); l != nil && s.hasPower() {
+			s.judgement = ceiling.Judge(l)
+		}
+	})
+	return s.judgement
+}
+
+// Judgement is what held the run down, on its own clock; nil where no power was read.
+func (w Work) Judgement() *ceiling.Judgement { return w.judge(w.run) }
+
+// ceilings lists what held the power down, on the clock of zero.
 func (s *sides) ceilings(r *run.Run, zero float64) []Ceiling {
 	out := []Ceiling{}
-	l := s.logOf(r)
-	if l == nil || !s.hasPower() {
+	j := s.judge(r)
+	if j == nil {
 		return out
 	}
-	for _, x := range ceiling.Judge(l) {
-		out = append(out, Ceiling{FromS: x.FromS - zero, ToS: x.ToS - zero, Cause: x.Cause,
-			Confidence: string(x.Confidence), RunnerUp: x.RunnerUp, Evidence: x.Evidence})
+	for _, x := range j.Stretches {
+		c := Ceiling{FromS: x.FromS - zero, ToS: x.ToS - zero, Cause: x.Cause, Confidence: string(x.Confidence),
+			RunnerUp: x.RunnerUp, Evidence: x.Evidence, FromPct: s.socAt(x.FromS), ToPct: s.socAt(x.ToS)}
+		if c.Evidence == nil {
+			c.Evidence = []string{}
+		}
+		if !math.IsNaN(x.LostS) {
+			c.MinutesLost = ptr(x.LostS / 60)
+		}
+		out = append(out, c)
 	}
 	return out
+}
+
+// paceOf says how the headline window's time is made up; nil where no window is covered or the
+// pack's warm power is not known.
+func (s *sides) paceOf(r *run.Run, out *Reading) *Pace {
+	w, ok := out.Headline(r.Method)
+	j := s.judge(r)
+	if !ok || j == nil || j.Reference.Basis == ceiling.NoBasis {
+		return nil
+	}
+	from, _ := out.Post(w.FromPct)
+	p, ok := j.Pace(from+out.ZeroS, from+w.TS+out.ZeroS)
+	if !ok {
+		return nil
+	}
+	pace := &Pace{FromPct: w.FromPct, ToPct: w.ToPct, ReferenceMin: p.ReferenceS / 60, GainedMin: p.GainedS / 60,
+		Against: j.Reference.Words(), Basis: string(j.Reference.Basis), Lost: []MinutesLost{}}
+	for _, l := range p.Lost {
+		pace.Lost = append(pace.Lost, MinutesLost{l.Cause, l.S / 60})
+	}
+	return pace
 }

@@ -11,6 +11,7 @@ import (
 	"slices"
 	"sync"
 
+	"zincroad/core/ceiling"
 	"zincroad/core/health"
 	"zincroad/core/lineup"
 	"zincroad/core/run"
@@ -56,6 +57,9 @@ type sides struct {
 	socRes     float64
 	health     []health.Report
 	tolerance  float64 // of car-side power, percent
+
+	judged    sync.Once // what held it down is found once
+	judgement *ceiling.Judgement
 }
 
 // prepare lays a run's recordings on its clock and finds everything that clocks and sides share,
@@ -207,6 +211,7 @@ func (s *sides) read(r *run.Run, o Options) *Reading {
 	out.SoC = s.socSpan()
 	out.Plateaus, out.Cliffs = s.plateaus(flows, zero), s.cliffs(flows, zero)
 	out.Ceilings = s.ceilings(r, zero)
+	out.Pace = s.paceOf(r, out)
 	out.Cost = s.cost(r, out.Screen)
 	out.IntervalS = s.interval[o.Side]
 	if s.power[o.Side].Len() < 2 {

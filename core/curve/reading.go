@@ -44,6 +44,8 @@ type Reading struct {
 	SoC          *SoCSpan     `json:"soc"`           // nil: no state of charge was read
 	Screen       *Screen      `json:"screen"`        // the seller's own totals
 
+	Pace *Pace `json:"pace,omitempty"` // how the headline window's time is made up
+
 	MarkProposals []health.MarkProposal `json:"mark_proposals,omitempty"` // what nobody marked
 
 	Implausible []Implausible `json:"implausible,omitempty"` // windows that are not stated
@@ -139,7 +141,30 @@ type Ceiling struct {
 	Confidence  string        `json:"confidence"`   // strong, likely or unsure
 	RunnerUp    ceiling.Cause `json:"runner_up"`    // empty: none
 	Evidence    []string      `json:"evidence"`     // in words, with the numbers used
-	MinutesLost *float64      `json:"minutes_lost"` // against no such limit; nil: not known
+	MinutesLost *float64      `json:"minutes_lost"` // against the warm pack; nil: that is not known
+
+	// What follows goes beyond the open format's own keys.
+
+	FromPct *float64 `json:"from_pct"` // SoC at both ends; nil: not read
+	ToPct   *float64 `json:"to_pct"`
+}
+
+// Pace is how the time of the headline window is made up, in minutes: the reference's, plus all
+// that was lost, less what was gained, is the window.
+type Pace struct {
+	FromPct      float64       `json:"from_pct"`
+	ToPct        float64       `json:"to_pct"`
+	ReferenceMin float64       `json:"reference_min"` // what the warm pack would have taken, and its own pace
+	GainedMin    float64       `json:"gained_min"`    // where it was faster than the reference
+	Lost         []MinutesLost `json:"lost"`          // most first
+	Against      string        `json:"against"`       // what the reference is, in words
+	Basis        string        `json:"basis"`         // noted, learnt or kind
+}
+
+// MinutesLost is the time that one cause took.
+type MinutesLost struct {
+	Cause   ceiling.Cause `json:"cause"`
+	Minutes float64       `json:"minutes"`
 }
 
 // Claim is what was claimed of a run, held against what was measured.

@@ -1,0 +1,245 @@
+package ceiling
+
+import (
+	"math"
+)
+
+// Basis says where a warm reference comes from.
+type Basis string
+
+// The bases, best first; none: the car's capacity is not known.
+const (
+	Noted   Basis = "noted"  // the envelope noted at the car
+	Learnt  Basis = "learnt" // the car's own warm runs
+	ByKind  Basis = "kind"   // what packs of its kind and size take
+	NoBasis Basis = ""
+)
+
+// Reference is the power that this car's pack takes warm, held by nothing outside, never above the
+// car's own limits.
+type Reference struct {
+	Basis Basis
+	Runs  int // that it was learnt from; 0: it was not
+	known *known
+}
+
+// KW is the reference at a charge and a pack voltage (NaN: the car's current then limits nothing);
+// NaN where it is not known.
+func (r Reference) KW(socPct, volts float64) float64 {
+	if r.known == nil {
+		return math.NaN()
+	}
+	return r.known.warmKW(socPct, volts)
+}
+
+// Words says in a few words what the reference is.
+func (r Reference) Words() string {
+	switch r.Basis {
+	case Noted:
+		return "its noted envelope"
+	case Learnt:
+		return "its own warm runs"
+	case ByKind:
+		return "the usual curve of its kind"
+	}
+	return ""
+}
+
+func (k *known) reference(l *Log) Reference {
+	r := Reference{known: k}
+	switch {
+	case k.taper == nil:
+		r.known = nil
+	case k.from == "learnt":
+		r.Basis, r.Runs = Learnt, l.Elsewhere.WarmRuns
+	case k.given:
+		r.Basis = Noted
+	default:
+		r.Basis = ByKind
+	}
+	return r
+}
+
+// Judgement is what held a run down.
+type Judgement struct {
+	Stretches []Stretch // in order of time, not overlapping
+	Reference Reference
+
+	known *known
+	spans []*span
+}
+
+// Lost is the time that a cause took from a run, in s.
+type Lost struct {
+	Cause Cause
+	S     float64
+}
+
+// Pace is how the time of a part of a run is made up: ReferenceS, plus all that was lost, less
+// GainedS, is the part's length.
+type Pace struct {
+	ReferenceS float64 // what the warm pack would have taken, and its own pace
+	GainedS    float64 // where it was faster than its reference
+	Lost       []Lost  // most first
+}
+
+// withinReference is how far a pack's own pace may lie from its reference and be its own pace.
+const withinReference = 0.07
+
+// ownPace are the causes that are the car's own, and lose nothing within its reference.
+var ownPace = map[Cause]bool{PackTaper: true, CarPower: true, CarCurrent: true}
+
+// costs is what one stretch took and lost between two times: its length, and what the warm pack
+// would have taken for the same energy; false where there is no reference.
+func (j *Judgement) costs(s *Stretch, from, to float64) (long, warm float64, ok bool) {
+	from, to = max(from, s.FromS), min(to, s.ToS)
+	if !(from < to) {
+		return 0, 0, true
+	}
+	long = to - from
+	if j.Reference.known == nil {
+		return long, 0, false
+	}
+	for _, sp := range j.spans {
+		g := sp.grid
+		n := len(g.t)
+		if g.to[n-1] <= from || g.from[0] >= to {
+			continue
+		}
+		for i := range n {
+			end := g.to[i]
+			if i+1 < n {
+				end = g.from[i+1]
+			}
+			a, b := max(from, g.from[i]), min(to, end)
+			if a >= b {
+				continue
+			}
+			w := j.known.warmKW(g.soc[i], g.volts[i])
+			if !(w > 0) {
+				return long, 0, false
+			}
+			warm += (b - a) * max(0, g.packKW[i]) / w
+		}
+	}
+	return long, warm, true
+}
+
+// Pace says how the time between two moments is made up; false where there is no reference.
+func (j *Judgement) Pace(from, to float64) (Pace, bool) {
+	var p Pace
+	by := map[Cause]float64{}
+	covered := 0.0
+	for i := range j.Stretches {
+		s := &j.Stretches[i]
+		long, warm, ok := j.costs(s, from, to)
+		if !ok {
+			return p, false
+		}
+		covered += long
+		switch {
+		case long == 0:
+		case ownPace[s.Cause] && (math.Abs(warm/long-1) <= withinReference || j.Reference.Basis == ByKind):
+			p.ReferenceS += long
+		case warm > long:
+			p.ReferenceS += warm
+			p.GainedS += warm - long
+		default:
+			p.ReferenceS += warm
+			by[s.Cause] += long - warm
+		}
+	}
+	if rest := to - from - covered; rest > 0 { // unplugged: nobody's
+		by[Paused] += rest
+	}
+	for _, s := range Signs {
+		if by[s.Cause] > 0 {
+			p.Lost = append(p.Lost, Lost{s.Cause, by[s.Cause]})
+		}
+	}
+	sortLost(p.Lost)
+	return p, true
+}
+
+func sortLost(list []Lost) {
+	for i := 1; i < len(list); i++ {
+		for k := i; k > 0 && list[k].S > list[k-1].S; k-- {
+			list[k], list[k-1] = list[k-1], list[k]
+		}
+	}
+}
+
+// Line is one ceiling against time: what it would have allowed, in kW at the plug.
+type Line struct {
+	Cause Cause
+	Label string // "stall, 350 A"
+	T, KW []float64
+}
+
+// Lines are the ceilings that are known between two times, and the power that flowed, at the plug:
+// the evidence as a picture. The power itself is the first, its cause empty.
+func (j *Judgement) Lines(from, to float64) []Line {
+	k := j.known
+	power := Line{Label: "read"}
+	fixed := (&Limits{StallKW: k.stallKW, StallA: k.stallA, AdapterA: k.adapterA, CarKW: k.carKW, CarA: k.carA,
+		ConverterKW: k.converterKW}).Label
+	type limit struct {
+		cause Cause
+		known bool
+		kw    func(g *grid, i int) float64
+	}
+	ratio := func(g *grid, i int) float64 { // plug over pack
+		if g.packKW[i] > 0 {
+			return g.plugKW[i] / g.packKW[i]
+		}
+		return 1
+	}
+	plugV := func(g *grid, i int) float64 {
+		if g.plugA[i] > 1 {
+			return g.plugKW[i] * 1000 / g.plugA[i]
+		}
+		return g.volts[i]
+	}
+	finite := func(v float64) bool { return !math.IsInf(v, 0) }
+	limits := []limit{
+		{StallPower, finite(k.stallKW), func(*grid, int) float64 { return k.stallKW }},
+		{StallCurrent, finite(k.stallA), func(g *grid, i int) float64 { return k.stallA * plugV(g, i) / 1000 }},
+		{AdapterCurrent, finite(k.adapterA), func(g *grid, i int) float64 { return k.adapterA * plugV(g, i) / 1000 }},
+		{CarConverter, k.converter, func(*grid, int) float64 { return k.converterKW }},
+		{CarPower, finite(k.carKW), func(g *grid, i int) float64 { return k.carKW * ratio(g, i) }},
+		{CarCurrent, finite(k.carA), func(g *grid, i int) float64 { return k.carA * g.volts[i] / 1000 * ratio(g, i) }},
+		{SharedCabinet, finite(k.sharedKW), func(*grid, int) float64 { return k.sharedKW / 2 }},
+		{PackTaper, k.taper != nil, func(g *grid, i int) float64 { return k.taper.KW(g.soc[i]) * ratio(g, i) }},
+	}
+	lines := make([]Line, len(limits))
+	for x, l := range limits {
+		lines[x] = Line{Cause: l.cause, Label: fixed(l.cause)}
+		if l.cause == PackTaper {
+			lines[x].Label = "warm pack"
+		}
+		if l.cause == SharedCabinet {
+			lines[x].Label = "half of the cabinet"
+		}
+	}
+	for _, sp := range j.spans {
+		g := sp.grid
+		for i, t := range g.t {
+			if t < from || t > to {
+				continue
+			}
+			power.T, power.KW = append(power.T, t), append(power.KW, g.plugKW[i])
+			for x, l := range limits {
+				if v := l.kw(g, i); l.known && !math.IsNaN(v) {
+					lines[x].T, lines[x].KW = append(lines[x].T, t), append(lines[x].KW, v)
+				}
+			}
+		}
+	}
+	out := []Line{power}
+	for _, l := range lines {
+		if len(l.T) > 1 {
+			out = append(out, l)
+		}
+	}
+	return out
+}

@@ -1,0 +1,235 @@
+package ceiling
+
+import (
+	"fmt"
+	"math"
+
+	"zincroad/core/run"
+	"zincroad/core/words"
+)
+
+// told is what a whole stretch shows, from its pieces.
+type told struct {
+	*known
+	log              *Log
+	kw               [2]float64
+	plugKW, packKW   float64
+	amps, volts      [2]float64
+	plugA            float64
+	soc              [2]float64
+	coldest, warmest [2]float64
+	inlet            [2]float64
+	asked, offered   float64
+	warm             [2]float64 // the warm pack's power at both ends
+	share            float64
+	long             float64
+	fall             float64
+	fellS, fellPct   float64
+	plugInS          float64
+	ampsRead         bool
+}
+
+// tell gathers a stretch's facts from its pieces, weighted by time where one number stands for all.
+func (l *Log) tell(k *known, g *grid, pieces []*facts) told {
+	a, b := pieces[0], pieces[len(pieces)-1]
+	t := told{known: k, log: l, kw: [2]float64{a.line[0], b.line[1]}, volts: [2]float64{a.volts0, b.volts1},
+		soc: [2]float64{a.soc0, b.soc1}, coldest: [2]float64{a.coldest0, b.coldest1},
+		warmest: [2]float64{a.warmest0, b.warmest1}, inlet: [2]float64{a.inlet0, b.inlet1}, fall: a.fall, fellS: a.fellS,
+		fellPct: a.fellPct, plugInS: g.plugInS, ampsRead: g.ampsRead}
+	t.amps[0], _ = g.ends(g.amps, a.piece)
+	_, t.amps[1] = g.ends(g.amps, b.piece)
+	t.warm = [2]float64{k.warmKW(a.soc0, a.volts0), k.warmKW(b.soc1, b.volts1)}
+	mean := func(of func(*facts) float64) float64 {
+		sum, w := 0.0, 0.0
+		for _, f := range pieces {
+			if v := of(f); !math.IsNaN(v) {
+				sum, w = sum+v*(f.toS-f.fromS), w+f.toS-f.fromS
+			}
+		}
+		if w == 0 {
+			return math.NaN()
+		}
+		return sum / w
+	}
+	t.plugKW, t.packKW = mean(func(f *facts) float64 { return f.plugKW }), mean(func(f *facts) float64 { return f.packKW })
+	t.plugA = mean(func(f *facts) float64 { return f.plugA })
+	t.asked, t.offered = mean(func(f *facts) float64 { return f.asked }), mean(func(f *facts) float64 { return f.offered })
+	t.share = mean(func(f *facts) float64 { return f.share })
+	t.long = b.toS - a.fromS
+	return t
+}
+
+// fromTo writes how a value went, as one number where it stayed.
+func fromTo(v [2]float64, unit string) string {
+	a, b := words.Figure(v[0], 0), words.Figure(v[1], 0)
+	if math.IsNaN(v[0]) || math.IsNaN(v[1]) {
+		return ""
+	}
+	if a == b {
+		return a + " " + unit
+	}
+	return a + " → " + b + " " + unit
+}
+
+// evidence says in words why a cause is named, with the numbers used; what decides first.
+func (t told) evidence(c Cause) []string {
+	var out []string
+	say := func(format string, args ...any) { out = append(out, fmt.Sprintf(format, args...)) }
+	switch c {
+	case Ramp:
+		say("power rose %s in %s", fromTo(t.kw, "kW"), words.Duration(math.Round(t.long)))
+	case StallCurrent, AdapterCurrent, CarCurrent, CableHot:
+		t.flatAmps(c, say)
+	case StallPower, CarPower, CarConverter, SharedCabinet:
+		t.flatKW(c, say)
+	case StallVoltage, Finish:
+		say("volts stood at %s while amps fell %s", words.Figure(t.volts[1], 1), fromTo(t.amps, "A"))
+		if c == Finish && !math.IsNaN(t.packMaxV) {
+			say("the pack's top is %s V", words.Figure(t.packMaxV, 1))
+		}
+		if c == StallVoltage && !math.IsInf(t.stallMaxV, 1) {
+			say("the stall gives up to %s V", words.Figure(t.stallMaxV, 1))
+		}
+	case PackTaper:
+		say("power went %s from %s to %s %%", fromTo(t.kw, "kW"), words.Figure(t.soc[0], 0), words.Figure(t.soc[1], 0))
+	case Cold:
+		t.cold(say)
+	case Hot:
+		say("power went %s with the warmest cell at %s", fromTo(t.kw, "kW"), orNotRead(fromTo(t.warmest, "°C")))
+	case TimerStep, SoCStep, StallFault:
+		t.dropped(c, say)
+	case Unknown:
+		say("power went %s; no limit that is known explains it", fromTo(t.kw, "kW"))
+	}
+	t.warmHere(c, say)
+	switch {
+	case math.IsNaN(t.asked) || c == Ramp:
+	case t.asked > deliveredAll:
+		say("all that the car requested flowed")
+	default:
+		say("%s %% of what the car requested flowed", words.Figure(100*t.asked, 0))
+	}
+	return out
+}
+
+func orNotRead(s string) string {
+	if s == "" {
+		return "a temperature that was not read"
+	}
+	return s
+}
+
+func (t told) flatAmps(c Cause, say func(string, ...any)) {
+	if t.ampsRead {
+		say("amps level at %s while volts went %s and kW %s", words.Figure((t.amps[0]+t.amps[1])/2, 0),
+			fromTo(t.volts, "V"), fromTo(t.kw, "kW"))
+	} else {
+		say("power crept %s, as at level amps", fromTo(t.kw, "kW"))
+	}
+	rating, whose := math.Inf(1), ""
+	switch c {
+	case StallCurrent, CableHot:
+		rating, whose = t.stallA, "stall"
+	case AdapterCurrent:
+		rating, whose = t.adapterA, "adapter"
+	case CarCurrent:
+		rating, whose = t.carA, "car"
+	}
+	switch {
+	case c == CableHot:
+		if !math.IsNaN(t.inlet[1]) {
+			say("the inlet had %s", fromTo(t.inlet, "°C"))
+		}
+		if !math.IsInf(rating, 1) {
+			say("the stall is rated for %s A", words.Figure(rating, 0))
+		}
+	case math.IsInf(rating, 1):
+		say("no rating of the %s in amps is noted", whose)
+	default:
+		say("the %s is rated for %s A", whose, words.Figure(rating, 0))
+	}
+}
+
+func (t told) flatKW(c Cause, say func(string, ...any)) {
+	at := t.plugKW
+	if c == CarPower {
+		at = t.packKW
+	}
+	if t.ampsRead {
+		say("power level at %s kW while volts went %s and amps %s", words.Figure(at, 0), fromTo(t.volts, "V"),
+			fromTo(t.amps, "A"))
+	} else {
+		say("power level at %s kW", words.Figure(at, 0))
+	}
+	rating, what := math.Inf(1), ""
+	switch c {
+	case StallPower:
+		rating, what = t.stallKW, "the stall is rated for"
+	case CarPower:
+		rating, what = t.carKW, "the car takes up to"
+	case CarConverter:
+		rating, what = t.converterKW, "the car's converter takes up to"
+	case SharedCabinet:
+		rating, what = t.sharedKW/2, "half of the shared cabinet is"
+	}
+	if math.IsInf(rating, 1) {
+		say("no such rating is noted")
+	} else {
+		say("%s %s kW", what, words.Figure(rating, 0))
+	}
+	if c == SharedCabinet && t.log.markNear(run.Neighbour, t.fellS) {
+		say("a neighbour was marked when it began")
+	}
+}
+
+func (t told) cold(say func(string, ...any)) {
+	if math.IsNaN(t.coldest[0]) {
+		say("power rose %s by itself, as in a pack that warms; no cell was read", fromTo(t.kw, "kW"))
+		return
+	}
+	say("power went %s while the coldest cell rose %s", fromTo(t.kw, "kW"), fromTo(t.coldest, "°C"))
+	say("this pack takes its full power from %s °C", words.Figure(t.warmC, 0))
+	least := math.Inf(1)
+	for _, kw := range []float64{t.stallKW, t.stallA * t.volts[0] / 1000} {
+		least = min(least, kw)
+	}
+	if !math.IsInf(least, 1) && least > 1.05*max(t.kw[0], t.kw[1]) {
+		say("the stall would have given %s kW", words.Figure(least, 0))
+	}
+}
+
+func (t told) dropped(c Cause, say func(string, ...any)) {
+	if t.fall < 0 {
+		after := t.fellS - t.plugInS
+		say("power fell by %s %% at once, to %s kW, %s after plug-in at %s %%", words.Figure(100*(1-math.Exp(t.fall)), 0),
+			words.Figure(t.kw[0], 0), words.Duration(math.Round(after)), words.Figure(t.fellPct, 1))
+	} else {
+		say("power went %s", fromTo(t.kw, "kW"))
+	}
+	switch c {
+	case TimerStep:
+		if away := math.Abs(t.fellS - t.plugInS - roundTimerS*math.Round((t.fellS-t.plugInS)/roundTimerS)); away <= 3 {
+			say("a round time after plug-in")
+		}
+	case SoCStep:
+		if t.stepAt(t.fellPct) {
+			say("the car's envelope has a step there")
+		} else if math.Abs(t.fellPct-roundStepPct*math.Round(t.fellPct/roundStepPct)) <= 0.5 {
+			say("a round state of charge")
+		}
+	case StallFault:
+		if !math.IsInf(t.stallKW, 1) {
+			say("the stall is rated for %s kW", words.Figure(t.stallKW, 0))
+		}
+	}
+}
+
+// warmHere says what the warm pack would take there.
+func (t told) warmHere(c Cause, say func(string, ...any)) {
+	if math.IsNaN(t.warm[0]) || math.IsNaN(t.warm[1]) || c == Ramp {
+		return
+	}
+	if kind := t.reference(t.log); kind.Basis != ByKind {
+		say("warm, this pack takes %s here, by %s", fromTo(t.warm, "kW"), kind.Words())
+	}
+}
