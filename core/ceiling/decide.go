@@ -3,7 +3,6 @@ package ceiling
 import (
 	"fmt"
 	"math"
-	"os"
 	"slices"
 
 	"zincroad/core/run"
@@ -32,6 +31,8 @@ type Stretch struct {
 	Odds       float64 // probability of the cause
 	RunnerUp   Cause   // empty: none worth a word
 	RunnerOdds float64
+	What       string // the limit as a noun with its figure: "the stall's 350 A"
+	Pair       bool   // What names two causes of one kind, of which either may be meant
 	Evidence   []string
 	LostS      float64 // against the warm reference; NaN: there is none
 }
@@ -87,6 +88,9 @@ func oneIn(p float64) string {
 	return fmt.Sprintf("1 in %.0f", math.Round(1/p/10)*10)
 }
 
+// pairFrom is how likely the next cause must be to be named in one breath with the first.
+const pairFrom = 0.1
+
 // explain puts a stretch's evidence into words, and what else it might be.
 func (l *Log) explain(j *Judgement, s *Stretch) {
 	long, warm, ok := j.costs(s, s.FromS, s.ToS)
@@ -98,6 +102,7 @@ func (l *Log) explain(j *Judgement, s *Stretch) {
 		}
 	}
 	if s.Cause == Paused {
+		s.What = "a pause"
 		s.Evidence = []string{"no power flowed for " + words.Duration(math.Round(s.ToS-s.FromS))}
 		return
 	}
@@ -112,11 +117,18 @@ func (l *Log) explain(j *Judgement, s *Stretch) {
 	}
 	if len(pieces) == 0 {
 		if s.Cause == Ramp {
+			s.What = "the ramp"
 			s.Evidence = []string{fmt.Sprintf("%s from plug-in to first power", words.Duration(math.Round(s.ToS-s.FromS)))}
 		}
 		return
 	}
-	s.Evidence = l.tell(j.known, g, pieces).evidence(s.Cause)
+	t := l.tell(j.known, g, pieces)
+	s.What, s.Evidence = t.what(s.Cause), t.evidence(s.Cause)
+	if s.RunnerOdds >= pairFrom {
+		if pair := t.pair(s.Cause, s.RunnerUp); pair != "" {
+			s.What, s.Pair = pair, true
+		}
+	}
 	if s.RunnerUp != "" && s.Confidence != Strong {
 		s.Evidence = append(s.Evidence, fmt.Sprintf("next: %s, %s", s.RunnerUp.Words(), oneIn(s.RunnerOdds)))
 	}
@@ -430,16 +442,6 @@ func (l *Log) settle(s *span, k *known, falls *fallen) {
 			}
 		}
 		s.odds[i] = odds
-		if debug {
-			fmt.Printf("  piece %5.0f %5.0f kw %.1f-%.1f lean %.4f amps %.4f shape %.2f fall %.3f share %.3f: ", f.fromS, f.toS,
-				f.line[0], f.line[1], f.lean, f.leanAmps, f.shape, f.fall, f.share)
-			for c := range m {
-				if odds[c] > 0.003 {
-					fmt.Printf("%s %.3f (%.1f %.1f)  ", causes[c], odds[c], agree[i][c], enter[i][c])
-				}
-			}
-			fmt.Println()
-		}
 		signs := i > 0 && s.pieces[i-1].bySign && f.fall == 0
 		f.bySign = f.bySign || signs
 		if f.bySign && (causes[best] == TimerStep || causes[best] == SoCStep) && odds[best] > bySignAtMost {
@@ -492,6 +494,21 @@ func (s *span) levelLeft(i int) bool {
 	for k := i - 1; k >= 0; k-- {
 		if f := s.pieces[k]; f.fall < 0 {
 			return s.pieces[i].kw < levelHeld*f.line[0]
+		}
+	}
+	return false
+}
+
+// shareHeld is how near, as a logarithm, the share of the warm pack's power stays to what it was
+// right behind a fall, where a timer has taken a share of it.
+const shareHeld = 0.03
+
+// sameShare tells whether a piece takes the same share of the warm pack's power, well under all of
+// it, as the last sudden fall led to.
+func (s *span) sameShare(i int) bool {
+	for k := i - 1; k >= 0; k-- {
+		if f := s.pieces[k]; f.fall < 0 {
+			return f.share < 0.9 && math.Abs(math.Log(s.pieces[i].share/f.share)) < shareHeld
 		}
 	}
 	return false
@@ -579,6 +596,9 @@ func (l *Log) enter(s *span, i int, k *known, falls *fallen) [][2]float64 {
 		set(SoCStep, -5, 0)
 		if s.levelLeft(i) {
 			set(SoCStep, -5, -3)
+		}
+		if s.sameShare(i) {
+			set(TimerStep, -6, 1)
 		}
 		set(SharedCabinet, pick(neighbour, -1, -4), 0)
 		set(CableHot, -1.5, 0)
@@ -674,5 +694,3 @@ func join(list []Stretch) []Stretch {
 	}
 	return out
 }
-
-var debug = os.Getenv("PIECES") != ""

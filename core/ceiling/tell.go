@@ -3,6 +3,7 @@ package ceiling
 import (
 	"fmt"
 	"math"
+	"strings"
 
 	"zincroad/core/run"
 	"zincroad/core/words"
@@ -27,6 +28,7 @@ type told struct {
 	fellS, fellPct   float64
 	plugInS          float64
 	ampsRead         bool
+	stairs           []string // at which charge it fell, in per cent
 }
 
 // tell gathers a stretch's facts from its pieces, weighted by time where one number stands for all.
@@ -56,6 +58,11 @@ func (l *Log) tell(k *known, g *grid, pieces []*facts) told {
 	t.asked, t.offered = mean(func(f *facts) float64 { return f.asked }), mean(func(f *facts) float64 { return f.offered })
 	t.share = mean(func(f *facts) float64 { return f.share })
 	t.long = b.toS - a.fromS
+	for _, f := range pieces {
+		if f.fall < 0 && !math.IsNaN(f.fellPct) {
+			t.stairs = append(t.stairs, words.Figure(f.fellPct, 0))
+		}
+	}
 	return t
 }
 
@@ -110,6 +117,74 @@ func (t told) evidence(c Cause) []string {
 		say("%s %% of what the car requested flowed", words.Figure(100*t.asked, 0))
 	}
 	return out
+}
+
+// what names the limit as a noun with its figure: as it is rated where it is, else as it was read.
+func (t told) what(c Cause) string {
+	of := func(whose string, rating, read float64, unit string) string {
+		if math.IsInf(rating, 1) {
+			rating = read
+		}
+		return whose + " " + words.Figure(rating, 0) + " " + unit
+	}
+	switch c {
+	case Ramp:
+		return "the ramp"
+	case StallPower:
+		return of("the stall's", t.stallKW, t.plugKW, "kW")
+	case StallCurrent:
+		return of("the stall's", t.stallA, t.plugA, "A")
+	case StallVoltage:
+		return of("the stall's", t.stallMaxV, t.volts[1], "V")
+	case AdapterCurrent:
+		return of("the adapter's", t.adapterA, t.plugA, "A")
+	case CarPower:
+		return of("the car's", t.carKW, t.packKW, "kW")
+	case CarCurrent:
+		return of("the car's", t.carA, t.amps[1], "A")
+	case CarConverter:
+		return of("the converter's", t.converterKW, t.plugKW, "kW")
+	case PackTaper:
+		return "its own taper"
+	case Cold:
+		return "a cold pack"
+	case Hot:
+		return "a hot pack"
+	case TimerStep:
+		return "a timer in the car"
+	case SoCStep:
+		if n := len(t.stairs); n > 1 {
+			return "the car's steps at " + strings.Join(t.stairs[:n-1], ", ") + " and " + t.stairs[n-1] + " %"
+		}
+		return "the car's step at " + words.Figure(t.fellPct, 0) + " %"
+	case Finish:
+		return "the pack's top voltage"
+	case StallFault:
+		return "a failing stall"
+	case SharedCabinet:
+		return "a shared cabinet"
+	case CableHot:
+		return "a warm cable"
+	}
+	return "something this log does not show"
+}
+
+// whoseLimit says whose a limit of amps or of power is.
+var whoseAmps = map[Cause]string{StallCurrent: "the stall's", CarCurrent: "the car's", AdapterCurrent: "the adapter's",
+	CableHot: "a warm cable's"}
+
+var whoseKW = map[Cause]string{StallPower: "the stall's", CarPower: "the car's", SharedCabinet: "a shared cabinet's",
+	CarConverter: "the converter's"}
+
+// pair names two causes of one kind together; empty where they are not of one kind.
+func (t told) pair(a, b Cause) string {
+	if whoseAmps[a] != "" && whoseAmps[b] != "" {
+		return fmt.Sprintf("a limit of %s A, %s or %s,", words.Figure((t.amps[0]+t.amps[1])/2, 0), whoseAmps[a], whoseAmps[b])
+	}
+	if whoseKW[a] != "" && whoseKW[b] != "" {
+		return fmt.Sprintf("a limit of %s kW, %s or %s,", words.Figure(t.plugKW, 0), whoseKW[a], whoseKW[b])
+	}
+	return ""
 }
 
 func orNotRead(s string) string {

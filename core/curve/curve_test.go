@@ -407,7 +407,9 @@ func TestTypedRun(t *testing.T) {
 	near(t, 0, x.Energy.BridgedS, 1e-9)
 	assert.Nil(t, x.RampS)
 	for _, f := range x.Findings {
-		assert.Equal(t, Likely, f.Confidence, f.Text)
+		if f.Kind != AboutCeiling { // of a car and a stall of which nothing is noted
+			assert.Equal(t, Likely, f.Confidence, f.Text)
+		}
 	}
 }
 

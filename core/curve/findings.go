@@ -21,6 +21,9 @@ const (
 	AboutClock  = "clock"
 	AboutDrive  = "drive"
 
+	AboutCeiling = "ceiling"
+	AboutCliff   = "cliff"
+
 	AboutImplausible = "implausible"
 )
 
@@ -38,12 +41,20 @@ const coarseS = trace.TypedFromS
 // findings puts a reading into sentences, the headline first.
 func findings(r *Reading, m *run.Method) []Finding {
 	out := []Finding{}
-	for _, f := range []*Finding{implausibleFinding(r), windowFinding(r, m), peakFinding(r), rampFinding(r),
-		energyFinding(r), screenFinding(r)} {
-		if f != nil {
-			out = append(out, *f)
+	add := func(list ...*Finding) {
+		for _, f := range list {
+			if f != nil {
+				out = append(out, *f)
+			}
 		}
 	}
+	add(implausibleFinding(r), windowFinding(r, m))
+	out = append(out, r.ceilingFindings()...)
+	add(peakFinding(r))
+	for _, c := range r.Cliffs {
+		out = append(out, r.cliffFinding(c))
+	}
+	add(energyFinding(r), screenFinding(r), rampFinding(r))
 	for _, g := range r.Gaps {
 		out = append(out, gapFinding(r, g))
 	}
@@ -166,11 +177,21 @@ func windowFinding(r *Reading, m *run.Method) *Finding {
 	f.Text = fmt.Sprintf("%s–%s %% in %s", words.Figure(w.FromPct, 1), words.Figure(w.ToPct, 1), words.Duration(w.TS))
 	f.Evidence = append(f.Evidence, fmt.Sprintf("post %s at %s, post %s at %s after %s",
 		words.Figure(w.FromPct, 1), words.Clock(from), words.Figure(w.ToPct, 1), words.Clock(from+w.TS), r.clockName()))
+	story := r.verdictOf(from, from+w.TS)
 	if w.AverageKW != nil {
-		f.Text += fmt.Sprintf(", %s kW on average", words.Figure(*w.AverageKW, 0))
-		f.Evidence = append(f.Evidence, fmt.Sprintf("%s kWh on the %s side", words.Fixed(*w.EnergyKWh, 1), r.Side))
+		average := fmt.Sprintf("%s kW on average", words.Figure(*w.AverageKW, 0))
+		if story == "" {
+			f.Text += ", " + average
+		}
+		f.Evidence = append(f.Evidence, fmt.Sprintf("%s, %s kWh on the %s side", average, words.Fixed(*w.EnergyKWh, 1),
+			r.Side))
 	}
-	f.Text += "."
+	if f.Text += "."; story != "" {
+		f.Text += " " + story
+	}
+	if r.Pace != nil {
+		f.Evidence = append(f.Evidence, r.Pace.lostLine())
+	}
 	f.Confidence = r.confidence(f)
 	return f
 }
@@ -227,9 +248,7 @@ func rampFinding(r *Reading) *Finding {
 	f := &Finding{Kind: AboutRamp, FromS: from, ToS: from + *r.RampS}
 	f.Text = fmt.Sprintf("Ramp: %s from first power to nine tenths of the first 3 minutes' best.",
 		words.Duration(*r.RampS))
-	if from >= 0.5 {
-		f.Evidence = []string{fmt.Sprintf("first power %s after %s", words.Duration(from), r.clockName())}
-	}
+	f.Evidence = []string{fmt.Sprintf("first power %s after %s", words.Duration(max(0, from)), r.clockName())}
 	f.Confidence = r.confidence(f)
 	return f
 }
@@ -261,6 +280,9 @@ func energyFinding(r *Reading) *Finding {
 			words.Fixed(*e.CarKWh, 1))
 	default:
 		return nil
+	}
+	if e.LossPct == nil {
+		f.Evidence = append(f.Evidence, fmt.Sprintf("the area under the %s side's power, leg by leg", r.Side))
 	}
 	if u := r.Usable; u != nil && u.High != nil {
 		f.Evidence = append(
