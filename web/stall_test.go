@@ -491,7 +491,7 @@ func TestLivePageRaisesTheAlarm(t *testing.T) {
 	s.do(chromedp.Navigate(s.url+page), chromedp.WaitVisible(css("#live[data-ready]")))
 	text := s.text(".hold")
 	assert.Contains(t, text, "kW under forecast since")
-	assert.Contains(t, text, "amps are flat at 25")
+	assert.Contains(t, text, "amps level at 25")
 	assert.Contains(t, s.text("#live-now"), "1 failed before")
 	assert.Contains(t, s.text(".next"), "learned from this run")
 	assert.NotEmpty(t, eval[string](s, `document.querySelector(".ghost").getAttribute("d")`))

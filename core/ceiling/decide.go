@@ -33,16 +33,19 @@ type Stretch struct {
 	RunnerOdds float64
 	What       string // the limit as a noun with its figure: "the stall's 350 A"
 	Pair       bool   // What names two causes of one kind, of which either may be meant
+	Level      Level  // what stays level at its end
 	Evidence   []string
 	LostS      float64 // against the warm reference; NaN: there is none
 }
 
-// stretchOf is a piece with what was settled of it.
-type judgedPiece struct {
-	*facts
-	grid *grid
-	odds []float64 // probability of each cause
-}
+// Level is what stays level while the rest moves.
+type Level string
+
+// The levels; empty where neither stays.
+const (
+	LevelAmps Level = "amps"
+	LevelKW   Level = "kW"
+)
 
 // Judge says what held the power down, from plug-in to the end, stretch by stretch.
 func Judge(l *Log) *Judgement {
@@ -50,6 +53,7 @@ func Judge(l *Log) *Judgement {
 	side := l.judged(k)
 	power := trace.WithoutUpwardSpikes(side.KW)
 	falls := &fallen{}
+	k.falls = falls
 	var out []Stretch
 	var spans []*span
 	for i, leg := range l.Legs {
@@ -123,6 +127,13 @@ func (l *Log) explain(j *Judgement, s *Stretch) {
 		return
 	}
 	t := l.tell(j.known, g, pieces)
+	t.leg, t.shape = g.leg, shape(pieces[len(pieces)-1].mainShape())
+	switch t.shape {
+	case ampsLevel:
+		s.Level = LevelAmps
+	case kwLevel:
+		s.Level = LevelKW
+	}
 	s.What, s.Evidence = t.what(s.Cause), t.evidence(s.Cause)
 	if s.RunnerOdds >= pairFrom {
 		if pair := t.pair(s.Cause, s.RunnerUp); pair != "" {
@@ -150,6 +161,8 @@ func (l *Log) logNext(s *Stretch) string {
 		return false
 	}
 	switch {
+	case s.Cause == TimerStep || s.Cause == SoCStep:
+		return "a replug tells a timer in the car from a step at this charge"
 	case either(Cold, Hot) && l.ColdestC.Len() == 0:
 		return "log the battery's temperature next time"
 	case either(CableHot, StallFault) && l.InletC.Len() == 0 && l.Car.RequestedKW.Len()+l.Stall.RequestedKW.Len() == 0:
@@ -160,8 +173,6 @@ func (l *Log) logNext(s *Stretch) string {
 		return "note the car's own limits in kW and A"
 	case either(StallCurrent, CarCurrent, AdapterCurrent, CableHot) && l.Car.Amps.Len()+l.Stall.Amps.Len() == 0:
 		return "log volts and amps next time"
-	case either(TimerStep):
-		return "a replug tells a timer from a step of charge"
 	}
 	return ""
 }
@@ -444,8 +455,15 @@ func (l *Log) settle(s *span, k *known, falls *fallen) {
 		s.odds[i] = odds
 		signs := i > 0 && s.pieces[i-1].bySign && f.fall == 0
 		f.bySign = f.bySign || signs
-		if f.bySign && (causes[best] == TimerStep || causes[best] == SoCStep) && odds[best] > bySignAtMost {
-			odds[best] = bySignAtMost // a round time or charge alone is never sure
+		if f.bySign && (causes[best] == TimerStep || causes[best] == SoCStep) {
+			most := bySignAtMost // a round time or charge alone is never sure
+			if l.ColdestC.Len()+l.WarmestC.Len() == 0 {
+				most = unreadAtMost
+			}
+			odds[best] = min(odds[best], most)
+		}
+		if f.b-f.a < fewCells && !f.atRated[causes[best]] && causes[best] != Ramp && odds[best] > bySignAtMost {
+			odds[best] = bySignAtMost // three readings show no shape
 		}
 		if s.grid.typed { // ten readings leave more room than their spread shows
 			odds[best] *= typedTrust
@@ -464,12 +482,18 @@ func table(n, m int) [][]float64 {
 	return out
 }
 
+// fewCells is how many readings it takes to show how power runs.
+const fewCells = 4
+
 // typedTrust is what typed readings' odds are worth.
-const typedTrust = 0.96
+const typedTrust = 0.975
 
 // bySignAtMost is how sure a timer or a step of charge can be that nothing but a round figure
 // speaks for.
 const bySignAtMost = 0.9
+
+// unreadAtMost is the same where no cell was read either: it may have been heat.
+const unreadAtMost = 0.7
 
 // sameAgain is how much a piece counts that runs like the one before it: a curve of many pieces is
 // not many curves.
@@ -583,14 +607,20 @@ func (l *Log) enter(s *span, i int, k *known, falls *fallen) [][2]float64 {
 		for _, c := range causes {
 			set(c, 0, -4)
 		}
+		behindRamp := i > 0 && s.pieces[i-1].shape[surges] > 0.5
 		set(TimerStep, -6, -5)
 		set(SoCStep, -6, -5)
 		set(SharedCabinet, -3, pick(neighbour, -6, -4))
 		set(Hot, -2, -2)
 		set(CableHot, -4, -4)
 		set(StallFault, -2.5, -3)
-		set(Cold, -1, -2)
+		set(Cold, pick(behindRamp, 0, -1), -2)
 		set(PackTaper, 0, -3)
+		if behindRamp {
+			set(StallFault, -0.5, -3)
+			set(CableHot, -2, -4)
+			set(SharedCabinet, -1, -4)
+		}
 	default:
 		set(TimerStep, -6, 0)
 		set(SoCStep, -5, 0)

@@ -60,6 +60,8 @@ type known struct {
 	given                                                    bool // the envelope is noted or learnt, not by kind
 	from                                                     string
 
+	falls *fallen // every sudden fall of the run
+
 	settled      bool    // how this pack follows the reference was seen in this very run
 	bias, spread float64 // by how much less, and how closely, as logarithms
 	warmKnown    bool
@@ -170,8 +172,8 @@ const (
 // the pack's voltage is what tells a limit of current from one of power; the stall's where the car
 // steps the voltage up, since the stall's limits are then its own.
 func (l *Log) judged(k *known) *SideLog {
-	full := func(s *SideLog) bool { return s.Amps.Len() > 3 && s.Volts.Len() > 3 }
-	part := func(s *SideLog) bool { return s.Amps.Len() > 3 || s.Volts.Len() > 3 }
+	full := func(s *SideLog) bool { return s.Amps.Len() > 1 && s.Volts.Len() > 1 }
+	part := func(s *SideLog) bool { return s.Amps.Len() > 1 || s.Volts.Len() > 1 }
 	order := []*SideLog{&l.Car, &l.Stall}
 	if k.converter {
 		order = []*SideLog{&l.Stall, &l.Car}
@@ -270,7 +272,7 @@ func (l *Log) columns(g *grid, k *known, side *SideLog, every float64) {
 	reach := max(30, 3*every)
 	const slowS = 240 // temperatures and charge move slowly
 	n := len(g.t)
-	g.ampsRead, g.voltsRead = side.Amps.Len() > 3, side.Volts.Len() > 3
+	g.ampsRead, g.voltsRead = side.Amps.Len() > 1, side.Volts.Len() > 1
 	col := func() []float64 { return make([]float64, n) }
 	g.amps, g.volts, g.plugKW, g.packKW, g.plugA, g.packA = col(), col(), col(), col(), col(), col()
 	g.soc, g.coldest, g.warmest, g.inlet, g.asked, g.offered = col(), col(), col(), col(), col(), col()
@@ -449,3 +451,6 @@ func stepOf(v []float64) float64 {
 	}
 	return 0
 }
+
+// PackShare of the stall's power reaches the pack (common practice, no source).
+const PackShare = 0.96

@@ -28,6 +28,8 @@ type told struct {
 	fellS, fellPct   float64
 	plugInS          float64
 	ampsRead         bool
+	leg              int
+	shape            shape    // of its last piece
 	stairs           []string // at which charge it fell, in per cent
 }
 
@@ -239,6 +241,9 @@ func (t told) flatKW(c Cause, say func(string, ...any)) {
 	rating, what := math.Inf(1), ""
 	switch c {
 	case StallPower:
+		if t.offered > 0 && math.Abs(math.Log(t.plugKW/t.offered)) < 0.03 {
+			say("the stall offers %s kW, and all of that flows", words.Figure(t.offered, 0))
+		}
 		rating, what = t.stallKW, "the stall is rated for"
 	case CarPower:
 		rating, what = t.carKW, "the car takes up to"
@@ -246,6 +251,9 @@ func (t told) flatKW(c Cause, say func(string, ...any)) {
 		rating, what = t.converterKW, "the car's converter takes up to"
 	case SharedCabinet:
 		rating, what = t.sharedKW/2, "half of the shared cabinet is"
+	}
+	if c == SharedCabinet && t.offered > 0 && math.Abs(math.Log(t.plugKW/t.offered)) < 0.03 {
+		say("the stall offers %s of its %s kW, and all of that flows", words.Figure(t.offered, 0), words.Figure(t.stallKW, 0))
 	}
 	if math.IsInf(rating, 1) {
 		say("no such rating is noted")
@@ -278,11 +286,17 @@ func (t told) dropped(c Cause, say func(string, ...any)) {
 		after := t.fellS - t.plugInS
 		say("power fell by %s %% at once, to %s kW, %s after plug-in at %s %%", words.Figure(100*(1-math.Exp(t.fall)), 0),
 			words.Figure(t.kw[0], 0), words.Duration(math.Round(after)), words.Figure(t.fellPct, 1))
-	} else {
+	} else if c != StallFault {
 		say("power went %s", fromTo(t.kw, "kW"))
 	}
 	switch c {
 	case TimerStep:
+		for _, o := range t.falls.list {
+			if o.leg != t.leg && math.Abs(o.afterPlug-(t.fellS-t.plugInS)) <= sameTimerS {
+				say("as long after the other plug-in as well: a replug brings full power back")
+				break
+			}
+		}
 		if away := math.Abs(t.fellS - t.plugInS - roundTimerS*math.Round((t.fellS-t.plugInS)/roundTimerS)); away <= 3 {
 			say("a round time after plug-in")
 		}
@@ -293,9 +307,23 @@ func (t told) dropped(c Cause, say func(string, ...any)) {
 			say("a round state of charge")
 		}
 	case StallFault:
-		if !math.IsInf(t.stallKW, 1) {
-			say("the stall is rated for %s kW", words.Figure(t.stallKW, 0))
-		}
+		t.failing(say)
+	}
+}
+
+// failing says how far under what the stall is rated for its power stays.
+func (t told) failing(say func(string, ...any)) {
+	switch {
+	case t.shape == ampsLevel && t.ampsRead && !math.IsInf(t.stallA, 1):
+		say("amps level at %s, under the stall's %s A and every other rating", words.Figure(t.plugA, 0),
+			words.Figure(t.stallA, 0))
+	case t.shape == ampsLevel && t.ampsRead:
+		say("amps level at %s", words.Figure(t.plugA, 0))
+	case !math.IsInf(t.stallKW, 1):
+		say("power went %s, under the stall's %s kW and every other rating", fromTo(t.kw, "kW"),
+			words.Figure(t.stallKW, 0))
+	default:
+		say("power went %s", fromTo(t.kw, "kW"))
 	}
 }
 
@@ -307,4 +335,17 @@ func (t told) warmHere(c Cause, say func(string, ...any)) {
 	if kind := t.reference(t.log); kind.Basis != ByKind {
 		say("warm, this pack takes %s here, by %s", fromTo(t.warm, "kW"), kind.Words())
 	}
+}
+
+// Hedged says how sure a limit is where it is not: "perhaps a cold pack". A pair of limits is sure
+// to be one of the two.
+func Hedged(what string, c Confidence, pair bool) string {
+	switch {
+	case pair:
+	case c == Unsure:
+		return "perhaps " + what
+	case c == Likely:
+		return "probably " + what
+	}
+	return what
 }

@@ -89,10 +89,11 @@ type facts struct {
 	warmest0, warmest1           float64
 	inlet0, inlet1               float64
 	asked, offered               float64
-	warmKW                       float64    // into the pack, warm; NaN: not known
-	share                        float64    // of it that flowed, middle
-	taperEnd                     [2]float64 // the same at both ends
-	ofTaper                      float64    // what flowed as a share of the taper alone
+	warmKW                       float64        // into the pack, warm; NaN: not known
+	share                        float64        // of it that flowed, middle
+	atRated                      map[Cause]bool // the limits whose rating is what flowed
+	taperEnd                     [2]float64     // the same at both ends
+	ofTaper                      float64        // what flowed as a share of the taper alone
 	shareEnd                     [2]float64
 }
 
@@ -272,6 +273,20 @@ func (l *Log) weigh(g *grid, f *facts, k *known) []float64 {
 	l.weighWarmth(f, k, add)
 	l.weighAsked(f, k, add)
 	l.weighTop(g, f, k, add)
+	f.atRated = k.meets(f)
+	return out
+}
+
+// meets lists the limits whose rating is what flowed.
+func (k *known) meets(f *facts) map[Cause]bool {
+	out := map[Cause]bool{}
+	for c, pair := range map[Cause][2]float64{StallPower: {f.plugKW, k.stallKW}, StallCurrent: {f.plugA, k.stallA},
+		AdapterCurrent: {f.plugA, k.adapterA}, CarPower: {f.packKW, k.carKW}, CarCurrent: {f.packA, k.carA},
+		CarConverter: {f.plugKW, k.converterKW}, SharedCabinet: {f.plugKW, k.sharedKW / 2}} {
+		if math.Abs(math.Log(pair[0]/pair[1])) < 0.02 {
+			out[c] = true
+		}
+	}
 	return out
 }
 
@@ -326,6 +341,9 @@ const never = -25
 // weighLevels compares power and amps with what each limit would give.
 func (l *Log) weighLevels(g *grid, f *facts, k *known, add func(Cause, float64)) {
 	add(StallPower, atRating(f.plugKW, k.stallKW))
+	if f.offered > 0 && math.Abs(math.Log(f.plugKW/f.offered)) < 0.03 { // the stall itself says what it gives
+		add(StallPower, atRating(f.plugKW, f.offered)-atRating(f.plugKW, k.stallKW))
+	}
 	atAmps := atRating
 	if !g.ampsRead && !g.voltsRead { // amps from a voltage that nobody read
 		atAmps = atGuess
@@ -376,7 +394,7 @@ func (l *Log) weighLevels(g *grid, f *facts, k *known, add func(Cause, float64))
 	case !k.given:
 		near, wide = 0.1, 0.3
 	}
-	own := math.Log(0.55*normal(x, k.bias, near) + 0.4*normal(x, k.bias-0.02, wide) + 0.01)
+	own := math.Log(0.55*normal(x, k.bias, near) + 0.4*normal(x, k.bias-0.02, wide) + 0.003)
 	add(PackTaper, own)
 	if k.given {
 		add(SoCStep, max(-0.5, own))
@@ -433,14 +451,16 @@ func (l *Log) weighWarmth(f *facts, k *known, add func(Cause, float64)) {
 	}
 	if inlet := max(f.inlet0, f.inlet1); !math.IsNaN(inlet) {
 		add(CableHot, slide(inlet, 55, 5, -9))
-		if inlet > 65 {
-			add(StallFault, -2.5)
+		for c, price := range map[Cause]float64{StallFault: -2.5, TimerStep: -2, SoCStep: -2} {
+			add(c, price/(1+math.Exp((63-inlet)/2)))
 		}
 	} else {
 		add(CableHot, -2)
 	}
-	if !math.IsNaN(warm) && warm > hotC {
-		add(StallFault, -1.5)
+	if !math.IsNaN(warm) { // temperature explains first
+		for c, price := range map[Cause]float64{StallFault: -1.5, TimerStep: -2.5, SoCStep: -2} {
+			add(c, price/(1+math.Exp((hotC-warm)/0.8)))
+		}
 	}
 }
 
@@ -490,6 +510,10 @@ func (l *Log) weighAsked(f *facts, k *known, add func(Cause, float64)) {
 		if x := math.Log(f.plugKW / f.offered); math.Abs(x) < 0.03 {
 			add(StallPower, 2)
 			add(SharedCabinet, 1.5)
+			if !math.IsInf(k.sharedKW, 1) && f.offered < 0.8*k.stallKW { // somebody else has the rest
+				add(SharedCabinet, 5)
+				add(StallPower, -3)
+			}
 		} else if x < -0.06 {
 			add(StallPower, -4)
 			add(SharedCabinet, -4)

@@ -68,7 +68,7 @@ func (r *Reading) verdictOf(from, to float64) string {
 	}
 	var b strings.Builder
 	for i, p := range parts {
-		what := hedged(p.what, p.confidence, p.pair)
+		what := ceiling.Hedged(p.what, ceiling.Confidence(p.confidence), p.pair)
 		switch {
 		case i == 0:
 			b.WriteString(strings.ToUpper(what[:1]) + what[1:] + " held it")
@@ -83,18 +83,6 @@ func (r *Reading) verdictOf(from, to float64) string {
 		}
 	}
 	return b.String() + "."
-}
-
-// hedged says how sure a cause is where it is not; a pair is sure to be one of the two.
-func hedged(what, confidence string, pair bool) string {
-	switch {
-	case pair:
-	case confidence == Unsure:
-		return "perhaps " + what
-	case confidence == Likely:
-		return "probably " + what
-	}
-	return what
 }
 
 // lostLine says what was lost in the headline window to what, most first.
@@ -139,7 +127,7 @@ func (r *Reading) ceilingFindings() []Finding {
 			continue
 		}
 		f := Finding{Kind: AboutCeiling, FromS: c.FromS, ToS: c.ToS, Confidence: c.Confidence, Evidence: c.Evidence}
-		what := hedged(c.What, c.Confidence, c.Pair)
+		what := ceiling.Hedged(c.What, ceiling.Confidence(c.Confidence), c.Pair)
 		f.Text = fmt.Sprintf("%s held it from %s to %s", strings.ToUpper(what[:1])+what[1:], words.Clock(c.FromS),
 			words.Clock(c.ToS))
 		if c.FromPct != nil && c.ToPct != nil && *c.ToPct > *c.FromPct {

@@ -5,7 +5,6 @@ import (
 	"math"
 	"slices"
 
-	"zincroad/core/ceiling"
 	"zincroad/core/forecast"
 	"zincroad/core/trace"
 )
@@ -15,7 +14,7 @@ func (s *State) compare(f *feeds, baseline *forecast.Forecast, zero float64) {
 	if baseline == nil || len(baseline.Steps) == 0 || s.PluggedS < 90 {
 		return
 	}
-	if now := s.KW; !now.Known() || now.AgeS > ceiling.LookS || now.V < 1 {
+	if now := s.KW; !now.Known() || now.AgeS > lookS || now.V < 1 {
 		return
 	}
 	car := f.kwSide == trace.CarSide
@@ -24,7 +23,7 @@ func (s *State) compare(f *feeds, baseline *forecast.Forecast, zero float64) {
 		t := f.kw.T[i]
 		soc, ok := f.soc.At(t)
 		if !ok || t < f.now-s.PluggedS+60 {
-			if !ok && t > f.now-ceiling.LookS {
+			if !ok && t > f.now-lookS {
 				continue // power is read more often than charge
 			}
 			break

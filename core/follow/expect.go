@@ -197,7 +197,16 @@ func (s *State) limit(f *feeds, plan forecast.Plan, rest *forecast.Plan, model f
 	if plan.Stall != nil {
 		given = *plan.Stall
 	}
-	switch s.learnt.Cause {
+	cause := s.learnt.Cause
+	if cause == ceiling.StallFault || cause == ceiling.CableHot { // it gives less than it is rated for
+		switch s.learnt.Level {
+		case ceiling.LevelAmps:
+			cause = ceiling.StallCurrent
+		case ceiling.LevelKW:
+			cause = ceiling.StallPower
+		}
+	}
+	switch cause {
 	case ceiling.StallCurrent, ceiling.AdapterCurrent, ceiling.CarCurrent:
 		amps := s.Amps.V
 		if f.ampsSide == trace.CarSide && model.PackV > 0 {

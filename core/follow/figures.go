@@ -111,7 +111,7 @@ func expectedNumbers(x Explained) (n figure.Lines) {
 		}
 	}
 	if x.Holding != nil {
-		n.Say("taken to hold: %s", x.Holding.Reason)
+		n.Say("taken to hold: %s: %s", x.Holding.What, x.Holding.Reason)
 	}
 	return n
 }
@@ -126,12 +126,8 @@ func orNever(s float64) string {
 // holdingNumbers says what was read last, which is what the cause was judged by.
 func holdingNumbers(x Explained) (n figure.Lines) {
 	if h := x.Holding; h != nil {
-		n.Say("%s: %s", h.Cause.Words(), h.Reason)
-		if h.Sure {
-			n.Say("sure")
-		} else {
-			n.Say("not sure")
-		}
+		n.Say("%s: %s", h.What, h.Reason)
+		n.Say("%s", h.Confidence)
 	}
 	for _, r := range []struct {
 		name, unit string

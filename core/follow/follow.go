@@ -52,9 +52,9 @@ type State struct {
 	Warmest Value
 	KWh     float64 // the headline side's so far
 
-	Holding  *ceiling.Holding // nil: nothing to say yet
-	learnt   *ceiling.Holding // the same, or what held when the power was read last
-	learntAt float64          // the state of charge then
+	Holding  *Holding // nil: nothing to say yet
+	learnt   *Holding // the same, or what held when the power was read last
+	learntAt float64  // the state of charge then
 
 	poweredAt float64 // first power of this leg on the run's own clock; NaN before
 	Alert     *Alert  // nil: within the forecast
@@ -130,7 +130,8 @@ func Of(r *run.Run, plan forecast.Plan, baseline *forecast.Forecast, nowS float6
 	s := &State{TS: math.NaN(), PluggedS: math.NaN(), poweredAt: math.NaN(), Counted: math.NaN(), countS: nowS,
 		Forecast: baseline}
 	r = lineup.AsNoted(r)
-	x := curve.Read(r, curve.Options{Clock: curve.PlugClock})
+	w := curve.Of(judged(r, plan))
+	x := w.Read(curve.Options{Clock: curve.PlugClock})
 	s.Reading = x
 	f := newFeeds(r, nowS)
 	s.values(f)
@@ -143,7 +144,7 @@ func Of(r *run.Run, plan forecast.Plan, baseline *forecast.Forecast, nowS float6
 	if s.Phase != Charging {
 		return s
 	}
-	s.hold(f, plan)
+	s.hold(w)
 	s.compare(f, baseline, x.ZeroS)
 	s.expect(f, plan, s.countS-x.ZeroS)
 	return s
@@ -154,8 +155,6 @@ type feeds struct {
 	now                                            float64
 	soc, stallKW, carKW, amps, volts, min, max, kw trace.Series // kw: the one that is followed
 	kwSide, ampsSide                               trace.Side
-	offered                                        trace.Series // by the stall, kW
-	plugIns                                        []float64    // by the marks
 }
 
 // newFeeds joins a run's recordings into one series a quantity, of the side that counts or, where
@@ -189,12 +188,6 @@ func newFeeds(r *run.Run, now float64) *feeds {
 	f.amps, f.volts = either(trace.Current), either(trace.Voltage)
 	if f.ampsSide = trace.StallSide; join(trace.CarSide, trace.Current).Len() > 0 {
 		f.ampsSide = trace.CarSide
-	}
-	f.offered = join(trace.StallSide, trace.OfferedPower)
-	for _, m := range r.Marks {
-		if m.Kind == run.PlugIn {
-			f.plugIns = append(f.plugIns, m.TS)
-		}
 	}
 	f.min, f.max = either(trace.BatteryTempMin), either(trace.BatteryTempMax)
 	if f.min.Len() == 0 {

@@ -2,26 +2,96 @@ package follow
 
 import (
 	"math"
+	"strings"
 
 	"zincroad/core/ceiling"
+	"zincroad/core/curve"
 	"zincroad/core/forecast"
+	"zincroad/core/run"
 )
 
-// hold says what seems to hold the power. Where nobody has looked for a while there
-// is nothing to say of now; what held when somebody did is still what is learnt.
-func (s *State) hold(f *feeds, plan forecast.Plan) {
-	switch now := s.KW; {
-	case !now.Known():
-	case now.AgeS <= ceiling.LookS:
-		s.learntAt = s.Charge()
-		s.Holding = ceiling.Holds(s.evidence(f, plan, s.PluggedS))
-		s.learnt = s.Holding
-	default:
-		then := *f
-		then.now -= now.AgeS
-		s.learntAt = s.SoC.V
-		s.learnt = ceiling.Holds(s.evidence(&then, plan, s.PluggedS-now.AgeS))
+// lookS is how old the power may be that still says what holds it now, in s.
+const lookS = 90
+
+// Holding is what seems to hold the power down at a moment.
+type Holding struct {
+	Cause      ceiling.Cause
+	What       string // the limit as a noun with its figure, and how sure: "probably the stall's 350 A"
+	Reason     string // one line, with the numbers used
+	Confidence ceiling.Confidence
+	SinceS     float64 // since when, on the run's own clock
+	Level      ceiling.Level
+}
+
+// Sure tells whether it is said for sure.
+func (h *Holding) Sure() bool { return h.Confidence == ceiling.Strong }
+
+// judged is a run as the judgement of what holds it takes it: with the plan's car, stall and
+// adapter, and what the tester assumed of the stall.
+func judged(r *run.Run, plan forecast.Plan) *run.Run {
+	out := *r
+	if plan.Car != nil {
+		out.Car = plan.Car
 	}
+	if plan.Stall != nil {
+		st := *plan.Stall
+		if kw, ok := run.Known(st.RatedKW); ok && plan.Assumed.PowerSharePct > 0 {
+			st.RatedKW = run.N(kw * plan.Assumed.PowerSharePct / 100)
+		}
+		out.Stall = &st
+	}
+	if plan.Adapter != nil {
+		out.Adapter = plan.Adapter
+	}
+	if plan.Gentle {
+		c := run.Condition{}
+		if out.Conditions != nil {
+			c = *out.Conditions
+		}
+		c.Profile = "gentle"
+		out.Conditions = &c
+	}
+	return &out
+}
+
+// hold says what seems to hold the power: the last stretch of the same judgement that a finished
+// run gets. Where nobody has looked for a while there is nothing to say of now; what held when
+// somebody did is still what is learnt.
+func (s *State) hold(w curve.Work) {
+	now := s.KW
+	if !now.Known() {
+		return
+	}
+	s.learntAt = s.SoC.V
+	if now.AgeS <= lookS {
+		s.learntAt = s.Charge()
+	}
+	j := w.Judgement()
+	if j == nil || len(j.Stretches) == 0 {
+		return
+	}
+	last := j.Stretches[len(j.Stretches)-1]
+	h := &Holding{Cause: last.Cause, What: ceiling.Hedged(last.What, last.Confidence, last.Pair), Confidence: last.Confidence,
+		SinceS: last.FromS, Level: last.Level}
+	if now.V < run.PowerFloorKW {
+		h = &Holding{Cause: ceiling.Paused, What: "a pause", Reason: "no power is flowing", Confidence: ceiling.Strong,
+			SinceS: math.NaN()}
+	}
+	if h.Reason == "" {
+		h.Reason = reasonOf(last)
+	}
+	if s.learnt = h; now.AgeS <= lookS {
+		s.Holding = h
+	}
+}
+
+// reasonOf is a stretch's evidence in one line: what decides, and what else it may be.
+func reasonOf(s ceiling.Stretch) string {
+	list := s.Evidence[:min(2, len(s.Evidence))]
+	if n := len(s.Evidence); s.Confidence != ceiling.Strong && n > 2 {
+		list = append(list[:len(list):len(list)], s.Evidence[n-1])
+	}
+	return strings.Join(list, "; ")
 }
 
 // Charge is the state of charge as counted, or as read where it cannot be.
@@ -30,18 +100,4 @@ func (s *State) Charge() float64 {
 		return s.SoC.V
 	}
 	return s.Counted
-}
-
-// evidence is what was read up to the moment of the feeds, for judging what holds.
-func (s *State) evidence(f *feeds, plan forecast.Plan, pluggedS float64) ceiling.Evidence {
-	e := ceiling.Evidence{NowS: f.now, PlugInS: f.now - pluggedS, KW: f.kw, KWSide: f.kwSide, Amps: f.amps, Volts: f.volts,
-		Offered: f.offered, SoCPct: s.learntAt, ColdestC: s.Coldest.V, WarmestC: s.Warmest.V, Car: plan.Car,
-		Stall: plan.Stall, Gentle: plan.Gentle}
-	for _, in := range f.plugIns {
-		if in <= e.PlugInS-1 {
-			e.EarlierS = append(e.EarlierS, in)
-		}
-	}
-	e.Limits, e.Pack = ceiling.LimitsAsNoted(plan.Car, plan.Stall, plan.Adapter, plan.Assumed)
-	return e
 }

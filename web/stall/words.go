@@ -6,7 +6,6 @@ import (
 	"strings"
 	"time"
 
-	"zincroad/core/ceiling"
 	"zincroad/core/follow"
 	"zincroad/core/run"
 	"zincroad/core/trace"
@@ -159,10 +158,7 @@ func (v *liveView) HoldText() string {
 	if h == nil {
 		return ""
 	}
-	if h.Sure || h.Cause == ceiling.Unknown {
-		return ui.Sentence(h.Reason)
-	}
-	return "Seems: " + h.Reason + "."
+	return ui.Sentence(h.What + ": " + h.Reason)
 }
 
 // PhaseText says in a line where the run stands.
