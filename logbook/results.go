@@ -208,6 +208,9 @@ func (b *Book) keep(ctx context.Context, k *result, f figures) error {
 // stripOf puts the reduced power on the reading's clock.
 func stripOf(r *curve.Reading, c trace.Reduced) Strip {
 	s := Strip{Side: r.Side, Posts: r.Posts, Gaps: r.Gaps}
+	for _, c := range r.Ceilings {
+		s.Held = append(s.Held, Held{c.FromS, c.ToS, c.Cause})
+	}
 	for i, t := range c.T {
 		if power := c.Columns[trace.Power]; power != nil && t-r.ZeroS > -60 {
 			s.T = append(s.T, t-r.ZeroS)

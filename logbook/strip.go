@@ -5,7 +5,9 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"slices"
 
+	"zincroad/core/ceiling"
 	"zincroad/core/curve"
 	"zincroad/core/trace"
 )
@@ -22,13 +24,21 @@ type Strip struct {
 	WindowFrom float64
 	WindowTo   float64
 
+	Held []Held // what held the power down, in order of time
+
 	// What stands with the run rather than in the packed strip.
 	BatteryC *float64
 	Finding  string
 }
 
+// Held is a stretch with one cause that held the power down.
+type Held struct {
+	FromS, ToS float64
+	Cause      ceiling.Cause
+}
+
 // stripFormat is the first byte of a packed strip.
-const stripFormat = 1
+const stripFormat = 2
 
 // errStrip is what a packed strip that cannot be read comes to.
 var errStrip = errors.New("no strip")
@@ -37,7 +47,8 @@ var errStrip = errors.New("no strip")
 // IEEE 754 singles: a time is right to a hundredth of a second up to a day and a half.
 // Layout: format, side (0 car, 1 stall), window from and to, then three lists, each
 // with its length before it: time and power; state of charge, time and power of posts
-// (NaN: not read); from and to of gaps.
+// (NaN: not read); from and to of gaps; and the stretches that were held, each with its cause as a
+// byte: its place in ceiling.Signs.
 func (s *Strip) pack() []byte {
 	b := make([]byte, 0, 16+8*len(s.T)+12*len(s.Posts)+8*len(s.Gaps))
 	b = append(b, stripFormat, 0)
@@ -65,6 +76,11 @@ func (s *Strip) pack() []byte {
 	b = binary.AppendUvarint(b, uint64(len(s.Gaps)))
 	for _, g := range s.Gaps {
 		put(g.From, g.To)
+	}
+	b = binary.AppendUvarint(b, uint64(len(s.Held)))
+	for _, h := range s.Held {
+		put(h.FromS, h.ToS)
+		b = append(b, byte(slices.IndexFunc(ceiling.Signs, func(x ceiling.Sign) bool { return x.Cause == h.Cause })))
 	}
 	return b
 }
@@ -95,6 +111,13 @@ func unpackStrip(b []byte) (Strip, error) {
 	for range r.count(8) {
 		s.Gaps = append(s.Gaps, trace.Span{From: r.number(), To: r.number()})
 	}
+	for range r.count(9) {
+		h := Held{FromS: r.number(), ToS: r.number(), Cause: ceiling.Unknown}
+		if i := r.octet(); int(i) < len(ceiling.Signs) {
+			h.Cause = ceiling.Signs[i].Cause
+		}
+		s.Held = append(s.Held, h)
+	}
 	if r.short || len(r.rest) > 0 {
 		return Strip{}, fmt.Errorf("%d bytes: %w", len(b), errStrip)
 	}
@@ -116,6 +139,16 @@ func (r *stripReader) number() float64 {
 	v := math.Float32frombits(binary.LittleEndian.Uint32(r.rest))
 	r.rest = r.rest[4:]
 	return float64(v)
+}
+
+func (r *stripReader) octet() byte {
+	if len(r.rest) < 1 {
+		r.short = true
+		return 0
+	}
+	v := r.rest[0]
+	r.rest = r.rest[1:]
+	return v
 }
 
 // count gives the length of a list whose elements take so many bytes each.

@@ -97,14 +97,7 @@ const pairFrom = 0.1
 
 // explain puts a stretch's evidence into words, and what else it might be.
 func (l *Log) explain(j *Judgement, s *Stretch) {
-	long, warm, ok := j.costs(s, s.FromS, s.ToS)
-	s.LostS = math.NaN()
-	if ok && j.Reference.Basis != NoBasis {
-		if s.LostS = max(0, long-warm); ownPace[s.Cause] && (math.Abs(warm/long-1) <= withinReference ||
-			j.Reference.Basis == ByKind) {
-			s.LostS = 0
-		}
-	}
+	s.LostS = j.LostIn(s, s.FromS, s.ToS)
 	if s.Cause == Paused {
 		s.What = "a pause"
 		s.Evidence = []string{"no power flowed for " + words.Duration(math.Round(s.ToS-s.FromS))}

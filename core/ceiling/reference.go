@@ -2,6 +2,8 @@ package ceiling
 
 import (
 	"math"
+
+	"zincroad/core/trace"
 )
 
 // Basis says where a warm reference comes from.
@@ -89,6 +91,24 @@ const withinReference = 0.07
 // ownPace are the causes that are the car's own, and lose nothing within its reference.
 var ownPace = map[Cause]bool{PackTaper: true, CarPower: true, CarCurrent: true}
 
+// LostIn is what one stretch lost between two times, in s, as Pace counts it; NaN where there is no
+// reference.
+func (j *Judgement) LostIn(s *Stretch, from, to float64) float64 {
+	long, warm, ok := j.costs(s, from, to)
+	switch {
+	case !ok || j.Reference.Basis == NoBasis:
+		return math.NaN()
+	case j.own(s, long, warm):
+		return 0
+	}
+	return max(0, long-warm)
+}
+
+// own tells whether a stretch is the pack's own pace.
+func (j *Judgement) own(s *Stretch, long, warm float64) bool {
+	return long > 0 && ownPace[s.Cause] && (math.Abs(warm/long-1) <= withinReference || j.Reference.Basis == ByKind)
+}
+
 // costs is what one stretch took and lost between two times: its length, and what the warm pack
 // would have taken for the same energy; false where there is no reference.
 func (j *Judgement) costs(s *Stretch, from, to float64) (long, warm float64, ok bool) {
@@ -139,7 +159,7 @@ func (j *Judgement) Pace(from, to float64) (Pace, bool) {
 		covered += long
 		switch {
 		case long == 0:
-		case ownPace[s.Cause] && (math.Abs(warm/long-1) <= withinReference || j.Reference.Basis == ByKind):
+		case j.own(s, long, warm):
 			p.ReferenceS += long
 		case warm > long:
 			p.ReferenceS += warm
@@ -169,6 +189,31 @@ func sortLost(list []Lost) {
 	}
 }
 
+// Warm is the warm reference against time where power flowed, at the plug or into the pack; empty
+// where it is not known.
+func (j *Judgement) Warm(atPlug bool) trace.Series {
+	var out trace.Series
+	for _, sp := range j.spans {
+		g := sp.grid
+		for i, t := range g.t {
+			w := j.known.warmKW(g.soc[i], g.volts[i])
+			if math.IsNaN(w) {
+				continue
+			}
+			if atPlug {
+				w += g.beside(i)
+			}
+			out.T, out.V = append(out.T, t), append(out.V, w)
+		}
+	}
+	return out
+}
+
+// beside is what the plug gives beyond what the pack takes in a cell: losses, pumps, heater, kW.
+func (g *grid) beside(i int) float64 {
+	return max(0, g.plugKW[i]-g.packKW[i])
+}
+
 // Line is one ceiling against time: what it would have allowed, in kW at the plug.
 type Line struct {
 	Cause Cause
@@ -188,12 +233,6 @@ func (j *Judgement) Lines(from, to float64) []Line {
 		known bool
 		kw    func(g *grid, i int) float64
 	}
-	ratio := func(g *grid, i int) float64 { // plug over pack
-		if g.packKW[i] > 0 {
-			return g.plugKW[i] / g.packKW[i]
-		}
-		return 1
-	}
 	plugV := func(g *grid, i int) float64 {
 		if g.plugA[i] > 1 {
 			return g.plugKW[i] * 1000 / g.plugA[i]
@@ -206,10 +245,10 @@ func (j *Judgement) Lines(from, to float64) []Line {
 		{StallCurrent, finite(k.stallA), func(g *grid, i int) float64 { return k.stallA * plugV(g, i) / 1000 }},
 		{AdapterCurrent, finite(k.adapterA), func(g *grid, i int) float64 { return k.adapterA * plugV(g, i) / 1000 }},
 		{CarConverter, k.converter, func(*grid, int) float64 { return k.converterKW }},
-		{CarPower, finite(k.carKW), func(g *grid, i int) float64 { return k.carKW * ratio(g, i) }},
-		{CarCurrent, finite(k.carA), func(g *grid, i int) float64 { return k.carA * g.volts[i] / 1000 * ratio(g, i) }},
+		{CarPower, finite(k.carKW), func(g *grid, i int) float64 { return k.carKW + g.beside(i) }},
+		{CarCurrent, finite(k.carA), func(g *grid, i int) float64 { return k.carA*g.volts[i]/1000 + g.beside(i) }},
 		{SharedCabinet, finite(k.sharedKW), func(*grid, int) float64 { return k.sharedKW / 2 }},
-		{PackTaper, k.taper != nil, func(g *grid, i int) float64 { return k.taper.KW(g.soc[i]) * ratio(g, i) }},
+		{PackTaper, k.taper != nil, func(g *grid, i int) float64 { return k.taper.KW(g.soc[i]) + g.beside(i) }},
 	}
 	lines := make([]Line, len(limits))
 	for x, l := range limits {

@@ -102,6 +102,11 @@ func (s *sides) paceOf(r *run.Run, out *Reading) *Pace {
 	if !ok {
 		return nil
 	}
+	for i := range out.Ceilings {
+		if lost := j.LostIn(&j.Stretches[i], from+out.ZeroS, from+w.TS+out.ZeroS); !math.IsNaN(lost) {
+			out.Ceilings[i].WindowLost = ptr(lost / 60)
+		}
+	}
 	pace := &Pace{FromPct: w.FromPct, ToPct: w.ToPct, ReferenceMin: p.ReferenceS / 60, GainedMin: p.GainedS / 60,
 		Against: j.Reference.Words(), Basis: string(j.Reference.Basis), Lost: []MinutesLost{}}
 	for _, l := range p.Lost {

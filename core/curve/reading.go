@@ -148,7 +148,9 @@ type Ceiling struct {
 	FromPct *float64 `json:"from_pct"` // SoC at both ends; nil: not read
 	ToPct   *float64 `json:"to_pct"`
 	What    string   `json:"what"` // the limit as a noun with its figure: "the stall's 350 A"
-	Pair    bool     `json:"pair"` // What names two causes, of which either may be meant
+	// WindowLost is MinutesLost of what lies in the headline window
+	WindowLost *float64 `json:"window_minutes_lost"`
+	Pair       bool     `json:"pair"` // What names two causes, of which either may be meant
 }
 
 // Pace is how the time of the headline window is made up, in minutes: the reference's, plus all

@@ -12,6 +12,7 @@ const (
 	EnergyAdded trace.Channel = "energy_added_kwh" // since first power
 	SoCAdded    trace.Channel = "soc_added_pct"    // since plug-in
 	CRate       trace.Channel = "c_rate"           // car-side power over usable capacity, 1/h
+	WarmPower   trace.Channel = "warm_kw"          // what the warm pack would take there, on the curve's side
 )
 
 // Reduce gives each side's channels thinned out for drawing, on the run's own
@@ -43,6 +44,11 @@ func (w Work) Reduce(n int) map[trace.Side]trace.Reduced {
 		if p := s.power[side]; p.Len() > 0 {
 			series[trace.Power] = s.drawn(p, side)
 			series[EnergyAdded] = cumulated(s.flows[side])
+			if j := w.Judgement(); j != nil {
+				if warm := j.Warm(side == trace.StallSide); warm.Len() > 0 {
+					series[WarmPower] = warm
+				}
+			}
 			if usable != nil && side == trace.CarSide {
 				series[CRate] = cRate(series[trace.Power], usable.Value)
 			}

@@ -29,7 +29,7 @@ type part struct {
 	pair       bool
 }
 
-// story tells what held the power down over a span, in order, in at most three parts; what lasted
+// story tells what held the power down over the headline window, in order, in at most three parts; what lasted
 // too short for a word is left out.
 func (r *Reading) story(from, to float64) []part {
 	var all []part
@@ -39,8 +39,8 @@ func (r *Reading) story(from, to float64) []part {
 			continue
 		}
 		p := part{what: c.What, cause: c.Cause, toPct: c.ToPct, long: b - a, confidence: c.Confidence, pair: c.Pair}
-		if c.MinutesLost != nil {
-			p.lost = *c.MinutesLost * (b - a) / (c.ToS - c.FromS)
+		if c.WindowLost != nil {
+			p.lost = *c.WindowLost
 		}
 		if n := len(all); n > 0 && all[n-1].cause == p.cause && all[n-1].what == p.what {
 			q := &all[n-1]
@@ -53,6 +53,13 @@ func (r *Reading) story(from, to float64) []part {
 	kept := slices.DeleteFunc(slices.Clone(all), func(p part) bool {
 		return p.long < tellShare*(to-from) && p.lost < tellLostMin
 	})
+	for i := 1; i < len(kept); i++ { // what was between them is not worth a word
+		if q := &kept[i-1]; q.cause == kept[i].cause && q.what == kept[i].what {
+			q.toPct, q.long, q.lost = kept[i].toPct, q.long+kept[i].long, q.lost+kept[i].lost
+			kept = slices.Delete(kept, i, i+1)
+			i--
+		}
+	}
 	for len(kept) > mostParts {
 		least := slices.MinFunc(kept, func(a, b part) int { return cmp.Compare(weight(a), weight(b)) })
 		kept = slices.DeleteFunc(kept, func(p part) bool { return p == least })

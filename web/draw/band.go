@@ -42,10 +42,24 @@ func hatchDefs(used []Stretch) string {
 	return "<defs>" + b.String() + "</defs>"
 }
 
+// HatchDefs are the hatches of every cause, for a page that draws many small bands.
+func HatchDefs() string {
+	all := make([]Stretch, len(ceiling.Signs))
+	for i, s := range ceiling.Signs {
+		all[i].Cause = s.Cause
+	}
+	return hatchDefs(all)
+}
+
 // band draws the holding ceilings as a row of height h under a road: hatch, letter
-// and, where there is room, the word.
-func band(c *canvas, stretches []Stretch, x func(float64) float64, y, h float64) {
-	c.WriteString(hatchDefs(stretches))
+// and, where there is room, the word. A page that has the hatches already draws it alone.
+func band(c *canvas, stretches []Stretch, x func(float64) float64, y, h float64, alone bool) {
+	letter, charW := "held-letter", 5.8
+	if alone {
+		c.WriteString(hatchDefs(stretches))
+	} else {
+		letter, charW = "held-letter small", 4.7
+	}
 	for _, s := range stretches {
 		sign := s.Cause.Sign()
 		x0, x1 := x(s.FromS), x(s.ToS)
@@ -72,15 +86,15 @@ func band(c *canvas, stretches []Stretch, x func(float64) float64, y, h float64)
 			)
 		}
 		label := sign.Letter
-		if room := x1 - x0; float64(len([]rune(sign.Words)))*5.6+22 < room {
+		if room := x1 - x0; float64(len([]rune(sign.Words)))*charW+22 < room {
 			label += "  " + sign.Words
 		} else if room < 11 {
 			label = ""
 		}
 		if label != "" {
-			w := math.Min(x1-x0, float64(len([]rune(label)))*5.8+6)
-			c.rect("held-plate", (x0+x1-w)/2, y+1.5, w, h-3, 1)
-			c.text("held-letter", "middle", (x0+x1)/2, y+h/2+3.8, label)
+			w := math.Min(x1-x0, float64(len([]rune(label)))*charW+6)
+			c.rect("held-plate", (x0+x1-w)/2, y+h/10, w, h*0.8, 1)
+			c.text(letter, "middle", (x0+x1)/2, y+h/2+charW*0.65, label)
 		}
 		c.WriteString("</g>")
 	}

@@ -30,6 +30,10 @@ type Strip struct {
 	Narrow  bool      // for a phone: 362 wide and lower, beside a wider one that says the same
 
 	GhostT, GhostKW []float64 // a forecast, dotted behind the road
+
+	WarmT, WarmKW []float64  // what the warm pack takes, dotted over the road
+	WarmLabel     string     // what that is
+	Chosen        trace.Span // the stretch that is looked at, marked on the road; zero: none
 }
 
 // Sign is a mark at the roadside.
@@ -92,7 +96,7 @@ func (s *Strip) topKW() float64 {
 	if s.TopKW > 0 {
 		return s.TopKW
 	}
-	return niceTop(math.Max(maxOf(s.KW), maxOf(s.GhostKW)))
+	return niceTop(max(maxOf(s.KW), maxOf(s.GhostKW), 0.97*min(maxOf(s.WarmKW), mostWarm*maxOf(s.KW))))
 }
 
 // ghost draws the forecast.
@@ -107,6 +111,38 @@ func (s *Strip) ghost(c *canvas, p plane) {
 	fmt.Fprintf(c, `<path class="ghost" d="%s"/>`, path(x, y))
 }
 
+// mostWarm is how many times higher than the road the warm pack's line may make the picture.
+const mostWarm = 1.6
+
+// warm draws what the warm pack would take, named at its beginning.
+func (s *Strip) warm(c *canvas, p plane) {
+	if len(s.WarmT) < 2 {
+		return
+	}
+	x, y := make([]float64, len(s.WarmT)), make([]float64, len(s.WarmT))
+	for i, t := range s.WarmT {
+		x[i], y[i] = p.x(t), math.NaN()
+		if s.WarmKW[i] <= 1.04*p.kw {
+			y[i] = p.y(s.WarmKW[i])
+		}
+	}
+	fmt.Fprintf(c, `<path class="warm" d="%s"/>`, path(x, y))
+	for i := range x {
+		if !math.IsNaN(y[i]) && s.WarmLabel != "" && x[i] >= p.x0+70 { // clear of the first posts
+			c.text("warm-label", "start", x[i], math.Max(p.top-14, y[i]-5), s.WarmLabel)
+			break
+		}
+	}
+}
+
+// chosen marks the stretch that is looked at.
+func (s *Strip) chosen(c *canvas, p plane) {
+	if s.Chosen.Len() > 0 {
+		x0, x1 := math.Max(p.x0, p.x(s.Chosen.From)), math.Min(p.x1, p.x(s.Chosen.To))
+		c.rect("chosen", x0, p.top-8, math.Max(2, x1-x0), p.base-p.top+8, 0)
+	}
+}
+
 // Large draws the strip of a run's own page. It carries what the reading cursor
 // needs: the plot's edges and the times at them.
 func (s *Strip) Large() string {
@@ -118,6 +154,9 @@ func (s *Strip) Large() string {
 	if s.RoadH > 0 {
 		base = 36 + s.RoadH
 		c.h = base + 58
+	}
+	if len(s.Held) > 0 {
+		c.h += bandH
 	}
 	if s.Narrow {
 		c.w, c.h, base, class, hidden = 362, 190, 132, "strip large narrow", `aria-hidden="true" `
@@ -146,11 +185,13 @@ func (s *Strip) Large() string {
 	c.text("axis", "end", p.x0-6, 14, "kW")
 	s.ghost(c, p)
 	s.road(c, p)
+	s.chosen(c, p)
+	s.warm(c, p)
 	s.gaps(c, p, true)
 	c.line("base", p.x0, p.base, p.x1, p.base)
 	s.flags(c, p)
 	if len(s.Held) > 0 {
-		band(c, s.Held, p.x, p.base+3, 15)
+		band(c, s.Held, p.x, p.base+3, 15, true)
 		c.line("base", p.x0, p.base, p.x1, p.base)
 	}
 	s.times(c, p)
@@ -282,7 +323,7 @@ func (s *Strip) flags(c *canvas, p plane) {
 func (s *Strip) times(c *canvas, p plane) {
 	last, y := math.Inf(-1), p.base+15
 	if len(s.Held) > 0 {
-		y += 17
+		y += bandH
 	}
 	for _, post := range s.Posts {
 		if x := p.x(post.TS); x-last > 34 {
@@ -306,6 +347,9 @@ func (s *Strip) signs(c *canvas, p plane) {
 		}
 		row[level] = x
 		y := p.base + 28 + float64(level)*14
+		if len(s.Held) > 0 {
+			y += bandH
+		}
 		fmt.Fprintf(c, `<g><title>%s</title>`, html.EscapeString(m.Title))
 		c.line("sign-stem", x, p.base, x, y-6)
 		c.rect("sign", x-6.5, y-6, 13, 12, 2)
@@ -343,9 +387,13 @@ const (
 	rowBase, rowTop    = 58.0, 18.0
 )
 
-// Small draws the strip of one row of the logbook; all rows share ToS and TopKW.
+// bandH is the room that the holding band takes under a large strip.
+const bandH = 17.0
+
+// Small draws the strip of one row of the logbook; all rows share ToS and TopKW. The hatches of its
+// band are those of HatchDefs, which the page has once.
 func (s *Strip) Small() string {
-	c := &canvas{w: rowW, h: 64}
+	c := &canvas{w: rowW, h: 72}
 	p := plane{x0: rowX0, x1: rowX1, base: rowBase, top: rowTop, t0: 0, t1: s.end(), kw: s.topKW()}
 	c.open("strip small", s.Title, "")
 	clipped := *s
@@ -357,6 +405,9 @@ func (s *Strip) Small() string {
 	clipped.gaps(c, low, false)
 	if n := len(clipped.T); n > 0 {
 		c.line("base", p.x0, p.base, p.x(clipped.T[n-1]), p.base)
+	}
+	if len(s.Held) > 0 {
+		band(c, s.Held, func(t float64) float64 { return math.Min(p.x1, p.x(t)) }, p.base+2, 10, false)
 	}
 	last := math.Inf(-1)
 	for i, post := range s.Posts {

@@ -86,7 +86,7 @@ func (l *Timeline) SVG() string {
 	l.name(c, p, "soc-name", "state of charge", l.SoC, p.y, l.Coldest, pt)
 	l.name(c, p, "cold-name", "coldest cell", l.Coldest, pt, l.SoC, p.y)
 	l.bars(c, p)
-	band(c, l.Held, p.x, p.base+3, 15)
+	band(c, l.Held, p.x, p.base+3, 15, true)
 	c.line("base", p.x0, p.base, p.x1, p.base)
 	drawSigns(c, p, signs)
 	if l.CutS < 0 {

@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"zincroad/core/bench"
+	"zincroad/core/ceiling"
 	"zincroad/core/run"
 	"zincroad/core/words"
 	"zincroad/logbook"
@@ -25,6 +26,8 @@ type roadView struct {
 	Total   int
 	Rows    []roadRow
 	Axis    string
+	Hatches string         // of the causes, once for all rows
+	Signs   []ceiling.Sign // the causes that are drawn
 	Grid    string
 	Next    string // where the next rows are, empty at the end
 	Empty   bool   // no run in the logbook at all
@@ -100,6 +103,7 @@ func (r roadRow) Battery() *float64 {
 
 type roadRow struct {
 	logbook.RoadRow
+	Said   string // what held it down, in a sentence; empty: not known
 	Group  string // heading over the first row of a group
 	SVG    string
 	Picked bool
@@ -223,7 +227,8 @@ func (s *Room) roadView(r *http.Request, q roadQuery) (*roadView, error) {
 	if longest > toS {
 		v.Capped = words.Hours(longest)
 	}
-	v.Axis, v.Grid = draw.RoadAxis(toS), draw.RoadGrid(toS)
+	v.Axis, v.Grid, v.Hatches = draw.RoadAxis(toS), draw.RoadGrid(toS), draw.HatchDefs()
+	v.Signs = signsOf(v.Rows)
 	v.Rows = rowsOf(rows, q.GroupBy, ui.Picked(r), toS)
 	return v, nil
 }
@@ -231,6 +236,23 @@ func (s *Room) roadView(r *http.Request, q roadQuery) (*roadView, error) {
 // leastTopKW is the power that the roads of a page have room for at least: runs of small
 // cars are not blown up.
 const leastTopKW = 50
+
+// signsOf are the causes that held any of the rows, in the order of the definitions.
+func signsOf(rows []roadRow) []ceiling.Sign {
+	seen := map[ceiling.Cause]bool{}
+	for _, row := range rows {
+		for _, h := range row.Strip.Held {
+			seen[h.Cause] = true
+		}
+	}
+	var out []ceiling.Sign
+	for _, s := range ceiling.Signs {
+		if seen[s.Cause] {
+			out = append(out, s)
+		}
+	}
+	return out
+}
 
 // rowsOf draws runs on one axis of time and one of power, with a heading over the first of
 // each group.
@@ -248,7 +270,11 @@ func rowsOf(rows []logbook.RoadRow, groupBy string, picked []int64, toS float64)
 		strip := draw.Strip{Title: stripTitle(row), T: row.Strip.T, KW: row.Strip.KW, Posts: row.Strip.Posts,
 			Gaps: row.Strip.Gaps, FromPct: row.Strip.WindowFrom, ToPct: row.Strip.WindowTo, ToS: toS,
 			TopKW: max(leastTopKW, top*1.04)}
+		for _, h := range row.Strip.Held {
+			strip.Held = append(strip.Held, draw.Stretch(h))
+		}
 		x.SVG = strip.Small()
+		_, x.Said, _ = strings.Cut(row.Strip.Finding, ". ") // the window itself has its own column
 		if row.Strip.WindowTo > 0 {
 			x.Window = words.Window(row.Strip.WindowFrom, row.Strip.WindowTo)
 		}

@@ -14,6 +14,7 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"zincroad/core/bench"
+	"zincroad/core/ceiling"
 	"zincroad/core/curve"
 	"zincroad/core/run"
 	"zincroad/core/words"
@@ -39,6 +40,7 @@ func (s *Room) Routes(r chi.Router) {
 	r.Get("/strip.svg", s.stripSVG)
 	r.Get("/curve.svg", s.curveSVG)
 	r.Get("/how/{figure}", s.how)
+	r.Get("/evidence", s.evidence)
 	r.Get("/photos/{photo}", s.photo)
 	r.Post("/photos/{photo}/delete", s.deletePhoto)
 	r.Post("/photos/{photo}/restore", s.restorePhoto)
@@ -51,6 +53,11 @@ type runView struct {
 	Query    chart.Query
 	Heading  curve.Finding
 	Rest     []finding
+	More     []finding // those behind the first eight
+	Pace     string    // the bar of what the window took
+	PaceOf   string    // against what
+	PaceName string
+	Signs    []ceiling.Sign
 	Facts    []fact
 	Strip    string
 	Chart    chart.View
@@ -85,8 +92,13 @@ type fact struct{ Strong, Text string }
 
 type finding struct {
 	curve.Finding
-	Number int
+	Number  int
+	Picture string // address of the picture of its evidence; empty: there is none
+	Open    bool
 }
+
+// mostFindings is how many findings are shown before "more".
+const mostFindings = 8
 
 type postColumn struct {
 	SoCPct float64
@@ -185,10 +197,24 @@ func (s *Room) runView(r *http.Request, query url.Values) (*runView, error) {
 	v.Start, v.Outside = bench.BatteryAtStart(entry), bench.Outside(entry)
 	v.Facts = factsOf(row, v)
 	v.Heading, v.Rest = headingOf(x)
+	for i := range v.Rest {
+		if at := stretchOf(x, v.Rest[i].Finding); at >= 0 {
+			v.Rest[i].Picture = fmt.Sprintf("/runs/%d/evidence%s", row.ID, q.With("", "", url.Values{"stretch": {fmt.Sprint(at)}}))
+			v.Rest[i].Open = i == 0
+		}
+	}
+	v.Pace, v.PaceOf = paceBar(x.Pace)
+	if x.Pace != nil {
+		v.PaceName = words.Window(x.Pace.FromPct, x.Pace.ToPct) + " in " + words.Duration(v.Headline.TS)
+	}
+	v.Signs = usedSigns(x)
 	sub := chart.Subject{Name: fmt.Sprintf("Run %d", row.ID), Results: res, Reading: x}
 	strip := largeStrip(row, x, &sub, v.Rest)
 	v.Forecast = ghostOf(row, described, res, x, strip)
 	v.Strip = strip.Large()
+	if len(v.Rest) > mostFindings {
+		v.Rest, v.More = v.Rest[:mostFindings], v.Rest[mostFindings:]
+	}
 	if v.Planned, err = s.plannedBy(r.Context(), row); err != nil {
 		return nil, err
 	}
@@ -245,7 +271,7 @@ func headingOf(x *curve.Reading) (curve.Finding, []finding) {
 	}
 	var rest []finding
 	for i, f := range x.Findings[1:] {
-		rest = append(rest, finding{f, i + 1})
+		rest = append(rest, finding{Finding: f, Number: i + 1})
 	}
 	return x.Findings[0], rest
 }

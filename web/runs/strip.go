@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 
+	"zincroad/core/ceiling"
 	"zincroad/core/curve"
 	"zincroad/core/follow"
 	"zincroad/core/forecast"
@@ -31,6 +32,13 @@ func largeStrip(row *logbook.Run, x *curve.Reading, sub *chart.Subject, rest []f
 		if t[i] >= from {
 			strip.T, strip.KW = append(strip.T, t[i]), append(strip.KW, kw[i])
 		}
+	}
+	for _, c := range x.Ceilings {
+		strip.Held = append(strip.Held, draw.Stretch{FromS: c.FromS, ToS: c.ToS, Cause: c.Cause})
+	}
+	if x.Pace != nil && x.Pace.Basis != string(ceiling.ByKind) {
+		strip.WarmT, strip.WarmKW = sub.Column(curve.WarmPower)
+		strip.WarmLabel = "warm pack, by " + x.Pace.Against
 	}
 	if w, ok := x.Headline(row.Describe().Method); ok {
 		strip.FromPct, strip.ToPct = w.FromPct, w.ToPct

@@ -218,6 +218,30 @@
       );
       svg.addEventListener('keydown', (/** @type {KeyboardEvent} */ e) => step(svg, e), opt);
     }
+    const marked = () => {
+      const strip = svgs.find((s) => s.dataset.axis === 't');
+      if (!strip) return;
+      strip.querySelectorAll('.chosen').forEach((/** @type {Element} */ r) => r.remove());
+      const open = $$('.findings details[open][data-from]').at(-1);
+      if (!open) return;
+      const n = (/** @type {string} */ k) => parseFloat(strip.dataset[k] || '0');
+      const x = (/** @type {string|undefined} */ t) =>
+        n('x0') +
+        ((Math.min(n('to'), Math.max(n('from'), parseFloat(t || '0'))) - n('from')) / (n('to') - n('from'))) *
+          (n('x1') - n('x0'));
+      const from = x(open.dataset.from),
+        r = document.createElementNS('http://www.w3.org/2000/svg', 'rect');
+      r.setAttribute('class', 'chosen');
+      r.setAttribute('x', String(from));
+      r.setAttribute('width', String(Math.max(2, x(open.dataset.to) - from)));
+      r.setAttribute('y', strip.dataset.y0 || '0');
+      r.setAttribute('height', String(n('y1') - n('y0')));
+      strip.insertBefore(r, strip.querySelector('.base'));
+    };
+    $$('.findings details[data-from]').forEach((one) =>
+      one.addEventListener('toggle', marked, { signal: gone.signal }),
+    );
+    marked();
     $$('[data-goto]').forEach((b) =>
       b.addEventListener(
         'click',

@@ -268,6 +268,9 @@ func (v *liveView) strip(r *run.Run) *draw.Strip {
 			}
 		}
 	}
+	for _, c := range x.Ceilings {
+		s.Held = append(s.Held, draw.Stretch{FromS: c.FromS, ToS: c.ToS, Cause: c.Cause})
+	}
 	if f := v.State.Forecast; f != nil {
 		for i, st := range f.Steps {
 			if i%10 == 0 || i == len(f.Steps)-1 {

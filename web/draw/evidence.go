@@ -1,0 +1,182 @@
+package draw
+
+import (
+	"fmt"
+	"html"
+	"math"
+	"sort"
+
+	"zincroad/core/ceiling"
+	"zincroad/core/words"
+)
+
+// Evidence is a small picture of why a cause is named: the power that was read over a stretch, and
+// the lowest of the ceilings that are known there. Times are seconds from clock zero.
+type Evidence struct {
+	Title string
+	Lines []ceiling.Line // the power first, its cause empty
+	Holds ceiling.Cause  // the one that held
+	ZeroS float64        // what is taken off the lines' times
+}
+
+const (
+	evidenceW, evidenceH = 320.0, 150.0
+	mostCeilings         = 3
+	ceilingRoom          = 1.8 // a ceiling higher than this many times the power is not drawn
+)
+
+// lowest are the ceilings worth drawing: the one that held, and the lowest of the others.
+func (e *Evidence) lowest() []ceiling.Line {
+	type ranked struct {
+		ceiling.Line
+		low float64
+	}
+	var list []ranked
+	top := 0.0
+	for _, v := range e.Lines[0].KW {
+		top = math.Max(top, v)
+	}
+	for _, l := range e.Lines[1:] {
+		if l.Cause == ceiling.SharedCabinet && e.Holds != l.Cause { // nobody else was there
+			continue
+		}
+		low := math.Inf(1)
+		for _, v := range l.KW {
+			low = math.Min(low, v)
+		}
+		if l.Cause == e.Holds {
+			low = 0
+		} else if low > ceilingRoom*top {
+			continue
+		}
+		list = append(list, ranked{l, low})
+	}
+	sort.SliceStable(list, func(i, j int) bool { return list[i].low < list[j].low })
+	out := []ceiling.Line{}
+	for _, l := range list[:min(len(list), mostCeilings)] {
+		out = append(out, l.Line)
+	}
+	return out
+}
+
+// SVG draws the picture; empty where there is no power to draw.
+func (e *Evidence) SVG() string {
+	if len(e.Lines) == 0 || len(e.Lines[0].T) < 2 {
+		return ""
+	}
+	power, ceilings := e.Lines[0], e.lowest()
+	top := maxOf(power.KW)
+	for _, l := range ceilings {
+		top = math.Max(top, 0.97*math.Min(maxOf(l.KW), ceilingRoom*maxOf(power.KW)))
+	}
+	c := &canvas{w: evidenceW, h: evidenceH}
+	n := len(power.T)
+	p := plane{x0: 30, x1: evidenceW - 6, base: evidenceH - 20, top: 12, t0: power.T[0], t1: power.T[n-1],
+		kw: niceTop(top)}
+	c.open("evidence", e.Title, "")
+	for _, kw := range ticks(0, p.kw, 3) {
+		if kw > 0 {
+			c.line("grid", p.x0, p.y(kw), p.x1, p.y(kw))
+			c.text("axis", "end", p.x0-5, p.y(kw)+4, words.Figure(kw, 0))
+		}
+	}
+	line := func(l ceiling.Line, class string) []float64 {
+		x, y := make([]float64, len(l.T)), make([]float64, len(l.T))
+		for i, t := range l.T {
+			x[i], y[i] = p.x(t), math.NaN()
+			if l.KW[i] <= 1.04*p.kw {
+				y[i] = p.y(math.Max(0, l.KW[i]))
+			}
+		}
+		fmt.Fprintf(c, `<path class="%s" d="%s"><title>%s</title></path>`, class, path(x, y), html.EscapeString(l.Label))
+		return y
+	}
+	for i, l := range ceilings {
+		class := fmt.Sprintf("limit limit-%d", i)
+		if l.Cause == e.Holds {
+			class += " on"
+		}
+		y := line(l, class)
+		e.name(c, p, y, l.Label, i, l.Cause == e.Holds)
+	}
+	line(power, "inked")
+	c.line("base", p.x0, p.base, p.x1, p.base)
+	c.text("axis", "start", p.x0, evidenceH-5, words.Clock(p.t0-e.ZeroS))
+	c.text("axis", "end", p.x1, evidenceH-5, words.Clock(p.t1-e.ZeroS))
+	c.WriteString("</svg>")
+	return c.String()
+}
+
+// name writes a ceiling's name on its line: each further to the right than the one before, so that
+// they do not cover each other.
+func (e *Evidence) name(c *canvas, p plane, y []float64, label string, i int, on bool) {
+	at := (len(y) - 1) * (2*i + 1) / (2 * mostCeilings)
+	if math.IsNaN(y[at]) {
+		return
+	}
+	class := "limit-name"
+	if on {
+		class = "limit-name-on"
+	}
+	x := p.x0 + (p.x1-p.x0)*float64(2*i+1)/(2*mostCeilings)
+	c.text(class, "middle", math.Min(x, p.x1-float64(len(label))*2.8), math.Max(9, y[at]-4), label)
+}
+
+// Part is a part of a bar that adds up.
+type Part struct {
+	Cause   ceiling.Cause // empty: the pack's own pace
+	Minutes float64
+	Words   string
+}
+
+const paceW, paceH = 880.0, 34.0
+
+// PaceBar draws how a window's minutes are made up: the pack's own pace, and what was lost to what.
+func PaceBar(title string, parts []Part) string {
+	c := &canvas{w: paceW, h: paceH}
+	sum := 0.0
+	for _, p := range parts {
+		sum += p.Minutes
+	}
+	if sum <= 0 {
+		return ""
+	}
+	c.open("pace", title, "")
+	var held []Stretch
+	for _, p := range parts {
+		held = append(held, Stretch{Cause: p.Cause})
+	}
+	c.WriteString(hatchDefs(held))
+	x, y, h := 36.0, 4.0, 20.0
+	for _, p := range parts {
+		w := p.Minutes / sum * (paceW - 50)
+		fmt.Fprintf(c, `<g><title>%s</title>`, html.EscapeString(p.Words))
+		class := "pace-own"
+		if p.Cause != "" {
+			class = "held"
+		}
+		c.rect(class, x, y, w, h, 0)
+		if tile := p.Cause.Sign().Hatch; p.Cause != "" && tile != "" {
+			fmt.Fprintf(c, `<rect x="%s" y="%s" width="%s" height="%s" fill="url(#held-%s)"/>`, num(x), num(y), num(w), num(h),
+				p.Cause)
+		}
+		label := p.Words
+		if float64(len(label))*5.9+10 > w {
+			label = ""
+			if p.Cause != "" && w > 12 {
+				label = p.Cause.Sign().Letter
+			}
+		}
+		if label != "" {
+			plate := float64(len([]rune(label)))*5.9 + 8
+			if p.Cause != "" {
+				c.rect("held-plate", x+3, y+3, math.Min(plate, w-6), h-6, 1)
+			}
+			c.text("held-letter", "start", x+7, y+h/2+3.8, label)
+		}
+		c.WriteString("</g>")
+		x += w
+	}
+	c.WriteString("</svg>")
+	return c.String()
+}

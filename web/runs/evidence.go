@@ -1,0 +1,127 @@
+package runs
+
+import (
+	"fmt"
+	"math"
+	"net/http"
+	"strconv"
+
+	"zincroad/core/ceiling"
+	"zincroad/core/curve"
+	"zincroad/core/words"
+	"zincroad/logbook"
+	"zincroad/web/chart"
+	"zincroad/web/draw"
+	"zincroad/web/ui"
+)
+
+// evidenceView is the picture of why a cause is named.
+type evidenceView struct {
+	SVG  string
+	Text string
+	Back string
+}
+
+// evidence draws the ceilings over a stretch of a run. It reads the run's readings, so it is asked
+// for only where somebody looks.
+func (s *Room) evidence(w http.ResponseWriter, r *http.Request) {
+	row, res, err := s.loadRun(r)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	q := chart.ReadQuery(r.URL.Query())
+	x := res.Reading(q.Clock, q.Side)
+	at, err := strconv.Atoi(r.URL.Query().Get("stretch"))
+	if err != nil || at < 0 || at >= len(x.Ceilings) {
+		s.Fail(w, r, fmt.Errorf("stretch %q: %w", r.URL.Query().Get("stretch"), logbook.ErrNotFound))
+		return
+	}
+	c := x.Ceilings[at]
+	described, err := s.book.Load(r.Context(), row)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	v := evidenceView{Back: fmt.Sprintf("/runs/%d", row.ID)}
+	v.Text = fmt.Sprintf("%s to %s: the power that was read, inked, and the lowest ceilings that are known.",
+		words.Clock(c.FromS), words.Clock(c.ToS))
+	if j := curve.Of(described).Judgement(); j != nil {
+		pic := draw.Evidence{Title: "Power and the ceilings over it, " + words.Clock(c.FromS) + " to " + words.Clock(c.ToS),
+			Lines: j.Lines(c.FromS+x.ZeroS, c.ToS+x.ZeroS), Holds: holdingLine(c.Cause), ZeroS: x.ZeroS}
+		v.SVG = pic.SVG()
+	}
+	if ui.IsPart(r) {
+		s.Part(w, r, "evidence", "evidence", v)
+		return
+	}
+	s.Render(w, r, "evidence", http.StatusOK, ui.Frame{Title: "Evidence", Run: row, Data: v})
+}
+
+// holdingLine is the ceiling that a cause's stretch is drawn against: cold, heat and steps take
+// something off what the warm pack takes.
+func holdingLine(c ceiling.Cause) ceiling.Cause {
+	switch c {
+	case ceiling.Cold, ceiling.Hot, ceiling.TimerStep, ceiling.SoCStep, ceiling.Finish:
+		return ceiling.PackTaper
+	case ceiling.CableHot, ceiling.StallFault:
+		return ceiling.StallCurrent
+	}
+	return c
+}
+
+// paceBar draws how the headline window's time is made up, with its caption; empty where that is
+// not known.
+func paceBar(p *curve.Pace) (svg, caption string) {
+	if p == nil {
+		return "", ""
+	}
+	own := draw.Part{Minutes: p.ReferenceMin - p.GainedMin}
+	own.Words = minutes(own.Minutes) + " this car's own pace, warm"
+	parts := []draw.Part{own}
+	rest := 0.0
+	for _, l := range p.Lost {
+		if l.Minutes*60 < leastLostS {
+			rest += l.Minutes
+			continue
+		}
+		parts = append(parts, draw.Part{Cause: l.Cause, Minutes: l.Minutes,
+			Words: minutes(l.Minutes) + " lost to " + l.Cause.Words()})
+	}
+	if rest*60 >= leastLostS {
+		parts = append(parts, draw.Part{Cause: ceiling.Unknown, Minutes: rest, Words: minutes(rest) + " lost in small parts"})
+	}
+	title := words.Window(p.FromPct, p.ToPct) + ": what it took, and what took it"
+	return draw.PaceBar(title, parts), "against " + p.Against
+}
+
+// leastLostS is what must be lost to something to be drawn, s.
+const leastLostS = 2
+
+func minutes(m float64) string { return words.Duration(math.Round(m * 60)) }
+
+// stretchOf is the number of the stretch that a finding speaks of, -1 where it speaks of none.
+func stretchOf(x *curve.Reading, f curve.Finding) int {
+	if f.Kind != curve.AboutCeiling {
+		return -1
+	}
+	for i, c := range x.Ceilings {
+		if c.FromS == f.FromS && c.ToS == f.ToS {
+			return i
+		}
+	}
+	return -1
+}
+
+// usedSigns are the causes that held a run, each once, in the order in which they came.
+func usedSigns(x *curve.Reading) []ceiling.Sign {
+	seen := map[ceiling.Cause]bool{}
+	var out []ceiling.Sign
+	for _, c := range x.Ceilings {
+		if !seen[c.Cause] {
+			seen[c.Cause] = true
+			out = append(out, c.Cause.Sign())
+		}
+	}
+	return out
+}
