@@ -327,7 +327,7 @@ type oneFall struct {
 
 func (x *fallen) of(s *span) {
 	for _, f := range s.pieces {
-		if f.fall <= -suddenShare {
+		if f.fall <= -suddenShare || f.moved <= -suddenShare {
 			x.list = append(x.list, oneFall{s.grid.leg, f.fellS, f.fellS - s.grid.plugInS, f.fellPct, f.fall})
 		}
 	}
@@ -385,17 +385,56 @@ func (x *fallen) stepSign(at, soc float64, k *known, l *Log) (odds float64, proo
 	return odds, others >= 2
 }
 
+// posterior gives the probability of every state at every step of a chain: how well each agrees,
+// and what it costs to be entered anew (from any state, at a price) or to be stayed in, summed over
+// all ways through the steps, forward and backward (L. R. Rabiner, Proc. IEEE 77 (1989) 257). All
+// are logarithms; enter holds for each step and state the cost of entering it and of staying.
+func posterior(agree [][]float64, enter [][][2]float64, price float64) [][]float64 {
+	n, m := len(agree), len(agree[0])
+	forward, backward := table(n, m), table(n, m)
+	for c := range m {
+		forward[0][c] = agree[0][c] + enter[0][c][0]
+	}
+	for i := 1; i < n; i++ {
+		all := logSum(forward[i-1])
+		for c := range m {
+			anew := all + price + enter[i][c][0]
+			stay := forward[i-1][c] + enter[i][c][1]
+			forward[i][c] = agree[i][c] + logAdd(anew, stay)
+		}
+	}
+	next := make([]float64, m)
+	for i := n - 2; i >= 0; i-- {
+		for c := range m {
+			next[c] = agree[i+1][c] + enter[i+1][c][0] + price + backward[i+1][c]
+		}
+		all := logSum(next)
+		for c := range m {
+			stay := agree[i+1][c] + enter[i+1][c][1] + backward[i+1][c]
+			backward[i][c] = logAdd(all, stay)
+		}
+	}
+	for i := range forward {
+		for c := range m {
+			forward[i][c] += backward[i][c]
+		}
+		total := logSum(forward[i])
+		for c := range m {
+			forward[i][c] = math.Exp(forward[i][c] - total)
+		}
+	}
+	return forward
+}
+
 // settle finds the causes of one stretch of power: each piece's agreement with each cause, and the
-// price of going over from one to another at each change point, summed over all ways through the
-// pieces, forward and backward (L. R. Rabiner, Proc. IEEE 77 (1989) 257).
+// price of going over from one to another at each change point.
 func (l *Log) settle(s *span, k *known, falls *fallen) {
-	n, m := len(s.pieces), len(causes)
+	n := len(s.pieces)
 	if n == 0 {
 		return
 	}
-	s.odds = make([][]float64, n)
 	agree := make([][]float64, n)
-	enter := make([][][2]float64, n) // per cause: entered anew, stayed in
+	enter := make([][][2]float64, n)
 	for i, f := range s.pieces {
 		agree[i] = l.weigh(s.grid, f, k)
 		if i > 0 && f.fall == 0 && f.mainShape() == s.pieces[i-1].mainShape() {
@@ -405,66 +444,42 @@ func (l *Log) settle(s *span, k *known, falls *fallen) {
 		}
 		enter[i] = l.enter(s, i, k, falls)
 	}
-	forward, backward := table(n, m), table(n, m)
-	for c := range m {
-		forward[0][c] = agree[0][c] + enter[0][c][0]
+	s.odds = posterior(agree, enter, switchPrice)
+	s.stretches = make([]Stretch, n)
+	for i := range s.pieces {
+		s.stretches[i] = l.name(s, i)
 	}
-	for i := 1; i < n; i++ {
-		all := logSum(forward[i-1])
-		for c := range m {
-			anew := all + switchPrice + enter[i][c][0]
-			stay := forward[i-1][c] + enter[i][c][1]
-			forward[i][c] = agree[i][c] + logAdd(anew, stay)
-		}
-	}
-	for i := n - 2; i >= 0; i-- {
-		next := make([]float64, m)
-		for c := range m {
-			next[c] = agree[i+1][c] + enter[i+1][c][0] + switchPrice + backward[i+1][c]
-		}
-		all := logSum(next)
-		for c := range m {
-			stay := agree[i+1][c] + enter[i+1][c][1] + backward[i+1][c]
-			backward[i][c] = logAdd(all, stay)
+}
+
+// name takes the likeliest cause of a piece, no surer than what speaks for it allows.
+func (l *Log) name(s *span, i int) Stretch {
+	f, odds := s.pieces[i], s.odds[i]
+	best, second := -1, -1
+	for c := range odds {
+		switch {
+		case best < 0 || odds[c] > odds[best]:
+			best, second = c, best
+		case second < 0 || odds[c] > odds[second]:
+			second = c
 		}
 	}
-	out := make([]Stretch, n)
-	for i, f := range s.pieces {
-		odds := make([]float64, m)
-		for c := range m {
-			odds[c] = forward[i][c] + backward[i][c]
+	sure := odds[best]
+	f.bySign = f.bySign || i > 0 && s.pieces[i-1].bySign && f.fall == 0
+	if f.bySign && (causes[best] == TimerStep || causes[best] == SoCStep) {
+		most := bySignAtMost // a round time or charge alone is never sure
+		if l.ColdestC.Len()+l.WarmestC.Len() == 0 {
+			most = unreadAtMost
 		}
-		total := logSum(odds)
-		best, second := -1, -1
-		for c := range m {
-			odds[c] = math.Exp(odds[c] - total)
-			switch {
-			case best < 0 || odds[c] > odds[best]:
-				best, second = c, best
-			case second < 0 || odds[c] > odds[second]:
-				second = c
-			}
-		}
-		s.odds[i] = odds
-		signs := i > 0 && s.pieces[i-1].bySign && f.fall == 0
-		f.bySign = f.bySign || signs
-		if f.bySign && (causes[best] == TimerStep || causes[best] == SoCStep) {
-			most := bySignAtMost // a round time or charge alone is never sure
-			if l.ColdestC.Len()+l.WarmestC.Len() == 0 {
-				most = unreadAtMost
-			}
-			odds[best] = min(odds[best], most)
-		}
-		if f.b-f.a < fewCells && !f.atRated[causes[best]] && causes[best] != Ramp && odds[best] > bySignAtMost {
-			odds[best] = bySignAtMost // three readings show no shape
-		}
-		if s.grid.typed { // ten readings leave more room than their spread shows
-			odds[best] *= typedTrust
-		}
-		out[i] = Stretch{FromS: f.fromS, ToS: f.toS, Cause: causes[best], Odds: odds[best], RunnerUp: causes[second],
-			RunnerOdds: odds[second]}
+		sure = min(sure, most)
 	}
-	s.stretches = out
+	if f.b-f.a < fewCells && !f.atRated[causes[best]] && causes[best] != Ramp {
+		sure = min(sure, bySignAtMost) // three readings show no shape
+	}
+	if s.grid.typed { // ten readings leave more room than their spread shows
+		sure *= typedTrust
+	}
+	return Stretch{FromS: f.fromS, ToS: f.toS, Cause: causes[best], Odds: sure, RunnerUp: causes[second],
+		RunnerOdds: odds[second]}
 }
 
 func table(n, m int) [][]float64 {
@@ -568,7 +583,7 @@ func (l *Log) enter(s *span, i int, k *known, falls *fallen) [][2]float64 {
 		}
 		set(StallVoltage, -3, -4)
 		set(Finish, -4, -4)
-		set(PackTaper, -4, -3)
+		set(PackTaper, -4, -3-10*max(0, -f.fall-0.08)) // a taper does not fall off a cliff
 		set(Cold, -3.5, -3)
 		set(Ramp, -6, -4)
 		set(Unknown, -1, -2)
@@ -592,6 +607,9 @@ func (l *Log) enter(s *span, i int, k *known, falls *fallen) [][2]float64 {
 		set(SoCStep, c, -1)
 		f.bySign = !tProof && !cProof
 		if k.stepAt(f.fellPct) { // what follows the envelope falls with it
+			if s.sameShare(i) {
+				set(SoCStep, c-5, -1)
+			}
 			for _, of := range []Cause{Cold, Hot, TimerStep} {
 				out[indexOf[of]][1] = -0.3
 			}
@@ -629,6 +647,22 @@ func (l *Log) enter(s *span, i int, k *known, falls *fallen) [][2]float64 {
 		set(Hot, -1.5, 0)
 		set(Cold, -2, 0)
 		set(Ramp, -3, 0)
+		if math.Abs(f.moved) >= suddenShare { // a level does not move
+			for _, c := range []Cause{StallPower, StallCurrent, AdapterCurrent, CarPower, CarCurrent, CarConverter} {
+				out[indexOf[c]][1] -= 3
+			}
+			if f.moved < 0 { // and whether it fell at once nobody read
+				t, tProof := falls.timerSign(s.grid.leg, f.fellS-s.grid.plugInS, k, l)
+				c, cProof := falls.stepSign(f.fellS, f.fellPct, k, l)
+				set(TimerStep, pick(tProof, t, min(t, 0)-1), -3)
+				set(SoCStep, pick(cProof, c, min(c, 0)-1), -1)
+				set(Hot, -0.5, -0.5)
+				set(CableHot, -0.5, -1)
+				set(StallFault, -0.5, -1.5)
+				set(SharedCabinet, pick(neighbour, 3, -1), -3)
+				f.bySign = !tProof && !cProof
+			}
+		}
 		if i > 0 && s.pieces[i-1].shape[surges] > 0.5 { // behind a ramp, what governs is free
 			set(StallFault, -0.5, 0)
 			set(Cold, 0, 0)

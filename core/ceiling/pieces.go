@@ -18,6 +18,7 @@ type piece struct {
 
 	fromS, toS float64 // settled ends
 	fall       float64 // how it begins: logarithm of its first power over the last one before; 0: no leap
+	moved      float64 // the same where nobody read how suddenly
 	fellS      float64 // first instant of that leap
 	fellPct    float64 // state of charge there
 	top        bool    // volts stand at their top
@@ -121,9 +122,10 @@ func (s *sums) cost(i, j int) float64 {
 }
 
 // split finds the change points of least total price exactly: the best description of the first j
-// cells is the best of the first i and one piece from i to j, for the best i. A beginning i is
-// dropped once it is worse by more than any later split could win back (R. Killick, P. Fearnhead,
-// I. Eckley, J. Am. Stat. Assoc. 107 (2012) 1590).
+// cells is the best of the first i and one piece from i to j, for the best i. A beginning i that is
+// worse at j by more than a split at j could cost is dropped (R. Killick, P. Fearnhead, I. Eckley, J.
+// Am. Stat. Assoc. 107 (2012) 1590), but only from where what follows j is long enough for a line
+// of its own: until then a piece that goes on over j may be cheaper than its two parts.
 func (s *sums) split() []int {
 	n := s.n
 	best := make([]float64, n+1)
@@ -132,23 +134,28 @@ func (s *sums) split() []int {
 		best[j] = math.Inf(1)
 	}
 	best[0] = -changePrice
-	starts := []int{0}
+	type start struct{ at, until int } // until: from there on it cannot begin the best piece
+	starts := []start{{0, math.MaxInt}}
+	costs := make([]float64, 0, n)
 	for j := 1; j <= n; j++ {
-		kept := starts[:0]
-		costs := make([]float64, 0, len(starts))
-		for _, i := range starts {
-			c := best[i] + s.cost(i, j)
+		costs = costs[:0]
+		for _, x := range starts {
+			c := best[x.at] + s.cost(x.at, j)
 			costs = append(costs, c)
 			if c+changePrice < best[j] {
-				best[j], last[j] = c+changePrice, i
+				best[j], last[j] = c+changePrice, x.at
 			}
 		}
-		for x, i := range starts {
-			if costs[x]-2*s.half <= best[j]+changePrice {
-				kept = append(kept, i)
+		kept := starts[:0]
+		for k, x := range starts {
+			if x.until == math.MaxInt && j-x.at >= leastCells && costs[k]-2*s.half > best[j]+changePrice {
+				x.until = j + leastCells
+			}
+			if j+1 < x.until {
+				kept = append(kept, x)
 			}
 		}
-		starts = append(kept, j)
+		starts = append(kept, start{j, math.MaxInt})
 	}
 	var cuts []int
 	for j := n; j > 0; j = last[j] {
@@ -175,7 +182,7 @@ func (s *sums) describe(p *piece, from int) {
 // sudden is how long a leap may take, and how large the change must be as a share.
 const (
 	suddenS     = 30.0
-	suddenShare = 0.04
+	suddenShare = 0.045
 )
 
 // pieces splits a stretch of power into its pieces, with the leaps between them.
@@ -215,7 +222,7 @@ func (g *grid) swallow(list []piece) []piece {
 		if len(out) > 0 && i+1 < len(list) && long <= suddenS && !g.typed && !p.top {
 			before, next := out[len(out)-1].line[1], &list[i+1]
 			first, last := p.line[0], p.line[1]
-			if first <= before && last <= first && next.line[0] <= last &&
+			if first <= 1.02*before && last <= first && next.line[0] <= 1.02*last &&
 				math.Log(max(0.5, next.line[0])/max(0.5, before)) <= -suddenShare {
 				next.a = p.a
 				continue
@@ -246,11 +253,14 @@ func (g *grid) settle(list []piece) []piece {
 			last, first := q.line[1], p.line[0]
 			leap := math.Log(max(0.5, first) / max(0.5, last))
 			wide := g.t[p.a] - g.t[q.b-1]
-			slow := max(math.Abs(q.line[1]-q.line[0])/max(1, g.t[q.b-1]-g.t[q.a]),
-				math.Abs(p.line[1]-p.line[0])/max(1, g.t[p.b-1]-g.t[p.a])) * (wide + cellS)
-			p.fall = 0
-			if math.Abs(leap) >= max(suddenShare, 5*g.relKW) && math.Abs(first-last) > 2.5*slow && math.Abs(first-last) > 1.5 {
-				p.fall = leap
+			slow, least := max(g.leans(q), g.leans(p))*(wide+cellS), suddenShare
+			if g.t[q.b-1]-g.t[q.a] < suddenS { // beside the way from one level to another
+				least = 2 * suddenShare
+			}
+			if math.Abs(leap) >= max(least, 5*g.relKW) && math.Abs(first-last) > 2.5*slow && math.Abs(first-last) > 1.5 {
+				if p.fall = leap; g.typed { // nobody knows how suddenly
+					p.fall, p.moved = 0, leap
+				}
 			} else if t, ok := g.crossing(q, p); ok {
 				at = t
 			}
@@ -262,6 +272,16 @@ func (g *grid) settle(list []piece) []piece {
 		}
 	}
 	return list
+}
+
+// leans is how fast a piece's power moves by itself, kW a second; one of a few cells is no more
+// than the way from one level to another.
+func (g *grid) leans(p *piece) float64 {
+	long := g.t[p.b-1] - g.t[p.a]
+	if long < suddenS && !g.typed {
+		return 0
+	}
+	return math.Abs(p.line[1]-p.line[0]) / max(1, long)
 }
 
 // crossing is where the lines of two neighbours meet, if that is near to their change point.

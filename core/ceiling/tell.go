@@ -60,8 +60,10 @@ func (l *Log) tell(k *known, g *grid, pieces []*facts) told {
 	t.asked, t.offered = mean(func(f *facts) float64 { return f.asked }), mean(func(f *facts) float64 { return f.offered })
 	t.share = mean(func(f *facts) float64 { return f.share })
 	t.long = b.toS - a.fromS
+	lastStair := math.Inf(-1)
 	for _, f := range pieces {
-		if f.fall < 0 && !math.IsNaN(f.fellPct) {
+		if f.fall < 0 && f.fellPct > lastStair+1.5 {
+			lastStair = f.fellPct
 			t.stairs = append(t.stairs, words.Figure(f.fellPct, 0))
 		}
 	}

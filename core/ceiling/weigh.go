@@ -59,7 +59,7 @@ var shapeUnder = map[Cause][shapes]float64{
 	StallFault:     {.40, .45, .01, .08, .05, .01},
 	SharedCabinet:  {.08, .86, .01, .03, .015, .005},
 	CableHot:       {.78, .05, .01, .13, .025, .005},
-	Unknown:        {.1, .1, .05, .3, .3, .05},
+	Unknown:        {.1, .1, .05, .35, .35, .05},
 }
 
 // temper is how much of the readings' own evidence counts: wobble is not independent from cell to

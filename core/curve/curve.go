@@ -213,6 +213,7 @@ func (s *sides) read(r *run.Run, o Options) *Reading {
 	out.Ceilings = s.ceilings(r, zero)
 	out.Pace = s.paceOf(r, out)
 	out.Cost = s.cost(r, out.Screen)
+	out.Claims, out.Distance = s.claims(r, out), s.distances(r, out)
 	out.IntervalS = s.interval[o.Side]
 	if s.power[o.Side].Len() < 2 {
 		out.IntervalS = trace.MedianInterval(s.soc.T)

@@ -95,6 +95,37 @@ var Figures = figure.List[*Reading]{
 		Numbers: lostNumbers,
 	},
 	{
+		Key: "claim", Name: "Claim",
+		Definition: "What was claimed of the car, held against this run: met or missed as measured. One that was missed is " +
+			"not tested where what is no fault of the car as claimed (cold, the stall, the cable, an adapter, a pause) took so " +
+			"much that it might have been met without; or where the run does not cover the window.",
+		Formula: "window: met where its minutes are no more than claimed; untested where they are without the minutes lost to " +
+			"cold, stall, adapter, converter and pauses. Peak: met where the highest reading is no less; untested where one of " +
+			"these held the power at its best",
+		Numbers: func(x *Reading) (n figure.Lines) {
+			for _, c := range x.Claims {
+				n.Say("%s: %s, %s", c.Words(), c.Verdict, c.Why)
+			}
+			return n
+		},
+	},
+	{
+		Key: "distance", Name: "Distance added", Unit: "km",
+		Definition: "The energy into the pack over the car's consumption: the observed one first, the rated one (usable " +
+			"capacity over rated range) beside it. Where only the stall's energy was read, less 4 % that is usually lost.",
+		Formula: "∑ energy into the pack / consumption; `+100 km` is the first time at which it reaches 100",
+		Source:  "the usual loss: common practice, no source",
+		Numbers: func(x *Reading) (n figure.Lines) {
+			for _, d := range x.Distance {
+				n.Say("%s, %s Wh/km: %s km in all", d.Basis, words.Figure(d.WhPerKm, 0), words.Figure(d.AddedKm, 1))
+				for _, p := range d.Plus {
+					n.Say("+%s km at %s", words.Figure(p.Km, 0), words.Clock(p.TS))
+				}
+			}
+			return n
+		},
+	},
+	{
 		Key: "plateau", Name: "Plateau", Unit: "kW",
 		Definition: "A stretch of a minute or more whose power stays within 4 % of its own mean (or 2 kW) and leans less than " +
 			"half a per cent of it a minute.",

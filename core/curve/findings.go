@@ -23,6 +23,9 @@ const (
 
 	AboutCeiling = "ceiling"
 	AboutCliff   = "cliff"
+	AboutClaim   = "claim"
+
+	AboutDistance = "distance"
 
 	AboutImplausible = "implausible"
 )
@@ -54,7 +57,8 @@ func findings(r *Reading, m *run.Method) []Finding {
 	for _, c := range r.Cliffs {
 		out = append(out, r.cliffFinding(c))
 	}
-	add(energyFinding(r), screenFinding(r), rampFinding(r))
+	out = append(out, claimFindings(r)...)
+	add(energyFinding(r), distanceFinding(r), screenFinding(r), rampFinding(r))
 	for _, g := range r.Gaps {
 		out = append(out, gapFinding(r, g))
 	}

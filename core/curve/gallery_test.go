@@ -97,6 +97,7 @@ type model struct {
 	faultS, faultShare                                float64 // faultS 0: from the start
 	fromPct, toPct, replugPct, handshakeS, rampKWPerS float64
 	requested                                         bool
+	pauseAt, pauseS                                   float64 // the power is gone for a while, the plug stays in
 
 	label float64 // what the stall gives of its label
 }
@@ -123,6 +124,9 @@ func newModel(rng *rand.Rand) *model {
 	m.fromPct, m.toPct = m.between(5, 14), m.between(78, 88)
 	m.handshakeS, m.rampKWPerS = m.between(8, 40), m.between(2, 9)
 	m.faultShare, m.faultS, m.stepShare = 1, 0, 1
+	if rng.Float64() < 0.08 {
+		m.pauseAt, m.pauseS = m.between(400, 900), m.between(20, 90)
+	}
 	return m
 }
 
@@ -180,7 +184,7 @@ func (m *model) play() (seconds []second, car, stall *trace.Recording, marks []r
 	hot, cableHot, energy, offUntil := false, false, 0.0, -1.0
 	cabinetOn := false
 	marks = append(marks, run.Mark{TS: 0, Kind: run.PlugIn})
-	for t := 0.0; t < 9000 && soc < m.toPct && !(now < 4 && t > 300+plugged); t++ {
+	for t := 0.0; t < 9000 && soc < m.toPct && !(now < 4 && t > 300+plugged && (m.pauseS == 0 || t < m.pauseAt || t > m.pauseAt+m.pauseS+5)); t++ {
 		rest := m.restV(soc)
 		if m.replugPct > 0 && soc >= m.replugPct && offUntil < 0 {
 			offUntil = t + 45
@@ -264,7 +268,10 @@ func (m *model) play() (seconds []second, car, stall *trace.Recording, marks []r
 				causes = append(causes, c.cause)
 			}
 		}
+		pause := m.pauseS > 0 && t >= m.pauseAt && t < m.pauseAt+m.pauseS
 		switch {
+		case pause && !math.IsNaN(first):
+			now, ramping, causes = 0, true, []ceiling.Cause{ceiling.Paused}
 		case t-plugged < m.handshakeS:
 			now, causes = 0, []ceiling.Cause{ceiling.Ramp}
 		case ramping && low > now+m.rampKWPerS*1000/rest:

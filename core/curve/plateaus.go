@@ -82,8 +82,10 @@ const (
 	cliffLevel = 10.0 // s of readings before and behind that make its levels
 )
 
-// cliffs lists the sudden falls of a side's power, each once; a fall to nothing is an end or a
-// pause, and a dip that comes back within half a minute none.
+// cliffs lists the sudden falls of a side's power, each once: where it fell by a quarter within half
+// a minute, from the last reading at the level before to the first one at the level behind. A fall
+// to nothing is an end or a pause, a dip that comes back within half a minute none, and a slide that
+// goes on longer than half a minute is a slope.
 func (s *sides) cliffs(flows []flow, zero float64) []Cliff {
 	out := []Cliff{}
 	for _, f := range flows {
@@ -93,49 +95,51 @@ func (s *sides) cliffs(flows []flow, zero float64) []Cliff {
 			if !ok {
 				continue
 			}
-			for i < j && falling(p, i+1, j) { // the last reading from which it still falls so far begins it
+			for i < j && p.V[i+1] >= (1-stillLevel)*p.V[i] { // it has not begun to fall yet
 				i++
 			}
-			before := levelAround(p, p.T[i]-cliffLevel, p.T[i])
-			after := levelAround(p, p.T[j], p.T[j]+cliffLevel)
+			for j+1 < p.Len() && p.V[j+1] < (1-stillLevel)*p.V[j] && p.T[j+1]-p.T[i] <= 2*cliffS { // still falling
+				j++
+			}
+			before, after := p.V[i], p.V[j]
+			if p.T[j]-p.T[i] > cliffS || after > (1-cliffShare)*before || !staysDown(p, j, before) {
+				continue
+			}
 			at := crossingDown(p, i, j, (before+after)/2)
-			out = append(out, Cliff{TS: at - zero, SoCPct: s.socAt(at), FromKW: before, ToKW: after})
+			out = append(out, Cliff{TS: at - zero, SoCPct: s.socAt(at), FromKW: levelAround(p, p.T[i]-cliffLevel, p.T[i]),
+				ToKW: levelAround(p, p.T[j], p.T[j]+cliffLevel)})
 			i = j
 		}
 	}
 	return out
 }
 
-// falls tells whether power falls off a cliff from reading i: the lowest reading within 30 s lies a
-// quarter under it and power stays there. It gives the first reading at that lower level.
+// stillLevel is the most that power at one level may fall from one reading to the next.
+const stillLevel = 0.02
+
+// falls tells whether power falls off a cliff soon after reading i, and gives the first reading that
+// lies a quarter under it.
 func falls(p trace.Series, i int) (int, bool) {
 	if p.V[i] < PowerFloorKW {
 		return 0, false
 	}
+	low := (1 - cliffShare) * p.V[i]
 	for j := i + 1; j < p.Len() && p.T[j] <= p.T[i]+cliffS; j++ {
-		if p.V[j] > (1-cliffShare)*p.V[i] {
-			continue
+		if p.V[j] <= low {
+			return j, true
 		}
-		low := j
-		for k := j + 1; k < p.Len() && p.T[k] <= p.T[i]+cliffS; k++ {
-			if p.V[k] < 0.97*p.V[low] {
-				low = k
-			}
-		}
-		for k := low; k < p.Len() && p.T[k] <= p.T[low]+cliffS; k++ {
-			if p.V[k] < PowerFloorKW || p.V[k] > (1-cliffShare/2)*p.V[i] {
-				return 0, false
-			}
-		}
-		return low, true
 	}
 	return 0, false
 }
 
-// falling tells whether the power at reading i still lies a quarter above that at reading j, and no
-// lower than the one before it by more than wobble.
-func falling(p trace.Series, i, j int) bool {
-	return p.V[j] <= (1-cliffShare)*p.V[i] && p.V[i] >= 0.97*p.V[i-1]
+// staysDown tells whether what fell to reading j is still down half a minute later, and not gone out.
+func staysDown(p trace.Series, j int, before float64) bool {
+	for k := j; k < p.Len() && p.T[k] <= p.T[j]+cliffS; k++ {
+		if p.V[k] < PowerFloorKW || p.V[k] > (1-cliffShare/2)*before {
+			return false
+		}
+	}
+	return true
 }
 
 // levelAround is the middle of the readings in a span; of the nearest one where it has none.

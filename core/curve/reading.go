@@ -24,14 +24,14 @@ type Reading struct {
 	Usable             *Interval `json:"usable_kwh"`            // from the car's side; nil under 20 points covered
 	DeliveredPer100KWh *float64  `json:"delivered_per_100_kwh"` // the same from the stall's side, losses with it
 
-	Plateaus   []Plateau       `json:"plateaus"`   // not worked out yet: empty
-	Cliffs     []Cliff         `json:"cliffs"`     // not worked out yet: empty
-	Ceilings   []Ceiling       `json:"ceilings"`   // not worked out yet: empty
+	Plateaus   []Plateau       `json:"plateaus"`   // in order of time
+	Cliffs     []Cliff         `json:"cliffs"`     // in order of time
+	Ceilings   []Ceiling       `json:"ceilings"`   // in order of time
 	Legs       []Leg           `json:"legs"`       // one for each plug-in that counts
 	Recordings []RecordingNote `json:"recordings"` // in the run's own order
 	Findings   []Finding       `json:"findings"`   // what a tester would say first comes first
 	Cost       *stall.Bill     `json:"cost"`       // by the stall's tariff; nil: it has none
-	Claims     []Claim         `json:"claims"`     // not worked out yet: empty
+	Claims     []Claim         `json:"claims"`     // in the run's own order
 
 	// What follows goes beyond the open format's own keys.
 
@@ -43,6 +43,8 @@ type Reading struct {
 	Battery      *Battery     `json:"battery"`       // nil: no temperature was read
 	SoC          *SoCSpan     `json:"soc"`           // nil: no state of charge was read
 	Screen       *Screen      `json:"screen"`        // the seller's own totals
+
+	Distance []Distance `json:"distance"` // by the observed consumption first; empty: none is known
 
 	Pace *Pace `json:"pace,omitempty"` // how the headline window's time is made up
 
@@ -177,6 +179,12 @@ type Claim struct {
 	Verdict  string   `json:"verdict"`  // met, missed or untested
 	Measured *float64 `json:"measured"` // minutes, or kW
 	Claimed  *float64 `json:"claimed"`  // in the unit of Measured
+
+	// What follows goes beyond the open format's own keys.
+
+	FromPct *float64 `json:"from_pct,omitempty"` // of a window
+	ToPct   *float64 `json:"to_pct,omitempty"`
+	Why     string   `json:"why"` // by how much, or why it was not tested
 }
 
 // RecordingNote says what one recording holds and how its clock stands. The offset's ends are
@@ -253,7 +261,7 @@ func newReading(o Options) *Reading {
 	return &Reading{
 		Format: Format, Clock: o.Clock, Side: o.Side,
 		Posts: []Post{}, Windows: []Window{},
-		Plateaus: []Plateau{}, Cliffs: []Cliff{}, Ceilings: []Ceiling{}, Claims: []Claim{},
+		Plateaus: []Plateau{}, Cliffs: []Cliff{}, Ceilings: []Ceiling{}, Claims: []Claim{}, Distance: []Distance{},
 		Gaps: []trace.Span{}, Legs: []Leg{}, Recordings: []RecordingNote{}, Findings: []Finding{},
 	}
 }

@@ -17,12 +17,15 @@ const (
 	tellShare   = 0.12
 	tellLostMin = 0.5
 	mostParts   = 3
+	lateShare   = 0.08 // of the window, after which the first part begins too late to begin the story
 )
 
 // part is one part of the story of a window: what held it, up to where.
 type part struct {
 	what       string
 	cause      ceiling.Cause
+	fromS      float64
+	fromPct    *float64
 	toPct      *float64
 	long, lost float64 // s, min
 	confidence string
@@ -38,7 +41,7 @@ func (r *Reading) story(from, to float64) []part {
 		if a >= b || c.Cause == ceiling.Ramp {
 			continue
 		}
-		p := part{what: c.What, cause: c.Cause, toPct: c.ToPct, long: b - a, confidence: c.Confidence, pair: c.Pair}
+		p := part{what: c.What, cause: c.Cause, fromS: a, fromPct: c.FromPct, toPct: c.ToPct, long: b - a, confidence: c.Confidence, pair: c.Pair}
 		if c.WindowLost != nil {
 			p.lost = *c.WindowLost
 		}
@@ -82,8 +85,15 @@ func (r *Reading) verdictOf(from, to float64) string {
 		default:
 			b.WriteString("; then " + what)
 		}
-		if i < len(parts)-1 && p.toPct != nil {
-			fmt.Fprintf(&b, " to %s %%", words.Figure(*p.toPct, 0))
+		late := i == 0 && p.fromS-from > lateShare*(to-from) && p.fromPct != nil
+		if late {
+			fmt.Fprintf(&b, " from %s", words.Figure(*p.fromPct, 0))
+		}
+		if p.toPct != nil && (i < len(parts)-1 || late) {
+			fmt.Fprintf(&b, " to %s", words.Figure(*p.toPct, 0))
+		}
+		if late || p.toPct != nil && i < len(parts)-1 {
+			b.WriteString(" %")
 		}
 		if p.lost >= tellLostMin {
 			fmt.Fprintf(&b, ", %s lost", words.Duration(math.Round(p.lost*60)))

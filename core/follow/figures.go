@@ -61,25 +61,11 @@ var Figures = figure.List[Explained]{
 	},
 	{
 		Key: "holding", Name: "What seems to hold the power",
-		Definition: "From the last 90 seconds, or of typed lines the last four within eight minutes: what the stall says " +
-			"it offers, if all of it flows. Else every cause is weighed by how far the readings are from what it " +
-			"would make of them: amps level at a noted rating, or at none; power level at the converter's, the " +
-			"car's or just under the stall's rating, or at half of a shared cabinet; what the pack would take at " +
-			"this charge, cold, warm or hot, where amps that stay level and power that does not rise speak " +
-			"against the cold. The nearest is named, and is sure where it fits well and the next one clearly " +
-			"worse. Else a sudden fall, and what would tell its cause.",
-		Formula: "from the last 90 s, or of typed readings the last four within 8 min: three readings in a row within " +
-			"3 % of what the stall says it offers are the stall's, or its shared cabinet's where that is under 80 " +
-			"% of the label. Else each cause has a misfit in units of what noise makes of it: amps flat (1.2 % or " +
-			"2 A, over four readings or a minute) at a noted rating, 3 %; flat with power or volts creeping and " +
-			"no rating, 1.3; power flat at the converter's (10 %), the car's (3 %) or 85 to 103 % of the stall's " +
-			"label, 0.5, or 1.4 where amps do not fall and it is under 93 %; half of a shared cabinet, 1.2; cold, " +
-			"12 % of the warm power off its share, and 1 more each for flat amps and for power that does not " +
-			"rise; heat, 20 %, 0.3 more; the taper or its step within a tenth. The least one under 2.5 is named, " +
-			"sure at 1.2 or less with no other cause within 1. Else a fall of 25 % or more within 30 s that " +
-			"stayed is a timer in the car where an earlier leg fell as long after its plug-in (15 s), and a " +
-			"question that a replug answers where none did; otherwise \"not decidable\". All common practice, no " +
-			"source.",
+		Definition: "The last stretch of what the run was held by so far: every cause is weighed by whether amps, power or " +
+			"volts stay level, at what rating, how cold and warm the cells are, what is requested and offered, and how it " +
+			"began. How sure it is stands with it, and what else it may be.",
+		Formula: "the last stretch of the same judgement that a finished run gets, worked out anew from what was read so far; " +
+			"nothing is said of now where the power was read more than 90 s ago.",
 		Source:  "common practice, no source",
 		Numbers: holdingNumbers,
 	},

@@ -163,7 +163,9 @@ func PaceBar(title string, parts []Part) string {
 		label := p.Words
 		if float64(len(label))*5.9+10 > w {
 			label = ""
-			if p.Cause != "" && w > 12 {
+			if short := p.Cause.Sign().Letter + " " + words.Clock(p.Minutes*60); p.Cause != "" && w > 50 {
+				label = short
+			} else if p.Cause != "" && w > 18 {
 				label = p.Cause.Sign().Letter
 			}
 		}

@@ -127,11 +127,14 @@ func (s *Strip) warm(c *canvas, p plane) {
 		}
 	}
 	fmt.Fprintf(c, `<path class="warm" d="%s"/>`, path(x, y))
+	best, gap := -1, 0.06*p.kw // the name stands where the line is furthest above the road
 	for i := range x {
-		if !math.IsNaN(y[i]) && s.WarmLabel != "" && x[i] >= p.x0+70 { // clear of the first posts
-			c.text("warm-label", "start", x[i], math.Max(p.top-14, y[i]-5), s.WarmLabel)
-			break
+		if g := s.WarmKW[i] - s.at(s.WarmT[i]); !math.IsNaN(y[i]) && g > gap && x[i] > p.x0+90 && x[i] < p.x1-90 {
+			best, gap = i, g
 		}
+	}
+	if best >= 0 && s.WarmLabel != "" {
+		c.text("warm-label", "middle", x[best], y[best]-5, s.WarmLabel)
 	}
 }
 

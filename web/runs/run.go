@@ -58,6 +58,7 @@ type runView struct {
 	PaceOf   string    // against what
 	PaceName string
 	Signs    []ceiling.Sign
+	Ladder   []rung // minutes to so much distance, by each consumption
 	Facts    []fact
 	Strip    string
 	Chart    chart.View
@@ -207,7 +208,7 @@ func (s *Room) runView(r *http.Request, query url.Values) (*runView, error) {
 	if x.Pace != nil {
 		v.PaceName = words.Window(x.Pace.FromPct, x.Pace.ToPct) + " in " + words.Duration(v.Headline.TS)
 	}
-	v.Signs = usedSigns(x)
+	v.Signs, v.Ladder = usedSigns(x), ladderOf(x)
 	sub := chart.Subject{Name: fmt.Sprintf("Run %d", row.ID), Results: res, Reading: x}
 	strip := largeStrip(row, x, &sub, v.Rest)
 	v.Forecast = ghostOf(row, described, res, x, strip)
@@ -349,4 +350,44 @@ func postColumns(x *curve.Reading, headline curve.Window) []postColumn {
 		out = append(out, c)
 	}
 	return out
+}
+
+// rung is one row of the ladder of distance: a value for each consumption that is known.
+type rung struct {
+	Name   string
+	Values []string
+}
+
+// ladderOf puts the distances that were added beside each other, by each consumption.
+func ladderOf(x *curve.Reading) []rung {
+	var out []rung
+	if len(x.Distance) == 0 {
+		return nil
+	}
+	for _, km := range []float64{50, 100, 200, 300} {
+		r := rung{Name: "+" + words.Figure(km, 0) + " km"}
+		reached := false
+		for _, d := range x.Distance {
+			at := "–"
+			for _, p := range d.Plus {
+				if p.Km == km {
+					at, reached = words.Clock(p.TS), true
+				}
+			}
+			r.Values = append(r.Values, at)
+		}
+		if reached {
+			out = append(out, r)
+		}
+	}
+	all, pace := rung{Name: "in all, km"}, rung{Name: "km a minute in the window"}
+	for _, d := range x.Distance {
+		all.Values = append(all.Values, words.Figure(d.AddedKm, 0))
+		perMin := "–"
+		if d.KmPerMin != nil {
+			perMin = words.Figure(*d.KmPerMin, 1)
+		}
+		pace.Values = append(pace.Values, perMin)
+	}
+	return append(out, all, pace)
 }

@@ -1,0 +1,196 @@
+package ceiling
+
+import (
+	"math"
+	"math/rand/v2"
+	"slices"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"zincroad/core/trace"
+)
+
+// cellsFor is a grid of cells of 5 s with some power and amps, and the wobble as given.
+func cellsFor(kw, amps []float64) *grid {
+	g := &grid{kw: kw, amps: amps, relKW: 0.003, relAmps: 0.003, ampsRead: true}
+	for i := range kw {
+		at := 1000 + 5*float64(i)
+		g.t, g.from, g.to = append(g.t, at+2.5), append(g.from, at), append(g.to, at+5)
+	}
+	return g
+}
+
+// every tries every way to cut n cells, 2 to the n less one of them.
+func every(s *sums, n int) (least float64, cuts []int) {
+	least = math.Inf(1)
+	for mask := range 1 << (n - 1) {
+		sum, from, list := -changePrice, 0, []int{}
+		for j := 1; j <= n; j++ {
+			if j == n || mask>>(j-1)&1 == 1 {
+				sum += s.cost(from, j) + changePrice
+				list = append(list, j)
+				from = j
+			}
+		}
+		if sum < least {
+			least, cuts = sum, list
+		}
+	}
+	return least, cuts
+}
+
+// The change points are those of an exhaustive search over all ways to cut, with and without noise,
+// levels, slopes and leaps.
+func TestSplitIsExhaustiveSearch(t *testing.T) {
+	rng := rand.New(rand.NewPCG(1, 2))
+	for trial := range 60 {
+		n := 6 + rng.IntN(8)
+		kw, amps := make([]float64, n), make([]float64, n)
+		level, slope := 60+80*rng.Float64(), 0.0
+		for i := range n {
+			switch rng.IntN(6) {
+			case 0:
+				level = 40 + 120*rng.Float64()
+			case 1:
+				slope = 6 * rng.NormFloat64()
+			case 2:
+				slope = 0
+			}
+			level = max(5, level+slope)
+			kw[i] = level * (1 + 0.003*rng.NormFloat64())
+			amps[i] = kw[i] * 1000 / (360 + float64(i))
+		}
+		s := newSums(cellsFor(kw, amps), 0, n)
+		least, want := every(s, n)
+		got := s.split()
+		cost, from := -changePrice, 0
+		for _, c := range got {
+			cost += s.cost(from, c) + changePrice
+			from = c
+		}
+		assert.InDelta(t, least, cost, 1e-6, "trial %d: %v, exhaustive %v", trial, got, want)
+	}
+}
+
+// A level, a line and a level, each of five minutes, are three pieces that meet where they were
+// made to, within a cell; noise of a third of a per cent adds none.
+func TestPiecesOfALevelALineAndALevel(t *testing.T) {
+	rng := rand.New(rand.NewPCG(7, 7))
+	var p trace.Series
+	for i := range 900 {
+		at := float64(i)
+		kw := 150.0
+		if i >= 300 {
+			kw = 150 - (at-300)*0.2
+		}
+		if i >= 600 {
+			kw = 90
+		}
+		p.T, p.V = append(p.T, at), append(p.V, kw*(1+0.0033*rng.NormFloat64()))
+	}
+	list := Pieces(p)
+	require.Len(t, list, 3)
+	assert.InDelta(t, 300, list[0].ToS, 12)
+	assert.InDelta(t, 600, list[1].ToS, 12)
+	assert.InDelta(t, -12, list[1].SlopeKWPerMin, 0.3, "0.2 kW a second")
+	assert.InDelta(t, 0, list[0].SlopeKWPerMin, 0.15)
+	assert.Zero(t, list[1].Leap)
+}
+
+// Ten readings that were typed give pieces too: a level and a fall to another.
+func TestPiecesOfTenReadings(t *testing.T) {
+	p := trace.Series{T: []float64{0, 120, 250, 400, 520, 640, 800, 930, 1100, 1250},
+		V: []float64{44, 44, 45, 44, 45, 44, 22, 22, 22, 21}}
+	list := Pieces(p)
+	require.Len(t, list, 2)
+	assert.True(t, list[0].ToS >= 640 && list[0].ToS <= 800, "between the readings around the fall: %g", list[0].ToS)
+}
+
+// The pieces do not depend on where the clock begins, and power that is doubled is cut at the same
+// places.
+func TestPiecesDoNotDependOnClockOrUnit(t *testing.T) {
+	rapid.Check(t, func(rt *rapid.T) {
+		rng := rand.New(rand.NewPCG(rapid.Uint64().Draw(rt, "seed"), 3))
+		shift := rapid.Float64Range(-1e6, 1e6).Draw(rt, "shift")
+		var a, b trace.Series
+		level := 100.0
+		for i := range 240 {
+			if rng.IntN(60) == 0 {
+				level = 30 + 150*rng.Float64()
+			}
+			v := level * (1 + 0.004*rng.NormFloat64())
+			a.T, a.V = append(a.T, 2*float64(i)), append(a.V, v)
+			b.T, b.V = append(b.T, math.Round(shift)+2*float64(i)), append(b.V, v)
+		}
+		one, two := Pieces(a), Pieces(b)
+		if len(one) != len(two) {
+			rt.Fatalf("%d and %d pieces", len(one), len(two))
+		}
+		for i := range one {
+			if math.Abs(one[i].ToS+math.Round(shift)-two[i].ToS) > 1e-3 {
+				rt.Fatalf("%v and %v", one[i], two[i])
+			}
+		}
+	})
+}
+
+// The filter gives what adding up every way through the states gives.
+func TestPosteriorIsDirectEnumeration(t *testing.T) {
+	rng := rand.New(rand.NewPCG(5, 6))
+	for range 40 {
+		n, m := 1+rng.IntN(5), 2+rng.IntN(3)
+		agree, enter := table(n, m), make([][][2]float64, n)
+		for i := range n {
+			enter[i] = make([][2]float64, m)
+			for c := range m {
+				agree[i][c] = 3 * rng.NormFloat64()
+				enter[i][c] = [2]float64{rng.NormFloat64(), rng.NormFloat64()}
+			}
+		}
+		const price = -1.3
+		want, total := table(n, m), 0.0
+		ways := int(math.Pow(float64(m), float64(n)))
+		for way := range ways {
+			states := make([]int, n)
+			for i, w := 0, way; i < n; i, w = i+1, w/m {
+				states[i] = w % m
+			}
+			// At each step a state may be stayed in, or entered anew from whichever came before.
+			p := math.Exp(agree[0][states[0]] + enter[0][states[0]][0])
+			for i := 1; i < n; i++ {
+				step := math.Exp(price + enter[i][states[i]][0])
+				if states[i] == states[i-1] {
+					step += math.Exp(enter[i][states[i]][1])
+				}
+				p *= step * math.Exp(agree[i][states[i]])
+			}
+			total += p
+			for i, c := range states {
+				want[i][c] += p
+			}
+		}
+		got := posterior(agree, enter, price)
+		for i := range n {
+			for c := range m {
+				assert.InDelta(t, want[i][c]/total, got[i][c], 1e-9)
+			}
+		}
+	}
+}
+
+// Each cause has its own shape row, and every row is a distribution.
+func TestShapesAreDistributions(t *testing.T) {
+	for _, c := range causes {
+		row, ok := shapeUnder[c]
+		require.True(t, ok, "%s has no shapes", c)
+		sum := 0.0
+		for _, v := range row {
+			sum += v
+		}
+		assert.InDelta(t, 1, sum, 0.006, string(c))
+	}
+	assert.False(t, slices.Contains(causes, Paused))
+}
