@@ -241,7 +241,23 @@ func (b *Book) Car(ctx context.Context, id int64) (*Car, error) {
 
 // SaveCar stores a car; one without an ID is new. Software is kept apart.
 func (b *Book) SaveCar(ctx context.Context, c *Car) error {
-	return mapped("storing the car", b.db.WithContext(ctx).Omit("Softwares").Save(c).Error)
+	return b.saveAndReread(ctx, "storing the car", "car_id", func(tx *gorm.DB) (int64, error) {
+		err := tx.Omit("Softwares").Save(c).Error
+		return c.ID, err
+	})
+}
+
+// saveAndReread stores what the judgement of runs hangs on, and marks the runs that have it for
+// being worked out anew.
+func (b *Book) saveAndReread(ctx context.Context, doing, column string, save func(tx *gorm.DB) (int64, error)) error {
+	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		id, err := save(tx)
+		if err != nil {
+			return err
+		}
+		return tx.Exec("UPDATE runs SET revision = revision + 1 WHERE "+column+" = ?", id).Error
+	})
+	return mapped(doing, err)
 }
 
 // DeleteCar takes a car out of the garage, unless a run was made with it.
@@ -271,7 +287,10 @@ func (b *Book) Software(ctx context.Context, id int64) (*Software, error) {
 
 // SaveSoftware adds or changes a car's software version.
 func (b *Book) SaveSoftware(ctx context.Context, s *Software) error {
-	return mapped("storing the software version", b.db.WithContext(ctx).Save(s).Error)
+	return b.saveAndReread(ctx, "storing the software version", "software_id", func(tx *gorm.DB) (int64, error) {
+		err := tx.Save(s).Error
+		return s.ID, err
+	})
 }
 
 // DeleteSoftware takes a version away, unless a run was made with it.
@@ -287,7 +306,10 @@ func (b *Book) Adapters(ctx context.Context) ([]Adapter, error) {
 
 // SaveAdapter stores an adapter; one without an ID is new.
 func (b *Book) SaveAdapter(ctx context.Context, a *Adapter) error {
-	return mapped("storing the adapter", b.db.WithContext(ctx).Save(a).Error)
+	return b.saveAndReread(ctx, "storing the adapter", "adapter_id", func(tx *gorm.DB) (int64, error) {
+		err := tx.Save(a).Error
+		return a.ID, err
+	})
 }
 
 // DeleteAdapter takes an adapter away, unless a run was made with it.
@@ -320,16 +342,12 @@ func (b *Book) SaveSite(ctx context.Context, s *Site) error {
 	return mapped("storing the site", b.db.WithContext(ctx).Omit("Stalls").Save(s).Error)
 }
 
-// SaveStall stores a stall; one without an ID is new.
+// SaveStall stores a stall; one without an ID is new. What runs there cost and were held by hangs on it.
 func (b *Book) SaveStall(ctx context.Context, s *Stall) error {
-	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
-		if err := tx.Omit("Site").Save(s).Error; err != nil {
-			return err
-		}
-		// What runs at this stall cost hangs on its tariff.
-		return tx.Exec("UPDATE runs SET revision = revision + 1 WHERE stall_id = ?", s.ID).Error
+	return b.saveAndReread(ctx, "storing the stall", "stall_id", func(tx *gorm.DB) (int64, error) {
+		err := tx.Omit("Site").Save(s).Error
+		return s.ID, err
 	})
-	return mapped("storing the stall", err)
 }
 
 // Stall gives one stall with its site.

@@ -90,6 +90,14 @@ func (row *Run) Describe() *run.Run {
 		r.Marks = append(r.Marks, run.Mark{TS: mark.TS, Kind: mark.Kind, Note: mark.Note})
 	}
 	row.asDescribed(r)
+	if row.Car != nil { // what is claimed of the car is tested by each of its runs
+		r.Claims = slices.Clone(r.Claims)
+		for _, c := range row.Car.Claims {
+			if !slices.ContainsFunc(r.Claims, c.Same) {
+				r.Claims = append(r.Claims, c)
+			}
+		}
+	}
 	return r
 }
 

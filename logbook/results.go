@@ -9,6 +9,7 @@ import (
 
 	"gorm.io/gorm"
 
+	"zincroad/core/ceiling"
 	"zincroad/core/curve"
 	"zincroad/core/lineup"
 	"zincroad/core/run"
@@ -79,7 +80,7 @@ func (b *Book) AsRecorded(ctx context.Context, row *Run) (*Results, error) {
 		}
 		r.Recordings = append(r.Recordings, t)
 	}
-	out, _, _, err := worked(row, lineup.AsNoted(r))
+	out, _, _, err := worked(row, lineup.AsNoted(r), ceiling.Elsewhere{})
 	if err != nil {
 		return nil, fmt.Errorf("run %d: %w", row.ID, err)
 	}
@@ -112,7 +113,11 @@ func (b *Book) workOut(ctx context.Context, row *Run) (*Results, error) {
 	if err != nil {
 		return nil, err
 	}
-	out, kept, fig, err := worked(row, r)
+	known, err := b.elsewhere(ctx, row)
+	if err != nil {
+		return nil, err
+	}
+	out, kept, fig, err := worked(row, r, known)
 	if err != nil {
 		return nil, fmt.Errorf("run %d: %w", row.ID, err)
 	}
@@ -121,15 +126,49 @@ func (b *Book) workOut(ctx context.Context, row *Run) (*Results, error) {
 	return out, err
 }
 
+// mostTeachers is how many of a car's, and of a stall's, latest runs are asked.
+const mostTeachers = 40
+
+// elsewhere is what other runs of the same car and software, and others at the same stall, taught.
+func (b *Book) elsewhere(ctx context.Context, row *Run) (ceiling.Elsewhere, error) {
+	ask := func(column string, id *int64) ([]curve.Taught, error) {
+		if id == nil {
+			return nil, nil
+		}
+		q := b.db.WithContext(ctx).Model(&Run{}).Where(column+" = ? AND id <> ? AND taught <> '' AND NOT live", *id, row.ID)
+		if column == "car_id" {
+			q = q.Where("software_id IS NOT DISTINCT FROM ? AND profile = ?", row.SoftwareID, row.Profile)
+		}
+		var texts []string
+		if err := q.Order("started_at DESC NULLS LAST, id DESC").Limit(mostTeachers).Pluck("taught", &texts).Error; err != nil {
+			return nil, mapped("asking other runs", err)
+		}
+		var out []curve.Taught
+		for _, text := range texts {
+			var t curve.Taught
+			if json.Unmarshal([]byte(text), &t) == nil { // one that cannot be read teaches nothing
+				out = append(out, t)
+			}
+		}
+		return out, nil
+	}
+	ofCar, err := ask("car_id", row.CarID)
+	if err != nil {
+		return ceiling.Elsewhere{}, err
+	}
+	atStall, err := ask("stall_id", row.StallID)
+	return curve.Learn(ofCar, atStall), err
+}
+
 // worked makes everything that is kept of a run. A panic of the arithmetic is an error
 // here: one run that nobody thought of must not end the program that works through all.
-func worked(row *Run, r *run.Run) (out *Results, kept *result, fig figures, err error) {
+func worked(row *Run, r *run.Run, known ceiling.Elsewhere) (out *Results, kept *result, fig figures, err error) {
 	defer func() {
 		if p := recover(); p != nil {
 			err = fmt.Errorf("%v: %w", p, errArithmetic)
 		}
 	}()
-	work := curve.Of(r)
+	work := curve.OfKnown(r, known)
 	out = &Results{Readings: work.ReadAll(), Curves: work.Reduce(curveSlices)}
 	head := out.Readings[0]
 	strip := stripOf(head, work.Reduce(stripSlices)[head.Side])
@@ -138,6 +177,11 @@ func worked(row *Run, r *run.Run) (out *Results, kept *result, fig figures, err 
 		fig.WindowS, fig.AverageKW = &w.TS, w.AverageKW
 		strip.WindowFrom, strip.WindowTo = w.FromPct, w.ToPct
 	}
+	taught, err := json.Marshal(work.Taught())
+	if err != nil {
+		return nil, nil, fig, fmt.Errorf("%w: %w", err, errArithmetic)
+	}
+	fig.Taught = string(taught)
 	if n := len(strip.T); n > 0 {
 		fig.LengthS = max(0, strip.T[n-1])
 	}
@@ -164,6 +208,9 @@ type figures struct {
 	StartPct  *float64
 	StartC    *float64
 	Finding   string // the first one
+
+	UsableKWh, UsableLow, UsableHigh *float64
+	Taught                           string // curve.Taught as JSON
 }
 
 // figuresOf takes out of a reading what stands with the run.
@@ -178,6 +225,9 @@ func figuresOf(head *curve.Reading) figures {
 	if head.Battery != nil {
 		f.StartC = head.Battery.StartC
 	}
+	if u := head.Usable; u != nil {
+		f.UsableKWh, f.UsableLow, f.UsableHigh = &u.Value, &u.Low, u.High
+	}
 	if len(head.Findings) > 0 {
 		f.Finding = head.Findings[0].Text
 	}
@@ -189,9 +239,10 @@ func figuresOf(head *curve.Reading) figures {
 func (b *Book) keep(ctx context.Context, k *result, f figures) error {
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		res := tx.Exec(`UPDATE runs SET window_s = ?, peak_kw = ?, average_kw = ?, length_s = ?, start_pct = ?,
-				start_c = ?, finding = ?, read_revision = ?, read_version = ?, read_fault = ''
+				start_c = ?, finding = ?, usable_kwh = ?, usable_low = ?, usable_high = ?, taught = ?, read_revision = ?, read_version = ?, read_fault = ''
 			WHERE id = ? AND read_revision <= ? AND read_version <= ?`,
-			f.WindowS, f.PeakKW, f.AverageKW, f.LengthS, f.StartPct, f.StartC, f.Finding, k.Revision, k.Arithmetic,
+			f.WindowS, f.PeakKW, f.AverageKW, f.LengthS, f.StartPct, f.StartC, f.Finding, f.UsableKWh, f.UsableLow,
+			f.UsableHigh, f.Taught, k.Revision, k.Arithmetic,
 			k.RunID, k.Revision, k.Arithmetic)
 		if res.Error != nil || res.RowsAffected == 0 {
 			return res.Error

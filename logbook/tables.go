@@ -60,6 +60,7 @@ type Car struct {
 	HeaterStopC     *float64
 	Navigation      *run.Navigation `gorm:"serializer:json"`
 	GentleEnvelope  []run.Point     `gorm:"serializer:json"`
+	Claims          []run.Claim     `gorm:"serializer:json"`
 	Note            string
 	Softwares       []Software
 }

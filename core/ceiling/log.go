@@ -60,7 +60,8 @@ type known struct {
 	given                                                    bool // the envelope is noted or learnt, not by kind
 	from                                                     string
 
-	falls *fallen // every sudden fall of the run
+	elsewhere Elsewhere
+	falls     *fallen // every sudden fall of the run
 
 	settled      bool    // how this pack follows the reference was seen in this very run
 	bias, spread float64 // by how much less, and how closely, as logarithms
@@ -108,6 +109,7 @@ func (l *Log) learn() *known {
 		k.taper = p.Taper(&of, gentle)
 		k.given = !k.taper.Assumed
 	}
+	k.elsewhere = l.Elsewhere
 	k.converter = !math.IsInf(k.converterKW, 1) && (k.stallMaxV < k.packMaxV || math.IsInf(k.stallMaxV, 1) && k.packMaxV > 500)
 	return k
 }

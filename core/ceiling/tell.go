@@ -224,6 +224,12 @@ func (t told) flatAmps(c Cause, say func(string, ...any)) {
 		}
 	case math.IsInf(rating, 1):
 		say("no rating of the %s in amps is noted", whose)
+		if most := t.elsewhere.CarMostA; most > 1.06*t.plugA {
+			say("the car took %s A elsewhere", words.Figure(most, 0))
+		}
+		if most := t.elsewhere.StallMostA; most > 1.06*t.plugA {
+			say("this stall gave %s A in another run", words.Figure(most, 0))
+		}
 	default:
 		say("the %s is rated for %s A", whose, words.Figure(rating, 0))
 	}

@@ -376,6 +376,16 @@ func (l *Log) weighLevels(g *grid, f *facts, k *known, add func(Cause, float64))
 		x := math.Log(f.plugKW / (k.sharedKW / 2))
 		add(SharedCabinet, math.Log(0.5*normal(x, 0, 0.01)+0.35*between(x, -0.16, 0.02)+0.03))
 	}
+	// Whose a limit is, that nobody noted: the car took more elsewhere, or this stall gave more.
+	if e := k.elsewhere; e.CarMostA > 1.06*f.packA && math.IsInf(k.carA, 1) {
+		add(CarCurrent, -2)
+	}
+	if e := k.elsewhere; e.StallMostA > 1.06*f.plugA && math.IsInf(k.stallA, 1) {
+		add(StallCurrent, -2)
+	}
+	if e := k.elsewhere; e.StallMostKW > 1.06*f.plugKW && math.IsInf(k.stallKW, 1) {
+		add(StallPower, -2)
+	}
 	// A limit that is known and lies below what flowed cannot be right; one far above what flowed
 	// does not hold. What is warm, derated or broken gives less than it is rated for.
 	for c, rating := range map[Cause]float64{CableHot: k.stallA, StallFault: k.stallA} {

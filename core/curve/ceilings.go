@@ -11,7 +11,7 @@ import (
 // logOf is the run as the judgement of what held it down takes it.
 func (s *sides) logOf(r *run.Run) *ceiling.Log {
 	l := &ceiling.Log{SoC: s.soc, Marks: s.marks, OfCar: r.Car, OfStall: r.Stall, Adapter: r.Adapter,
-		Conditions: r.Conditions}
+		Conditions: r.Conditions, Elsewhere: s.elsewhere}
 	for side, of := range map[trace.Side]*ceiling.SideLog{trace.CarSide: &l.Car, trace.StallSide: &l.Stall} {
 		join := func(c trace.Channel) trace.Series {
 			var list []trace.Series

@@ -61,6 +61,11 @@ func (s *sides) windowClaim(r *run.Run, c run.Claim, out *Reading) Claim {
 	}
 	minutes := w.TS / 60
 	x.Measured = &minutes
+	cold := tooCold(c, out)
+	if cold != "" && minutes > claimed {
+		x.Why = cold
+		return x
+	}
 	if minutes <= claimed {
 		x.Verdict = ClaimMet
 		x.Why = fmt.Sprintf("%s faster", words.Duration(math.Round((claimed-minutes)*60)))
@@ -89,6 +94,15 @@ func (s *sides) windowClaim(r *run.Run, c run.Claim, out *Reading) Claim {
 	return x
 }
 
+// tooCold says that a claim is for a warmer pack than this one was; empty where it is not.
+func tooCold(c run.Claim, out *Reading) string {
+	from, ok := run.Value(c.BatteryC)
+	if !ok || out.Battery == nil || out.Battery.StartC == nil || *out.Battery.StartC >= from {
+		return ""
+	}
+	return fmt.Sprintf("the claim is for %s and more, this pack had %s", words.Degrees(from), words.Degrees(*out.Battery.StartC))
+}
+
 // peakClaim tests a highest power. One that was missed where something other than the car held the
 // power at its best is untested.
 func (s *sides) peakClaim(c run.Claim, out *Reading) Claim {
@@ -107,6 +121,10 @@ func (s *sides) peakClaim(c run.Claim, out *Reading) Claim {
 	if measured >= claimed {
 		x.Verdict = ClaimMet
 		x.Why = fmt.Sprintf("by %s kW", words.Figure(measured-claimed, 1))
+		return x
+	}
+	if cold := tooCold(c, out); cold != "" {
+		x.Why = cold
 		return x
 	}
 	x.Verdict = ClaimMissed

@@ -58,7 +58,8 @@ type sides struct {
 	health     []health.Report
 	tolerance  float64 // of car-side power, percent
 
-	judged    sync.Once // what held it down is found once
+	elsewhere ceiling.Elsewhere // what other runs taught of car and stall
+	judged    sync.Once         // what held it down is found once
 	judgement *ceiling.Judgement
 }
 
@@ -139,7 +140,14 @@ type Work struct {
 }
 
 // Of lays a run on one clock.
-func Of(r *run.Run) Work { return Work{r, prepare(r)} }
+func Of(r *run.Run) Work { return OfKnown(r, ceiling.Elsewhere{}) }
+
+// OfKnown is Of for a run of whose car and stall other runs have taught something.
+func OfKnown(r *run.Run, e ceiling.Elsewhere) Work {
+	s := prepare(r)
+	s.elsewhere = e
+	return Work{r, s}
+}
 
 // Read works out a run's figures. A run without readings gives empty ones.
 func Read(r *run.Run, o Options) *Reading { return Of(r).Read(o) }

@@ -182,6 +182,9 @@ type Claim struct {
 	ToPct   Number `json:"to_pct,omitempty"`
 	Minutes Number `json:"minutes,omitempty"`
 	KW      Number `json:"kw,omitempty"`
+
+	BatteryC Number `json:"battery_c,omitempty"` // it is for a pack of this temperature and more
+	Note     string `json:"note,omitempty"`      // where it is from
 }
 
 // Mark is a time-stamped note about something that happened.

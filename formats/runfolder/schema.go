@@ -44,7 +44,8 @@ var schema = func() map[string]key {
 		"conditions": object, "conditions.preconditioned": word(run.Preconditioned), "conditions.profile": word(run.Profiles),
 		"conditions.climate": word(run.Climates), "conditions.weather": text,
 		"claims": list, "claims[]": object, "claims[].kind": word(run.ClaimKinds),
-		"recordings": list, "recordings[]": object, "recordings[].file": text, "recordings[].side": word([]string{"car",
+		"claims[].note": text,
+		"recordings":    list, "recordings[]": object, "recordings[].file": text, "recordings[].side": word([]string{"car",
 			"stall"}), "recordings[].clock_settled": {kind: "flag"},
 		"marks": list, "marks[]": object, "marks[].kind": word(run.MarkKinds), "marks[].note": text,
 	}

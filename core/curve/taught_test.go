@@ -1,0 +1,62 @@
+package curve
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zincroad/core/ceiling"
+	"zincroad/core/run"
+	"zincroad/core/trace"
+)
+
+// warmRun is a run of a car of which little but the capacity is noted, at a stall that gives so much:
+// 150 kW to 50 %, then down by 2 kW a point.
+func warmRun(scale, mostKW float64) *run.Run {
+	soc, kw := points{{0, 10}}, points{{0, 0}, {20, 0}}
+	t, at := 20.0, 10.0
+	for at < 85 {
+		p := 150.0
+		if at > 50 {
+			p = 150 - 2*(at-50)
+		}
+		p = min(p*scale, mostKW)
+		kw = append(kw, [2]float64{t, p})
+		soc = append(soc, [2]float64{t, at})
+		t += 10
+		at += p * 10 / 36 / 75
+	}
+	r := of(rec(trace.CarSide, 2, soc, kw))
+	r.Car = &run.Car{UsableKWh: run.N(75), MaxKW: run.N(150 * scale)}
+	r.Stall = &run.Stall{RatedKW: &mostKW, MaxA: run.N(900)}
+	return r
+}
+
+// Two warm runs of a car teach its warm power; a third, cold or at a weak stall, is held against it
+// and says so. One run alone teaches nothing, nor does a stretch that a stall held.
+func TestWhatRunsTeach(t *testing.T) {
+	a, b := Of(warmRun(1, 350)).Taught(), Of(warmRun(1.02, 350)).Taught()
+	require.NotEmpty(t, a.Warm)
+	assert.InDelta(t, 150, a.MostKW, 0.5)
+	assert.Empty(t, Learn([]Taught{a}, nil).Warm, "one is none")
+	e := Learn([]Taught{a, b}, nil)
+	assert.Equal(t, 2, e.WarmRuns)
+	for _, p := range e.Warm {
+		want := 151.5
+		if p.SoCPct > 52 {
+			want = (150 - 2*(p.SoCPct-50)) * 1.01
+		}
+		assert.InDelta(t, want, p.KW, 5, "%g %%", p.SoCPct)
+	}
+
+	w := OfKnown(warmRun(1, 85), e)
+	x := w.Read(Options{})
+	require.NotNil(t, x.Pace)
+	assert.Equal(t, string(ceiling.Learnt), x.Pace.Basis)
+	require.NotEmpty(t, x.Pace.Lost)
+	assert.Equal(t, ceiling.StallPower, x.Pace.Lost[0].Cause)
+	for _, p := range w.Taught().Warm {
+		assert.Greater(t, p.SoCPct, 75.0, "what the stall held teaches nothing of the pack")
+	}
+}
