@@ -221,6 +221,16 @@ func (s *sides) read(r *run.Run, o Options) *Reading {
 	out.Ceilings = s.ceilings(r, zero)
 	out.Pace = s.paceOf(r, out)
 	out.Cost = s.cost(r, out.Screen)
+	out.Losses, out.Asked = s.losses(out.Energy), s.asked(zero)
+	cells := 0.0
+	if r.Car != nil {
+		cells, _ = run.Known(r.Car.CellsInSeries)
+	}
+	var coldest *float64
+	if out.Battery != nil {
+		coldest = out.Battery.StartC
+	}
+	out.Pack = s.packNotes(cells, coldest)
 	out.Claims, out.Distance = s.claims(r, out), s.distances(r, out)
 	out.IntervalS = s.interval[o.Side]
 	if s.power[o.Side].Len() < 2 {

@@ -126,6 +126,58 @@ var Figures = figure.List[*Reading]{
 		},
 	},
 	{
+		Key: "asked", Name: "Requested and delivered", Unit: "kW",
+		Definition: "What the car requested beside what flowed, on the side where the request was read, from a minute after " +
+			"first power on. Under 96.5 % of the request is less than requested: what held it lies outside the car.",
+		Formula: "time and energy in which the power is under 96.5 % of what is requested, from 60 s after first power",
+		Numbers: func(x *Reading) (n figure.Lines) {
+			if a := x.Asked; a != nil {
+				n.Say("most requested %s kW, then %s kW flowed; less than requested for %s s, %s kWh", words.Figure(a.MostKW, 1),
+					words.Figure(a.ThenKW, 1), words.Figure(a.ShortS, 0), words.Fixed(a.ShortKWh, 2))
+			}
+			return n
+		},
+	},
+	{
+		Key: "losses", Name: "Losses by part", Unit: "kWh",
+		Definition: "What the stall delivered less what reached the pack, split up: the cable and connector by the volts of " +
+			"both sides, the heater and what else the car read of itself. What is left is pumps, electronics, a converter, and " +
+			"meters that disagree.",
+		Formula: "cable ∑ (V_stall − V_car) · I · Δt, where they are within 5 %; heater and auxiliaries as read; the rest is what is left",
+		Numbers: func(x *Reading) (n figure.Lines) {
+			if l := x.Losses; l != nil {
+				n.Say("lost %s kWh", words.Fixed(l.LostKWh, 2))
+				for _, p := range []struct {
+					name string
+					kwh  *float64
+				}{{"cable and connector", l.CableKWh}, {"heater", l.HeaterKWh}, {"auxiliaries", l.AuxKWh}, {"the rest", &l.RestKWh}} {
+					if p.kwh != nil {
+						n.Say("%s %s kWh", p.name, words.Fixed(*p.kwh, 2))
+					}
+				}
+			}
+			return n
+		},
+	},
+	{
+		Key: "pack", Name: "The pack itself",
+		Definition: "Its resistance from leaps of the current: volts over amps before and after, the middle of all leaps. The " +
+			"heat made in the cells is the current squared times that. The rest voltage is the volts less current times " +
+			"resistance, a cell; one that rises by less than 0.15 V from 30 to 80 % is iron phosphate's.",
+		Formula: "R = ΔV / ΔI where amps leap by 30 A or more within 12 s, the median; heat ∑ I² R Δt; rest voltage (V − I R) / cells",
+		Source:  "the two kinds' rest voltages from memory, rounded from published curves",
+		Numbers: func(x *Reading) (n figure.Lines) {
+			if p := x.Pack; p != nil && p.ResistanceOhm != nil {
+				n.Say("%s mΩ from %d %s", words.Figure(*p.ResistanceOhm*1000, 0), p.Leaps, words.Plural(p.Leaps, "leap"))
+				n.Say("%s kWh of heat in the cells", words.Fixed(*p.HeatKWh, 2))
+				for _, r := range p.RestPerCell {
+					n.Say("%s %%: %s V at rest", words.Figure(r.SoCPct, 0), words.Fixed(r.V, 3))
+				}
+			}
+			return n
+		},
+	},
+	{
 		Key: "plateau", Name: "Plateau", Unit: "kW",
 		Definition: "A stretch of a minute or more whose power stays within 4 % of its own mean (or 2 kW) and leans less than " +
 			"half a per cent of it a minute.",

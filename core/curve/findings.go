@@ -26,6 +26,7 @@ const (
 	AboutClaim   = "claim"
 
 	AboutDistance = "distance"
+	AboutAsked    = "asked"
 
 	AboutImplausible = "implausible"
 )
@@ -58,6 +59,7 @@ func findings(r *Reading, m *run.Method) []Finding {
 		out = append(out, r.cliffFinding(c))
 	}
 	out = append(out, claimFindings(r)...)
+	add(askedFinding(r))
 	add(energyFinding(r), distanceFinding(r), screenFinding(r), rampFinding(r))
 	for _, g := range r.Gaps {
 		out = append(out, gapFinding(r, g))

@@ -46,6 +46,10 @@ type Reading struct {
 
 	Distance []Distance `json:"distance"` // by the observed consumption first; empty: none is known
 
+	Losses *LossParts `json:"losses,omitempty"` // nil: only one side was read
+	Pack   *PackNotes `json:"pack,omitempty"`   // nil: the car's volts and amps were not read
+	Asked  *Asked     `json:"asked,omitempty"`  // nil: nothing requested was read
+
 	Pace *Pace `json:"pace,omitempty"` // how the headline window's time is made up
 
 	MarkProposals []health.MarkProposal `json:"mark_proposals,omitempty"` // what nobody marked

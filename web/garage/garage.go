@@ -153,6 +153,10 @@ type carView struct {
 	Chemistries []string
 	Preconds    []string
 	NewSoftware string
+
+	Runs     []logbook.CarRun
+	Capacity string // picture of the capacity by its runs; empty: no run says anything of it
+	Said     string // how it went
 }
 
 // car shows a car to change, or an empty form for a new one.
@@ -189,6 +193,7 @@ func carValues(c *logbook.Car) url.Values {
 		}
 	}
 	v.Set("envelope", envelopeText(c.Envelope))
+	v.Set("claims", claimsText(c.Claims))
 	v.Set("gentle_envelope", envelopeText(c.GentleEnvelope))
 	navigationValues(v, c.Navigation)
 	return v
@@ -203,6 +208,15 @@ func envelopeText(points []run.Point) string {
 	return strings.Join(lines, "\n")
 }
 
+// claimsText writes claims, one a line.
+func claimsText(list []run.Claim) string {
+	lines := make([]string, len(list))
+	for i, c := range list {
+		lines[i] = c.String()
+	}
+	return strings.Join(lines, "\n")
+}
+
 func (s *Room) showCar(w http.ResponseWriter, r *http.Request, status int, c *logbook.Car, f *ui.Fields) {
 	title := c.Name
 	if c.ID == 0 {
@@ -212,6 +226,14 @@ func (s *Room) showCar(w http.ResponseWriter, r *http.Request, status int, c *lo
 		Chemistries: run.Chemistries, Preconds: run.Preconditionings}
 	if p, err := pack.For(c.Describe("")); err == nil {
 		v.Assumed = p.Assumed
+	}
+	if c.ID != 0 {
+		var err error
+		if v.Runs, err = s.book.CarRuns(r.Context(), c.ID); err != nil {
+			s.Fail(w, r, err)
+			return
+		}
+		v.Capacity, v.Said = capacityOf(c.Name, v.Runs)
 	}
 	s.Render(w, r, "car", status, ui.Frame{Title: title, Page: "garage", Data: v})
 }
@@ -263,6 +285,11 @@ func readCar(f *ui.Fields, c *logbook.Car) {
 	}
 	c.Envelope, c.GentleEnvelope = readEnvelope(f, "envelope"), readEnvelope(f, "gentle_envelope")
 	c.Navigation = readNavigation(f)
+	claims, err := run.ParseClaims(f.Values.Get("claims"))
+	if err != nil {
+		f.Fault("claims", "%s", ui.Sentence(err.Error()))
+	}
+	c.Claims = claims
 }
 
 // readEnvelope reads power against charge, a point a line.

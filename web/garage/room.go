@@ -22,6 +22,7 @@ type Room struct {
 type Book interface {
 	Adapters(ctx context.Context) ([]logbook.Adapter, error)
 	Car(ctx context.Context, id int64) (*logbook.Car, error)
+	CarRuns(ctx context.Context, carID int64) ([]logbook.CarRun, error)
 	Cars(ctx context.Context) ([]logbook.Car, error)
 	DeleteAdapter(ctx context.Context, id int64) error
 	DeleteCar(ctx context.Context, id int64) error

@@ -54,7 +54,8 @@ func largeStrip(row *logbook.Run, x *curve.Reading, sub *chart.Subject, rest []f
 		)
 	}
 	for _, f := range rest {
-		if f.Kind == curve.AboutEnergy || f.Kind == curve.AboutClock { // of the whole run
+		switch f.Kind { // of the whole run
+		case curve.AboutEnergy, curve.AboutClock, curve.AboutClaim, curve.AboutDistance, curve.AboutScreen, curve.AboutAsked:
 			continue
 		}
 		strip.Badges = append(strip.Badges, draw.Badge{TS: (f.FromS + f.ToS) / 2, Number: f.Number, Title: f.Text})

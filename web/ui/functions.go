@@ -20,6 +20,7 @@ var functions = template.FuncMap{
 	"dclock":   func(v any) string { return words.SignedClock(deref(v)) },
 	"fig":      func(v any, d int) string { return words.Figure(deref(v), d) },
 	"fixed":    func(v any, d int) string { return words.Fixed(deref(v), d) },
+	"milli":    func(v *float64) string { return words.Figure(*v*1000, 0) },
 	"opt": func(v *float64, d int) string {
 		if v == nil {
 			return "–"
