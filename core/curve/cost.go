@@ -33,12 +33,16 @@ func (s *sides) cost(r *run.Run, screen *Screen) *stall.Bill {
 		}
 		return b
 	}
-	flows := s.flows[trace.StallSide]
-	if energy == nil || tariff == nil || len(tariff.PerMin) > 0 && len(flows) == 0 {
+	if energy == nil || tariff == nil || len(tariff.PerMin) > 0 && len(s.flows[trace.StallSide]) == 0 {
 		return nil
 	}
-	use := stall.Use{KWh: *energy}
-	for _, f := range flows {
+	return stall.BillOf(tariff, s.use(*energy))
+}
+
+// use is what the run took of a stall.
+func (s *sides) use(kwh float64) stall.Use {
+	use := stall.Use{KWh: kwh}
+	for _, f := range s.flows[trace.StallSide] {
 		if n := len(use.T); n > 0 { // between two legs nothing flows
 			use.T, use.KW = append(use.T, use.T[n-1], f.T[0]), append(use.KW, 0, 0)
 		}
@@ -47,5 +51,18 @@ func (s *sides) cost(r *run.Run, screen *Screen) *stall.Bill {
 			use.IdleS += math.Max(0, f.leg.to-f.flowedTo())
 		}
 	}
-	return stall.BillOf(tariff, use)
+	return use
+}
+
+// Use is what the run took of its stall, for being billed by any tariff; false where the stall's
+// power was not read: what the car measures is not what is billed.
+func (w Work) Use() (stall.Use, bool) {
+	energy := w.kwh(trace.StallSide)
+	if screen := w.screen(); screen != nil && screen.KWh != nil {
+		energy = screen.KWh
+	}
+	if energy == nil || len(w.flows[trace.StallSide]) == 0 {
+		return stall.Use{}, false
+	}
+	return w.use(*energy), true
 }

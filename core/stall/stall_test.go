@@ -179,3 +179,28 @@ func TestTierFaults(t *testing.T) {
 	assert.Zero(t, at)
 	assert.True(t, math.IsNaN(above), "only the last may be without a power")
 }
+
+// 4 a month against 0.12 off a kWh pays from 33.3 kWh on: 34 whole ones (common practice, no source).
+func TestMembershipPaysFrom(t *testing.T) {
+	tariff := &run.Tariff{PerKWh: run.N(0.59), Membership: &run.Membership{PerMonth: run.N(4), PerKWhOff: run.N(0.12)}}
+	kwh, ok := stall.PaysFromKWh(tariff.Membership)
+	require.True(t, ok)
+	assert.Equal(t, 34.0, math.Ceil(kwh))
+	member, ok := stall.WithMembership(tariff)
+	require.True(t, ok)
+	assert.InDelta(t, 47, stall.BillOf(member, stall.Use{KWh: 100}).Total, 1e-9)
+	_, ok = stall.WithMembership(&run.Tariff{PerKWh: run.N(0.5)})
+	assert.False(t, ok)
+}
+
+// 0.60 a minute: at 120 kW a kWh costs 0.30, at 12 kW 3.00. Ten minutes of the one are 20 kWh for 6;
+// what follows costs ten times as much. Power that stays never grows dear.
+func TestWhenUnpluggingSaves(t *testing.T) {
+	tariff := &run.Tariff{PerMin: []run.Tier{{Price: run.N(0.6)}}}
+	at, perKWh, ok := stall.Dearest(tariff, stall.Use{T: []float64{0, 600, 601, 1800}, KW: []float64{120, 120, 12, 12}})
+	require.True(t, ok)
+	assert.Equal(t, 600.0, at)
+	assert.InDelta(t, 3, perKWh, 0.05)
+	_, _, ok = stall.Dearest(tariff, stall.Use{T: []float64{0, 600, 1800}, KW: []float64{120, 120, 120}})
+	assert.False(t, ok)
+}

@@ -41,6 +41,7 @@ func (s *Room) Routes(r chi.Router) {
 	r.Get("/curve.svg", s.curveSVG)
 	r.Get("/how/{figure}", s.how)
 	r.Get("/evidence", s.evidence)
+	r.Get("/costs", s.costs)
 	r.Get("/photos/{photo}", s.photo)
 	r.Post("/photos/{photo}/delete", s.deletePhoto)
 	r.Post("/photos/{photo}/restore", s.restorePhoto)
