@@ -3,6 +3,7 @@ package main
 import (
 	"fmt"
 	"io"
+	"math"
 	"os"
 	"runtime/debug"
 	"slices"
@@ -129,6 +130,16 @@ func printReading(w io.Writer, r *curve.Reading, notes *typed.Notes) error {
 	fmt.Fprintln(t, "post\ttime\t")
 	for _, p := range r.Posts {
 		fmt.Fprintf(t, "%s %%\t%s\t\n", words.Figure(p.SoCPct, 1), words.Clock(p.TS))
+	}
+	if len(r.Ceilings) > 0 {
+		fmt.Fprintln(t, "\t\t\nheld\tfrom\tto\tsure\tlost\t")
+	}
+	for _, c := range r.Ceilings {
+		lost := "–"
+		if c.MinutesLost != nil {
+			lost = words.Clock(math.Round(*c.MinutesLost * 60))
+		}
+		fmt.Fprintf(t, "%s\t%s\t%s\t%s\t%s\t\n", c.Cause.Words(), words.Clock(c.FromS), words.Clock(c.ToS), c.Confidence, lost)
 	}
 	if len(r.Windows) > 0 {
 		fmt.Fprintln(t, "\t\t\nwindow\ttime\tenergy\taverage\t")

@@ -228,8 +228,8 @@ func (s *Room) roadView(r *http.Request, q roadQuery) (*roadView, error) {
 		v.Capped = words.Hours(longest)
 	}
 	v.Axis, v.Grid, v.Hatches = draw.RoadAxis(toS), draw.RoadGrid(toS), draw.HatchDefs()
-	v.Signs = signsOf(v.Rows)
 	v.Rows = rowsOf(rows, q.GroupBy, ui.Picked(r), toS)
+	v.Signs = signsOf(v.Rows)
 	return v, nil
 }
 
