@@ -142,3 +142,32 @@ func added(soc trace.Series) trace.Series {
 	}
 	return out
 }
+
+// SoC is the state of charge while charging on the run's own clock: continuous between the flips of a
+// whole-percent display. Its slices must not be written to.
+func (w Work) SoC() trace.Series { return w.continuousSoC() }
+
+// EndS is when the last power of any side flowed, on the run's own clock; NaN without power.
+func (w Work) EndS() float64 {
+	end := math.NaN()
+	for _, flows := range w.flows {
+		for _, f := range flows {
+			if to := f.flowedTo(); !(end >= to) {
+				end = to
+			}
+		}
+	}
+	return end
+}
+
+// WindowOf is the window between any two states of charge, as a reading's windows are worked out;
+// false where the run does not cover it. fromS is its beginning from the reading's zero.
+func (w Work) WindowOf(x *Reading, from, to float64) (out Window, fromS float64, ok bool) {
+	at := w.reached([]float64{from, to}, x.ZeroS)
+	a, ok1 := at[from]
+	b, ok2 := at[to]
+	if !ok1 || !ok2 {
+		return Window{}, 0, false
+	}
+	return w.window(w.flows[x.Side], from, to, a, b, x.ZeroS), a, true
+}

@@ -1,0 +1,606 @@
+package bench
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"zincroad/core/ceiling"
+	"zincroad/core/curve"
+	"zincroad/core/run"
+	"zincroad/core/words"
+)
+
+// Format is the name and version of the open format of a comparison.
+const Format = "zincroad-bench/1"
+
+// Comparison is runs laid side by side, and what is concluded: the open format's own shape.
+type Comparison struct {
+	Format    string       `json:"format"`
+	Reference int          `json:"reference"` // counted from 0
+	Window    Span         `json:"window"`
+	Runs      []Laid       `json:"runs"` // in their order
+	Fairness  Fairness     `json:"fairness"`
+	Race      Race         `json:"race"`
+	Bands     []Band       `json:"minutes_by_band"`
+	AddPoints []AddPoints  `json:"add_points"`
+	Distance  []ToDistance `json:"distance"`
+	Groups    []Group      `json:"groups"`
+	// nil: there is no second group
+	Difference *Difference `json:"difference"`
+	Verdicts   []Said      `json:"verdicts"`
+}
+
+// Span is the window that is compared. Common: every run covers it.
+type Span struct {
+	FromPct float64 `json:"from_pct"`
+	ToPct   float64 `json:"to_pct"`
+	Common  bool    `json:"common"`
+}
+
+// Laid is one run's time in the window; nil where it does not cover it.
+type Laid struct {
+	Title     string   `json:"title"`
+	TS        *float64 `json:"t_s"`
+	AverageKW *float64 `json:"average_kw"`
+	DeltaS    *float64 `json:"delta_s"` // later than the reference is positive; 0 for the reference
+}
+
+// Band is ten points of charge: each run's time, the difference to the reference's, and what held it
+// there.
+type Band struct {
+	FromPct float64           `json:"from_pct"`
+	ToPct   float64           `json:"to_pct"`
+	TS      []*float64        `json:"t_s"`
+	DeltaS  []*float64        `json:"delta_s"`
+	Causes  [][]ceiling.Cause `json:"causes"`
+}
+
+// AddPoints is how long each run took to add so many points from where it started, from clock zero.
+type AddPoints struct {
+	Points float64    `json:"points"`
+	TS     []*float64 `json:"t_s"`
+}
+
+// ToDistance is how long each run took to add so much distance, from clock zero.
+type ToDistance struct {
+	Km float64    `json:"km"`
+	TS []*float64 `json:"t_s"`
+}
+
+// Group is runs that are alike in what they are grouped by.
+type Group struct {
+	By    map[string]string `json:"by"`
+	Runs  []int             `json:"runs"`
+	MeanS *float64          `json:"mean_s"` // nil: none of them covers the window
+	SdS   *float64          `json:"sd_s"`   // nil: fewer than two do
+}
+
+// Said is one conclusion.
+type Said struct {
+	Text       string `json:"text"`
+	Confidence string `json:"confidence"`
+}
+
+// Ask says what is to be compared. Zero values: the first run is the reference, the window is found,
+// the groups are what the comparison isolates.
+type Ask struct {
+	Reference      int
+	FromPct, ToPct float64 // both 0: found
+	GroupBy        string  // a condition; empty: found
+
+	// RepeatS2 is the pooled variance of repeats of like runs in this window, s², with its degrees of
+	// freedom, where a logbook has them.
+	RepeatS2, Freedom float64
+}
+
+// Subject is a run on the bench with what is needed to compare it beyond its reading.
+type Subject struct {
+	Entry
+	Work curve.Work
+}
+
+// SubjectOf reads a run for the bench: from plug-in, on its headline side.
+func SubjectOf(r *run.Run) Subject {
+	w := curve.Of(r)
+	return Subject{Entry{Run: r, Reading: w.Read(curve.Options{Clock: curve.PlugClock})}, w}
+}
+
+// Compare lays runs side by side. It needs at least one; the reference must be one of them.
+func Compare(subjects []Subject, ask Ask) *Comparison {
+	c := &Comparison{Format: Format, Reference: ask.Reference, Runs: []Laid{}, Bands: []Band{}, AddPoints: []AddPoints{},
+		Distance: []ToDistance{}, Groups: []Group{}, Verdicts: []Said{}}
+	entries := make([]Entry, len(subjects))
+	for i, s := range subjects {
+		entries[i] = s.Entry
+	}
+	c.Window = windowOf(subjects, ask)
+	times := c.lay(subjects)
+	refS := 0.0
+	if t := times[ask.Reference]; t != nil {
+		refS = *t
+	}
+	c.Fairness = fairness(entries, ask.Reference, c.Window.FromPct, c.Window.ToPct, refS)
+	c.Race = raceOf(lanesOf(subjects), ask.Reference)
+	c.bands(subjects)
+	c.addPoints(subjects)
+	c.distance(subjects)
+	c.group(entries, times, ask)
+	c.say(subjects)
+	return c
+}
+
+// windowOf is the window that is compared: the one that was asked for, else the one of the standard
+// ones that all cover, 10-80 before the widest, else what all cover, cut out to whole per cents.
+func windowOf(subjects []Subject, ask Ask) Span {
+	covers := func(from, to float64) bool {
+		for _, s := range subjects {
+			if _, _, ok := s.Work.WindowOf(s.Reading, from, to); !ok {
+				return false
+			}
+		}
+		return true
+	}
+	if ask.ToPct > ask.FromPct {
+		return Span{ask.FromPct, ask.ToPct, covers(ask.FromPct, ask.ToPct)}
+	}
+	best := Span{}
+	for _, w := range curve.StandardWindows {
+		if covers(w[0], w[1]) && (w == [2]float64{10, 80} || w[1]-w[0] > best.ToPct-best.FromPct &&
+			best != (Span{10, 80, true})) {
+			best = Span{w[0], w[1], true}
+		}
+	}
+	if best.Common && best.ToPct-best.FromPct >= 40 {
+		return best
+	}
+	from, to := 0.0, 100.0
+	for _, s := range subjects {
+		if s.Reading.SoC == nil {
+			return best
+		}
+		from, to = max(from, math.Ceil(s.Reading.SoC.FromPct)), min(to, math.Floor(s.Reading.SoC.ToPct))
+	}
+	if to-from > best.ToPct-best.FromPct && covers(from, to) {
+		return Span{from, to, true}
+	}
+	return best
+}
+
+// lay works out each run's time in the window.
+func (c *Comparison) lay(subjects []Subject) []*float64 {
+	times := make([]*float64, len(subjects))
+	for i, s := range subjects {
+		l := Laid{Title: s.Run.Title}
+		if w, _, ok := s.Work.WindowOf(s.Reading, c.Window.FromPct, c.Window.ToPct); ok && c.Window.ToPct > c.Window.FromPct {
+			l.TS, l.AverageKW = &w.TS, w.AverageKW
+			times[i] = &w.TS
+		}
+		c.Runs = append(c.Runs, l)
+	}
+	if ref := times[c.Reference]; ref != nil {
+		for i, t := range times {
+			if t != nil {
+				d := *t - *ref
+				c.Runs[i].DeltaS = &d
+			}
+		}
+	}
+	return times
+}
+
+func lanesOf(subjects []Subject) []lane {
+	out := make([]lane, len(subjects))
+	for i, s := range subjects {
+		soc := s.Work.SoC()
+		l := lane{endS: s.Work.EndS() - s.Reading.ZeroS}
+		for k, t := range soc.T {
+			l.soc.T, l.soc.V = append(l.soc.T, t-s.Reading.ZeroS), append(l.soc.V, soc.V[k])
+		}
+		if math.IsNaN(l.endS) {
+			l.endS = l.soc.Span().To
+		}
+		out[i] = l
+	}
+	return out
+}
+
+// bandPct is how many points of charge a band has.
+const bandPct = 10.0
+
+// bandCause is the share of a band's time that a cause must have to be named there.
+const bandCause = 0.15
+
+// bands splits the window by tens: minutes, differences and causes.
+func (c *Comparison) bands(subjects []Subject) {
+	for from := c.Window.FromPct; from < c.Window.ToPct; {
+		to := min(c.Window.ToPct, bandPct*(math.Floor(from/bandPct+1e-9)+1))
+		b := Band{FromPct: from, ToPct: to}
+		for _, s := range subjects {
+			w, at, ok := s.Work.WindowOf(s.Reading, from, to)
+			if !ok {
+				b.TS, b.DeltaS, b.Causes = append(b.TS, nil), append(b.DeltaS, nil), append(b.Causes, []ceiling.Cause{})
+				continue
+			}
+			b.TS, b.DeltaS = append(b.TS, &w.TS), append(b.DeltaS, nil)
+			b.Causes = append(b.Causes, causesIn(s.Reading, at, at+w.TS))
+		}
+		if ref := b.TS[c.Reference]; ref != nil {
+			for i, t := range b.TS {
+				if t != nil {
+					d := *t - *ref
+					b.DeltaS[i] = &d
+				}
+			}
+		}
+		c.Bands = append(c.Bands, b)
+		from = to
+	}
+}
+
+// causesIn lists what held a run between two times, most first.
+func causesIn(x *curve.Reading, from, to float64) []ceiling.Cause {
+	took := map[ceiling.Cause]float64{}
+	for _, h := range x.Ceilings {
+		if long := min(to, h.ToS) - max(from, h.FromS); long > 0 {
+			took[h.Cause] += long
+		}
+	}
+	out := []ceiling.Cause{}
+	for _, s := range ceiling.Signs {
+		if took[s.Cause] >= bandCause*(to-from) && took[s.Cause] > 0 {
+			out = append(out, s.Cause)
+		}
+	}
+	slices.SortStableFunc(out, func(a, b ceiling.Cause) int {
+		switch {
+		case took[a] > took[b]:
+			return -1
+		case took[a] < took[b]:
+			return 1
+		}
+		return 0
+	})
+	return out
+}
+
+// addPoints lists how long each run took to add 10, 20, 30 … points from its start.
+func (c *Comparison) addPoints(subjects []Subject) {
+	for points := bandPct; points <= 100; points += bandPct {
+		row := AddPoints{Points: points}
+		any := false
+		for _, s := range subjects {
+			var t *float64
+			if s.Reading.SoC != nil {
+				start := s.Reading.SoC.FromPct
+				if at := s.Work.SoC().FirstReachAll([]float64{start + points})[0]; !math.IsNaN(at) {
+					v := at - s.Reading.ZeroS
+					t, any = &v, true
+				}
+			}
+			row.TS = append(row.TS, t)
+		}
+		if any {
+			c.AddPoints = append(c.AddPoints, row)
+		}
+	}
+}
+
+// distance lists how long each run took to add 100, 200 … km, by the observed consumption.
+func (c *Comparison) distance(subjects []Subject) {
+	for _, km := range []float64{100, 200, 300} {
+		row := ToDistance{Km: km}
+		any := false
+		for _, s := range subjects {
+			var t *float64
+			if len(s.Reading.Distance) > 0 {
+				for _, p := range s.Reading.Distance[0].Plus {
+					if p.Km == km {
+						v := p.TS
+						t, any = &v, true
+					}
+				}
+			}
+			row.TS = append(row.TS, t)
+		}
+		if any {
+			c.Distance = append(c.Distance, row)
+		}
+	}
+}
+
+// group puts runs together by a condition and works out the difference of the first two groups: that
+// of the reference, and the largest other one.
+func (c *Comparison) group(entries []Entry, times []*float64, ask Ask) {
+	by := ask.GroupBy
+	if by == "" {
+		by = c.Fairness.Isolates
+	}
+	if by == "" && c.Fairness.Verdict == Confounded {
+		for _, d := range c.Fairness.Differs {
+			if d.Matters == Does {
+				by = d.Condition
+				break
+			}
+		}
+	}
+	if by == "" && c.Fairness.Verdict == Unlike && slices.ContainsFunc(c.Fairness.Differs, func(d Differs) bool {
+		return d.Condition == "car"
+	}) {
+		by = "car"
+	}
+	index := slices.IndexFunc(conditionsOfRuns, func(x condition) bool { return x.name == by })
+	var groups []Group
+	for i, e := range entries {
+		by := map[string]string{}
+		if index >= 0 {
+			x := conditionsOfRuns[index]
+			v := x.value(e)
+			if v == "" {
+				v = notNoted
+			}
+			at := slices.IndexFunc(groups, func(g Group) bool {
+				w := g.By[x.name]
+				return w == v || x.same != nil && w != notNoted && v != notNoted && x.same(w, v)
+			})
+			if at >= 0 {
+				groups[at].Runs = append(groups[at].Runs, i)
+				continue
+			}
+			by[x.name] = v
+		} else if len(groups) > 0 {
+			groups[0].Runs = append(groups[0].Runs, i)
+			continue
+		}
+		groups = append(groups, Group{By: by, Runs: []int{i}})
+	}
+	values := func(g Group) (out []float64) {
+		for _, i := range g.Runs {
+			if times[i] != nil {
+				out = append(out, *times[i])
+			}
+		}
+		return out
+	}
+	for i := range groups {
+		groups[i].MeanS, groups[i].SdS = meanAndSpread(values(groups[i]))
+	}
+	if groups != nil {
+		c.Groups = groups
+	}
+	c.difference(groups, values, ask)
+}
+
+func meanAndSpread(v []float64) (mean, sd *float64) {
+	if len(v) == 0 {
+		return nil, nil
+	}
+	m := 0.0
+	for _, x := range v {
+		m += x / float64(len(v))
+	}
+	if len(v) < 2 {
+		return &m, nil
+	}
+	s := 0.0
+	for _, x := range v {
+		s += (x - m) * (x - m)
+	}
+	s = math.Sqrt(s / float64(len(v)-1))
+	return &m, &s
+}
+
+// difference works out that of the reference's group and the largest other one. One run against one
+// goes by the repeats that were given, or those on the bench itself.
+func (c *Comparison) difference(groups []Group, values func(Group) []float64, ask Ask) {
+	first, second := -1, -1
+	for i, g := range groups {
+		if slices.Contains(g.Runs, c.Reference) {
+			first = i
+		}
+	}
+	for i, g := range groups {
+		if i != first && len(values(g)) > 0 && (second < 0 || len(values(g)) > len(values(groups[second]))) {
+			second = i
+		}
+	}
+	if first < 0 {
+		return
+	}
+	a := values(groups[first])
+	var b []float64
+	switch {
+	case second >= 0:
+		b = values(groups[second])
+	case len(groups) == 1 && len(c.Runs) == 2 && len(a) == 2: // two repeats: the one against the other
+		a, b = a[:1], a[1:]
+		if c.Reference == 1 {
+			a, b = b, a
+		}
+		second = first
+	}
+	if len(a) == 0 || len(b) == 0 {
+		return
+	}
+	s2, freedom := ask.RepeatS2, ask.Freedom
+	if freedom == 0 {
+		all := make([][]float64, 0, len(groups))
+		for _, g := range groups {
+			all = append(all, values(g))
+		}
+		s2, freedom = pooled(all)
+	}
+	d := between(a, b, s2, freedom)
+	d.Groups = [2]int{first, second}
+	c.Difference = &d
+}
+
+// confidences of what is said.
+const (
+	strong = curve.Strong
+	likely = curve.Likely
+	unsure = curve.Unsure
+)
+
+// say puts the comparison into sentences: the difference first, where it comes from, what it isolates,
+// whether it is one.
+func (c *Comparison) say(subjects []Subject) {
+	add := func(confidence, format string, args ...any) {
+		c.Verdicts = append(c.Verdicts, Said{fmt.Sprintf(format, args...), confidence})
+	}
+	if c.Window.ToPct <= c.Window.FromPct {
+		add(strong, "The runs share no window of charge.")
+		return
+	}
+	other := -1 // the run that lies furthest from the reference
+	for i, r := range c.Runs {
+		if i != c.Reference && r.DeltaS != nil && (other < 0 || math.Abs(*r.DeltaS) > math.Abs(*c.Runs[other].DeltaS)) {
+			other = i
+		}
+	}
+	ref := c.Runs[c.Reference]
+	window := words.Window(c.Window.FromPct, c.Window.ToPct)
+	if other >= 0 && ref.TS != nil {
+		o := c.Runs[other]
+		by := math.Round(math.Abs(*o.DeltaS))
+		word := "longer"
+		if *o.DeltaS < 0 {
+			word = "shorter"
+		}
+		add(strong, "%s took %s in %s, %s %s in %s.", window, words.Duration(math.Round(*ref.TS)), c.name(c.Reference),
+			words.Duration(by), word, c.name(other))
+		c.sayWhere(add, other)
+	}
+	c.sayFair(add)
+	c.sayReal(add)
+	if m := c.Race.Meetings; len(m) > 0 && other >= 0 {
+		for _, x := range m {
+			if x.Run == other {
+				add(likely, "They meet at %s, at %s %%.", words.Clock(x.TS), words.Figure(x.SoCPct, 0))
+				break
+			}
+		}
+	}
+	if !c.Window.Common {
+		add(strong, "Not every run covers %s.", window)
+	}
+}
+
+// name is a run in a sentence.
+func (c *Comparison) name(i int) string {
+	if t := strings.TrimSpace(c.Runs[i].Title); t != "" {
+		return "“" + t + "”"
+	}
+	return fmt.Sprintf("run %d", i+1)
+}
+
+// mostOfIt is the share of a difference that makes a part of the window the place where it lies.
+const mostOfIt = 0.8
+
+// sayWhere says in which bands the difference lies, and what held there.
+func (c *Comparison) sayWhere(add func(string, string, ...any), other int) {
+	total := *c.Runs[other].DeltaS
+	if math.Abs(total) < smallestS {
+		return
+	}
+	sum := 0.0
+	for n, b := range c.Bands {
+		if b.DeltaS[other] == nil {
+			return
+		}
+		sum += *b.DeltaS[other]
+		if sum/total < mostOfIt || n == len(c.Bands)-1 {
+			continue
+		}
+		slow := other
+		if total < 0 {
+			slow = c.Reference
+		}
+		causes := map[ceiling.Cause]int{}
+		best := ceiling.Cause("")
+		for _, x := range c.Bands[:n+1] {
+			if len(x.Causes[slow]) > 0 {
+				causes[x.Causes[slow][0]]++
+				if best == "" || causes[x.Causes[slow][0]] > causes[best] {
+					best = x.Causes[slow][0]
+				}
+			}
+		}
+		text := fmt.Sprintf("%s of it lie below %s %%", words.Duration(math.Round(math.Abs(sum))), words.Figure(b.ToPct, 0))
+		if best != "" {
+			text += ": " + best.Words()
+		}
+		add(likely, "%s.", text)
+		return
+	}
+}
+
+func (c *Comparison) sayFair(add func(string, string, ...any)) {
+	f := c.Fairness
+	var what []string
+	for _, d := range f.Differs {
+		if d.Matters != DoesNot {
+			what = append(what, human(d.Condition))
+		}
+	}
+	switch f.Verdict {
+	case Clean:
+		if len(f.NotNoted) > 0 {
+			add(likely, "Fair as far as it was noted: only %s differs.", human(f.Isolates))
+		} else {
+			add(strong, "Fair: only %s differs.", human(f.Isolates))
+		}
+	case Confounded:
+		add(strong, "Not fair: %s differ, and which of them did it cannot be told.", list(what))
+	default:
+		if slices.ContainsFunc(f.Differs, func(d Differs) bool { return d.Condition == "car" }) {
+			add(strong, "The cars differ: minutes compare the packs' sizes too.")
+		} else {
+			add(strong, "Repeats: nothing that was noted differs and matters.")
+		}
+	}
+	if len(f.NotNoted) > 0 {
+		notes := make([]string, len(f.NotNoted))
+		for i, n := range f.NotNoted {
+			notes[i] = human(n)
+		}
+		add(strong, "Not noted for every run: %s.", list(notes))
+	}
+}
+
+func (c *Comparison) sayReal(add func(string, string, ...any)) {
+	d := c.Difference
+	if d == nil {
+		return
+	}
+	between := ""
+	if d.LowS != nil {
+		between = fmt.Sprintf(", in 95 of 100 between %s and %s", signed(*d.LowS), signed(*d.HighS))
+	}
+	switch d.Real {
+	case IsReal:
+		add(strong, "The difference of %s is real%s.", signed(d.TS), between)
+	case NotReal:
+		add(strong, "No difference that matters: %s%s.", signed(d.TS), between)
+	default:
+		if d.LowS == nil {
+			add(unsure, "One run against one: without repeats of like runs the spread is not known, and %s may be chance.",
+				signed(d.TS))
+		} else {
+			add(unsure, "Undecided: %s%s; more repeats would tell.", signed(d.TS), between)
+		}
+	}
+}
+
+// signed writes seconds with their sign, as minutes.
+func signed(s float64) string {
+	if math.Round(s) == 0 {
+		return "0 s"
+	}
+	sign := "+"
+	if s < 0 {
+		sign = "−"
+	}
+	return sign + words.Duration(math.Round(math.Abs(s)))
+}
