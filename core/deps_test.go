@@ -41,7 +41,7 @@ var rooms = map[string][]string{
 	"plan":    {"draw", "ui"},
 	"stall":   {"details", "draw", "plan", "ui"}, // a run is started from a plan
 	"desk":    {"details", "draw", "ui"},
-	"garage":  {"ui"},
+	"garage":  {"draw", "ui"},
 }
 
 func TestRoomsOpenOneWay(t *testing.T) {

@@ -101,6 +101,6 @@ func TestHowOpensOverThePage(t *testing.T) {
 	page := s.underWay(480)
 	s.do(chromedp.Navigate(s.url+page), chromedp.WaitVisible(css("#live[data-ready]")))
 	s.do(chromedp.Click(css(`[data-how="holding"]`)), chromedp.WaitVisible(css("#how[open]")))
-	assert.Contains(t, s.text("#how-text"), "stall's current: amps are flat at 25")
+	assert.Contains(t, s.text("#how-text"), "amps level at 25")
 	s.quiet()
 }

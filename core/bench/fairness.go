@@ -57,7 +57,7 @@ type condition struct {
 	name  string
 	value func(e Entry) string // empty: not noted
 	// same tells whether two noted values are the same; nil: equal words
-	same func(a, b string) bool
+	same   func(a, b string) bool
 	needed bool // a comparison is weaker where it is not noted
 	minor  bool // it acts through another one, and nobody misses it
 }

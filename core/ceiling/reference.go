@@ -268,7 +268,10 @@ func (j *Judgement) Lines(from, to float64) []Line {
 			}
 			power.T, power.KW = append(power.T, t), append(power.KW, g.plugKW[i])
 			for x, l := range limits {
-				if v := l.kw(g, i); l.known && !math.IsNaN(v) {
+				if !l.known {
+					continue
+				}
+				if v := l.kw(g, i); !math.IsNaN(v) {
 					lines[x].T, lines[x].KW = append(lines[x].T, t), append(lines[x].KW, v)
 				}
 			}

@@ -10,7 +10,7 @@ import (
 // claimLine is a claim as people write it down: "10-80 in 24 min, from 25 °C: brochure" or "peak
 // 195 kW". What stands behind a colon is where it is from.
 var claimLine = regexp.MustCompile(`(?i)^\s*(?:peak\s+([\d.,]+)(?:\s*kw)?|([\d.,]+)\s*[-–]\s*([\d.,]+)\s*%?\s+(?:in\s+)?([\d.,]+)(?:\s*min)?)` +
-	`(?:,?\s+from\s+([\d.,]+)(?:\s*°?c)?)?\s*(?::\s*(.*))?$`)
+	`(?:,?\s+from\s+([\d.,]+)(?:\s*°?([cf]))?)?\s*(?::\s*(.*))?$`)
 
 // ParseClaims reads claims, one a line; empty lines are none. The error names the line and what was
 // expected.
@@ -32,7 +32,10 @@ func ParseClaims(text string) ([]Claim, error) {
 			return &v
 		}
 		c := Claim{Kind: "window", FromPct: number(m[2]), ToPct: number(m[3]), Minutes: number(m[4]), BatteryC: number(m[5]),
-			Note: strings.TrimSpace(m[6])}
+			Note: strings.TrimSpace(m[7])}
+		if strings.EqualFold(m[6], "f") && c.BatteryC != nil {
+			*c.BatteryC = (*c.BatteryC - 32) / 1.8
+		}
 		if m[1] != "" {
 			c.Kind, c.KW = "peak", number(m[1])
 		}

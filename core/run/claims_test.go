@@ -24,6 +24,9 @@ func TestClaimsAreReadAsTheyAreWritten(t *testing.T) {
 	}
 	assert.True(t, list[0].Same(run.Claim{Kind: "window", FromPct: run.N(10), ToPct: run.N(80), Minutes: run.N(24),
 		BatteryC: run.N(25)}))
+	list, err = run.ParseClaims("10-80 in 24 min, from 77 °F")
+	require.NoError(t, err)
+	assert.InDelta(t, 25, *list[0].BatteryC, 1e-9)
 	for text, says := range map[string]string{
 		"fast":            "line 1: expected a claim such as",
 		"\n80-10 in 20":   "line 2: expected a window that climbs",

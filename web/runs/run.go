@@ -381,12 +381,12 @@ func ladderOf(x *curve.Reading) []rung {
 			out = append(out, r)
 		}
 	}
-	all, pace := rung{Name: "in all, km"}, rung{Name: "km a minute in the window"}
+	all, pace := rung{Name: "in all"}, rung{Name: "in the window"}
 	for _, d := range x.Distance {
-		all.Values = append(all.Values, words.Figure(d.AddedKm, 0))
+		all.Values = append(all.Values, words.Figure(d.AddedKm, 0)+" km")
 		perMin := "–"
 		if d.KmPerMin != nil {
-			perMin = words.Figure(*d.KmPerMin, 1)
+			perMin = words.Figure(*d.KmPerMin, 1) + " km a minute"
 		}
 		pace.Values = append(pace.Values, perMin)
 	}

@@ -63,7 +63,7 @@ func (s *Pages) SetUnits(w http.ResponseWriter, r *http.Request) {
 
 const (
 	// the second number of a range: 10–20, 21 to 27, 310 of 353
-	secondText = `(?:(–| to | and | of )([−-]?\d+(?:[.,]\d+)?))?`
+	secondText = `(?:(–| to | and | of | → )([−-]?\d+(?:[.,]\d+)?))?`
 	numberText = `([−-]?\d+(?:[.,]\d+)?)`
 	// between a number and its unit: spaces, the end of a bold number, the tag around the unit.
 	betweenText = `((?:</b>|</tspan>)?(?:[ \x{a0}]|&nbsp;)*(?:<span class="unit">|</span><span class="of">)?)`
