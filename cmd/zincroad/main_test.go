@@ -309,3 +309,51 @@ func TestFitAndForecastRefuse(t *testing.T) {
 		assert.Equal(t, 1, strings.Count(strings.TrimSpace(errOut), "\n")+1, "one line a fault: %s", errOut)
 	}
 }
+
+// Two samples are compared from files alone; a window, a reference or a group that is none is one
+// line and exit 2.
+func TestBench(t *testing.T) {
+	csv, folder := filepath.Join("..", "..", "docs", "samples", "zincroad.csv"),
+		filepath.Join("..", "..", "docs", "samples", "run-folder.zip")
+	out, errOut, status := zincroad(t, "bench", folder, csv, "--json")
+	require.Zero(t, status, errOut)
+	var x struct {
+		Format string
+		Window struct {
+			From   float64 `json:"from_pct"`
+			To     float64 `json:"to_pct"`
+			Common bool
+		}
+		Runs []struct {
+			TS    *float64 `json:"t_s"`
+			Delta *float64 `json:"delta_s"`
+		}
+		Fairness struct{ Verdict string }
+		Race     struct{ Lead []map[string]float64 }
+		Bands    []struct{ Causes [][]string } `json:"minutes_by_band"`
+		Verdicts []map[string]string
+	}
+	require.NoError(t, json.Unmarshal([]byte(out), &x))
+	assert.Equal(t, "zincroad-bench/1", x.Format)
+	assert.True(t, x.Window.Common)
+	require.Len(t, x.Runs, 2)
+	require.NotNil(t, x.Runs[0].TS)
+	assert.Zero(t, *x.Runs[0].Delta, "the reference is the first")
+	assert.Contains(t, []string{"clean", "confounded", "unlike"}, x.Fairness.Verdict)
+	assert.NotEmpty(t, x.Race.Lead)
+	assert.NotEmpty(t, x.Bands)
+	assert.NotEmpty(t, x.Verdicts)
+
+	out, _, status = zincroad(t, "bench", folder, csv, "--window", "20-60", "--reference", "1", "--group", "software")
+	assert.Zero(t, status)
+	assert.Contains(t, out, "20–60")
+	assert.Contains(t, out, "(reference)")
+	for _, bad := range [][]string{{"--window", "80-10"}, {"--window", "fast"}, {"--reference", "2"}, {"--group", "colour"}} {
+		_, errOut, status = zincroad(t, append([]string{"bench", folder, csv}, bad...)...)
+		assert.Equal(t, 2, status, "%v", bad)
+		assert.Contains(t, errOut, "expected", "%v", bad)
+		assert.Len(t, strings.Split(strings.TrimSpace(errOut), "\n"), 1)
+	}
+	_, _, status = zincroad(t, "bench", folder, "gone.zip")
+	assert.Equal(t, 2, status)
+}

@@ -121,7 +121,7 @@ func Compare(subjects []Subject, ask Ask) *Comparison {
 	if t := times[ask.Reference]; t != nil {
 		refS = *t
 	}
-	c.Fairness = fairness(entries, ask.Reference, c.Window.FromPct, c.Window.ToPct, refS)
+	c.Fairness = fairness(entries, c.Window.FromPct, c.Window.ToPct, refS)
 	c.Race = raceOf(lanesOf(subjects), ask.Reference)
 	c.bands(subjects)
 	c.addPoints(subjects)
@@ -356,8 +356,9 @@ func (c *Comparison) group(entries []Entry, times []*float64, ask Ask) {
 		groups = append(groups, Group{By: by, Runs: []int{i}})
 	}
 	values := func(g Group) (out []float64) {
-		for _, i := range g.Runs {
-			if times[i] != nil {
+		for k, i := range g.Runs {
+			copied := slices.ContainsFunc(g.Runs[:k], func(j int) bool { return sameLog(entries[i], entries[j]) })
+			if times[i] != nil && !copied { // a run laid down twice is one run
 				out = append(out, *times[i])
 			}
 		}
@@ -370,6 +371,14 @@ func (c *Comparison) group(entries []Entry, times []*float64, ask Ask) {
 		c.Groups = groups
 	}
 	c.difference(groups, values, ask)
+}
+
+// sameLog tells whether two entries are the same run: as long as it is, all its posts lie at the same
+// moment to the last digit.
+func sameLog(a, b Entry) bool {
+	return len(a.Reading.Posts) > 2 && slices.EqualFunc(a.Reading.Posts, b.Reading.Posts, func(p, q curve.Post) bool {
+		return p.SoCPct == q.SoCPct && p.TS == q.TS
+	}) && a.Run.StartedAt.Equal(b.Run.StartedAt)
 }
 
 func meanAndSpread(v []float64) (mean, sd *float64) {

@@ -124,7 +124,7 @@ var conditionsOfRuns = []condition{
 }
 
 // fairness judges a comparison over a window that took the reference so long.
-func fairness(entries []Entry, ref int, from, to, refS float64) Fairness {
+func fairness(entries []Entry, from, to, refS float64) Fairness {
 	f := Fairness{Differs: []Differs{}, NotNoted: []string{}, ToMakeFair: []string{}}
 	sameCar := true
 	for _, c := range conditionsOfRuns {
@@ -158,7 +158,7 @@ func fairness(entries []Entry, ref int, from, to, refS float64) Fairness {
 			sameCar = false
 		}
 		d := Differs{Condition: c.name, Values: values}
-		d.LowS, d.HighS = effect(c.name, entries, ref, from, to)
+		d.LowS, d.HighS = effect(c.name, entries, from, to)
 		d.Matters = matter(c.name, d, entries, refS)
 		f.Differs = append(f.Differs, d)
 	}
@@ -326,9 +326,10 @@ func human(c string) string {
 }
 
 // effect is how much a condition could matter in a window, in s, by the forecast run both ways with
-// all else as the reference has it; nil where it cannot be worked out. The range is what the model
-// leaves open: half as much to half as much again (common practice, no source).
-func effect(name string, entries []Entry, ref int, from, to float64) (low, high *float64) {
+// all else as one of the runs has it, each in turn; nil where it cannot be worked out. The range is
+// what the model leaves open: half of the least to half as much again as the most (common practice,
+// no source).
+func effect(name string, entries []Entry, from, to float64) (low, high *float64) {
 	if !(to > from) {
 		return nil, nil
 	}
@@ -345,23 +346,23 @@ func effect(name string, entries []Entry, ref int, from, to float64) (low, high 
 		w, ok := f.Window(from, to)
 		return w.TS, ok
 	}
-	base := entries[ref]
 	least, most := math.Inf(1), math.Inf(-1)
-	n := 0
-	for _, e := range entries {
-		change, ok := changeTo(name, e)
-		if !ok {
-			return nil, nil
+	for _, base := range entries {
+		shortest, longest := math.Inf(1), math.Inf(-1)
+		for _, e := range entries {
+			change, ok := changeTo(name, e)
+			if !ok {
+				return nil, nil
+			}
+			t, worked := took(base, change)
+			if !worked {
+				return nil, nil
+			}
+			shortest, longest = math.Min(shortest, t), math.Max(longest, t)
 		}
-		t, worked := took(base, change)
-		if !worked {
-			return nil, nil
-		}
-		least, most = math.Min(least, t), math.Max(most, t)
-		n++
+		least, most = math.Min(least, longest-shortest), math.Max(most, longest-shortest)
 	}
-	by := most - least
-	a, b := 0.5*by, 1.5*by
+	a, b := 0.5*least, 1.5*most
 	return &a, &b
 }
 
