@@ -37,7 +37,7 @@ var rooms = map[string][]string{
 	"details": {"ui"},
 	"road":    {"draw", "ui"},
 	"runs":    {"chart", "details", "draw", "ui"},
-	"bench":   {"chart", "ui"},
+	"bench":   {"chart", "draw", "ui"},
 	"plan":    {"draw", "ui"},
 	"stall":   {"details", "draw", "plan", "ui"}, // a run is started from a plan
 	"desk":    {"details", "draw", "ui"},

@@ -276,7 +276,7 @@ func TestRoadAndBenchByKeyboard(t *testing.T) {
 	assert.Equal(t, 3, eval[int](s, `document.querySelectorAll(".row.picked").length`))
 	s.do(chromedp.KeyEvent("b"), chromedp.WaitVisible(css("html[data-ready] .bench-table")))
 	assert.Equal(t, 3, eval[int](s, `document.querySelectorAll("svg.curves path.series").length`))
-	assert.Contains(t, s.text(".facts"), "They differ in ")
+	assert.Contains(t, s.text(".differs-table"), "What differs")
 	s.do(chromedp.Click(css(`.on-bench li:nth-child(2) a[href*="ref="]`)))
 	s.await(`document.querySelector(".on-bench li:nth-child(2) b") !== null`)
 	s.do(chromedp.Click(css(`.choices a[href*="axis=minutes"]`)))

@@ -9,6 +9,7 @@ import (
 	"zincroad/core/ceiling"
 	"zincroad/core/curve"
 	"zincroad/core/run"
+	"zincroad/core/trace"
 	"zincroad/core/words"
 )
 
@@ -30,6 +31,8 @@ type Comparison struct {
 	// nil: there is no second group
 	Difference *Difference `json:"difference"`
 	Verdicts   []Said      `json:"verdicts"`
+
+	names []string
 }
 
 // Span is the window that is compared. Common: every run covers it.
@@ -90,15 +93,27 @@ type Ask struct {
 	FromPct, ToPct float64 // both 0: found
 	GroupBy        string  // a condition; empty: found
 
+	Names []string // of the runs, in a sentence; empty: by their titles
+
 	// RepeatS2 is the pooled variance of repeats of like runs in this window, s², with its degrees of
 	// freedom, where a logbook has them.
 	RepeatS2, Freedom float64
 }
 
+// Source is where a run's windows and its state of charge come from: its readings, or what was kept
+// of them.
+type Source interface {
+	// WindowOf is the window between any two states of charge, and where it begins from the reading's
+	// zero; false where the run does not cover it.
+	WindowOf(x *curve.Reading, from, to float64) (w curve.Window, fromS float64, ok bool)
+	SoC() trace.Series // while charging, on the run's own clock
+	EndS() float64     // of its last power, on the run's own clock; NaN without power
+}
+
 // Subject is a run on the bench with what is needed to compare it beyond its reading.
 type Subject struct {
 	Entry
-	Work curve.Work
+	Work Source
 }
 
 // SubjectOf reads a run for the bench: from plug-in, on its headline side.
@@ -109,7 +124,7 @@ func SubjectOf(r *run.Run) Subject {
 
 // Compare lays runs side by side. It needs at least one; the reference must be one of them.
 func Compare(subjects []Subject, ask Ask) *Comparison {
-	c := &Comparison{Format: Format, Reference: ask.Reference, Runs: []Laid{}, Bands: []Band{}, AddPoints: []AddPoints{},
+	c := &Comparison{names: ask.Names, Format: Format, Reference: ask.Reference, Runs: []Laid{}, Bands: []Band{}, AddPoints: []AddPoints{},
 		Distance: []ToDistance{}, Groups: []Group{}, Verdicts: []Said{}}
 	entries := make([]Entry, len(subjects))
 	for i, s := range subjects {
@@ -498,6 +513,9 @@ func (c *Comparison) say(subjects []Subject) {
 
 // name is a run in a sentence.
 func (c *Comparison) name(i int) string {
+	if i < len(c.names) {
+		return c.names[i]
+	}
 	if t := strings.TrimSpace(c.Runs[i].Title); t != "" {
 		return "“" + t + "”"
 	}

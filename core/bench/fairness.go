@@ -306,7 +306,24 @@ func (f *Fairness) remedies(matter []string, sameCar bool) {
 	}
 }
 
-// human is a condition in words.
+// UnitOf is the unit of a condition's values with a space before it; empty for words.
+func UnitOf(c string) string {
+	switch c {
+	case "ambient_c", "battery_c":
+		return " °C"
+	case "start_pct":
+		return " %"
+	case "stall_kw":
+		return " kW"
+	case "preconditioned_min":
+		return " min"
+	}
+	return ""
+}
+
+// Human is a condition in words, in the middle of a sentence.
+func Human(c string) string { return human(c) }
+
 func human(c string) string {
 	switch c {
 	case "ambient_c":
@@ -319,6 +336,8 @@ func human(c string) string {
 		return "the stall's power"
 	case "preconditioned":
 		return "preconditioning"
+	case "preconditioned_min":
+		return "how long it was preconditioned"
 	case "recording":
 		return "how it was recorded"
 	}

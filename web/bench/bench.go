@@ -35,6 +35,7 @@ type benchView struct {
 	Others     []logbook.Choice // runs that could be added
 	CSVHref    string
 	SVGHref    string
+	Compared   *compared // nil: one run alone
 }
 
 type benchEntry struct {
@@ -43,6 +44,7 @@ type benchEntry struct {
 	Full   string
 	Left   string // the runs without this one
 	RefTo  string // address with this run as the reference
+	RaceTo string // address with this run racing the reference
 	IsRef  bool
 	Style  int
 	Window string
@@ -112,6 +114,16 @@ func (s *Room) benchView(r *http.Request) (*benchView, error) {
 		v.Entries[i].Name, subjects[i].Name = name, name
 	}
 	v.compare(r, q, entries, subjects)
+	if len(entries) > 1 {
+		against, err := strconv.ParseInt(r.URL.Query().Get("against"), 10, 64)
+		other := -1
+		if err == nil {
+			other = slices.Index(kept, against)
+		}
+		if v.Compared, err = s.concluded(r.Context(), v, entries, subjects, other); err != nil {
+			return nil, err
+		}
+	}
 	return v, nil
 }
 
@@ -132,6 +144,11 @@ func (v *benchView) compare(r *http.Request, q chart.Query, entries []bench.Entr
 		e.Left = ui.JoinIDs(left, ",")
 		to := url.Values{"runs": {ui.JoinIDs(v.IDs, ",")}, "ref": {fmt.Sprint(v.IDs[i])}}
 		e.RefTo = "/bench" + q.With("", "", to)
+		race := url.Values{"runs": {ui.JoinIDs(v.IDs, ",")}, "against": {fmt.Sprint(v.IDs[i])}}
+		if v.Ref > 0 {
+			race.Set("ref", fmt.Sprint(v.IDs[v.Ref]))
+		}
+		e.RaceTo = "/bench" + q.With("", "", race) + "#race"
 	}
 	v.Conditions = bench.Conditions(entries)
 	v.Posts, v.Windows = bench.Posts(entries, v.Ref), bench.Windows(entries, v.Ref)

@@ -23,6 +23,7 @@ type Room struct {
 // Book is what the room needs of the logbook: runs to lay side by side.
 type Book interface {
 	Choices(ctx context.Context, limit int) ([]logbook.Choice, error)
+	Repeats(ctx context.Context, fromPct, toPct float64) (variance, freedom float64, err error)
 	Results(ctx context.Context, row *logbook.Run) (*logbook.Results, error)
 	Run(ctx context.Context, id int64) (*logbook.Run, error)
 }

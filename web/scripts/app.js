@@ -254,6 +254,45 @@
     );
   }
 
+  // ---- the race: a cursor that stops at every minute and every round post ------------
+  function race() {
+    const box = $('[data-race]'),
+      data = $('script[data-race-stops]');
+    if (!box || !data) return;
+    const stops = JSON.parse(data.textContent || '[]'),
+      svg = box.querySelector('svg'),
+      line = box.querySelector('[data-race-line]'),
+      said = $('[data-race-said]');
+    if (!stops.length || !svg || !line) return;
+    const n = (/** @type {string} */ k) => parseFloat(svg.dataset[k] || '0');
+    let at = 0;
+    const show = (/** @type {number} */ i) => {
+      at = Math.max(0, Math.min(stops.length - 1, i));
+      const x = n('x0') + ((stops[at].t - n('from')) / (n('to') - n('from'))) * (n('x1') - n('x0'));
+      line.setAttribute('x1', String(x));
+      line.setAttribute('x2', String(x));
+      said.textContent = stops[at].text;
+    };
+    box.addEventListener('keydown', (/** @type {KeyboardEvent} */ e) => {
+      const by = { ArrowRight: 1, ArrowLeft: -1, PageDown: 10, PageUp: -10, Home: -1e6, End: 1e6 }[e.key];
+      if (!by) return;
+      e.preventDefault();
+      show(at + by);
+    });
+    svg.addEventListener('pointermove', (/** @type {PointerEvent} */ e) => {
+      const r = svg.getBoundingClientRect(),
+        w = svg.viewBox.baseVal.width,
+        x = ((e.clientX - r.left) / r.width) * w,
+        t = n('from') + ((x - n('x0')) / (n('x1') - n('x0'))) * (n('to') - n('from'));
+      let best = 0;
+      stops.forEach((/** @type {{t: number}} */ s, /** @type {number} */ i) => {
+        if (Math.abs(s.t - t) < Math.abs(stops[best].t - t)) best = i;
+      });
+      show(best);
+    });
+    show(0);
+  }
+
   // ---- numbers with a slider -----------------------------------------------------
   /** @param {HTMLInputElement} i */
   const typedNumber = (i) => parseFloat((i.value || i.placeholder || '').replace(',', '.'));
@@ -578,6 +617,7 @@
     cursor();
     clocks();
     if (new URLSearchParams(location.search).has('find') && $('#find')) $('#find').focus();
+    race();
     document.documentElement.dataset.ready = 'yes';
   });
 })();

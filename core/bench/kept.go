@@ -1,0 +1,79 @@
+package bench
+
+import (
+	"math"
+
+	"zincroad/core/curve"
+	"zincroad/core/trace"
+)
+
+// kept is a Source of what was kept of a run: its posts, and the reduced curve of its side.
+type kept struct {
+	soc, energy trace.Series // on the run's own clock
+	endS        float64
+}
+
+// KeptSubject lays a run on the bench from what was kept of it, so that many can be compared without
+// reading their logs: posts are exact, other windows as exact as the reduced curve.
+func KeptSubject(e Entry, c trace.Reduced) Subject {
+	column := func(name trace.Channel) trace.Series {
+		var out trace.Series
+		col := c.Columns[name]
+		for i, t := range c.T {
+			if col != nil && !math.IsNaN(col[i]) && t >= e.Reading.ZeroS-1 {
+				out.T, out.V = append(out.T, t), append(out.V, col[i])
+			}
+		}
+		return out
+	}
+	k := kept{soc: column(trace.SoC), energy: column(curve.EnergyAdded), endS: math.NaN()}
+	for _, l := range e.Reading.Legs {
+		k.endS = l.ToS + e.Reading.ZeroS
+	}
+	if power := column(trace.Power); power.Len() > 0 {
+		for i := power.Len() - 1; i >= 0; i-- {
+			if power.V[i] >= curve.PowerFloorKW {
+				k.endS = power.T[i]
+				break
+			}
+		}
+	}
+	return Subject{e, k}
+}
+
+// SoC implements Source.
+func (k kept) SoC() trace.Series { return k.soc }
+
+// EndS implements Source.
+func (k kept) EndS() float64 { return k.endS }
+
+// WindowOf implements Source.
+func (k kept) WindowOf(x *curve.Reading, from, to float64) (curve.Window, float64, bool) {
+	at := func(soc float64) (float64, bool) {
+		if t, ok := x.Post(soc); ok {
+			return t, true
+		}
+		if math.Mod(soc, 10) == 0 { // a round post that is not listed was not reached
+			return 0, false
+		}
+		t := k.soc.FirstReachAll([]float64{soc})[0]
+		return t - x.ZeroS, !math.IsNaN(t)
+	}
+	a, ok1 := at(from)
+	b, ok2 := at(to)
+	if !ok1 || !ok2 {
+		return curve.Window{}, 0, false
+	}
+	if w, ok := x.Window(from, to); ok {
+		return w, a, true
+	}
+	w := curve.Window{FromPct: from, ToPct: to, TS: b - a}
+	e0, ok1 := k.energy.At(a + x.ZeroS)
+	e1, ok2 := k.energy.At(b + x.ZeroS)
+	if ok1 && ok2 && w.TS > 0 {
+		kwh := e1 - e0
+		kw := kwh * 3600 / w.TS
+		w.EnergyKWh, w.AverageKW = &kwh, &kw
+	}
+	return w, a, true
+}

@@ -1,0 +1,266 @@
+package bench
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"html/template"
+	"math"
+	"slices"
+
+	"zincroad/core/bench"
+	"zincroad/core/ceiling"
+	"zincroad/core/trace"
+	"zincroad/core/words"
+	"zincroad/web/chart"
+	"zincroad/web/draw"
+)
+
+// said is what the bench concludes: a first line, and the rest.
+type said struct {
+	First bench.Said
+	Rest  []bench.Said
+}
+
+// reachRow is one line of "minutes to": so much distance or so many points.
+type reachRow struct {
+	Name   string
+	Values []string
+}
+
+// differRow is one condition in which the runs differ.
+type differRow struct {
+	Name, Values, Could string
+	Matters             bench.Matters
+}
+
+// compared is everything that the page shows of a comparison.
+type compared struct {
+	*bench.Comparison
+	Said     said
+	Race     string      // two strips on one clock; empty: there is nobody to race
+	RaceData template.JS // by the minute and by the round posts, for its cursor
+	Against  string      // whose race against the reference
+	Minutes  string      // where they go
+	Reach    []reachRow
+	Differs  []differRow
+	Missing  []string // what is not noted, in words
+	Fair     []string // how to make it fair
+}
+
+// concluded compares the runs on the bench, and draws the reference against one other: the one that
+// the address names, else the one furthest from it.
+func (s *Room) concluded(ctx context.Context, v *benchView, entries []bench.Entry, subjects []chart.Subject,
+	against int) (*compared, error) {
+	list := make([]bench.Subject, len(entries))
+	for i, e := range entries {
+		list[i] = bench.KeptSubject(e, subjects[i].Results.Curves[e.Reading.Side])
+	}
+	ask := bench.Ask{Reference: v.Ref}
+	for _, e := range v.Entries {
+		ask.Names = append(ask.Names, bench.InSentence(e.Name))
+	}
+	c := bench.Compare(list, ask)
+	var err error
+	if ask.RepeatS2, ask.Freedom, err = s.book.Repeats(ctx, c.Window.FromPct, c.Window.ToPct); err != nil {
+		return nil, err
+	}
+	if ask.Freedom > 0 {
+		c = bench.Compare(list, ask)
+	}
+	out := &compared{Comparison: c}
+	if len(c.Verdicts) > 0 {
+		out.Said = said{c.Verdicts[0], c.Verdicts[1:]}
+	}
+	if against < 0 || against >= len(entries) || against == v.Ref {
+		against = -1
+		for i, r := range c.Runs {
+			if i != v.Ref && r.DeltaS != nil && (against < 0 || math.Abs(*r.DeltaS) > math.Abs(*c.Runs[against].DeltaS)) {
+				against = i
+			}
+		}
+	}
+	if against >= 0 {
+		out.race(v, entries, subjects, against)
+		out.minutes(against, v.Ref)
+	}
+	out.reach()
+	out.conditions()
+	return out, nil
+}
+
+func racer(v *benchView, entries []bench.Entry, subjects []chart.Subject, i int) draw.Racer {
+	t, kw := subjects[i].Column(trace.Power)
+	return draw.Racer{Name: v.Entries[i].Name, T: t, KW: kw, Posts: entries[i].Reading.Posts, Style: v.Entries[i].Style}
+}
+
+// raceStop is one stop of the race's cursor.
+type raceStop struct {
+	TS   float64 `json:"t"`
+	Text string  `json:"text"`
+}
+
+// race draws the reference above and the other below, with the stops of its cursor: every minute, and
+// every round post of either.
+func (x *compared) race(v *benchView, entries []bench.Entry, subjects []chart.Subject, other int) {
+	x.Against = v.Entries[other].Name
+	r := draw.RaceStrips{Title: fmt.Sprintf("Race of %s above and %s below, power against time", v.Entries[v.Ref].Name,
+		x.Against), Above: racer(v, entries, subjects, v.Ref), Below: racer(v, entries, subjects, other),
+		FromPct: x.Window.FromPct, ToPct: x.Window.ToPct}
+	for _, l := range x.Comparison.Race.Lead {
+		if l.Run == other {
+			r.Lead = append(r.Lead, l)
+			if r.Widest == nil || math.Abs(l.Points) > math.Abs(r.Widest.Points) {
+				w := l
+				r.Widest = &w
+			}
+		}
+	}
+	for _, m := range x.Comparison.Race.Meetings {
+		if m.Run == other {
+			r.Meetings = append(r.Meetings, m)
+		}
+	}
+	x.Race = r.SVG()
+	stops := []raceStop{}
+	for _, l := range r.Lead {
+		stops = append(stops, raceStop{l.TS, words.Clock(l.TS) + " · " + ahead(l.Points, v.Entries[v.Ref].Name, x.Against)})
+	}
+	for i, name := range map[int]string{v.Ref: v.Entries[v.Ref].Name, other: x.Against} {
+		for _, p := range entries[i].Reading.Posts {
+			if math.Mod(p.SoCPct, 10) == 0 && p.TS >= 0 {
+				stops = append(stops, raceStop{p.TS, fmt.Sprintf("%s · %s reaches %s %%", words.Clock(p.TS), name,
+					words.Figure(p.SoCPct, 0))})
+			}
+		}
+	}
+	slices.SortStableFunc(stops, func(a, b raceStop) int {
+		switch {
+		case a.TS < b.TS:
+			return -1
+		case a.TS > b.TS:
+			return 1
+		}
+		return 0
+	})
+	data, err := json.Marshal(stops)
+	if err == nil {
+		x.RaceData = template.JS(data)
+	}
+}
+
+// ahead says who leads by how much; the points are the second one's.
+func ahead(points float64, first, second string) string {
+	by := words.Figure(math.Abs(points), 1)
+	switch {
+	case math.Abs(points) < 0.05:
+		return "level"
+	case points > 0:
+		return fmt.Sprintf("%s %s points ahead", second, by)
+	}
+	return fmt.Sprintf("%s %s points ahead", first, by)
+}
+
+// minutes draws where the minutes go, with what held the slower one in each band.
+func (x *compared) minutes(other, ref int) {
+	var rows []draw.MinutesRow
+	sum := 0.0
+	for _, b := range x.Bands {
+		r := draw.MinutesRow{Label: words.Window(b.FromPct, b.ToPct), A: math.NaN(), B: math.NaN()}
+		if t := b.TS[ref]; t != nil {
+			r.A = *t
+		}
+		if t := b.TS[other]; t != nil {
+			r.B = *t
+		}
+		if d := b.DeltaS[other]; d != nil {
+			sum += *d
+			slow := other
+			if *d < 0 {
+				slow = ref
+			}
+			cause := ceiling.Cause("")
+			if len(b.Causes[slow]) > 0 {
+				cause = b.Causes[slow][0]
+			}
+			r.Cause = draw.Part{Cause: cause, Minutes: *d / 60, Words: bandWords(*d, cause)}
+		}
+		rows = append(rows, r)
+	}
+	if len(rows) > 0 {
+		x.Minutes = draw.Minutes("Where the minutes go: each bar begins where the one above ended", words.SignedClock(sum)+" in all",
+			rows)
+	}
+}
+
+// sameS is how near two runs' times in a band must be to be the same.
+const sameS = 3
+
+func bandWords(delta float64, cause ceiling.Cause) string {
+	if math.Abs(delta) < sameS {
+		if cause == "" {
+			return "same"
+		}
+		return "same: " + cause.Words()
+	}
+	return words.SignedClock(math.Round(delta)) + "  " + cause.Words()
+}
+
+// reach lists the minutes to distances and to points added.
+func (x *compared) reach() {
+	row := func(name string, times []*float64) {
+		r := reachRow{Name: name}
+		for _, t := range times {
+			v := "–"
+			if t != nil {
+				v = words.Clock(math.Round(*t))
+			}
+			r.Values = append(r.Values, v)
+		}
+		x.Reach = append(x.Reach, r)
+	}
+	for _, d := range x.Distance {
+		row("+"+words.Figure(d.Km, 0)+" km", d.TS)
+	}
+	for _, p := range x.AddPoints {
+		if p.Points == 30 || p.Points == 50 || p.Points == 70 {
+			row("+"+words.Figure(p.Points, 0)+" points", p.TS)
+		}
+	}
+}
+
+// conditions puts what differs into rows, what matters first.
+func (x *compared) conditions() {
+	for _, d := range x.Fairness.Differs {
+		could := ""
+		if d.HighS != nil {
+			could = words.Clock(math.Round(*d.LowS)) + " to " + words.Clock(math.Round(*d.HighS))
+		}
+		seen := []string{}
+		for _, v := range d.Values {
+			if v == "" {
+				v = "not noted"
+			}
+			if !slices.Contains(seen, v) {
+				seen = append(seen, v)
+			}
+		}
+		text := ""
+		for i, v := range seen {
+			if i > 0 {
+				text += ", "
+			}
+			text += v
+		}
+		x.Differs = append(x.Differs, differRow{bench.Human(d.Condition), text + bench.UnitOf(d.Condition), could, d.Matters})
+	}
+	slices.SortStableFunc(x.Differs, func(a, b differRow) int { return rank(a.Matters) - rank(b.Matters) })
+	for _, n := range x.Fairness.NotNoted {
+		x.Missing = append(x.Missing, bench.Human(n))
+	}
+	x.Fair = x.Fairness.ToMakeFair
+}
+
+func rank(m bench.Matters) int {
+	return map[bench.Matters]int{bench.Does: 0, bench.Maybe: 1, bench.DoesNot: 2}[m]
+}
