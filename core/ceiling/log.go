@@ -170,6 +170,13 @@ const (
 	mostCells       = 500
 )
 
+// Readings far apart were typed, unless there are so many of them, not so far apart, that a logger
+// wrote them.
+const (
+	typedAlwaysS = 60.0
+	loggedFrom   = 60
+)
+
 // judged chooses the side whose amps and volts are judged: the car's where it has them, since
 // the pack's voltage is what tells a limit of current from one of power; the stall's where the car
 // steps the voltage up, since the stall's limits are then its own.
@@ -196,17 +203,29 @@ func (l *Log) judged(k *known) *SideLog {
 	return best
 }
 
-// meanIn is the mean of a series' readings in a span; where it has none there, its value on the
+// middleOf is what some readings of one cell say together: their mean without the lowest and the
+// highest where there are more than three, so that one that was garbled does not count.
+func middleOf(v []float64) float64 {
+	sum, low, high := 0.0, math.Inf(1), math.Inf(-1)
+	for _, x := range v {
+		sum, low, high = sum+x, math.Min(low, x), math.Max(high, x)
+	}
+	if n := len(v); n > 3 {
+		return (sum - low - high) / float64(n-2)
+	}
+	return sum / float64(len(v))
+}
+
+// meanIn is the middle of a series' readings in a span; where it has none there, its value on the
 // joined line if readings lie within reach on both sides, else NaN.
 func meanIn(s trace.Series, from, to, reachS float64) float64 {
 	i, _ := slices.BinarySearch(s.T, from)
-	sum, n := 0.0, 0
-	for ; i < len(s.T) && s.T[i] < to; i++ {
-		sum += s.V[i]
-		n++
+	j := i
+	for j < len(s.T) && s.T[j] < to {
+		j++
 	}
-	if n > 0 {
-		return sum / float64(n)
+	if j > i {
+		return middleOf(s.V[i:j])
 	}
 	return near1(s, (from+to)/2, reachS)
 }
@@ -241,7 +260,7 @@ func (l *Log) gridOf(k *known, side *SideLog, power trace.Series, leg int) *grid
 func cellsOf(power trace.Series, every float64) *grid {
 	n := power.Len()
 	g := &grid{startS: power.T[0]}
-	g.typed = every >= trace.TypedFromS
+	g.typed = every >= trace.TypedFromS && (every >= typedAlwaysS || n < loggedFrom)
 	width := max(cellS, (power.T[n-1]-power.T[0])/mostCells)
 	for i := 0; i < n; {
 		w := width
@@ -259,11 +278,7 @@ func cellsOf(power trace.Series, every float64) *grid {
 		from := power.T[i]
 		mid := (power.T[i] + power.T[j-1]) / 2
 		g.t, g.from, g.to = append(g.t, mid), append(g.from, from), append(g.to, end)
-		sum := 0.0
-		for _, v := range power.V[i:j] {
-			sum += v
-		}
-		g.kw = append(g.kw, sum/float64(j-i))
+		g.kw = append(g.kw, middleOf(power.V[i:j]))
 		i = j
 	}
 	return g
@@ -373,6 +388,10 @@ const (
 // noise settles how much kW, amps and volts wobble from cell to cell: the robust spread of each
 // against the middle of its neighbours, and what a display by steps leaves open.
 func (g *grid) noise(side *SideLog) {
+	g.despike(g.kw)
+	if g.ampsRead {
+		g.despike(g.amps)
+	}
 	g.relKW, g.relAmps = slowWobbleOf(g, g.kw), slowWobbleOf(g, g.amps)
 	g.noiseV = max(0.05, wobbleOf(g.volts, false))
 	middle := trace.Median(g.kw)
@@ -387,6 +406,28 @@ func (g *grid) noise(side *SideLog) {
 	}
 	if g.typed {
 		g.relKW, g.relAmps = max(g.relKW, typedWobble), max(g.relAmps, typedWobble)
+	}
+}
+
+// What makes one cell a spike: its neighbours agree within so much, and it lies so far off them.
+const (
+	spikeAgree = 0.02
+	spikeOff   = 0.03
+	spikeSD    = 6.0
+)
+
+// despike puts the middle of its neighbours in the place of a single cell that leaps away from both:
+// a reading that was garbled. What lasts two cells stays.
+func (g *grid) despike(v []float64) {
+	if g.typed {
+		return
+	}
+	sd := wobbleOf(v, true)
+	for i := 1; i+1 < len(v); i++ {
+		m := (v[i-1] + v[i+1]) / 2
+		if m > 1 && math.Abs(v[i-1]-v[i+1]) < spikeAgree*m && math.Abs(v[i]-m) > max(spikeOff, spikeSD*sd)*m {
+			v[i] = m
+		}
 	}
 }
 
