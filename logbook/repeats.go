@@ -1,6 +1,10 @@
 package logbook
 
-import "context"
+import (
+	"context"
+
+	"zincroad/core/bench"
+)
 
 // Repeats is the pooled variance of a window's time over repeats of like runs, s², with its degrees
 // of freedom: of the same car and software, at the same stall, preconditioned alike, in the same
@@ -17,4 +21,20 @@ func (b *Book) Repeats(ctx context.Context, fromPct, toPct float64) (variance, f
 		return 0, 0, mapped("asking for repeats", err)
 	}
 	return out.Sum / out.Freedom, out.Freedom, nil
+}
+
+// mostKnown is how many of the latest runs are looked through for comparisons.
+const mostKnown = 400
+
+// Comparable lists the latest runs with what tells which of them differ in one thing alone.
+func (b *Book) Comparable(ctx context.Context) ([]bench.Known, error) {
+	var list []bench.Known
+	err := b.db.WithContext(ctx).Raw(`SELECT r.id, c.name AS car, coalesce(v.version, '') AS software,
+			coalesce(p.name || ' ' || s.name, '') AS stall, coalesce(s.rated_kw, 0) AS stall_kw, r.preconditioned, r.profile,
+			r.start_c, r.start_pct, r.window_s
+		FROM runs r JOIN cars c ON c.id = r.car_id LEFT JOIN softwares v ON v.id = r.software_id
+			LEFT JOIN stalls s ON s.id = r.stall_id LEFT JOIN sites p ON p.id = s.site_id
+		WHERE r.deleted_at IS NULL AND NOT r.live ORDER BY r.started_at DESC NULLS LAST, r.id DESC LIMIT ?`, mostKnown).
+		Scan(&list).Error
+	return list, mapped("looking for comparisons", err)
 }

@@ -136,7 +136,7 @@ func Compare(subjects []Subject, ask Ask) *Comparison {
 	if t := times[ask.Reference]; t != nil {
 		refS = *t
 	}
-	c.Fairness = fairness(entries, c.Window.FromPct, c.Window.ToPct, refS)
+	c.Fairness = fairness(entries, newWhatIf(entries, ask.Reference, times, c.Window.FromPct, c.Window.ToPct), refS)
 	c.Race = raceOf(lanesOf(subjects), ask.Reference)
 	c.bands(subjects)
 	c.addPoints(subjects)

@@ -124,7 +124,7 @@ var conditionsOfRuns = []condition{
 }
 
 // fairness judges a comparison over a window that took the reference so long.
-func fairness(entries []Entry, from, to, refS float64) Fairness {
+func fairness(entries []Entry, what *whatIf, refS float64) Fairness {
 	f := Fairness{Differs: []Differs{}, NotNoted: []string{}, ToMakeFair: []string{}}
 	sameCar := true
 	for _, c := range conditionsOfRuns {
@@ -158,7 +158,7 @@ func fairness(entries []Entry, from, to, refS float64) Fairness {
 			sameCar = false
 		}
 		d := Differs{Condition: c.name, Values: values}
-		d.LowS, d.HighS = effect(c.name, entries, from, to)
+		d.LowS, d.HighS = what.effect(c.name, values)
 		d.Matters = matter(c.name, d, entries, refS)
 		f.Differs = append(f.Differs, d)
 	}
@@ -344,42 +344,88 @@ func human(c string) string {
 	return "the " + c
 }
 
-// effect is how much a condition could matter in a window, in s, by the forecast run both ways with
-// all else as one of the runs has it, each in turn; nil where it cannot be worked out. The range is
-// what the model leaves open: half of the least to half as much again as the most (common practice,
-// no source).
-func effect(name string, entries []Entry, from, to float64) (low, high *float64) {
-	if !(to > from) {
+// whatIf works out what conditions could come to in one window, each forecast once.
+type whatIf struct {
+	entries  []Entry
+	from, to float64
+	bases    []int // the reference, and the run furthest from it
+	done     map[forecast.Plan]float64
+}
+
+// newWhatIf takes the reference and the run whose time lies furthest from its.
+func newWhatIf(entries []Entry, ref int, times []*float64, from, to float64) *whatIf {
+	w := &whatIf{entries: entries, from: from, to: to, bases: []int{ref}, done: map[forecast.Plan]float64{}}
+	far, by := -1, -1.0
+	for i, t := range times {
+		if i == ref || t == nil || times[ref] == nil {
+			continue
+		}
+		if d := math.Abs(*t - *times[ref]); d > by {
+			far, by = i, d
+		}
+	}
+	if far >= 0 {
+		w.bases = append(w.bases, far)
+	}
+	return w
+}
+
+// took is the window's time of a run with one condition changed; NaN where it cannot be worked out.
+func (w *whatIf) took(e Entry, change func(*forecast.Plan)) float64 {
+	p, ok := planOf(e, w.from, w.to)
+	if !ok {
+		return math.NaN()
+	}
+	change(&p)
+	if t, ok := w.done[p]; ok {
+		return t
+	}
+	t := math.NaN()
+	if f, err := forecast.Once(p); err == nil {
+		if x, ok := f.Window(w.from, w.to); ok {
+			t = x.TS
+		}
+	}
+	w.done[p] = t
+	return t
+}
+
+// effect is how much a condition could matter in the window, in s: by the forecast run both ways,
+// between its two values that lie furthest apart (of words, the two bases'), with all else as the
+// reference has it and as the run furthest from that has it; nil where it cannot be worked out. The
+// range is what the model leaves open: half of the least to half as much again as the most (common
+// practice, no source).
+func (w *whatIf) effect(name string, values []string) (low, high *float64) {
+	if !(w.to > w.from) {
 		return nil, nil
 	}
-	took := func(e Entry, change func(*forecast.Plan)) (float64, bool) {
-		p, ok := planOf(e, from, to)
-		if !ok {
-			return 0, false
+	ends := w.bases
+	if a, b := lowest(values), highest(values); a != b && name != "preconditioned" {
+		ends = []int{slices.Index(values, a), slices.Index(values, b)}
+	}
+	if len(ends) < 2 || values[ends[0]] == values[ends[1]] {
+		for i, v := range values {
+			if v != values[ends[0]] && v != "" {
+				ends = []int{ends[0], i}
+				break
+			}
 		}
-		change(&p)
-		f, err := forecast.Once(p)
-		if err != nil {
-			return 0, false
-		}
-		w, ok := f.Window(from, to)
-		return w.TS, ok
 	}
 	least, most := math.Inf(1), math.Inf(-1)
-	for _, base := range entries {
-		shortest, longest := math.Inf(1), math.Inf(-1)
-		for _, e := range entries {
-			change, ok := changeTo(name, e)
+	for _, base := range w.bases {
+		var took [2]float64
+		for k, i := range ends[:min(2, len(ends))] {
+			change, ok := changeTo(name, w.entries[i])
 			if !ok {
 				return nil, nil
 			}
-			t, worked := took(base, change)
-			if !worked {
-				return nil, nil
-			}
-			shortest, longest = math.Min(shortest, t), math.Max(longest, t)
+			took[k] = w.took(w.entries[base], change)
 		}
-		least, most = math.Min(least, longest-shortest), math.Max(most, longest-shortest)
+		by := math.Abs(took[1] - took[0])
+		if math.IsNaN(by) {
+			return nil, nil
+		}
+		least, most = math.Min(least, by), math.Max(most, by)
 	}
 	a, b := 0.5*least, 1.5*most
 	return &a, &b

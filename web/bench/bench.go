@@ -36,6 +36,7 @@ type benchView struct {
 	CSVHref    string
 	SVGHref    string
 	Compared   *compared // nil: one run alone
+	Proposals  []bench.Proposal
 }
 
 type benchEntry struct {
@@ -67,6 +68,9 @@ func (s *Room) bench(w http.ResponseWriter, r *http.Request) {
 	}
 	s.Render(w, r, "bench", http.StatusOK, ui.Frame{Title: "Bench", Data: v})
 }
+
+// mostProposals is how many comparisons an empty bench proposes.
+const mostProposals = 8
 
 // benchView lays the runs that the address names side by side. One that is gone is left out, one
 // whose figures cannot be made is named.
@@ -108,7 +112,9 @@ func (s *Room) benchView(r *http.Request) (*benchView, error) {
 	}
 	v.IDs = kept
 	if len(kept) == 0 {
-		return v, nil
+		known, err := s.book.Comparable(r.Context())
+		v.Proposals = bench.OneApart(known, mostProposals)
+		return v, err
 	}
 	for i, name := range bench.Names(entries, kept) {
 		v.Entries[i].Name, subjects[i].Name = name, name

@@ -7,6 +7,7 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
+	corebench "zincroad/core/bench"
 	"zincroad/logbook"
 	"zincroad/web/ui"
 )
@@ -22,6 +23,7 @@ type Room struct {
 
 // Book is what the room needs of the logbook: runs to lay side by side.
 type Book interface {
+	Comparable(ctx context.Context) ([]corebench.Known, error)
 	Choices(ctx context.Context, limit int) ([]logbook.Choice, error)
 	Repeats(ctx context.Context, fromPct, toPct float64) (variance, freedom float64, err error)
 	Results(ctx context.Context, row *logbook.Run) (*logbook.Results, error)

@@ -1,0 +1,117 @@
+package bench
+
+import (
+	"cmp"
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+)
+
+// Known is what is known of a run before it is laid on the bench: enough to tell which runs differ in
+// one thing alone.
+type Known struct {
+	ID                                            int64
+	Car, Software, Stall, Preconditioned, Profile string
+	StallKW                                       float64  // 0: not noted
+	StartC                                        *float64 // coldest cell at plug-in
+	StartPct                                      *float64
+	WindowS                                       *float64 // the headline window's time
+}
+
+// Proposal is a comparison that the logbook already holds.
+type Proposal struct {
+	IDs  []int64
+	What string // "software: 2.4 against 2.3"
+	ByS  float64
+}
+
+// things are what two runs can differ in, one of which a proposal isolates.
+func (k Known) things() [][2]string {
+	kw := ""
+	if k.StallKW > 0 {
+		kw = fmt.Sprintf("%g kW", k.StallKW)
+	}
+	pre := k.Preconditioned
+	return [][2]string{{"software", k.Software}, {"stall", kw}, {"preconditioning", pre}, {"profile", k.Profile}}
+}
+
+// Packs this near in temperature at plug-in are as warm.
+const asWarmC = 3.0
+
+// OneApart lists the comparisons that differ in one thing only, the largest difference first: runs of
+// one car, as warm as each other unless preconditioning is what differs, of which everything else is
+// the same. Repeats of either are laid beside it.
+func OneApart(runs []Known, most int) []Proposal {
+	var out []Proposal
+	seen := map[string]bool{}
+	for i, a := range runs {
+		for _, b := range runs[i+1:] {
+			name, from, to, ok := apartIn(a, b)
+			if !ok || a.WindowS == nil || b.WindowS == nil {
+				continue
+			}
+			key := strings.Join([]string{a.Car, name, min(from, to), max(from, to)}, "|")
+			if seen[key] {
+				continue
+			}
+			seen[key] = true
+			p := Proposal{What: fmt.Sprintf("%s, %s: %s against %s", a.Car, name, orNone(from), orNone(to)),
+				ByS: math.Abs(*a.WindowS - *b.WindowS)}
+			for _, x := range runs {
+				if n, _, _, is := apartIn(a, x); x.ID == a.ID || !is && alike(a, x) || is && n == name && alike(b, x) ||
+					x.ID == b.ID {
+					p.IDs = append(p.IDs, x.ID)
+				}
+			}
+			p.IDs = p.IDs[:min(len(p.IDs), MaxRuns)]
+			out = append(out, p)
+		}
+	}
+	slices.SortStableFunc(out, func(a, b Proposal) int { return cmp.Compare(b.ByS, a.ByS) })
+	return out[:min(len(out), most)]
+}
+
+func orNone(s string) string {
+	if s == "" {
+		return notNoted
+	}
+	return s
+}
+
+// apartIn tells in which one thing two runs of a car differ.
+func apartIn(a, b Known) (name, from, to string, ok bool) {
+	if a.Car == "" || a.Car != b.Car || a.ID == b.ID {
+		return "", "", "", false
+	}
+	x, y := a.things(), b.things()
+	differ := 0
+	for i := range x {
+		if x[i][1] != y[i][1] {
+			if x[i][1] == "" || y[i][1] == "" {
+				return "", "", "", false
+			}
+			differ++
+			name, from, to = x[i][0], x[i][1], y[i][1]
+		}
+	}
+	if differ != 1 {
+		return "", "", "", false
+	}
+	if name != "preconditioning" && !asWarm(a, b) {
+		return "", "", "", false
+	}
+	return name, from, to, true
+}
+
+func asWarm(a, b Known) bool {
+	return a.StartC != nil && b.StartC != nil && math.Abs(*a.StartC-*b.StartC) <= asWarmC
+}
+
+// alike tells whether two runs are repeats of each other.
+func alike(a, b Known) bool {
+	if a.Car != b.Car || !asWarm(a, b) {
+		return false
+	}
+	return slices.Equal(a.things(), b.things())
+}
