@@ -21,7 +21,7 @@ import (
 type day struct {
 	title, software, pre, profile, climate, weather string
 	ambient, battery                                run.Number
-	stallKW, stallA                                 float64
+	stallKW                                         float64
 	fromPct, toPct                                  float64
 	car                                             string
 	scale                                           float64 // of the power; 0: 1

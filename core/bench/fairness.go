@@ -216,10 +216,6 @@ func extreme(values []string, before func(a, b float64) bool) string {
 	return best
 }
 
-// warmth are the conditions that act through the pack's temperature: where the pack's own is noted
-// they are no other cause, and preconditioning is what set it.
-var warmth = []string{"preconditioned", "battery_c", "ambient_c"}
-
 // settle draws the verdict from what differs.
 func (f *Fairness) settle(entries []Entry, sameCar bool) {
 	at := func(name string) *Differs {

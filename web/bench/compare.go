@@ -4,7 +4,6 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
-	"html/template"
 	"math"
 	"slices"
 
@@ -38,10 +37,10 @@ type differRow struct {
 type compared struct {
 	*bench.Comparison
 	Said     said
-	Race     string      // two strips on one clock; empty: there is nobody to race
-	RaceData template.JS // by the minute and by the round posts, for its cursor
-	Against  string      // whose race against the reference
-	Minutes  string      // where they go
+	Race     string // two strips on one clock; empty: there is nobody to race
+	RaceData string // by the minute and by the round posts, for its cursor: JSON
+	Against  string // whose race against the reference
+	Minutes  string // where they go
 	Reach    []reachRow
 	Differs  []differRow
 	Missing  []string // what is not noted, in words
@@ -145,7 +144,7 @@ func (x *compared) race(v *benchView, entries []bench.Entry, subjects []chart.Su
 	})
 	data, err := json.Marshal(stops)
 	if err == nil {
-		x.RaceData = template.JS(data)
+		x.RaceData = string(data)
 	}
 }
 

@@ -256,10 +256,9 @@
 
   // ---- the race: a cursor that stops at every minute and every round post ------------
   function race() {
-    const box = $('[data-race]'),
-      data = $('script[data-race-stops]');
-    if (!box || !data) return;
-    const stops = JSON.parse(data.textContent || '[]'),
+    const box = $('[data-race]');
+    if (!box) return;
+    const stops = JSON.parse(box.dataset.stops || '[]'),
       svg = box.querySelector('svg'),
       line = box.querySelector('[data-race-line]'),
       said = $('[data-race-said]');
