@@ -58,6 +58,8 @@ type Band struct {
 	TS      []*float64        `json:"t_s"`
 	DeltaS  []*float64        `json:"delta_s"`
 	Causes  [][]ceiling.Cause `json:"causes"`
+
+	Said []ceiling.Cause `json:"-"` // what held each run most and can be said; empty: nothing can
 }
 
 // AddPoints is how long each run took to add so many points from where it started, from clock zero.
@@ -124,8 +126,8 @@ func SubjectOf(r *run.Run) Subject {
 
 // Compare lays runs side by side. It needs at least one; the reference must be one of them.
 func Compare(subjects []Subject, ask Ask) *Comparison {
-	c := &Comparison{names: ask.Names, Format: Format, Reference: ask.Reference, Runs: []Laid{}, Bands: []Band{}, AddPoints: []AddPoints{},
-		Distance: []ToDistance{}, Groups: []Group{}, Verdicts: []Said{}}
+	c := &Comparison{names: ask.Names, Format: Format, Reference: ask.Reference, Runs: []Laid{}, Bands: []Band{},
+		AddPoints: []AddPoints{}, Distance: []ToDistance{}, Groups: []Group{}, Verdicts: []Said{}}
 	entries := make([]Entry, len(subjects))
 	for i, s := range subjects {
 		entries[i] = s.Entry
@@ -236,10 +238,17 @@ func (c *Comparison) bands(subjects []Subject) {
 			w, at, ok := s.Work.WindowOf(s.Reading, from, to)
 			if !ok {
 				b.TS, b.DeltaS, b.Causes = append(b.TS, nil), append(b.DeltaS, nil), append(b.Causes, []ceiling.Cause{})
+				b.Said = append(b.Said, "")
 				continue
 			}
 			b.TS, b.DeltaS = append(b.TS, &w.TS), append(b.DeltaS, nil)
-			b.Causes = append(b.Causes, causesIn(s.Reading, at, at+w.TS))
+			causes := causesIn(s.Reading, at, at+w.TS, false)
+			b.Causes = append(b.Causes, causes)
+			sure := append(causesIn(s.Reading, at, at+w.TS, true), "")[0]
+			if len(causes) > 0 && sure != causes[0] {
+				sure = "" // something unsure held it longer
+			}
+			b.Said = append(b.Said, sure)
 		}
 		if ref := b.TS[c.Reference]; ref != nil {
 			for i, t := range b.TS {
@@ -254,10 +263,13 @@ func (c *Comparison) bands(subjects []Subject) {
 	}
 }
 
-// causesIn lists what held a run between two times, most first.
-func causesIn(x *curve.Reading, from, to float64) []ceiling.Cause {
+// causesIn lists what held a run between two times, most first; of what can be said, or of all.
+func causesIn(x *curve.Reading, from, to float64, said bool) []ceiling.Cause {
 	took := map[ceiling.Cause]float64{}
 	for _, h := range x.Ceilings {
+		if said && h.Confidence == unsure {
+			continue
+		}
 		if long := min(to, h.ToS) - max(from, h.FromS); long > 0 {
 			took[h.Cause] += long
 		}
@@ -498,6 +510,7 @@ func (c *Comparison) say(subjects []Subject) {
 	}
 	c.sayFair(add)
 	c.sayReal(add)
+	c.sayDetour(add, subjects)
 	if m := c.Race.Meetings; len(m) > 0 && other >= 0 {
 		for _, x := range m {
 			if x.Run == other {
@@ -547,10 +560,10 @@ func (c *Comparison) sayWhere(add func(string, string, ...any), other int) {
 		causes := map[ceiling.Cause]int{}
 		best := ceiling.Cause("")
 		for _, x := range c.Bands[:n+1] {
-			if len(x.Causes[slow]) > 0 {
-				causes[x.Causes[slow][0]]++
-				if best == "" || causes[x.Causes[slow][0]] > causes[best] {
-					best = x.Causes[slow][0]
+			if held := x.Said[slow]; held != "" {
+				causes[held]++
+				if best == "" || causes[held] > causes[best] {
+					best = held
 				}
 			}
 		}
@@ -618,6 +631,41 @@ func (c *Comparison) sayReal(add func(string, string, ...any)) {
 			add(unsure, "Undecided: %s%s; more repeats would tell.", signed(d.TS), between)
 		}
 	}
+}
+
+// sayDetour says what driving to the faster of two stalls would be worth, where the stall alone is
+// known to have made the difference: the minutes saved are the minutes that may be driven for it.
+func (c *Comparison) sayDetour(add func(string, string, ...any), subjects []Subject) {
+	d := c.Difference
+	if d == nil || d.Real == NotReal || c.Fairness.Verdict != Clean || c.Fairness.Isolates != "stall_kw" {
+		return
+	}
+	rated := func(group int) *float64 {
+		if s := subjects[c.Groups[group].Runs[0]].Run.Stall; s != nil {
+			return s.RatedKW
+		}
+		return nil
+	}
+	first, second := rated(d.Groups[0]), rated(d.Groups[1])
+	if first == nil || second == nil {
+		return
+	}
+	saved := d.TS // by the first group
+	if *second > *first {
+		first, second, saved = second, first, -saved
+	}
+	window := words.Window(c.Window.FromPct, c.Window.ToPct)
+	confidence := likely
+	if d.Real == Undecided {
+		confidence = unsure
+	}
+	if saved < smallestS {
+		add(confidence, "The %s kW stall saved less than a minute over %s: not worth a detour.", words.Figure(*first, 0),
+			window)
+		return
+	}
+	add(confidence, "The %s kW stall saved %s over %s: a detour that takes longer loses more than it gains.",
+		words.Figure(*first, 0), words.Duration(math.Round(saved)), window)
 }
 
 // signed writes seconds with their sign, as minutes.

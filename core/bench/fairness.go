@@ -6,8 +6,10 @@ import (
 	"slices"
 	"strings"
 
+	"zincroad/core/ceiling"
 	"zincroad/core/forecast"
 	"zincroad/core/pack"
+	"zincroad/core/run"
 	"zincroad/core/trace"
 	"zincroad/core/words"
 )
@@ -345,12 +347,14 @@ type whatIf struct {
 	entries  []Entry
 	from, to float64
 	bases    []int // the reference, and the run furthest from it
+	cars     map[*run.Car]*run.Car
 	done     map[forecast.Plan]float64
 }
 
 // newWhatIf takes the reference and the run whose time lies furthest from its.
 func newWhatIf(entries []Entry, ref int, times []*float64, from, to float64) *whatIf {
-	w := &whatIf{entries: entries, from: from, to: to, bases: []int{ref}, done: map[forecast.Plan]float64{}}
+	w := &whatIf{entries: entries, from: from, to: to, bases: []int{ref}, cars: map[*run.Car]*run.Car{},
+		done: map[forecast.Plan]float64{}}
 	far, by := -1, -1.0
 	for i, t := range times {
 		if i == ref || t == nil || times[ref] == nil {
@@ -372,6 +376,7 @@ func (w *whatIf) took(e Entry, change func(*forecast.Plan)) float64 {
 	if !ok {
 		return math.NaN()
 	}
+	p.Car = w.car(e.Run.Car)
 	change(&p)
 	if t, ok := w.done[p]; ok {
 		return t
@@ -384,6 +389,71 @@ func (w *whatIf) took(e Entry, change func(*forecast.Plan)) float64 {
 	}
 	w.done[p] = t
 	return t
+}
+
+// car is a run's car that takes no less than the runs on the bench show of it: a curve that was noted
+// or is only its kind's, and lies below what it took at a post, would make a stall that held it look
+// like one that does not matter.
+func (w *whatIf) car(c *run.Car) *run.Car {
+	if out, ok := w.cars[c]; ok {
+		return out
+	}
+	out := *c
+	w.cars[c] = &out
+	p, err := pack.For(c)
+	if err != nil {
+		return &out
+	}
+	shown := map[float64]float64{}
+	for _, e := range w.entries {
+		if carOf(e).Name != c.Name {
+			continue
+		}
+		share := 1.0
+		if e.Reading.Side == trace.StallSide {
+			share = ceiling.PackShare
+		}
+		for _, post := range e.Reading.Posts {
+			if post.PowerKW != nil {
+				shown[post.SoCPct] = max(shown[post.SoCPct], *post.PowerKW*share)
+			}
+		}
+	}
+	taper, above, most := p.Taper(c, false), false, 0.0
+	points := make([]run.Point, 0, len(shown)+100)
+	for soc := 0.0; soc <= 100; soc++ {
+		kw := taper.KW(soc)
+		if v, ok := shown[soc]; ok && v > kw {
+			kw, above = v, true
+		}
+		points = append(points, run.Point{SoCPct: soc, KW: kw})
+		most = max(most, shown[soc])
+	}
+	if above {
+		out.Envelope = raised(points, shown)
+	}
+	if kw, ok := run.Known(c.MaxKW); ok && most > kw {
+		out.MaxKW = run.N(most)
+	}
+	return &out
+}
+
+// raised lifts a curve by each per cent to the straight lines between neighbouring posts at both of
+// which a run was as high.
+func raised(points []run.Point, shown map[float64]float64) []run.Point {
+	last := math.NaN()
+	for soc := 0.0; soc <= 100; soc++ {
+		if _, ok := shown[soc]; !ok {
+			continue
+		}
+		for between := last + 1; between < soc; between++ {
+			share := (between - last) / (soc - last)
+			kw := shown[last] + share*(shown[soc]-shown[last])
+			points[int(between)].KW = max(points[int(between)].KW, kw)
+		}
+		last = soc
+	}
+	return points
 }
 
 // effect is how much a condition could matter in the window, in s: by the forecast run both ways,

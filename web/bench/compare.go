@@ -178,11 +178,7 @@ func (x *compared) minutes(other, ref int) {
 			if *d < 0 {
 				slow = ref
 			}
-			cause := ceiling.Cause("")
-			if len(b.Causes[slow]) > 0 {
-				cause = b.Causes[slow][0]
-			}
-			r.Cause = draw.Part{Cause: cause, Minutes: *d / 60, Words: bandWords(*d, cause)}
+			r.Cause = draw.Part{Cause: b.Said[slow], Minutes: *d / 60, Words: bandWords(*d, b.Said[slow], b.Causes[slow])}
 		}
 		rows = append(rows, r)
 	}
@@ -195,14 +191,23 @@ func (x *compared) minutes(other, ref int) {
 // sameS is how near two runs' times in a band must be to be the same.
 const sameS = 3
 
-func bandWords(delta float64, cause ceiling.Cause) string {
+// bandWords says how much two runs lie apart in a band, and what held the slower one: what can be
+// said, else what it perhaps was.
+func bandWords(delta float64, said ceiling.Cause, causes []ceiling.Cause) string {
+	held := ""
+	switch {
+	case said != "":
+		held = said.Words()
+	case len(causes) > 0:
+		held = "perhaps " + causes[0].Words()
+	}
 	if math.Abs(delta) < sameS {
-		if cause == "" {
+		if held == "" {
 			return "same"
 		}
-		return "same: " + cause.Words()
+		return "same: " + held
 	}
-	return words.SignedClock(math.Round(delta)) + "  " + cause.Words()
+	return words.SignedClock(math.Round(delta)) + "  " + held
 }
 
 // reach lists the minutes to distances and to points added.
