@@ -275,6 +275,10 @@ type Choice struct {
 	Stall                      string
 }
 
+// choiceColumns are a Choice's.
+const choiceColumns = `SELECT r.id, r.title, coalesce(c.name, '') AS car, coalesce(sw.version, '') AS software,
+		coalesce(s.name, '') AS site, coalesce(st.name, '') AS stall`
+
 // Choices lists the newest runs of the list, so many at most.
 func (b *Book) Choices(ctx context.Context, limit int) ([]Choice, error) {
 	ids, err := b.page(ctx, RoadFilter{Limit: limit})
@@ -282,8 +286,7 @@ func (b *Book) Choices(ctx context.Context, limit int) ([]Choice, error) {
 		return nil, err
 	}
 	var list []Choice
-	err = b.db.WithContext(ctx).Raw(`SELECT r.id, r.title, coalesce(c.name, '') AS car,
-		coalesce(sw.version, '') AS software, coalesce(s.name, '') AS site, coalesce(st.name, '') AS stall`+roadFrom+`
+	err = b.db.WithContext(ctx).Raw(choiceColumns+roadFrom+`
 		WHERE r.id = ANY (?::bigint[]) ORDER BY array_position(?::bigint[], r.id)`, array(ids), array(ids)).Scan(&list).Error
 	return list, mapped("listing the runs to choose from", err)
 }

@@ -1,0 +1,37 @@
+package bench
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// Others of 1,200, 1,230 and 1,260 s: mean 1,230, spread 30; t of two degrees of freedom is 4.302653
+// (scipy.stats.t.ppf(0.975, 2)), times 30 · √(4/3) = 34.6410: 149.048. A run of another group is none
+// of the others.
+func TestAmongItsLikes(t *testing.T) {
+	laid := func(seconds ...float64) (out []Laid) {
+		for _, s := range seconds {
+			out = append(out, Laid{TS: &s})
+		}
+		return append(out, Laid{})
+	}
+	c := &Comparison{Runs: laid(1300, 1200, 9000, 1230, 1260, 1380), Groups: []Group{{Runs: []int{0, 1, 3, 4}},
+		{Runs: []int{2, 5, 6}}}}
+	a, ok := c.Among(0)
+	require.True(t, ok)
+	assert.Equal(t, 3, a.Others)
+	assert.InDelta(t, 1230-149.048, a.LowS, 0.01)
+	assert.InDelta(t, 1230+149.048, a.HighS, 0.01)
+	assert.True(t, a.Inside())
+	*c.Runs[0].TS = 1380
+	a, _ = c.Among(0)
+	assert.False(t, a.Inside(), "a second beyond")
+	a, ok = c.Among(2)
+	require.True(t, ok)
+	assert.False(t, a.Known(), "one like it tells nothing")
+	assert.False(t, a.Inside())
+	_, ok = c.Among(6)
+	assert.False(t, ok, "it has no time in the window")
+}
