@@ -1,11 +1,15 @@
 package web_test
 
 import (
+	"fmt"
 	"testing"
 
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zincroad/demo"
 )
 
 // The race by the keyboard: every minute and every round post is a stop, who leads is said, and the
@@ -43,5 +47,56 @@ func TestBenchSaysWhetherItIsReal(t *testing.T) {
 	s.open("/bench?runs=2,3,4,5")
 	assert.Contains(t, s.text(".said-list"), "Fair: only the software differs.")
 	assert.Contains(t, s.text(".said-list"), "is real, in 95 of 100 between")
+	s.quiet()
+}
+
+// A bench is kept under a name and found on the empty one; of runs that came since it says whether they
+// lie inside; it is put aside and brought back.
+func TestKeptBench(t *testing.T) {
+	s := newSite(t, 1280, 800, true)
+	s.open("/bench?runs=2,3,4&axis=time")
+	s.do(chromedp.SendKeys(css("#bench-name"), "Tamarack, warm"), chromedp.KeyEvent(kb.Enter),
+		chromedp.WaitVisible(css("html[data-ready] .kept-as")))
+	assert.Equal(t, "Kept as Tamarack, warm", s.text(".kept-as"))
+	assert.Contains(t, eval[string](s, `location.search`), "axis=time", "looked at as before")
+
+	// Two more runs of the car come in: the third's log half a per cent slower, and the second's by 5 in
+	// 100. The three took 1334, 1333 and 1339.5 s: mean 1335.5, spread 3.5, so 1335.5 ± 4.303 · 3.5 ·
+	// √(4/3) or 21:58 to 22:33 (1318.1 to 1352.9; scipy.stats.t.ppf(0.975, 2)); 1339.7 s lie inside,
+	// 1400.7 do not.
+	bundles, err := demo.Bundles()
+	require.NoError(t, err)
+	slower := func(i int, by float64) int64 {
+		b := bundles[i]
+		b.Run.Title = "Slower"
+		for _, rec := range b.Run.Recordings {
+			for k := range rec.T {
+				rec.T[k] *= by
+			}
+		}
+		for k := range b.Run.Marks {
+			b.Run.Marks[k].TS *= by
+		}
+		id, err := s.book.Save(t.Context(), b)
+		require.NoError(t, err)
+		return id
+	}
+	inside, outside := slower(2, 1.005), slower(1, 1.05)
+	s.open("/bench?kept=1")
+	s.do(chromedp.Click(css(`.newer button[value="`+fmt.Sprint(inside)+`"]`)), chromedp.WaitVisible(css(".among")))
+	assert.Contains(t, s.text(".among"), "new, and inside: 22:20 in 10–80 %, where the 3 like it say 21:58 to 22:33")
+	s.do(chromedp.Click(css(`.newer button[value="`+fmt.Sprint(outside)+`"]`)))
+	s.await(`document.querySelectorAll(".among").length == 2`)
+	assert.Contains(t, eval[string](s, `document.querySelectorAll(".among")[1].textContent`), "outside: 23:21 in 10–80 %")
+
+	// From the empty bench, by the keyboard, to the kept one as it was kept; put aside, and back.
+	eval[bool](s, `fetch("/bench/lay", {method: "POST", body: new URLSearchParams({runs: ""})}).then((r) => r.ok)`)
+	s.open("/bench")
+	assert.Contains(t, s.text(".kept-list"), "3 runs, 2 of its cars since")
+	s.do(chromedp.Focus(css(".kept-list a")), chromedp.KeyEvent(kb.Enter), chromedp.WaitVisible(css("html[data-ready] .kept-as")))
+	assert.Equal(t, 3, eval[int](s, `document.querySelectorAll(".on-bench li").length`))
+	s.do(chromedp.Click(css(`form[action$="/delete"] button`)), chromedp.WaitVisible(css(".notice")))
+	assert.Contains(t, s.text(".notice"), "put aside")
+	s.do(chromedp.Click(css(".notice button")), chromedp.WaitVisible(css("html[data-ready] .kept-as")))
 	s.quiet()
 }

@@ -19,19 +19,22 @@ func TestAmongItsLikes(t *testing.T) {
 	}
 	c := &Comparison{Runs: laid(1300, 1200, 9000, 1230, 1260, 1380), Groups: []Group{{Runs: []int{0, 1, 3, 4}},
 		{Runs: []int{2, 5, 6}}}}
-	a, ok := c.Among(0)
+	all := []int{0, 1, 2, 3, 4, 5, 6}
+	a, ok := c.Among(0, all)
 	require.True(t, ok)
 	assert.Equal(t, 3, a.Others)
 	assert.InDelta(t, 1230-149.048, a.LowS, 0.01)
 	assert.InDelta(t, 1230+149.048, a.HighS, 0.01)
 	assert.True(t, a.Inside())
 	*c.Runs[0].TS = 1380
-	a, _ = c.Among(0)
+	a, _ = c.Among(0, all)
 	assert.False(t, a.Inside(), "a second beyond")
-	a, ok = c.Among(2)
+	a, _ = c.Among(0, []int{0, 1, 3})
+	assert.Equal(t, 2, a.Others, "only those that are to be its measure")
+	a, ok = c.Among(2, all)
 	require.True(t, ok)
 	assert.False(t, a.Known(), "one like it tells nothing")
 	assert.False(t, a.Inside())
-	_, ok = c.Among(6)
+	_, ok = c.Among(6, all)
 	assert.False(t, ok, "it has no time in the window")
 }

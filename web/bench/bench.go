@@ -34,9 +34,14 @@ type benchView struct {
 	Sides      []chart.Choice
 	Others     []logbook.Choice // runs that could be added
 	CSVHref    string
+	JSONHref   string
 	SVGHref    string
 	Compared   *compared // nil: one run alone
 	Proposals  []bench.Proposal
+	Kept       *logbook.Bench   // the kept bench that is open; nil: none
+	View       string           // how it is looked at, for keeping
+	Newer      []logbook.Choice // runs that came since it was kept
+	Benches    []logbook.Bench  // all kept ones, on the empty bench
 }
 
 type benchEntry struct {
@@ -49,6 +54,7 @@ type benchEntry struct {
 	IsRef  bool
 	Style  int
 	Window string
+	Among  string // how it lies to those like it; empty: nothing to say
 }
 
 // benchRuns gives the runs that the address names, else those that were picked.
@@ -66,6 +72,10 @@ func (s *Room) bench(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
+	if v.Kept != nil && len(v.Kept.Runs) > 0 && r.URL.Query().Get("runs") == "" {
+		http.Redirect(w, r, openKept(v.Kept), http.StatusSeeOther)
+		return
+	}
 	s.Render(w, r, "bench", http.StatusOK, ui.Frame{Title: "Bench", Data: v})
 }
 
@@ -75,8 +85,11 @@ const mostProposals = 8
 // benchView lays the runs that the address names side by side. One that is gone is left out, one
 // whose figures cannot be made is named.
 func (s *Room) benchView(r *http.Request) (*benchView, error) {
-	v := &benchView{IDs: benchRuns(r)}
-	var err error
+	v := &benchView{IDs: benchRuns(r), View: viewOf(r.URL.Query())}
+	err := s.keptAs(r, v)
+	if err != nil {
+		return nil, err
+	}
 	if len(v.IDs) < bench.MaxRuns {
 		if v.Others, err = s.benchOthers(r, v.IDs); err != nil {
 			return nil, err
@@ -113,7 +126,11 @@ func (s *Room) benchView(r *http.Request) (*benchView, error) {
 	v.IDs = kept
 	if len(kept) == 0 {
 		known, err := s.book.Comparable(r.Context())
+		if err != nil {
+			return nil, err
+		}
 		v.Proposals = bench.OneApart(known, mostProposals)
+		v.Benches, err = s.book.Benches(r.Context())
 		return v, err
 	}
 	for i, name := range bench.Names(entries, kept) {
@@ -130,6 +147,9 @@ func (s *Room) benchView(r *http.Request) (*benchView, error) {
 			return nil, err
 		}
 	}
+	if v.Compared != nil {
+		v.among()
+	}
 	return v, nil
 }
 
@@ -137,10 +157,20 @@ func (s *Room) benchView(r *http.Request) (*benchView, error) {
 func (v *benchView) compare(r *http.Request, q chart.Query, entries []bench.Entry, subjects []chart.Subject) {
 	ref, _ := strconv.ParseInt(r.URL.Query().Get("ref"), 10, 64)
 	v.Ref = max(0, slices.Index(v.IDs, ref))
-	extra := url.Values{"runs": {ui.JoinIDs(v.IDs, ",")}}
-	if v.Ref > 0 {
-		extra.Set("ref", fmt.Sprint(v.IDs[v.Ref]))
+	at := func(key string, id int64) url.Values {
+		to := url.Values{"runs": {ui.JoinIDs(v.IDs, ",")}}
+		if v.Kept != nil {
+			to.Set("kept", fmt.Sprint(v.Kept.ID))
+		}
+		if v.Ref > 0 {
+			to.Set("ref", fmt.Sprint(v.IDs[v.Ref]))
+		}
+		if key != "" {
+			to.Set(key, fmt.Sprint(id))
+		}
+		return to
 	}
+	extra := at("", 0)
 	names := make([]string, len(v.Entries))
 	for i := range v.Entries {
 		e := &v.Entries[i]
@@ -148,13 +178,8 @@ func (v *benchView) compare(r *http.Request, q chart.Query, entries []bench.Entr
 		e.IsRef = i == v.Ref
 		left := slices.Delete(slices.Clone(v.IDs), i, i+1)
 		e.Left = ui.JoinIDs(left, ",")
-		to := url.Values{"runs": {ui.JoinIDs(v.IDs, ",")}, "ref": {fmt.Sprint(v.IDs[i])}}
-		e.RefTo = "/bench" + q.With("", "", to)
-		race := url.Values{"runs": {ui.JoinIDs(v.IDs, ",")}, "against": {fmt.Sprint(v.IDs[i])}}
-		if v.Ref > 0 {
-			race.Set("ref", fmt.Sprint(v.IDs[v.Ref]))
-		}
-		e.RaceTo = "/bench" + q.With("", "", race) + "#race"
+		e.RefTo = "/bench" + q.With("", "", at("ref", v.IDs[i]))
+		e.RaceTo = "/bench" + q.With("", "", at("against", v.IDs[i])) + "#race"
 	}
 	v.Conditions = bench.Conditions(entries)
 	v.Posts, v.Windows = bench.Posts(entries, v.Ref), bench.Windows(entries, v.Ref)
@@ -179,6 +204,7 @@ func (v *benchView) compare(r *http.Request, q chart.Query, entries []bench.Entr
 		chart.A("stall", q.With("side", string(trace.StallSide), extra), q.Side == trace.StallSide),
 	}
 	v.CSVHref = "/bench.csv" + q.With("", "", extra)
+	v.JSONHref = "/bench.json" + q.With("", "", extra)
 	v.SVGHref = "/bench/curve.svg" + q.With("", "", extra)
 }
 
@@ -224,6 +250,9 @@ func (s *Room) lay(w http.ResponseWriter, r *http.Request) {
 	to := "/bench"
 	if len(ids) > 0 {
 		to += "?runs=" + ui.JoinIDs(ids, ",")
+		if kept := ui.ParseIDs(r.FormValue("kept"), ","); len(kept) == 1 {
+			to += "&kept=" + ui.JoinIDs(kept, ",")
+		}
 	}
 	http.Redirect(w, r, to, http.StatusSeeOther)
 }

@@ -21,9 +21,15 @@ type Room struct {
 	book Book
 }
 
-// Book is what the room needs of the logbook: runs to lay side by side.
+// Book is what the room needs of the logbook: runs to lay side by side, and what was kept of it.
 type Book interface {
+	Bench(ctx context.Context, id int64) (*logbook.Bench, error)
+	Benches(ctx context.Context) ([]logbook.Bench, error)
 	Comparable(ctx context.Context) ([]corebench.Known, error)
+	DeleteBench(ctx context.Context, id int64) error
+	KeepBench(ctx context.Context, k *logbook.Bench) error
+	NewerRuns(ctx context.Context, id int64, limit int) ([]logbook.Choice, error)
+	RestoreBench(ctx context.Context, id int64) error
 	Choices(ctx context.Context, limit int) ([]logbook.Choice, error)
 	Repeats(ctx context.Context, fromPct, toPct float64) (variance, freedom float64, err error)
 	Results(ctx context.Context, row *logbook.Run) (*logbook.Results, error)
@@ -44,5 +50,9 @@ func (s *Room) Routes(r chi.Router) {
 	r.Get("/bench", s.bench)
 	r.Get("/bench.csv", s.benchCSV)
 	r.Get("/bench/curve.svg", s.benchSVG)
+	r.Get("/bench.json", s.benchJSON)
 	r.Post("/bench/lay", s.lay)
+	r.Post("/bench/keep", s.keep)
+	r.Post("/bench/kept/{id}/delete", s.forget)
+	r.Post("/bench/kept/{id}/restore", s.bringBack)
 }

@@ -1,0 +1,165 @@
+package bench
+
+import (
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"net/url"
+	"slices"
+
+	"zincroad/core/bench"
+	"zincroad/core/words"
+	"zincroad/logbook"
+	"zincroad/web/ui"
+)
+
+// viewKeys are what a kept bench remembers of the page's address beside its runs.
+var viewKeys = []string{"ref", "channel", "axis", "clock", "side", "as"}
+
+// viewOf is how the bench is looked at.
+func viewOf(q url.Values) string {
+	view := url.Values{}
+	for _, k := range viewKeys {
+		if v := q.Get(k); v != "" {
+			view.Set(k, v)
+		}
+	}
+	return view.Encode()
+}
+
+// mostNewer is how many newer runs a kept bench offers.
+const mostNewer = 20
+
+// keptAs fills in which kept bench is open, and which runs came since.
+func (s *Room) keptAs(r *http.Request, v *benchView) error {
+	id := ui.ParseIDs(r.URL.Query().Get("kept"), ",")
+	if len(id) != 1 {
+		return nil
+	}
+	k, err := s.book.Bench(r.Context(), id[0])
+	if err != nil {
+		return err
+	}
+	v.Kept = k
+	newer, err := s.book.NewerRuns(r.Context(), k.ID, mostNewer)
+	v.Newer = slices.DeleteFunc(newer, func(c logbook.Choice) bool { return slices.Contains(v.IDs, c.ID) })
+	return err
+}
+
+// among says of each run how it lies to those like it, where it came to a kept bench or stands apart:
+// to those that were kept, where the bench was.
+func (v *benchView) among() {
+	var those []int
+	for i, id := range v.IDs {
+		if v.Kept == nil || slices.Contains(v.Kept.Runs, id) {
+			those = append(those, i)
+		}
+	}
+	for i := range v.Entries {
+		e := &v.Entries[i]
+		fresh := v.Kept != nil && !slices.Contains(v.Kept.Runs, v.IDs[i])
+		a, ok := v.Compared.Among(i, those)
+		window := words.Window(v.Compared.Window.FromPct, v.Compared.Window.ToPct)
+		switch {
+		case !ok || !a.Known() && !fresh:
+		case !a.Known():
+			e.Among = fmt.Sprintf("new; with %d like it, where it should lie is not known", a.Others)
+		case a.Inside() && fresh:
+			e.Among = fmt.Sprintf("new, and inside: %s in %s, where the %d like it say %s to %s", words.Clock(a.TS), window,
+				a.Others, words.Clock(max(0, a.LowS)), words.Clock(a.HighS))
+		case !a.Inside():
+			e.Among = fmt.Sprintf("outside: %s in %s, where the %d like it say %s to %s", words.Clock(a.TS), window,
+				a.Others, words.Clock(max(0, a.LowS)), words.Clock(a.HighS))
+		}
+	}
+}
+
+// openKept goes to a kept bench as it was kept.
+func openKept(k *logbook.Bench) string {
+	q, err := url.ParseQuery(k.View)
+	if err != nil {
+		q = url.Values{}
+	}
+	q.Set("runs", ui.JoinIDs(k.Runs, ","))
+	q.Set("kept", fmt.Sprint(k.ID))
+	return "/bench?" + q.Encode()
+}
+
+// keep keeps the bench as it stands, under a name.
+func (s *Room) keep(w http.ResponseWriter, r *http.Request) {
+	f, ok := s.Form(w, r)
+	if !ok {
+		return
+	}
+	k := &logbook.Bench{Name: f.Needed("name", "A name"), Runs: ui.ParseIDs(f.Text("runs"), ",")}
+	if view, err := url.ParseQuery(f.Text("view")); err == nil {
+		k.View = viewOf(view)
+	}
+	if id := f.ID("kept"); id != nil && f.Values.Get("anew") == "" {
+		k.ID = *id
+	}
+	for _, text := range f.Errors {
+		s.Fail(w, r, ui.BadRequest("%s", text))
+		return
+	}
+	if n := len(k.Runs); n == 0 || n > bench.MaxRuns {
+		s.Fail(w, r, ui.BadRequest("a bench of one to %d runs can be kept, not of %d", bench.MaxRuns, n))
+		return
+	}
+	if err := s.book.KeepBench(r.Context(), k); err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	http.Redirect(w, r, openKept(k), http.StatusSeeOther)
+}
+
+// forget puts a kept bench aside, and offers to bring it back. The runs stay on the bench.
+func (s *Room) forget(w http.ResponseWriter, r *http.Request) {
+	id, err := ui.IDParam(r, "id")
+	if err == nil {
+		err = s.book.DeleteBench(r.Context(), id)
+	}
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	r.URL.RawQuery = ""
+	v, err := s.benchView(r)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	s.Render(w, r, "bench", http.StatusOK, ui.Frame{Title: "Bench", Data: v,
+		Notice: &ui.Notice{Text: "The kept bench is put aside.", Undo: fmt.Sprintf("/bench/kept/%d/restore", id)}})
+}
+
+func (s *Room) bringBack(w http.ResponseWriter, r *http.Request) {
+	id, err := ui.IDParam(r, "id")
+	if err == nil {
+		err = s.book.RestoreBench(r.Context(), id)
+	}
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	http.Redirect(w, r, fmt.Sprintf("/bench?kept=%d", id), http.StatusSeeOther)
+}
+
+// benchJSON gives the comparison in the open format.
+func (s *Room) benchJSON(w http.ResponseWriter, r *http.Request) {
+	v, err := s.benchView(r)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	if v.Compared == nil {
+		s.Fail(w, r, ui.BadRequest("a comparison needs two runs on the bench"))
+		return
+	}
+	ui.Attach(w, "application/json", "bench.json")
+	out := json.NewEncoder(w)
+	out.SetIndent("", "  ")
+	if err := out.Encode(v.Compared.Comparison); err != nil {
+		s.Log.Warn("sending the comparison", "error", err)
+	}
+}
