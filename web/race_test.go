@@ -83,8 +83,10 @@ func TestKeptBench(t *testing.T) {
 	}
 	inside, outside := slower(2, 1.005), slower(1, 1.05)
 	s.open("/bench?kept=1")
+	assert.Contains(t, eval[string](s, `location.search`), "axis=time")
 	s.do(chromedp.Click(css(`.newer button[value="`+fmt.Sprint(inside)+`"]`)), chromedp.WaitVisible(css(".among")))
 	assert.Contains(t, s.text(".among"), "new, and inside: 22:20 in 10–80 %, where the 3 like it say 21:58 to 22:33")
+	assert.Contains(t, eval[string](s, `location.search`), "axis=time", "and goes on being looked at so")
 	s.do(chromedp.Click(css(`.newer button[value="`+fmt.Sprint(outside)+`"]`)))
 	s.await(`document.querySelectorAll(".among").length == 2`)
 	assert.Contains(t, eval[string](s, `document.querySelectorAll(".among")[1].textContent`), "outside: 23:21 in 10–80 %")

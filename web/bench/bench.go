@@ -85,7 +85,7 @@ const mostProposals = 8
 // benchView lays the runs that the address names side by side. One that is gone is left out, one
 // whose figures cannot be made is named.
 func (s *Room) benchView(r *http.Request) (*benchView, error) {
-	v := &benchView{IDs: benchRuns(r), View: viewOf(r.URL.Query())}
+	v := &benchView{IDs: benchRuns(r), View: chosen(r.URL.Query()).Encode()}
 	err := s.keptAs(r, v)
 	if err != nil {
 		return nil, err
@@ -249,10 +249,15 @@ func (s *Room) lay(w http.ResponseWriter, r *http.Request) {
 	ui.SetPicked(w, ids)
 	to := "/bench"
 	if len(ids) > 0 {
-		to += "?runs=" + ui.JoinIDs(ids, ",")
-		if kept := ui.ParseIDs(r.FormValue("kept"), ","); len(kept) == 1 {
-			to += "&kept=" + ui.JoinIDs(kept, ",")
+		q := url.Values{}
+		if view, err := url.ParseQuery(r.FormValue("view")); err == nil {
+			q = chosen(view)
 		}
+		q.Set("runs", ui.JoinIDs(ids, ","))
+		if kept := ui.ParseIDs(r.FormValue("kept"), ","); len(kept) == 1 {
+			q.Set("kept", ui.JoinIDs(kept, ","))
+		}
+		to += "?" + q.Encode()
 	}
 	http.Redirect(w, r, to, http.StatusSeeOther)
 }

@@ -16,15 +16,15 @@ import (
 // viewKeys are what a kept bench remembers of the page's address beside its runs.
 var viewKeys = []string{"ref", "channel", "axis", "clock", "side", "as"}
 
-// viewOf is how the bench is looked at.
-func viewOf(q url.Values) string {
+// chosen is how the bench is looked at.
+func chosen(q url.Values) url.Values {
 	view := url.Values{}
 	for _, k := range viewKeys {
 		if v := q.Get(k); v != "" {
 			view.Set(k, v)
 		}
 	}
-	return view.Encode()
+	return view
 }
 
 // mostNewer is how many newer runs a kept bench offers.
@@ -93,7 +93,7 @@ func (s *Room) keep(w http.ResponseWriter, r *http.Request) {
 	}
 	k := &logbook.Bench{Name: f.Needed("name", "A name"), Runs: ui.ParseIDs(f.Text("runs"), ",")}
 	if view, err := url.ParseQuery(f.Text("view")); err == nil {
-		k.View = viewOf(view)
+		k.View = chosen(view).Encode()
 	}
 	if id := f.ID("kept"); id != nil && f.Values.Get("anew") == "" {
 		k.ID = *id
