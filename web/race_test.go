@@ -85,9 +85,9 @@ func TestKeptBench(t *testing.T) {
 	s.open("/bench?kept=1")
 	assert.Contains(t, eval[string](s, `location.search`), "axis=time")
 	s.do(chromedp.Click(css(`.newer button[value="`+fmt.Sprint(inside)+`"]`)), chromedp.WaitVisible(css(".among")))
-	assert.Contains(t, s.text(".among"), "new, and inside: 22:20 in 10–80 %, where the 3 like it say 21:58 to 22:33")
+	assert.Contains(t, s.text(".among"), "new, and inside: 22:20 in 10–80 %, where the 3 others of its group say 21:58 to 22:33")
 	assert.Contains(t, eval[string](s, `location.search`), "axis=time", "and goes on being looked at so")
-	s.do(chromedp.Click(css(`.newer button[value="`+fmt.Sprint(outside)+`"]`)))
+	s.do(chromedp.Click(css(`.newer button[value="` + fmt.Sprint(outside) + `"]`)))
 	s.await(`document.querySelectorAll(".among").length == 2`)
 	assert.Contains(t, eval[string](s, `document.querySelectorAll(".among")[1].textContent`), "outside: 23:21 in 10–80 %")
 
@@ -100,5 +100,33 @@ func TestKeptBench(t *testing.T) {
 	s.do(chromedp.Click(css(`form[action$="/delete"] button`)), chromedp.WaitVisible(css(".notice")))
 	assert.Contains(t, s.text(".notice"), "put aside")
 	s.do(chromedp.Click(css(".notice button")), chromedp.WaitVisible(css("html[data-ready] .kept-as")))
+	s.quiet()
+}
+
+// Runs as groups: one median and band for the three on one version, the run on the other over it, said
+// where it lies outside; by another condition; and each run again.
+func TestBenchGroups(t *testing.T) {
+	s := newSite(t, 1280, 800, true)
+	s.open("/bench?runs=2,3,4,5")
+	assert.Zero(t, eval[int](s, `document.querySelectorAll(".curves .spread").length`))
+	follow := func(name string) {
+		s.Helper()
+		eval[bool](s, `([...document.querySelectorAll(".curve-section .set a")].find((a) => a.textContent === `+quote(name)+
+			`).focus(), true)`)
+		s.do(chromedp.KeyEvent(kb.Enter))
+		s.await(`document.documentElement.hasAttribute("data-ready") &&
+			[...document.querySelectorAll(".curve-section .set a[aria-current]")].some((a) => a.textContent === ` + quote(name) + `)`)
+	}
+	follow("groups")
+	s.await(`document.querySelectorAll(".curves .spread").length === 1`)
+	assert.Contains(t, s.text(".curves"), "2.4, 3 runs")
+	assert.Equal(t, 2, eval[int](s, `document.querySelectorAll(".curves > path.series").length`))
+	assert.Contains(t, s.text(".beside"), "lies outside of the band of the 3 runs with software 2.4: below from")
+	assert.Contains(t, eval[string](s, `document.querySelector(".files a").getAttribute("href")`), "lines=groups")
+	// Weather: overcast, dry and rain, and one of them twice.
+	follow("weather")
+	assert.NotContains(t, s.text(".curves"), "2.4, 3 runs")
+	follow("each run")
+	s.await(`document.querySelectorAll(".curves > path.series").length === 4`)
 	s.quiet()
 }

@@ -42,6 +42,11 @@ type benchView struct {
 	View       string           // how it is looked at, for keeping
 	Newer      []logbook.Choice // runs that came since it was kept
 	Benches    []logbook.Bench  // all kept ones, on the empty bench
+	Lines      []chart.Choice   // each run, or groups; empty: too few
+	By         []chart.Choice   // what they can be grouped by
+	Beside     []string         // which single run lies inside or outside of which band
+
+	extra url.Values // what every link of the page keeps
 }
 
 type benchEntry struct {
@@ -143,12 +148,13 @@ func (s *Room) benchView(r *http.Request) (*benchView, error) {
 		if err == nil {
 			other = slices.Index(kept, against)
 		}
-		if v.Compared, err = s.concluded(r.Context(), v, entries, subjects, other); err != nil {
+		if v.Compared, err = s.concluded(r.Context(), v, entries, subjects, other, groupedBy(r.URL.Query())); err != nil {
 			return nil, err
 		}
 	}
 	if v.Compared != nil {
 		v.among()
+		v.group(q, r.URL.Query(), v.extra, subjects)
 	}
 	return v, nil
 }
@@ -165,12 +171,18 @@ func (v *benchView) compare(r *http.Request, q chart.Query, entries []bench.Entr
 		if v.Ref > 0 {
 			to.Set("ref", fmt.Sprint(v.IDs[v.Ref]))
 		}
+		for _, k := range []string{"lines", "by"} {
+			if asked := r.URL.Query().Get(k); asked != "" {
+				to.Set(k, asked)
+			}
+		}
 		if key != "" {
 			to.Set(key, fmt.Sprint(id))
 		}
 		return to
 	}
 	extra := at("", 0)
+	v.extra = extra
 	names := make([]string, len(v.Entries))
 	for i := range v.Entries {
 		e := &v.Entries[i]

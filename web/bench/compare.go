@@ -48,14 +48,14 @@ type compared struct {
 }
 
 // concluded compares the runs on the bench, and draws the reference against one other: the one that
-// the address names, else the one furthest from it.
+// the address names, else the one furthest from it. It groups by a condition, or by what differs.
 func (s *Room) concluded(ctx context.Context, v *benchView, entries []bench.Entry, subjects []chart.Subject,
-	against int) (*compared, error) {
+	against int, by string) (*compared, error) {
 	list := make([]bench.Subject, len(entries))
 	for i, e := range entries {
 		list[i] = bench.KeptSubject(e, subjects[i].Results.Curves[e.Reading.Side])
 	}
-	ask := bench.Ask{Reference: v.Ref}
+	ask := bench.Ask{Reference: v.Ref, GroupBy: by}
 	for _, e := range v.Entries {
 		ask.Names = append(ask.Names, bench.InSentence(e.Name))
 	}

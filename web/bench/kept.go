@@ -14,7 +14,7 @@ import (
 )
 
 // viewKeys are what a kept bench remembers of the page's address beside its runs.
-var viewKeys = []string{"ref", "channel", "axis", "clock", "side", "as"}
+var viewKeys = []string{"ref", "channel", "axis", "clock", "side", "as", "lines", "by"}
 
 // chosen is how the bench is looked at.
 func chosen(q url.Values) url.Values {
@@ -63,12 +63,12 @@ func (v *benchView) among() {
 		switch {
 		case !ok || !a.Known() && !fresh:
 		case !a.Known():
-			e.Among = fmt.Sprintf("new; with %d like it, where it should lie is not known", a.Others)
+			e.Among = fmt.Sprintf("new; with %d others of its group, where it should lie is not known", a.Others)
 		case a.Inside() && fresh:
-			e.Among = fmt.Sprintf("new, and inside: %s in %s, where the %d like it say %s to %s", words.Clock(a.TS), window,
+			e.Among = fmt.Sprintf("new, and inside: %s in %s, where the %d others of its group say %s to %s", words.Clock(a.TS), window,
 				a.Others, words.Clock(max(0, a.LowS)), words.Clock(a.HighS))
 		case !a.Inside():
-			e.Among = fmt.Sprintf("outside: %s in %s, where the %d like it say %s to %s", words.Clock(a.TS), window,
+			e.Among = fmt.Sprintf("outside: %s in %s, where the %d others of its group say %s to %s", words.Clock(a.TS), window,
 				a.Others, words.Clock(max(0, a.LowS)), words.Clock(a.HighS))
 		}
 	}

@@ -147,8 +147,8 @@ type Choice struct {
 // A makes a choice.
 func A(name, href string, on bool) Choice { return Choice{name, href, on} }
 
-// Of draws a channel of the subjects against an axis.
-func Of(subjects []Subject, q Query, extra url.Values, title string) View {
+// begun finds the channel and the axis that were asked for, among those that the subjects have.
+func begun(subjects []Subject, q Query, extra url.Values, title string) (View, draw.Curves) {
 	v := View{Channel: Channels[0], Axis: axisChoices[0]}
 	for _, c := range Channels {
 		available := false
@@ -181,6 +181,12 @@ func Of(subjects []Subject, q Query, extra url.Values, title string) View {
 	if len(subjects) > 1 {
 		k.Height = 300
 	}
+	return v, k
+}
+
+// Of draws a channel of the subjects against an axis.
+func Of(subjects []Subject, q Query, extra url.Values, title string) View {
+	v, k := begun(subjects, q, extra, title)
 	for i := range subjects {
 		t, y := subjects[i].Column(v.Channel.Channel)
 		if t == nil {
@@ -192,10 +198,15 @@ func Of(subjects []Subject, q Query, extra url.Values, title string) View {
 		x, y = trimmed(t, x, y)
 		k.Lines = append(k.Lines, draw.Line{Name: subjects[i].Name, X: x, Y: y, Style: i})
 	}
+	v.finish(k, q)
+	return v
+}
+
+// finish draws the curves into the view.
+func (v *View) finish(k draw.Curves, q Query) {
 	k.YUnit, v.Channel.Unit = q.In.Name(v.Channel.Unit), q.In.Name(v.Channel.Unit)
 	v.SVG = k.SVG()
-	v.Data = cursorData(k, v, q.In)
-	return v
+	v.Data = cursorData(k, *v, q.In)
 }
 
 // cursorData puts the lines into JSON for the reading cursor.

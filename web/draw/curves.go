@@ -2,8 +2,11 @@ package draw
 
 import (
 	"fmt"
+	"html"
 	"math"
+	"slices"
 	"sort"
+	"strings"
 
 	"zincroad/core/words"
 )
@@ -12,6 +15,7 @@ import (
 type Curves struct {
 	Title        string
 	Lines        []Line
+	Bands        []Band // behind the lines
 	XName, XUnit string
 	YName, YUnit string
 	XFrom, XTo   float64 // both 0: from the lines
@@ -26,6 +30,13 @@ type Line struct {
 	Name  string
 	X, Y  []float64
 	Style int
+}
+
+// Band is what several runs fill; NaN breaks it. Style chooses colour and dash, 0 to 7.
+type Band struct {
+	Name         string
+	X, Low, High []float64
+	Style        int
 }
 
 // SVG draws the curves.
@@ -77,6 +88,20 @@ func (k *Curves) SVG() string {
 		c.text("axis-strong", "middle", x, base+16, words.Figure(v, 2))
 	}
 	c.text("axis", "end", x1, base+31, axisName(k.XName, k.XUnit))
+	for _, b := range k.Bands {
+		fmt.Fprintf(c, `<g><title>%s</title>`, html.EscapeString(b.Name))
+		for _, part := range b.parts() {
+			d := strings.Builder{}
+			for i := range part.X {
+				fmt.Fprintf(&d, "%s%s %s", map[bool]string{true: "M", false: "L"}[i == 0], num(px(part.X[i])), num(py(part.High[i])))
+			}
+			for i := len(part.X) - 1; i >= 0; i-- {
+				fmt.Fprintf(&d, "L%s %s", num(px(part.X[i])), num(py(part.Low[i])))
+			}
+			fmt.Fprintf(c, `<path class="spread run-%d dash-%d" d="%sZ"/>`, b.Style, b.Style, d.String())
+		}
+		c.WriteString("</g>")
+	}
 	for _, l := range k.Lines {
 		x, y := make([]float64, len(l.X)), make([]float64, len(l.X))
 		for i := range l.X {
@@ -94,6 +119,22 @@ func (k *Curves) SVG() string {
 	}
 	c.WriteString("</svg>")
 	return c.String()
+}
+
+// parts are a band's unbroken pieces.
+func (b Band) parts() (out []Band) {
+	from := -1
+	for i := 0; i <= len(b.X); i++ {
+		known := i < len(b.X) && !math.IsNaN(b.Low[i]+b.High[i]+b.X[i])
+		switch {
+		case known && from < 0:
+			from = i
+		case !known && from >= 0:
+			out = append(out, Band{X: b.X[from:i], Low: b.Low[from:i], High: b.High[from:i]})
+			from = -1
+		}
+	}
+	return out
 }
 
 func axisName(name, unit string) string {
@@ -114,6 +155,11 @@ func (k *Curves) ranges() (xFrom, xTo, yFrom, yTo float64) {
 			}
 			xFrom, xTo = math.Min(xFrom, l.X[i]), math.Max(xTo, l.X[i])
 			yFrom, yTo = math.Min(yFrom, l.Y[i]), math.Max(yTo, l.Y[i])
+		}
+	}
+	for _, b := range k.Bands {
+		for _, part := range b.parts() {
+			yFrom, yTo = math.Min(yFrom, slices.Min(part.Low)), math.Max(yTo, slices.Max(part.High))
 		}
 	}
 	if math.IsInf(xFrom, 1) {

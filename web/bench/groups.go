@@ -1,0 +1,80 @@
+package bench
+
+import (
+	"fmt"
+	"net/url"
+	"slices"
+	"strings"
+
+	"zincroad/core/bench"
+	"zincroad/core/words"
+	"zincroad/web/chart"
+)
+
+// group draws the curves as groups where that was asked for, and offers it where there is one of two runs.
+func (v *benchView) group(q chart.Query, address url.Values, extra url.Values, subjects []chart.Subject) {
+	if len(subjects) < 3 {
+		return
+	}
+	asked := address.Get("lines") == "groups"
+	by := address.Get("by")
+	to := func(lines, by string) string {
+		with := url.Values{}
+		for k, values := range extra {
+			if k != "lines" && k != "by" {
+				with[k] = values
+			}
+		}
+		if lines != "" {
+			with.Set("lines", lines)
+		}
+		if by != "" {
+			with.Set("by", by)
+		}
+		return "/bench" + q.With("", "", with) + "#curve"
+	}
+	v.Lines = []chart.Choice{chart.A("each run", to("", by), !asked), chart.A("groups", to("groups", by), asked)}
+	current := ""
+	for _, g := range v.Compared.Groups {
+		for k := range g.By {
+			current = k
+		}
+	}
+	for _, d := range v.Compared.Fairness.Differs {
+		v.By = append(v.By, chart.A(strings.TrimPrefix(bench.Human(d.Condition), "the "), to("groups", d.Condition),
+			asked && d.Condition == current))
+	}
+	if !asked {
+		return
+	}
+	var groups []chart.Group
+	for _, g := range v.Compared.Groups {
+		short, long := v.groupName(g)
+		groups = append(groups, chart.Group{Name: short, Long: long, Members: g.Runs})
+	}
+	v.Chart, v.Beside = chart.Grouped(subjects, groups, q, extra, v.Heading)
+}
+
+// groupName is a group in a few words and in a sentence: a run's own name where it is alone.
+func (v *benchView) groupName(g bench.Group) (short, long string) {
+	if len(g.Runs) == 1 {
+		name := v.Entries[g.Runs[0]].Name
+		return name, bench.InSentence(name)
+	}
+	short = fmt.Sprintf("%d %s", len(g.Runs), words.Plural(len(g.Runs), "run"))
+	long = "the " + short
+	for k, value := range g.By {
+		value += bench.UnitOf(k)
+		short = value + ", " + short
+		long += " with " + strings.TrimPrefix(bench.Human(k), "the ") + " " + value
+	}
+	return short, long
+}
+
+// groupedBy is the condition that the address groups by; empty: what the comparison isolates.
+func groupedBy(address url.Values) string {
+	if by := address.Get("by"); slices.Contains(bench.ConditionNames(), by) {
+		return by
+	}
+	return ""
+}
