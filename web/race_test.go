@@ -54,11 +54,13 @@ func TestBenchSaysWhetherItIsReal(t *testing.T) {
 // lie inside; it is put aside and brought back.
 func TestKeptBench(t *testing.T) {
 	s := newSite(t, 1280, 800, true)
-	s.open("/bench?runs=2,3,4&axis=time")
+	s.open("/bench?runs=2,3,4")
+	s.do(chromedp.Click(css(`.choices a[href*="axis=minutes"]`))) // renews the curve alone
+	s.await(`location.search.includes("axis=minutes")`)
 	s.do(chromedp.SendKeys(css("#bench-name"), "Tamarack, warm"), chromedp.KeyEvent(kb.Enter),
 		chromedp.WaitVisible(css("html[data-ready] .kept-as")))
 	assert.Equal(t, "Kept as Tamarack, warm", s.text(".kept-as"))
-	assert.Contains(t, eval[string](s, `location.search`), "axis=time", "looked at as before")
+	assert.Contains(t, eval[string](s, `location.search`), "axis=minutes", "looked at as before")
 
 	// Two more runs of the car come in: the third's log half a per cent slower, and the second's by 5 in
 	// 100. The three took 1334, 1333 and 1339.5 s: mean 1335.5, spread 3.5, so 1335.5 ± 4.303 · 3.5 ·
@@ -83,10 +85,10 @@ func TestKeptBench(t *testing.T) {
 	}
 	inside, outside := slower(2, 1.005), slower(1, 1.05)
 	s.open("/bench?kept=1")
-	assert.Contains(t, eval[string](s, `location.search`), "axis=time")
+	assert.Contains(t, eval[string](s, `location.search`), "axis=minutes")
 	s.do(chromedp.Click(css(`.newer button[value="`+fmt.Sprint(inside)+`"]`)), chromedp.WaitVisible(css(".among")))
 	assert.Contains(t, s.text(".among"), "new, and inside: 22:20 in 10–80 %, where the 3 others of its group say 21:58 to 22:33")
-	assert.Contains(t, eval[string](s, `location.search`), "axis=time", "and goes on being looked at so")
+	assert.Contains(t, eval[string](s, `location.search`), "axis=minutes", "and goes on being looked at so")
 	s.do(chromedp.Click(css(`.newer button[value="` + fmt.Sprint(outside) + `"]`)))
 	s.await(`document.querySelectorAll(".among").length == 2`)
 	assert.Contains(t, eval[string](s, `document.querySelectorAll(".among")[1].textContent`), "outside: 23:21 in 10–80 %")

@@ -222,7 +222,8 @@ type Line struct {
 }
 
 // Lines are the ceilings that are known between two times, and the power that flowed, at the plug:
-// the evidence as a picture. The power itself is the first, its cause empty.
+// the evidence as a picture. The power itself is the first, its cause empty; what the car asked for and
+// the stall offered, where they were read, are the last, without a cause of their own.
 func (j *Judgement) Lines(from, to float64) []Line {
 	k := j.known
 	power := Line{Label: "read"}
@@ -249,6 +250,8 @@ func (j *Judgement) Lines(from, to float64) []Line {
 		{CarCurrent, finite(k.carA), func(g *grid, i int) float64 { return k.carA*g.volts[i]/1000 + g.beside(i) }},
 		{SharedCabinet, finite(k.sharedKW), func(*grid, int) float64 { return k.sharedKW / 2 }},
 		{PackTaper, k.taper != nil, func(g *grid, i int) float64 { return k.taper.KW(g.soc[i]) + g.beside(i) }},
+		{"", true, func(g *grid, i int) float64 { return g.plugKW[i] / g.asked[i] }},
+		{"", true, func(g *grid, i int) float64 { return g.offered[i] }},
 	}
 	lines := make([]Line, len(limits))
 	for x, l := range limits {
@@ -260,6 +263,7 @@ func (j *Judgement) Lines(from, to float64) []Line {
 			lines[x].Label = "half of the cabinet"
 		}
 	}
+	lines[len(lines)-2].Label, lines[len(lines)-1].Label = "asked for", "offered"
 	for _, sp := range j.spans {
 		g := sp.grid
 		for i, t := range g.t {
@@ -271,7 +275,7 @@ func (j *Judgement) Lines(from, to float64) []Line {
 				if !l.known {
 					continue
 				}
-				if v := l.kw(g, i); !math.IsNaN(v) {
+				if v := l.kw(g, i); !math.IsNaN(v) && finite(v) {
 					lines[x].T, lines[x].KW = append(lines[x].T, t), append(lines[x].KW, v)
 				}
 			}

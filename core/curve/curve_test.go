@@ -545,6 +545,23 @@ func TestCRate(t *testing.T) {
 	assert.NotContains(t, short[trace.CarSide].Columns, CRate)
 	stall := Reduce(of(rec(trace.StallSide, 1, points{{0, 20}, {1200, 80}}, points{{0, 119}, {1200, 119}})), 50)
 	assert.NotContains(t, stall[trace.StallSide].Columns, CRate)
+	// With a capacity noted it is of that one: 119 kW over 85 kWh; of the stall's power 96 in 100 reach the
+	// pack. A measured one goes before it.
+	noted := func(r *run.Run) map[trace.Side]trace.Reduced {
+		r.Car = &run.Car{UsableKWh: run.N(85)}
+		return Reduce(r, 50)
+	}
+	at := func(red map[trace.Side]trace.Reduced, side trace.Side) float64 {
+		got := red[side].Columns[CRate]
+		require.NotEmpty(t, got)
+		return got[len(got)/2]
+	}
+	short = noted(of(rec(trace.CarSide, 1, points{{0, 20}, {600, 30}}, points{{0, 119}, {600, 119}})))
+	assert.InDelta(t, 1.4, at(short, trace.CarSide), 1e-6)
+	stall = noted(of(rec(trace.StallSide, 1, points{{0, 20}, {1200, 80}}, points{{0, 119}, {1200, 119}})))
+	assert.InDelta(t, 1.344, at(stall, trace.StallSide), 1e-6)
+	measured := noted(of(rec(trace.CarSide, 1, points{{0, 20}, {1800, 80}}, points{{0, 100}, {1800, 100}})))
+	assert.InDelta(t, 1.2, at(measured, trace.CarSide), 0.01, "100 kW, 50 kWh in 60 points: of 83.3 kWh")
 }
 
 // A run read from both sides: the car's C-rate stays the car's, and the state of charge

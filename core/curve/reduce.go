@@ -3,6 +3,8 @@ package curve
 import (
 	"math"
 
+	"zincroad/core/ceiling"
+	"zincroad/core/run"
 	"zincroad/core/trace"
 	"zincroad/core/units"
 )
@@ -11,7 +13,7 @@ import (
 const (
 	EnergyAdded trace.Channel = "energy_added_kwh" // since first power
 	SoCAdded    trace.Channel = "soc_added_pct"    // since plug-in
-	CRate       trace.Channel = "c_rate"           // car-side power over usable capacity, 1/h
+	CRate       trace.Channel = "c_rate"           // power into the pack over usable capacity, measured or else noted, 1/h
 	WarmPower   trace.Channel = "warm_kw"          // what the warm pack would take there, on the curve's side
 )
 
@@ -25,7 +27,7 @@ func (w Work) Reduce(n int) map[trace.Side]trace.Reduced {
 	if _, ok := s.plugZero(); !ok {
 		return nil
 	}
-	usable, _ := s.capacity()
+	kwh := w.cRateKWh()
 	out := map[trace.Side]trace.Reduced{}
 	for _, side := range []trace.Side{trace.CarSide, trace.StallSide} {
 		series := map[trace.Channel]trace.Series{}
@@ -49,8 +51,11 @@ func (w Work) Reduce(n int) map[trace.Side]trace.Reduced {
 					series[WarmPower] = warm
 				}
 			}
-			if usable != nil && side == trace.CarSide {
-				series[CRate] = cRate(series[trace.Power], usable.Value)
+			switch {
+			case kwh > 0 && side == trace.CarSide:
+				series[CRate] = cRate(series[trace.Power], kwh)
+			case kwh > 0 && s.power[trace.CarSide].Len() == 0: // what reaches the pack of what the stall gives
+				series[CRate] = cRate(series[trace.Power], kwh/ceiling.PackShare)
 			}
 		} else {
 			lead = trace.SoC
@@ -108,6 +113,20 @@ func (s *sides) breakAtUnplug(red *trace.Reduced) {
 		}
 		red.Insert(i, (red.T[i-1]+l.from)/2)
 	}
+}
+
+// cRateKWh is the capacity that the C-rate is of: the measured one, else the one that is noted of the
+// car; 0 where there is neither.
+func (w Work) cRateKWh() float64 {
+	if usable, _ := w.sides.capacity(); usable != nil {
+		return usable.Value
+	}
+	if w.run.Car != nil {
+		if kwh, ok := run.Known(w.run.Car.UsableKWh); ok {
+			return kwh
+		}
+	}
+	return 0
 }
 
 // cRate gives power over usable capacity, kW over kWh: the share of the pack that an

@@ -261,10 +261,7 @@ func (s *Room) lay(w http.ResponseWriter, r *http.Request) {
 	ui.SetPicked(w, ids)
 	to := "/bench"
 	if len(ids) > 0 {
-		q := url.Values{}
-		if view, err := url.ParseQuery(r.FormValue("view")); err == nil {
-			q = chosen(view)
-		}
+		q := looked(r)
 		q.Set("runs", ui.JoinIDs(ids, ","))
 		if kept := ui.ParseIDs(r.FormValue("kept"), ","); len(kept) == 1 {
 			q.Set("kept", ui.JoinIDs(kept, ","))

@@ -27,6 +27,19 @@ func chosen(q url.Values) url.Values {
 	return view
 }
 
+// looked is how the bench was looked at when a form on it was sent: by the page's address, for a choice
+// renews the curve alone and the forms around it are older; else as the form has it.
+func looked(r *http.Request) url.Values {
+	if at, err := url.Parse(r.Referer()); err == nil && at.Path == "/bench" && at.Host == r.Host {
+		return chosen(at.Query())
+	}
+	view, err := url.ParseQuery(r.FormValue("view"))
+	if err != nil {
+		return url.Values{}
+	}
+	return chosen(view)
+}
+
 // mostNewer is how many newer runs a kept bench offers.
 const mostNewer = 20
 
@@ -91,10 +104,8 @@ func (s *Room) keep(w http.ResponseWriter, r *http.Request) {
 	if !ok {
 		return
 	}
-	k := &logbook.Bench{Name: f.Needed("name", "A name"), Runs: ui.ParseIDs(f.Text("runs"), ",")}
-	if view, err := url.ParseQuery(f.Text("view")); err == nil {
-		k.View = chosen(view).Encode()
-	}
+	k := &logbook.Bench{Name: f.Needed("name", "A name"), Runs: ui.ParseIDs(f.Text("runs"), ","),
+		View: looked(r).Encode()}
 	if id := f.ID("kept"); id != nil && f.Values.Get("anew") == "" {
 		k.ID = *id
 	}

@@ -135,6 +135,7 @@ type View struct {
 	Channel  channelChoice
 	Axis     axisChoice
 	Missing  []string // names of runs without this channel
+	Noted    []string // names of runs whose C-rate is of a capacity that was noted, not measured
 	SVGHref  string
 }
 
@@ -180,6 +181,12 @@ func begun(subjects []Subject, q Query, extra url.Values, title string) (View, d
 	}
 	if len(subjects) > 1 {
 		k.Height = 300
+	}
+	for i := range subjects {
+		if t, _ := subjects[i].Column(curve.CRate); v.Channel.Channel == curve.CRate && t != nil &&
+			subjects[i].Reading.Usable == nil {
+			v.Noted = append(v.Noted, subjects[i].Name)
+		}
 	}
 	return v, k
 }

@@ -25,13 +25,15 @@ const (
 	ceilingRoom          = 1.8 // a ceiling higher than this many times the power is not drawn
 )
 
-// lowest are the ceilings worth drawing: the one that held, and the lowest of the others.
+// lowest are the ceilings worth drawing: the one that held, and the lowest of the others; and what was
+// asked for and offered, where it was read.
 func (e *Evidence) lowest() []ceiling.Line {
 	type ranked struct {
 		ceiling.Line
 		low float64
 	}
 	var list []ranked
+	var told []ceiling.Line // by the car and the stall themselves
 	top := 0.0
 	for _, v := range e.Lines[0].KW {
 		top = math.Max(top, v)
@@ -43,6 +45,12 @@ func (e *Evidence) lowest() []ceiling.Line {
 		low := math.Inf(1)
 		for _, v := range l.KW {
 			low = math.Min(low, v)
+		}
+		if l.Cause == "" {
+			if low <= ceilingRoom*top {
+				told = append(told, l)
+			}
+			continue
 		}
 		if l.Cause == e.Holds {
 			low = 0
@@ -56,7 +64,7 @@ func (e *Evidence) lowest() []ceiling.Line {
 	for _, l := range list[:min(len(list), mostCeilings)] {
 		out = append(out, l.Line)
 	}
-	return out
+	return append(out, told...)
 }
 
 // SVG draws the picture; empty where there is no power to draw.
@@ -97,7 +105,7 @@ func (e *Evidence) SVG() string {
 			class += " on"
 		}
 		y := line(l, class)
-		e.name(c, p, y, l.Label, i, l.Cause == e.Holds)
+		e.name(c, p, y, l.Label, float64(2*i+1)/float64(2*max(mostCeilings, len(ceilings))), l.Cause == e.Holds)
 	}
 	line(power, "inked")
 	c.line("base", p.x0, p.base, p.x1, p.base)
@@ -109,8 +117,8 @@ func (e *Evidence) SVG() string {
 
 // name writes a ceiling's name on its line: each further to the right than the one before, so that
 // they do not cover each other.
-func (e *Evidence) name(c *canvas, p plane, y []float64, label string, i int, on bool) {
-	at := (len(y) - 1) * (2*i + 1) / (2 * mostCeilings)
+func (e *Evidence) name(c *canvas, p plane, y []float64, label string, share float64, on bool) {
+	at := int(float64(len(y)-1) * share)
 	if math.IsNaN(y[at]) {
 		return
 	}
@@ -118,7 +126,7 @@ func (e *Evidence) name(c *canvas, p plane, y []float64, label string, i int, on
 	if on {
 		class = "limit-name-on"
 	}
-	x := p.x0 + (p.x1-p.x0)*float64(2*i+1)/(2*mostCeilings)
+	x := p.x0 + (p.x1-p.x0)*share
 	c.text(class, "middle", math.Min(x, p.x1-float64(len(label))*2.8), math.Max(9, y[at]-4), label)
 }
 
