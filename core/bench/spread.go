@@ -81,7 +81,8 @@ type Beside struct {
 // practice, no source: what meters and displays differ by).
 const besideShare = 0.02
 
-// Outside lists where a curve lies outside of the band, for a stretch of the axis of at least so much.
+// Outside lists where a curve lies outside of the band, for a stretch of the axis of at least so much;
+// two stretches on one side that lie nearer than that are one.
 func (s Spread) Outside(curve trace.Series, least float64) []Beside {
 	var out []Beside
 	c := risingOf(curve)
@@ -97,10 +98,12 @@ func (s Spread) Outside(curve trace.Series, least float64) []Beside {
 				side = -1
 			}
 		}
+		last := len(out) - 1
 		switch {
-		case side != 0 && side == open:
-			out[len(out)-1].To = x
-		case side != 0:
+		case side == 0:
+		case last >= 0 && out[last].Above == (side > 0) && (side == open || x-out[last].To < least):
+			out[last].To = x
+		default:
 			out = append(out, Beside{x, x, side > 0})
 		}
 		open = side

@@ -50,7 +50,7 @@ func TestSpreadOfACoarseAxis(t *testing.T) {
 }
 
 // A band of 98 to 102 about 100: a curve of 105 from 20 to 40 lies above it there (beyond 102 and 2 % of
-// 100 more), one of 103.5 does not, one of 90 for one point only is passed over, for three is not.
+// 100 more), one of 103.5 does not, one of 90 for one point only is passed over, for three is not; and near stretches are one.
 func TestOutsideOfABand(t *testing.T) {
 	at := make([]float64, 0, 101)
 	for x := range 101 {
@@ -70,6 +70,8 @@ func TestOutsideOfABand(t *testing.T) {
 		return out
 	}
 	require.Equal(t, []Beside{{20, 40, true}}, s.Outside(run(map[[2]float64]float64{{20, 40}: 105, {60, 70}: 103.5}), 2))
+	require.Equal(t, []Beside{{50, 55, false}}, s.Outside(run(map[[2]float64]float64{{50, 53}: 90, {55, 55}: 90}), 3),
+		"two points of the axis between them are less than three")
 	require.Empty(t, s.Outside(run(map[[2]float64]float64{{50, 51}: 90}), 2))
 	require.Equal(t, []Beside{{50, 53, false}}, s.Outside(run(map[[2]float64]float64{{50, 53}: 90}), 2))
 }

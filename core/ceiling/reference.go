@@ -235,8 +235,9 @@ func (j *Judgement) Lines(from, to float64) []Line {
 		kw    func(g *grid, i int) float64
 	}
 	plugV := func(g *grid, i int) float64 {
-		if g.plugA[i] > 1 {
-			return g.plugKW[i] * 1000 / g.plugA[i]
+		// While power rises, its mean over a cell and that of amps are of different moments.
+		if v := g.plugKW[i] * 1000 / g.plugA[i]; g.plugA[i] > 1 && !(math.Abs(v-g.volts[i]) > 0.1*g.volts[i]) {
+			return v
 		}
 		return g.volts[i]
 	}
