@@ -156,9 +156,6 @@ func TestGallery(t *testing.T) {
 			share(s.rightBy["strong"], s.by["strong"]), share(s.by["strong"], s.all),
 			share(s.rightBy["likely"], s.by["likely"]), share(s.by["likely"], s.all))
 		t.Logf("%-60s %s", k.name, s)
-		if testing.Verbose() && os.Getenv("DETAILS") != "" {
-			t.Log(s.details())
-		}
 		assert.GreaterOrEqual(t, share(s.right, s.all), k.want.right, "%s: right\n%s", k.name, s.details())
 		assert.GreaterOrEqual(t, share(s.rightBy["strong"], s.by["strong"]), k.want.strong, "%s: strong\n%s", k.name,
 			s.details())
@@ -260,65 +257,6 @@ func TestStretchesAreInOrder(t *testing.T) {
 		}
 		for _, f := range x.Findings {
 			assert.NotEmpty(t, f.Evidence, f.Text)
-		}
-	}
-}
-
-// TestOneOfTheGallery shows one run of the gallery, for whoever works on the judgement.
-func TestOneOfTheGallery(t *testing.T) {
-	var seed uint64
-	if n, _ := fmt.Sscan(os.Getenv("SEED"), &seed); n == 0 {
-		t.Skip("SEED names the run to show")
-	}
-	var rough Rough
-	if os.Getenv("ROUGH") != "" {
-		rough = Rough{wobble: true, label: true, noRatings: os.Getenv("ROUGH") == "noratings",
-			noEnvelope: os.Getenv("ROUGH") == "noenvelope", noTemps: os.Getenv("ROUGH") == "notemps",
-			noAmps: os.Getenv("ROUGH") == "noamps", typed: os.Getenv("ROUGH") == "typed", stallOnly: os.Getenv("ROUGH") == "stallonly"}
-	}
-	l := session(seed, rough)
-	if os.Getenv("ONLY") == "1" {
-		l = secondSession(t, seed, rough)
-	}
-	fmt.Println(families[seed%uint64(len(families))].name)
-	from := 0
-	for i := range l.truth {
-		if i+1 == len(l.truth) || !slices.Equal(l.truth[i+1].causes, l.truth[i].causes) {
-			fmt.Printf("truth %5.0f %5.0f %v  %.1f-%.1f %%  %.1f-%.1f kW\n", l.truth[from].t, l.truth[i].t, l.truth[i].causes,
-				l.truth[from].soc, l.truth[i].soc, l.truth[from].plug, l.truth[i].plug)
-			from = i + 1
-		}
-	}
-	for _, c := range curve.Read(l.run, curve.Options{Clock: curve.PlugClock}).Ceilings {
-		fmt.Printf("read  %5.0f %5.0f %s %s, then %s %v\n", c.FromS, c.ToS, c.Cause, c.Confidence, c.RunnerUp, c.Evidence)
-	}
-}
-
-// TestWorstOfTheGallery names the runs that are read worst, for whoever works on the judgement.
-func TestWorstOfTheGallery(t *testing.T) {
-	if os.Getenv("WORST") == "" {
-		t.Skip("WORST asks for it")
-	}
-	rough := Rough{}
-	if os.Getenv("ROUGH") != "" {
-		rough = Rough{wobble: true, label: true}
-	}
-	for seed := range uint64(96) {
-		l := session(seed, rough)
-		if os.Getenv("ONLY") == "1" {
-			l = secondSession(t, seed, rough)
-		}
-		s := newScore()
-		s.add("", l, curve.Read(l.run, curve.Options{Clock: curve.PlugClock}).Ceilings)
-		if s.right < 0.95*s.all {
-			fmt.Printf("%d %s %s: %s", seed, l.run.Car.Name, families[seed%uint64(len(families))].name, s)
-			best, n := [2]ceiling.Cause{}, 0.0
-			for p, v := range s.confused {
-				if p[0] != p[1] && v > n {
-					best, n = p, v
-				}
-			}
-			fmt.Println("  ", best[0], "as", best[1])
 		}
 	}
 }
