@@ -214,6 +214,32 @@ func (g *grid) beside(i int) float64 {
 	return max(0, g.plugKW[i]-g.packKW[i])
 }
 
+// nearPack is how far the plug's volts lie from the pack's at most: what flows beside the pack makes more
+// of it while little flows, and while power rises its mean and that of amps are of different moments.
+const nearPack = 0.06
+
+// plugToPack is the plug's volts over the pack's, by power and amps: the middle of the cells where they
+// are near, else of all, as with a converter between them; 1 where nothing tells.
+func (g *grid) plugToPack() float64 {
+	var near, all []float64
+	for i := range g.t {
+		x := g.plugKW[i] * 1000 / g.plugA[i] / g.volts[i]
+		if math.Abs(x-1) <= nearPack {
+			near = append(near, x)
+		}
+		if x > 0 && !math.IsInf(x, 1) {
+			all = append(all, x)
+		}
+	}
+	switch {
+	case len(near) > 0:
+		return trace.Median(near)
+	case len(all) > 0:
+		return trace.Median(all)
+	}
+	return 1
+}
+
 // Line is one ceiling against time: what it would have allowed, in kW at the plug.
 type Line struct {
 	Cause Cause
@@ -234,13 +260,8 @@ func (j *Judgement) Lines(from, to float64) []Line {
 		known bool
 		kw    func(g *grid, i int) float64
 	}
-	plugV := func(g *grid, i int) float64 {
-		// While power rises, its mean over a cell and that of amps are of different moments.
-		if v := g.plugKW[i] * 1000 / g.plugA[i]; g.plugA[i] > 1 && !(math.Abs(v-g.volts[i]) > 0.1*g.volts[i]) {
-			return v
-		}
-		return g.volts[i]
-	}
+	share := 1.0 // of the plug's volts over the pack's, in the stretch that is gone through
+	plugV := func(g *grid, i int) float64 { return g.volts[i] * share }
 	finite := func(v float64) bool { return !math.IsInf(v, 0) }
 	limits := []limit{
 		{StallPower, finite(k.stallKW), func(*grid, int) float64 { return k.stallKW }},
@@ -251,7 +272,7 @@ func (j *Judgement) Lines(from, to float64) []Line {
 		{CarCurrent, finite(k.carA), func(g *grid, i int) float64 { return k.carA*g.volts[i]/1000 + g.beside(i) }},
 		{SharedCabinet, finite(k.sharedKW), func(*grid, int) float64 { return k.sharedKW / 2 }},
 		{PackTaper, k.taper != nil, func(g *grid, i int) float64 { return k.taper.KW(g.soc[i]) + g.beside(i) }},
-		{"", true, func(g *grid, i int) float64 { return g.plugKW[i] / g.asked[i] }},
+		{"", true, func(g *grid, i int) float64 { return g.plugKW[i] / min(1, g.asked[i]) }},
 		{"", true, func(g *grid, i int) float64 { return g.offered[i] }},
 	}
 	lines := make([]Line, len(limits))
@@ -267,6 +288,7 @@ func (j *Judgement) Lines(from, to float64) []Line {
 	lines[len(lines)-2].Label, lines[len(lines)-1].Label = "asked for", "offered"
 	for _, sp := range j.spans {
 		g := sp.grid
+		share = g.plugToPack()
 		for i, t := range g.t {
 			if t < from || t > to {
 				continue
