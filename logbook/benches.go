@@ -72,7 +72,8 @@ func (b *Book) benches(ctx context.Context, id int64) ([]Bench, error) {
 func (b *Book) NewerRuns(ctx context.Context, id int64, limit int) ([]Choice, error) {
 	var list []Choice
 	err := b.db.WithContext(ctx).Raw(choiceColumns+roadFrom+` WHERE r.id IN (SELECT n.id FROM benches b, LATERAL (
-			SELECT r.id`+sinceKept+`) n WHERE b.id = ?) ORDER BY r.created_at DESC, r.id DESC LIMIT ?`, id, limit).Scan(&list).Error
+			SELECT r.id`+sinceKept+`) n WHERE b.id = ?)
+		ORDER BY r.created_at DESC, r.id DESC LIMIT ?`, id, limit).Scan(&list).Error
 	return list, mapped("looking for newer runs", err)
 }
 
@@ -96,7 +97,8 @@ func (b *Book) KeepBench(ctx context.Context, k *Bench) error {
 			return err
 		}
 		for place, run := range k.Runs {
-			if err := tx.Exec(`INSERT INTO bench_runs (bench_id, run_id, place) VALUES (?, ?, ?)`, k.ID, run, place).Error; err != nil {
+			err := tx.Exec(`INSERT INTO bench_runs (bench_id, run_id, place) VALUES (?, ?, ?)`, k.ID, run, place).Error
+			if err != nil {
 				return err
 			}
 		}

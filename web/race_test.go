@@ -125,6 +125,10 @@ func TestBenchGroups(t *testing.T) {
 	assert.Equal(t, 2, eval[int](s, `document.querySelectorAll(".curves > path.series").length`))
 	assert.Contains(t, s.text(".beside"), "lies outside of the band of the 3 runs with software 2.4: below from")
 	assert.Contains(t, eval[string](s, `document.querySelector(".files a").getAttribute("href")`), "lines=groups")
+	// From the charge that all of them passed, the curves begin together.
+	follow("minutes since 10 %")
+	assert.Contains(t, eval[string](s, `location.search`), "axis=since")
+	assert.Contains(t, s.text(".curves"), "minutes since 10 %")
 	// Weather: overcast, dry and rain, and one of them twice.
 	follow("weather")
 	assert.NotContains(t, s.text(".curves"), "2.4, 3 runs")

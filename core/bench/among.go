@@ -23,8 +23,8 @@ func (a Among) Inside() bool { return a.TS >= a.LowS && a.TS <= a.HighS }
 // Known tells whether there were others enough.
 func (a Among) Known() bool { return !math.IsNaN(a.LowS) }
 
-// Among lays a run against the others of its group that are among those: the mean of their times give or take t · s · √(1 + 1/n),
-// the prediction interval of one further value (ISO 16269-8, 6.3). False: the run has no time in the window.
+// Among lays a run against the others of its group that are among those: the mean of their times give or
+// take t · s · √(1 + 1/n), the prediction interval of one further value (ISO 16269-8, 6.3). False: the run has no time in the window.
 func (c *Comparison) Among(run int, those []int) (Among, bool) {
 	if run < 0 || run >= len(c.Runs) || c.Runs[run].TS == nil {
 		return Among{}, false

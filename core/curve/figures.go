@@ -143,7 +143,8 @@ var Figures = figure.List[*Reading]{
 		Definition: "What the stall delivered less what reached the pack, split up: the cable and connector by the volts of " +
 			"both sides, the heater and what else the car read of itself. What is left is pumps, electronics, a converter, and " +
 			"meters that disagree.",
-		Formula: "cable ∑ (V_stall − V_car) · I · Δt, where they are within 5 %; heater and auxiliaries as read; the rest is what is left",
+		Formula: "cable ∑ (V_stall − V_car) · I · Δt, where they are within 5 %; heater and auxiliaries as read; " +
+			"the rest is what is left",
 		Numbers: func(x *Reading) (n figure.Lines) {
 			if l := x.Losses; l != nil {
 				n.Say("lost %s kWh", words.Fixed(l.LostKWh, 2))
@@ -164,8 +165,9 @@ var Figures = figure.List[*Reading]{
 		Definition: "Its resistance from leaps of the current: volts over amps before and after, the middle of all leaps. The " +
 			"heat made in the cells is the current squared times that. The rest voltage is the volts less current times " +
 			"resistance, a cell; one that rises by less than 0.15 V from 30 to 80 % is iron phosphate's.",
-		Formula: "R = ΔV / ΔI where amps leap by 30 A or more within 12 s, the median; heat ∑ I² R Δt; rest voltage (V − I R) / cells",
-		Source:  "the two kinds' rest voltages from memory, rounded from published curves",
+		Formula: "R = ΔV / ΔI where amps leap by 30 A or more within 12 s, the median; heat ∑ I² R Δt; " +
+			"rest voltage (V − I R) / cells",
+		Source: "the two kinds' rest voltages from memory, rounded from published curves",
 		Numbers: func(x *Reading) (n figure.Lines) {
 			if p := x.Pack; p != nil && p.ResistanceOhm != nil {
 				n.Say("%s mΩ from %d %s", words.Figure(*p.ResistanceOhm*1000, 0), p.Leaps, words.Plural(p.Leaps, "leap"))

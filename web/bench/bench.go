@@ -4,6 +4,7 @@ import (
 	"encoding/csv"
 	"errors"
 	"fmt"
+	"math"
 	"net/http"
 	"net/url"
 	"slices"
@@ -141,6 +142,7 @@ func (s *Room) benchView(r *http.Request) (*benchView, error) {
 	for i, name := range bench.Names(entries, kept) {
 		v.Entries[i].Name, subjects[i].Name = name, name
 	}
+	q.SincePct = commonStart(entries)
 	v.compare(r, q, entries, subjects)
 	if len(entries) > 1 {
 		against, err := strconv.ParseInt(r.URL.Query().Get("against"), 10, 64)
@@ -218,6 +220,27 @@ func (v *benchView) compare(r *http.Request, q chart.Query, entries []bench.Entr
 	v.CSVHref = "/bench.csv" + q.With("", "", extra)
 	v.JSONHref = "/bench.json" + q.With("", "", extra)
 	v.SVGHref = "/bench/curve.svg" + q.With("", "", extra)
+}
+
+// commonStart is the lowest whole per cent from which all of several runs were charging; 0 where there is
+// none.
+func commonStart(entries []bench.Entry) float64 {
+	start := 0.0
+	for _, e := range entries {
+		if e.Reading.SoC == nil {
+			return 0
+		}
+		start = max(start, math.Ceil(e.Reading.SoC.FromPct))
+	}
+	for _, e := range entries {
+		if e.Reading.SoC.ToPct <= start {
+			return 0
+		}
+	}
+	if len(entries) < 2 {
+		return 0
+	}
+	return start
 }
 
 // fullName says a run in a line.

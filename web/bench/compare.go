@@ -183,8 +183,8 @@ func (x *compared) minutes(other, ref int) {
 		rows = append(rows, r)
 	}
 	if len(rows) > 0 {
-		x.Minutes = draw.Minutes("Where the minutes go: each bar begins where the one above ended", words.SignedClock(sum)+" in all",
-			rows)
+		x.Minutes = draw.Minutes("Where the minutes go: each bar begins where the one above ended",
+			words.SignedClock(sum)+" in all", rows)
 	}
 }
 

@@ -78,8 +78,8 @@ func (v *benchView) among() {
 		case !a.Known():
 			e.Among = fmt.Sprintf("new; with %d others of its group, where it should lie is not known", a.Others)
 		case a.Inside() && fresh:
-			e.Among = fmt.Sprintf("new, and inside: %s in %s, where the %d others of its group say %s to %s", words.Clock(a.TS), window,
-				a.Others, words.Clock(max(0, a.LowS)), words.Clock(a.HighS))
+			e.Among = fmt.Sprintf("new, and inside: %s in %s, where the %d others of its group say %s to %s",
+				words.Clock(a.TS), window, a.Others, words.Clock(max(0, a.LowS)), words.Clock(a.HighS))
 		case !a.Inside():
 			e.Among = fmt.Sprintf("outside: %s in %s, where the %d others of its group say %s to %s", words.Clock(a.TS), window,
 				a.Others, words.Clock(max(0, a.LowS)), words.Clock(a.HighS))

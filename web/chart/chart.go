@@ -5,10 +5,12 @@ import (
 	"fmt"
 	"html/template"
 	"net/url"
+	"slices"
 
 	"zincroad/core/curve"
 	"zincroad/core/trace"
 	"zincroad/core/units"
+	"zincroad/core/words"
 	"zincroad/web/draw"
 	"zincroad/web/ui"
 )
@@ -57,13 +59,20 @@ func ChannelOf(key string) channelChoice {
 type axisChoice struct {
 	Key, Name, Long, Unit string
 	Channel               trace.Channel // empty: time
+	sincePct              float64       // of the time axis: the charge from which it counts; 0: the clock's zero
 }
 
 var axisChoices = []axisChoice{
-	{"soc", "SoC", "state of charge", "%", trace.SoC},
-	{"minutes", "minutes", "minutes", "", ""},
-	{"soc-added", "SoC added", "state of charge added", "%", curve.SoCAdded},
-	{"energy-added", "energy added", "energy added", "kWh", curve.EnergyAdded},
+	{"soc", "SoC", "state of charge", "%", trace.SoC, 0},
+	{"minutes", "minutes", "minutes", "", "", 0},
+	{"soc-added", "SoC added", "state of charge added", "%", curve.SoCAdded, 0},
+	{"energy-added", "energy added", "energy added", "kWh", curve.EnergyAdded, 0},
+}
+
+// since is the time from a charge that all subjects reach.
+func since(pct float64) axisChoice {
+	name := fmt.Sprintf("minutes since %s %%", words.Figure(pct, 0))
+	return axisChoice{"since", name, name, "", "", pct}
 }
 
 // Query is what the address says about a curve.
@@ -72,7 +81,8 @@ type Query struct {
 	Channel, Axis string
 	Clock         curve.Clock
 	Side          trace.Side
-	Recorded      bool // as recorded: nothing put right, no clock lined up
+	SincePct      float64 // a charge from which minutes can be counted; 0: not offered
+	Recorded      bool    // as recorded: nothing put right, no clock lined up
 }
 
 // ReadQuery reads an address; what is none of its choices is the default.
@@ -165,7 +175,11 @@ func begun(subjects []Subject, q Query, extra url.Values, title string) (View, d
 		}
 		v.Channels = append(v.Channels, Choice{c.Name, q.With("channel", c.Key, extra), c.Key == q.Channel})
 	}
-	for _, a := range axisChoices {
+	axes := axisChoices
+	if q.SincePct > 0 {
+		axes = append(slices.Clone(axes), since(q.SincePct))
+	}
+	for _, a := range axes {
 		if a.Key == q.Axis {
 			v.Axis = a
 		}

@@ -48,6 +48,9 @@ func anyValue(v []float64) bool {
 
 // Against gives the axis' values at the times of a column, NaN where there is none.
 func (s *Subject) Against(axis axisChoice, t []float64) []float64 {
+	if axis.sincePct > 0 {
+		return s.since(axis.sincePct, t)
+	}
 	if axis.Channel == "" {
 		return t
 	}
@@ -59,6 +62,25 @@ func (s *Subject) Against(axis axisChoice, t []float64) []float64 {
 		none[i] = math.NaN()
 	}
 	return none
+}
+
+// since gives times counted from when a charge was first reached, NaN before it and where it never was.
+func (s *Subject) since(pct float64, t []float64) []float64 {
+	var soc trace.Series
+	at, v := s.Column(trace.SoC)
+	for i := range at {
+		if !math.IsNaN(v[i]) && at[i] >= -1 {
+			soc.T, soc.V = append(soc.T, at[i]), append(soc.V, v[i])
+		}
+	}
+	from := soc.FirstReachAll([]float64{pct})[0]
+	out := make([]float64, len(t))
+	for i := range t {
+		if out[i] = t[i] - from; out[i] < 0 {
+			out[i] = math.NaN()
+		}
+	}
+	return out
 }
 
 // trimmed leaves out what lies before clock zero.

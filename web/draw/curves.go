@@ -92,8 +92,10 @@ func (k *Curves) SVG() string {
 		fmt.Fprintf(c, `<g><title>%s</title>`, html.EscapeString(b.Name))
 		for _, part := range b.parts() {
 			d := strings.Builder{}
+			pen := "M"
 			for i := range part.X {
-				fmt.Fprintf(&d, "%s%s %s", map[bool]string{true: "M", false: "L"}[i == 0], num(px(part.X[i])), num(py(part.High[i])))
+				fmt.Fprintf(&d, "%s%s %s", pen, num(px(part.X[i])), num(py(part.High[i])))
+				pen = "L"
 			}
 			for i := len(part.X) - 1; i >= 0; i-- {
 				fmt.Fprintf(&d, "L%s %s", num(px(part.X[i])), num(py(part.Low[i])))
