@@ -41,6 +41,29 @@ func TestRaceByKeys(t *testing.T) {
 	s.quiet()
 }
 
+// The comparison is cut to another window that both cover, and back.
+func TestBenchCutToAWindow(t *testing.T) {
+	s := newSite(t, 1280, 800, true)
+	s.open("/bench?runs=2,6")
+	found := s.text("h1")
+	follow := func(name string) {
+		s.Helper()
+		eval[bool](s, `([...document.querySelectorAll(".bench > .choices a")].find((a) => a.textContent === `+quote(name)+
+			`).focus(), true)`)
+		s.do(chromedp.KeyEvent(kb.Enter))
+		s.await(`document.documentElement.dataset.ready && document.querySelector(".bench > .choices a[aria-current]")
+			.textContent === ` + quote(name))
+	}
+	follow("20–70 %")
+	assert.Contains(t, s.text("h1"), "20–70 % took")
+	assert.Equal(t, 5, eval[int](s, `document.querySelectorAll(".minutes g").length`), "one bar for each ten points")
+	follow("found")
+	assert.Equal(t, found, s.text("h1"))
+	s.open("/bench?runs=2,6&window=70-20") // no window: what is found
+	assert.Equal(t, found, s.text("h1"))
+	s.quiet()
+}
+
 // Repeats and one that differs in the software alone: the difference is real, with its interval.
 func TestBenchSaysWhetherItIsReal(t *testing.T) {
 	s := newSite(t, 1280, 800, true)

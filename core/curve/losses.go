@@ -102,7 +102,11 @@ func (s *sides) packNotes(cells float64, coldestStart *float64) *PackNotes {
 		return n
 	}
 	var ohms []float64
+	low, high := amps.LowestAhead(leapS), amps.HighestAhead(leapS)
 	for i := 0; i < amps.Len(); i++ {
+		if !(high[i]-amps.V[i] >= leapA || amps.V[i]-low[i] >= leapA) {
+			continue
+		}
 		j := i + 1
 		for j < amps.Len() && amps.T[j]-amps.T[i] < leapS && math.Abs(amps.V[j]-amps.V[i]) < leapA {
 			j++

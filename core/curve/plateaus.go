@@ -90,7 +90,11 @@ func (s *sides) cliffs(flows []flow, zero float64) []Cliff {
 	out := []Cliff{}
 	for _, f := range flows {
 		p := trace.WithoutUpwardSpikes(f.asRead())
+		low := p.LowestAhead(cliffS)
 		for i := 0; i < p.Len(); i++ {
+			if !(low[i] <= (1-cliffShare)*p.V[i]) { // nothing ahead is a quarter under it
+				continue
+			}
 			j, ok := falls(p, i)
 			if !ok {
 				continue

@@ -43,6 +43,7 @@ type benchView struct {
 	View       string           // how it is looked at, for keeping
 	Newer      []logbook.Choice // runs that came since it was kept
 	Benches    []logbook.Bench  // all kept ones, on the empty bench
+	Cuts       []chart.Choice   // the windows that can be compared; empty: there is one
 	Lines      []chart.Choice   // each run, or groups; empty: too few
 	By         []chart.Choice   // what they can be grouped by
 	Beside     []string         // which single run lies inside or outside of which band
@@ -150,12 +151,13 @@ func (s *Room) benchView(r *http.Request) (*benchView, error) {
 		if err == nil {
 			other = slices.Index(kept, against)
 		}
-		if v.Compared, err = s.concluded(r.Context(), v, entries, subjects, other, groupedBy(r.URL.Query())); err != nil {
+		if v.Compared, err = s.concluded(r.Context(), v, entries, subjects, other, r.URL.Query()); err != nil {
 			return nil, err
 		}
 	}
 	if v.Compared != nil {
 		v.among()
+		v.windows(q)
 		v.group(q, r.URL.Query(), v.extra, subjects)
 	}
 	return v, nil
@@ -173,7 +175,7 @@ func (v *benchView) compare(r *http.Request, q chart.Query, entries []bench.Entr
 		if v.Ref > 0 {
 			to.Set("ref", fmt.Sprint(v.IDs[v.Ref]))
 		}
-		for _, k := range []string{"lines", "by"} {
+		for _, k := range []string{"lines", "by", "window"} {
 			if asked := r.URL.Query().Get(k); asked != "" {
 				to.Set(k, asked)
 			}

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"math"
+	"net/url"
 	"slices"
 
 	"zincroad/core/bench"
@@ -48,14 +49,16 @@ type compared struct {
 }
 
 // concluded compares the runs on the bench, and draws the reference against one other: the one that
-// the address names, else the one furthest from it. It groups by a condition, or by what differs.
+// the address names, else the one furthest from it. It compares the window and groups by the condition
+// that the address names, else what it finds itself.
 func (s *Room) concluded(ctx context.Context, v *benchView, entries []bench.Entry, subjects []chart.Subject,
-	against int, by string) (*compared, error) {
+	against int, address url.Values) (*compared, error) {
 	list := make([]bench.Subject, len(entries))
 	for i, e := range entries {
 		list[i] = bench.KeptSubject(e, subjects[i].Results.Curves[e.Reading.Side])
 	}
-	ask := bench.Ask{Reference: v.Ref, GroupBy: by}
+	ask := bench.Ask{Reference: v.Ref, GroupBy: groupedBy(address)}
+	ask.FromPct, ask.ToPct = cutTo(address)
 	for _, e := range v.Entries {
 		ask.Names = append(ask.Names, bench.InSentence(e.Name))
 	}
