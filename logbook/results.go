@@ -174,7 +174,7 @@ func worked(row *Run, r *run.Run, known ceiling.Elsewhere) (out *Results, kept *
 	strip := stripOf(head, work.Reduce(stripSlices)[head.Side])
 	fig = figuresOf(head)
 	if w, ok := head.Headline(r.Method); ok {
-		fig.WindowS, fig.AverageKW = &w.TS, w.AverageKW
+		fig.WindowS, fig.WindowFromPct, fig.WindowToPct, fig.AverageKW = &w.TS, &w.FromPct, &w.ToPct, w.AverageKW
 		strip.WindowFrom, strip.WindowTo = w.FromPct, w.ToPct
 	}
 	taught, err := json.Marshal(work.Taught())
@@ -209,6 +209,8 @@ type figures struct {
 	StartC    *float64
 	Finding   string // the first one
 
+	WindowFromPct, WindowToPct *float64 // of which window WindowS is
+
 	UsableKWh, UsableLow, UsableHigh *float64
 	Taught                           string // curve.Taught as JSON
 }
@@ -238,10 +240,11 @@ func figuresOf(head *curve.Reading) figures {
 // or by another copy of the program with a later version of the arithmetic.
 func (b *Book) keep(ctx context.Context, k *result, f figures) error {
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
-		res := tx.Exec(`UPDATE runs SET window_s = ?, peak_kw = ?, average_kw = ?, length_s = ?, start_pct = ?,
-				start_c = ?, finding = ?, usable_kwh = ?, usable_low = ?, usable_high = ?, taught = ?, read_revision = ?, read_version = ?, read_fault = ''
+		res := tx.Exec(`UPDATE runs SET window_s = ?, window_from_pct = ?, window_to_pct = ?, peak_kw = ?, average_kw = ?, length_s = ?, start_pct = ?,
+				start_c = ?, finding = ?, usable_kwh = ?, usable_low = ?, usable_high = ?, taught = ?, read_revision = ?,
+				read_version = ?, read_fault = ''
 			WHERE id = ? AND read_revision <= ? AND read_version <= ?`,
-			f.WindowS, f.PeakKW, f.AverageKW, f.LengthS, f.StartPct, f.StartC, f.Finding, f.UsableKWh, f.UsableLow,
+			f.WindowS, f.WindowFromPct, f.WindowToPct, f.PeakKW, f.AverageKW, f.LengthS, f.StartPct, f.StartC, f.Finding, f.UsableKWh, f.UsableLow,
 			f.UsableHigh, f.Taught, k.Revision, k.Arithmetic,
 			k.RunID, k.Revision, k.Arithmetic)
 		if res.Error != nil || res.RowsAffected == 0 {

@@ -41,6 +41,8 @@ func TestPagesInTheReadersUnits(t *testing.T) {
 	assert.Contains(t, plain, "<b>26 °C</b> battery")
 	assert.Contains(t, us, "<b>79 °F</b> battery")
 	assert.Equal(t, strings.Count(plain, "kWh"), strings.Count(us, "kWh"))
+	assert.Contains(t, get(h, "/bench?runs=1,2").Body.String(), "6 °C, 26 °C")
+	assert.Contains(t, inUnits(h, "/bench?runs=1,2"), "43 °F, 79 °F", "each of several values, not the last alone")
 	chart := inUnits(h, "/runs/2?channel=coldest")
 	assert.Contains(t, chart, `"unit":"°F"`)
 	assert.Contains(t, inUnits(h, "/garage/cars/1"), `name="warm_c" value="77"`, "25 °C in a field")

@@ -5,7 +5,6 @@ import (
 	"io"
 	"math"
 	"path/filepath"
-	"strconv"
 	"strings"
 	"text/tabwriter"
 
@@ -29,7 +28,7 @@ func benchCommand() *cobra.Command {
 		Args: cobra.MinimumNArgs(2),
 		RunE: func(c *cobra.Command, args []string) error {
 			if window != "" {
-				from, to, ok := parseWindow(window)
+				from, to, ok := bench.ParseWindow(window)
 				if !ok {
 					fmt.Fprintf(c.ErrOrStderr(), "--window %s: expected two states of charge, such as 10-80\n", window)
 					return errBadInput
@@ -82,14 +81,6 @@ func benchCommand() *cobra.Command {
 	return c
 }
 
-// parseWindow reads a window such as 10-80.
-func parseWindow(s string) (from, to float64, ok bool) {
-	a, b, found := strings.Cut(strings.ReplaceAll(s, "–", "-"), "-")
-	from, err1 := strconv.ParseFloat(strings.TrimSpace(a), 64)
-	to, err2 := strconv.ParseFloat(strings.TrimSuffix(strings.TrimSpace(b), "%"), 64)
-	return from, to, found && err1 == nil && err2 == nil && from >= 0 && from < to && to <= 100
-}
-
 // printComparison writes a comparison for people.
 func printComparison(w io.Writer, c *bench.Comparison) error {
 	for _, v := range c.Verdicts {
@@ -105,9 +96,6 @@ func printComparison(w io.Writer, c *bench.Comparison) error {
 	fmt.Fprintf(t, "\n\t%s\taverage\tdifference\t\n", words.Window(c.Window.FromPct, c.Window.ToPct))
 	for i, r := range c.Runs {
 		name := r.Title
-		if name == "" {
-			name = fmt.Sprintf("run %d", i)
-		}
 		if i == c.Reference {
 			name += " (reference)"
 		}
@@ -125,7 +113,8 @@ func printComparison(w io.Writer, c *bench.Comparison) error {
 		if d.HighS != nil {
 			could = words.Clock(math.Round(*d.LowS)) + " to " + words.Clock(math.Round(*d.HighS))
 		}
-		fmt.Fprintf(t, "%s\t%s\t%s\t%s\t\n", d.Condition, strings.Join(d.Values, ", "), d.Matters, could)
+		_, values := bench.InWords(d.Condition, d.Values...)
+		fmt.Fprintf(t, "%s\t%s\t%s\t%s\t\n", d.Condition, strings.Join(values, ", "), d.Matters, could)
 	}
 	if len(c.Bands) > 0 {
 		fmt.Fprintln(t, "\t\t\t\nband\tminutes\tdifference\tcauses\t")

@@ -14,36 +14,33 @@ type Among struct {
 	LowS, HighS float64 // s; where 95 of 100 further runs like the others would lie; NaN: fewer than leastOthers
 }
 
-// leastOthers is how many like runs tell where another one should lie.
-const leastOthers = 3
-
 // Inside tells whether the run lies where one like the others would; false too where they are too few.
 func (a Among) Inside() bool { return a.TS >= a.LowS && a.TS <= a.HighS }
 
 // Known tells whether there were others enough.
 func (a Among) Known() bool { return !math.IsNaN(a.LowS) }
 
-// Among lays a run against the others of its group that are among those: the mean of their times give or
-// take t · s · √(1 + 1/n), the prediction interval of one further value (ISO 16269-8, 6.3). False: the run has no time in the window.
+// Among lays a run against the others of its group that are among those, by the prediction interval of
+// one further value. The same log once more is none of the others. False: the run has no time in the window.
 func (c *Comparison) Among(run int, those []int) (Among, bool) {
-	if run < 0 || run >= len(c.Runs) || c.Runs[run].TS == nil {
+	if run < 0 || run >= len(c.times) || c.times[run] == nil {
 		return Among{}, false
 	}
-	a := Among{TS: *c.Runs[run].TS, LowS: math.NaN(), HighS: math.NaN()}
-	var others []float64
+	a := Among{TS: *c.times[run], LowS: math.NaN(), HighS: math.NaN()}
+	var others []int
 	for _, g := range c.Groups {
 		if !slices.Contains(g.Runs, run) {
 			continue
 		}
 		for _, i := range g.Runs {
-			if i != run && c.Runs[i].TS != nil && slices.Contains(those, i) {
-				others = append(others, *c.Runs[i].TS)
+			if c.copyOf[i] != c.copyOf[run] && slices.Contains(those, i) {
+				others = append(others, i)
 			}
 		}
 	}
-	a.Others = len(others)
-	if n := float64(a.Others); a.Others >= leastOthers {
-		mean, half := stat.Mean(others, nil), student(n-1)*stat.StdDev(others, nil)*math.Sqrt(1+1/n)
+	times := c.timesOf(others)
+	if a.Others = len(times); a.Others >= leastOthers {
+		mean, half := stat.Mean(times, nil), predicted(times)
 		a.LowS, a.HighS = mean-half, mean+half
 	}
 	return a, true

@@ -111,69 +111,24 @@ type Condition struct {
 	Known  bool     // every run says something
 }
 
-// How far two values may lie apart and still count as the same: thermometers and
-// displays are no better (common practice, no source).
-const (
-	sameTempC = 1.0
-	samePct   = 0.5
-)
-
 const notNoted = "not noted"
 
-// Conditions lists what the runs say about each condition.
+// Conditions lists what the runs say about each condition, and whose power and which clock is shown.
 func Conditions(entries []Entry) []Condition {
-	text := func(name string, of func(Entry) string) Condition {
-		c := Condition{Name: name, Same: true, Known: true}
-		for _, e := range entries {
-			v := of(e)
-			if v == "" {
-				v, c.Known = notNoted, false
-			}
-			c.Same = c.Same && (len(c.Values) == 0 || v == c.Values[0])
-			c.Values = append(c.Values, v)
+	shown := append(slices.Clone(conditionsOfRuns),
+		condition{head: "whose power", value: func(e Entry) string { return string(e.Reading.Side) }},
+		condition{head: "clock", value: func(e Entry) string { return string(e.Reading.Clock) }})
+	out := make([]Condition, 0, len(shown))
+	for _, c := range shown {
+		values := c.values(entries)
+		differ, noted := c.differs(values)
+		row := Condition{Name: c.head, Known: noted == len(entries), Same: !differ && (noted == len(entries) || noted == 0)}
+		for _, v := range values {
+			row.Values = append(row.Values, c.write(v))
 		}
-		return c
+		out = append(out, row)
 	}
-	number := func(name, unit string, tolerance float64, of func(Entry) *float64) Condition {
-		c := Condition{Name: name, Same: true, Known: true}
-		low, high := math.Inf(1), math.Inf(-1)
-		for _, e := range entries {
-			v := of(e)
-			if v == nil {
-				c.Known = false
-				c.Values = append(c.Values, notNoted)
-				continue
-			}
-			low, high = math.Min(low, *v), math.Max(high, *v)
-			c.Values = append(c.Values, words.Figure(*v, 1)+" "+unit)
-		}
-		c.Same = c.Known && high-low <= tolerance || !c.Known && low > high
-		return c
-	}
-	return []Condition{
-		text("car", func(e Entry) string { return carOf(e).Name }),
-		text("software", func(e Entry) string { return carOf(e).Software }),
-		text("stall", func(e Entry) string { return stallName(e.Run.Stall) }),
-		text("adapter", func(e Entry) string {
-			if e.Run.Adapter == nil || e.Run.Adapter.Name == "" {
-				return "none"
-			}
-			return e.Run.Adapter.Name
-		}),
-		number("start", "%", samePct, func(e Entry) *float64 {
-			if e.Reading.SoC == nil {
-				return nil
-			}
-			return &e.Reading.SoC.FromPct
-		}),
-		number("outside", "°C", sameTempC, Outside),
-		number("battery at start", "°C", sameTempC, BatteryAtStart),
-		text("preconditioning", func(e Entry) string { return conditionsOf(e).Preconditioned }),
-		text("profile", func(e Entry) string { return conditionsOf(e).Profile }),
-		text("climate", func(e Entry) string { return conditionsOf(e).Climate }),
-		text("whose power", func(e Entry) string { return string(e.Reading.Side) }),
-		text("clock", func(e Entry) string { return string(e.Reading.Clock) }),
-	}
+	return out
 }
 
 func carOf(e Entry) run.Car {

@@ -1,10 +1,14 @@
 package bench
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
+	"strconv"
 	"strings"
+
+	"gonum.org/v1/gonum/stat"
 
 	"zincroad/core/ceiling"
 	"zincroad/core/curve"
@@ -32,7 +36,9 @@ type Comparison struct {
 	Difference *Difference `json:"difference"`
 	Verdicts   []Said      `json:"verdicts"`
 
-	names []string
+	names  []string
+	times  []*float64 // in the window, s
+	copyOf []int      // of each run the first one that is the same log, itself as a rule
 }
 
 // Span is the window that is compared. Common: every run covers it.
@@ -68,10 +74,12 @@ type AddPoints struct {
 	TS     []*float64 `json:"t_s"`
 }
 
-// ToDistance is how long each run took to add so much distance, from clock zero.
+// ToDistance is how long each run took to add so much distance, from clock zero, all by the same kind
+// of consumption: observed, or rated.
 type ToDistance struct {
-	Km float64    `json:"km"`
-	TS []*float64 `json:"t_s"`
+	Km    float64    `json:"km"`
+	TS    []*float64 `json:"t_s"`
+	Basis string     `json:"basis"`
 }
 
 // Group is runs that are alike in what they are grouped by.
@@ -97,9 +105,20 @@ type Ask struct {
 
 	Names []string // of the runs, in a sentence; empty: by their titles
 
-	// RepeatS2 is the pooled variance of repeats of like runs in this window, s², with its degrees of
-	// freedom, where a logbook has them.
-	RepeatS2, Freedom float64
+	// Repeats gives the times of like runs in a window, s, those of each kind together, where there is a
+	// logbook. It is asked when one run stands against one.
+	Repeats func(fromPct, toPct float64) [][]float64
+}
+
+// ParseWindow reads a window such as 10-80 or 10–80 %; 0, 0 and false where it is none.
+func ParseWindow(s string) (from, to float64, ok bool) {
+	a, b, found := strings.Cut(strings.ReplaceAll(s, "–", "-"), "-")
+	from, err1 := strconv.ParseFloat(strings.TrimSpace(a), 64)
+	to, err2 := strconv.ParseFloat(strings.TrimSpace(strings.TrimSuffix(strings.TrimSpace(b), "%")), 64)
+	if !found || err1 != nil || err2 != nil || !(from >= 0 && from < to && to <= 100) {
+		return 0, 0, false
+	}
+	return from, to, true
 }
 
 // Source is where a run's windows and its state of charge come from: its readings, or what was kept
@@ -133,17 +152,21 @@ func Compare(subjects []Subject, ask Ask) *Comparison {
 		entries[i] = s.Entry
 	}
 	c.Window = windowOf(subjects, ask)
-	times := c.lay(subjects)
+	c.lay(subjects)
 	refS := 0.0
-	if t := times[ask.Reference]; t != nil {
+	if t := c.times[ask.Reference]; t != nil {
 		refS = *t
 	}
-	c.Fairness = fairness(entries, newWhatIf(entries, ask.Reference, times, c.Window.FromPct, c.Window.ToPct), refS)
+	bases := []int{ask.Reference}
+	if far, ok := c.Furthest(); ok {
+		bases = append(bases, far)
+	}
+	c.Fairness = fairness(entries, newWhatIf(entries, bases, c.Window), refS)
 	c.Race = raceOf(lanesOf(subjects), ask.Reference)
 	c.bands(subjects)
 	c.addPoints(subjects)
 	c.distance(subjects)
-	c.group(entries, times, ask)
+	c.group(entries, ask)
 	c.say(subjects)
 	return c
 }
@@ -186,25 +209,44 @@ func windowOf(subjects []Subject, ask Ask) Span {
 }
 
 // lay works out each run's time in the window.
-func (c *Comparison) lay(subjects []Subject) []*float64 {
-	times := make([]*float64, len(subjects))
+func (c *Comparison) lay(subjects []Subject) {
+	c.times = make([]*float64, len(subjects))
 	for i, s := range subjects {
+		first := slices.IndexFunc(subjects[:i], func(o Subject) bool { return sameLog(o.Entry, s.Entry) })
+		c.copyOf = append(c.copyOf, pickIndex(first, i))
 		l := Laid{Title: s.Run.Title}
 		if w, _, ok := s.Work.WindowOf(s.Reading, c.Window.FromPct, c.Window.ToPct); ok && c.Window.ToPct > c.Window.FromPct {
 			l.TS, l.AverageKW = &w.TS, w.AverageKW
-			times[i] = &w.TS
+			c.times[i] = &w.TS
 		}
 		c.Runs = append(c.Runs, l)
 	}
-	if ref := times[c.Reference]; ref != nil {
-		for i, t := range times {
+	if ref := c.times[c.Reference]; ref != nil {
+		for i, t := range c.times {
 			if t != nil {
 				d := *t - *ref
 				c.Runs[i].DeltaS = &d
 			}
 		}
 	}
-	return times
+}
+
+func pickIndex(found, otherwise int) int {
+	if found >= 0 {
+		return found
+	}
+	return otherwise
+}
+
+// Furthest is the run whose time in the window lies furthest from the reference's; false where no other
+// run has one.
+func (c *Comparison) Furthest() (run int, ok bool) {
+	for i, r := range c.Runs {
+		if i != c.Reference && r.DeltaS != nil && (!ok || math.Abs(*r.DeltaS) > math.Abs(*c.Runs[run].DeltaS)) {
+			run, ok = i, true
+		}
+	}
+	return run, ok
 }
 
 func lanesOf(subjects []Subject) []lane {
@@ -280,15 +322,7 @@ func causesIn(x *curve.Reading, from, to float64, said bool) []ceiling.Cause {
 			out = append(out, s.Cause)
 		}
 	}
-	slices.SortStableFunc(out, func(a, b ceiling.Cause) int {
-		switch {
-		case took[a] > took[b]:
-			return -1
-		case took[a] < took[b]:
-			return 1
-		}
-		return 0
-	})
+	slices.SortStableFunc(out, func(a, b ceiling.Cause) int { return cmp.Compare(took[b], took[a]) })
 	return out
 }
 
@@ -314,21 +348,26 @@ func (c *Comparison) addPoints(subjects []Subject) {
 	}
 }
 
-// distance lists how long each run took to add 100, 200 … km, by the observed consumption.
+// distance lists how long each run took to add 100, 200 … km: by the consumption that was observed, where
+// it is known of every car, else by the rated one. Minutes by the one beside minutes by the other say nothing.
 func (c *Comparison) distance(subjects []Subject) {
+	basis := ""
+	for _, b := range []string{curve.Observed, curve.Rated} {
+		lacks := func(s Subject) bool { return s.Reading.DistanceBy(b) == nil }
+		if !slices.ContainsFunc(subjects, lacks) {
+			basis = b
+			break
+		}
+	}
 	for _, km := range []float64{100, 200, 300} {
-		row := ToDistance{Km: km}
+		row := ToDistance{Km: km, Basis: basis}
 		any := false
 		for _, s := range subjects {
 			var t *float64
-			if len(s.Reading.Distance) > 0 {
-				for _, p := range s.Reading.Distance[0].Plus {
-					if p.Km == km {
-						v := p.TS
-						t, any = &v, true
-					}
-				}
+			if d := s.Reading.DistanceBy(basis); d != nil {
+				t = d.To(km)
 			}
+			any = any || t != nil
 			row.TS = append(row.TS, t)
 		}
 		if any {
@@ -339,7 +378,7 @@ func (c *Comparison) distance(subjects []Subject) {
 
 // group puts runs together by a condition and works out the difference of the first two groups: that
 // of the reference, and the largest other one.
-func (c *Comparison) group(entries []Entry, times []*float64, ask Ask) {
+func (c *Comparison) group(entries []Entry, ask Ask) {
 	by := ask.GroupBy
 	if by == "" {
 		by = c.Fairness.Isolates
@@ -369,7 +408,7 @@ func (c *Comparison) group(entries []Entry, times []*float64, ask Ask) {
 			}
 			at := slices.IndexFunc(groups, func(g Group) bool {
 				w := g.By[x.name]
-				return w == v || x.same != nil && w != notNoted && v != notNoted && x.same(w, v)
+				return w == v || w != notNoted && v != notNoted && x.alike(w, v)
 			})
 			if at >= 0 {
 				groups[at].Runs = append(groups[at].Runs, i)
@@ -382,22 +421,32 @@ func (c *Comparison) group(entries []Entry, times []*float64, ask Ask) {
 		}
 		groups = append(groups, Group{By: by, Runs: []int{i}})
 	}
-	values := func(g Group) (out []float64) {
-		for k, i := range g.Runs {
-			copied := slices.ContainsFunc(g.Runs[:k], func(j int) bool { return sameLog(entries[i], entries[j]) })
-			if times[i] != nil && !copied { // a run laid down twice is one run
-				out = append(out, *times[i])
+	for i := range groups {
+		v := c.timesOf(groups[i].Runs)
+		if mean, sd := stat.MeanStdDev(v, nil); len(v) > 0 {
+			groups[i].MeanS = &mean
+			if len(v) > 1 {
+				groups[i].SdS = &sd
 			}
 		}
-		return out
-	}
-	for i := range groups {
-		groups[i].MeanS, groups[i].SdS = meanAndSpread(values(groups[i]))
 	}
 	if groups != nil {
 		c.Groups = groups
 	}
-	c.difference(groups, values, ask)
+	c.difference(ask)
+}
+
+// timesOf are the times of runs in the window: of those that have one, a log that was laid down twice
+// once.
+func (c *Comparison) timesOf(runs []int) (out []float64) {
+	seen := map[int]bool{}
+	for _, i := range runs {
+		if c.times[i] != nil && !seen[c.copyOf[i]] {
+			seen[c.copyOf[i]] = true
+			out = append(out, *c.times[i])
+		}
+	}
+	return out
 }
 
 // sameLog tells whether two entries are the same run: as long as it is, all its posts lie at the same
@@ -408,48 +457,31 @@ func sameLog(a, b Entry) bool {
 	}) && a.Run.StartedAt.Equal(b.Run.StartedAt)
 }
 
-func meanAndSpread(v []float64) (mean, sd *float64) {
-	if len(v) == 0 {
-		return nil, nil
-	}
-	m := 0.0
-	for _, x := range v {
-		m += x / float64(len(v))
-	}
-	if len(v) < 2 {
-		return &m, nil
-	}
-	s := 0.0
-	for _, x := range v {
-		s += (x - m) * (x - m)
-	}
-	s = math.Sqrt(s / float64(len(v)-1))
-	return &m, &s
-}
-
 // difference works out that of the reference's group and the largest other one. One run against one
-// goes by the repeats that were given, or those on the bench itself.
-func (c *Comparison) difference(groups []Group, values func(Group) []float64, ask Ask) {
+// goes by the repeats of a logbook, else by those on the bench itself.
+func (c *Comparison) difference(ask Ask) {
 	first, second := -1, -1
-	for i, g := range groups {
+	times := make([][]float64, len(c.Groups))
+	for i, g := range c.Groups {
+		times[i] = c.timesOf(g.Runs)
 		if slices.Contains(g.Runs, c.Reference) {
 			first = i
 		}
 	}
-	for i, g := range groups {
-		if i != first && len(values(g)) > 0 && (second < 0 || len(values(g)) > len(values(groups[second]))) {
+	for i := range times {
+		if i != first && len(times[i]) > 0 && (second < 0 || len(times[i]) > len(times[second])) {
 			second = i
 		}
 	}
 	if first < 0 {
 		return
 	}
-	a := values(groups[first])
+	a := times[first]
 	var b []float64
 	switch {
 	case second >= 0:
-		b = values(groups[second])
-	case len(groups) == 1 && len(c.Runs) == 2 && len(a) == 2: // two repeats: the one against the other
+		b = times[second]
+	case len(times) == 1 && len(c.Runs) == 2 && len(a) == 2: // two repeats: the one against the other
 		a, b = a[:1], a[1:]
 		if c.Reference == 1 {
 			a, b = b, a
@@ -459,15 +491,13 @@ func (c *Comparison) difference(groups []Group, values func(Group) []float64, as
 	if len(a) == 0 || len(b) == 0 {
 		return
 	}
-	s2, freedom := ask.RepeatS2, ask.Freedom
-	if freedom == 0 {
-		all := make([][]float64, 0, len(groups))
-		for _, g := range groups {
-			all = append(all, values(g))
+	repeats := times
+	if ask.Repeats != nil && len(a) == 1 && len(b) == 1 {
+		if known := ask.Repeats(c.Window.FromPct, c.Window.ToPct); len(known) > 0 {
+			repeats = known
 		}
-		s2, freedom = pooled(all)
 	}
-	d := between(a, b, s2, freedom)
+	d := between(a, b, repeats)
 	d.Groups = [2]int{first, second}
 	c.Difference = &d
 }
@@ -489,15 +519,10 @@ func (c *Comparison) say(subjects []Subject) {
 		add(strong, "The runs share no window of charge.")
 		return
 	}
-	other := -1 // the run that lies furthest from the reference
-	for i, r := range c.Runs {
-		if i != c.Reference && r.DeltaS != nil && (other < 0 || math.Abs(*r.DeltaS) > math.Abs(*c.Runs[other].DeltaS)) {
-			other = i
-		}
-	}
+	other, ok := c.Furthest()
 	ref := c.Runs[c.Reference]
 	window := words.Window(c.Window.FromPct, c.Window.ToPct)
-	if other >= 0 && ref.TS != nil {
+	if ok {
 		o := c.Runs[other]
 		by := math.Round(math.Abs(*o.DeltaS))
 		word := "longer"
@@ -511,13 +536,8 @@ func (c *Comparison) say(subjects []Subject) {
 	c.sayFair(add)
 	c.sayReal(add)
 	c.sayDetour(add, subjects)
-	if m := c.Race.Meetings; len(m) > 0 && other >= 0 {
-		for _, x := range m {
-			if x.Run == other {
-				add(likely, "They meet at %s, at %s %%.", words.Clock(x.TS), words.Figure(x.SoCPct, 0))
-				break
-			}
-		}
+	if m := c.Race.With(other).Meetings; ok && len(m) > 0 {
+		add(likely, "They meet at %s, at %s %%.", words.Clock(m[0].TS), words.Figure(m[0].SoCPct, 0))
 	}
 	if !c.Window.Common {
 		add(strong, "Not every run covers %s.", window)
@@ -596,6 +616,8 @@ func (c *Comparison) sayFair(add func(string, string, ...any)) {
 	default:
 		if slices.ContainsFunc(f.Differs, func(d Differs) bool { return d.Condition == "car" }) {
 			add(strong, "The cars differ: minutes compare the packs' sizes too.")
+		} else if len(f.NotNoted) > 0 {
+			add(likely, "Repeats as far as it was noted: nothing that was noted differs and matters.")
 		} else {
 			add(strong, "Repeats: nothing that was noted differs and matters.")
 		}
@@ -637,7 +659,8 @@ func (c *Comparison) sayReal(add func(string, string, ...any)) {
 // known to have made the difference: the minutes saved are the minutes that may be driven for it.
 func (c *Comparison) sayDetour(add func(string, string, ...any), subjects []Subject) {
 	d := c.Difference
-	if d == nil || d.Real == NotReal || c.Fairness.Verdict != Clean || c.Fairness.Isolates != "stall_kw" {
+	if d == nil || d.Real == NotReal || c.Fairness.Verdict != Clean || c.Fairness.Isolates != "stall_kw" ||
+		c.Groups[d.Groups[0]].By["stall_kw"] == "" { // grouped by something else, it is another difference
 		return
 	}
 	rated := func(group int) *float64 {

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
+	"strings"
 	"testing"
 	"time"
 
@@ -246,7 +247,7 @@ for p in data:
         "PLow": b.mean()-a[0]-one, "PHigh": b.mean()-a[0]+one})
 `, pairs, &want)
 	for i, p := range pairs {
-		d := between(p.A, p.B, 0, 0)
+		d := between(p.A, p.B, nil)
 		require.NotNil(t, d.LowS)
 		assert.InDelta(t, want[i].Low, *d.LowS, 1e-6)
 		assert.InDelta(t, want[i].High, *d.HighS, 1e-6)
@@ -254,7 +255,7 @@ for p in data:
 		if len(p.B) < 3 {
 			continue
 		}
-		d = between(p.A[:1], p.B, 0, 0)
+		d = between(p.A[:1], p.B, nil)
 		assert.InDelta(t, want[i].PLow, *d.LowS, 1e-6)
 		assert.InDelta(t, want[i].PHigh, *d.HighS, 1e-6)
 	}
@@ -262,7 +263,7 @@ for p in data:
 
 // Two groups of three that do not differ are called different in at most 5 of 100, a difference of
 // two minutes with a spread of 20 s in at least 90; one run against one is decided by repeats with
-// three degrees of freedom, and by nothing less. Times are simulated, from a fixed seed.
+// three degrees of freedom, and by nothing less: 800 s² over two of three like runs and 400 over one of two are (20 s)². Times are simulated, from a fixed seed.
 func TestRealAsOftenAsSaid(t *testing.T) {
 	rng := rand.New(rand.NewPCG(11, 12))
 	draw := func(n int, mean float64) []float64 {
@@ -275,13 +276,13 @@ func TestRealAsOftenAsSaid(t *testing.T) {
 	false1, true1, false2 := 0, 0, 0
 	const trials = 2000
 	for range trials {
-		if between(draw(3, 1500), draw(3, 1500), 0, 0).Real == IsReal {
+		if between(draw(3, 1500), draw(3, 1500), nil).Real == IsReal {
 			false1++
 		}
-		if between(draw(3, 1500), draw(3, 1620), 0, 0).Real == IsReal {
+		if between(draw(3, 1500), draw(3, 1620), nil).Real == IsReal {
 			true1++
 		}
-		if between(draw(1, 1500), draw(5, 1500), 0, 0).Real == IsReal {
+		if between(draw(1, 1500), draw(5, 1500), nil).Real == IsReal {
 			false2++
 		}
 	}
@@ -289,17 +290,17 @@ func TestRealAsOftenAsSaid(t *testing.T) {
 	assert.LessOrEqual(t, float64(false2)/trials, 0.06)
 	assert.GreaterOrEqual(t, float64(true1)/trials, 0.9)
 
-	d := between([]float64{1500}, []float64{1700}, 20*20, 3)
+	d := between([]float64{1500}, []float64{1700}, [][]float64{{1480, 1500, 1520}, {900 - math.Sqrt(200), 900 + math.Sqrt(200)}})
 	assert.Equal(t, IsReal, d.Real)
 	assert.Equal(t, "repeats", d.By)
-	d = between([]float64{1500}, []float64{1700}, 20*20, 2)
+	d = between([]float64{1500}, []float64{1700}, [][]float64{{1480, 1500, 1520}, {900}})
 	assert.Equal(t, Undecided, d.Real)
 	assert.Nil(t, d.LowS)
-	assert.Equal(t, Undecided, between([]float64{1500}, []float64{1700, 1710}, 0, 0).Real, "one against two")
-	same := between([]float64{1500, 1502, 1501, 1499}, []float64{1503, 1501, 1500, 1502}, 0, 0)
+	assert.Equal(t, Undecided, between([]float64{1500}, []float64{1700, 1710}, nil).Real, "one against two")
+	same := between([]float64{1500, 1502, 1501, 1499}, []float64{1503, 1501, 1500, 1502}, nil)
 	assert.Equal(t, NotReal, same.Real, "an interval of a few seconds around nothing")
 	assert.Equal(t, 60.0, same.SmallestS)
-	assert.InDelta(t, 90, between([]float64{3000}, []float64{3000}, 0, 0).SmallestS, 1e-9, "3 % of it")
+	assert.InDelta(t, 90, between([]float64{3000}, []float64{3000}, nil).SmallestS, 1e-9, "3 % of it")
 }
 
 // What was kept of two runs compares as their readings do: the window to a second, leads to a
@@ -320,5 +321,70 @@ func TestKeptComparesAsRead(t *testing.T) {
 	for i := range kept.Bands {
 		assert.InDelta(t, *read.Bands[i].TS[1], *kept.Bands[i].TS[1], 1)
 		assert.Equal(t, read.Bands[i].Causes, kept.Bands[i].Causes)
+	}
+}
+
+// Where one car's consumption was observed and the other's is only rated, both go by the rated one, else
+// the same minutes would differ by the yardstick; where they share none nothing is listed.
+func TestDistancesByOneYardstick(t *testing.T) {
+	at := func(basis string, s float64) curve.Distance {
+		return curve.Distance{Basis: basis, Plus: []curve.Plus{{Km: 100, TS: s}}}
+	}
+	with := func(list ...curve.Distance) Subject {
+		return Subject{Entry: Entry{Reading: &curve.Reading{Distance: list}}}
+	}
+	c := &Comparison{}
+	c.distance([]Subject{with(at(curve.Observed, 400), at(curve.Rated, 360)), with(at(curve.Rated, 500))})
+	require.Len(t, c.Distance, 1)
+	assert.Equal(t, curve.Rated, c.Distance[0].Basis)
+	assert.Equal(t, [2]float64{360, 500}, [2]float64{*c.Distance[0].TS[0], *c.Distance[0].TS[1]})
+	c = &Comparison{}
+	c.distance([]Subject{with(at(curve.Observed, 400)), with(at(curve.Rated, 500))})
+	assert.Empty(t, c.Distance)
+}
+
+// A logbook is asked for repeats where one run stands against one, for the window that is compared, and
+// not where groups have a spread of their own.
+func TestRepeatsAreAskedForWhenNeeded(t *testing.T) {
+	asked := 0
+	ask := Ask{Repeats: func(from, to float64) [][]float64 {
+		asked++
+		assert.Equal(t, [2]float64{10, 80}, [2]float64{from, to})
+		return [][]float64{{1480, 1500, 1520, 1500}}
+	}}
+	one, other := day{software: "1", battery: run.N(26)}, day{software: "2", scale: 0.8, battery: run.N(26)}
+	c := Compare([]Subject{subject(one), subject(other)}, ask)
+	assert.Equal(t, 1, asked)
+	assert.Equal(t, "repeats", c.Difference.By)
+	c = Compare([]Subject{subject(one), subject(one), subject(other), subject(other)}, ask)
+	assert.Equal(t, 1, asked)
+	assert.Equal(t, "welch", c.Difference.By)
+}
+
+// Two runs of which the battery's temperature was not noted are repeats only as far as anybody knows.
+func TestRepeatsAreNoSurerThanWhatWasNoted(t *testing.T) {
+	for _, k := range []struct {
+		battery    run.Number
+		confidence string
+	}{{run.N(26), strong}, {nil, likely}} {
+		d := day{software: "1", battery: k.battery, ambient: run.N(5), pre: "car", profile: "full", climate: "off"}
+		for _, v := range compare(d, d).Verdicts {
+			if strings.HasPrefix(v.Text, "Repeats") {
+				assert.Equal(t, k.confidence, v.Confidence)
+			}
+		}
+	}
+}
+
+func TestParseWindow(t *testing.T) {
+	for text, want := range map[string][2]float64{"10-80": {10, 80}, "10–80 %": {10, 80}, " 20.5 - 70": {20.5, 70}} {
+		from, to, ok := ParseWindow(text)
+		assert.True(t, ok, text)
+		assert.Equal(t, want, [2]float64{from, to}, text)
+	}
+	for _, text := range []string{"", "80", "80-10", "10-10", "10-110", "-5-20", "NaN-80", "10-NaN", "10-80-90", "a-b"} {
+		from, to, ok := ParseWindow(text)
+		assert.False(t, ok, text)
+		assert.Zero(t, from+to, text)
 	}
 }

@@ -56,12 +56,50 @@ type Fairness struct {
 
 // condition is one thing that can make runs incomparable.
 type condition struct {
-	name  string
+	name  string               // in the open format
+	head  string               // as a table heads its row
+	words string               // in the middle of a sentence
+	unit  string               // of its values; empty: words
 	value func(e Entry) string // empty: not noted
 	// same tells whether two noted values are the same; nil: equal words
 	same   func(a, b string) bool
 	needed bool // a comparison is weaker where it is not noted
 	minor  bool // it acts through another one, and nobody misses it
+}
+
+// alike tells whether two noted values are the same.
+func (c condition) alike(a, b string) bool { return a == b || c.same != nil && c.same(a, b) }
+
+// differs tells whether any two noted values are not the same, and counts those that are noted.
+func (c condition) differs(values []string) (differ bool, noted int) {
+	for i, v := range values {
+		if v == "" {
+			continue
+		}
+		noted++
+		for _, w := range values[:i] {
+			differ = differ || w != "" && !c.alike(v, w)
+		}
+	}
+	return differ, noted
+}
+
+func (c condition) values(entries []Entry) []string {
+	out := make([]string, len(entries))
+	for i, e := range entries {
+		out[i] = c.value(e)
+	}
+	return out
+}
+
+// conditionOf gives a condition by its name; one without words where there is none.
+func conditionOf(name string) condition {
+	for _, c := range conditionsOfRuns {
+		if c.name == name {
+			return c
+		}
+	}
+	return condition{name: name, head: name, words: "the " + name}
 }
 
 func figure(v *float64) string {
@@ -85,38 +123,49 @@ func within(by float64) func(a, b string) bool {
 	}
 }
 
-// rounded is how close two thermometers, two displays and two labels are the same.
+// conditionsOfRuns are what can make runs incomparable. How near two thermometers, two displays and two
+// minutes are the same is common practice, no source.
 var conditionsOfRuns = []condition{
-	{name: "car", value: func(e Entry) string { return carOf(e).Name }, needed: true},
-	{name: "software", value: func(e Entry) string { return carOf(e).Software }},
-	{name: "stall", value: func(e Entry) string { return stallName(e.Run.Stall) }},
-	{name: "stall_kw", value: func(e Entry) string {
+	{name: "car", head: "car", words: "the car", needed: true,
+		value: func(e Entry) string { return carOf(e).Name }},
+	{name: "software", head: "software", words: "the software",
+		value: func(e Entry) string { return carOf(e).Software }},
+	{name: "stall", head: "stall", words: "the stall",
+		value: func(e Entry) string { return stallName(e.Run.Stall) }},
+	{name: "stall_kw", head: "stall's power", words: "the stall's power", unit: "kW", value: func(e Entry) string {
 		if e.Run.Stall == nil {
 			return ""
 		}
 		return figure(e.Run.Stall.RatedKW)
 	}},
-	{name: "adapter", value: func(e Entry) string {
+	{name: "adapter", head: "adapter", words: "the adapter", value: func(e Entry) string {
 		if e.Run.Adapter == nil || e.Run.Adapter.Name == "" {
 			return "none"
 		}
 		return e.Run.Adapter.Name
 	}},
-	{name: "ambient_c", value: func(e Entry) string { return figure(Outside(e)) }, same: within(sameTempC), needed: true},
-	{name: "battery_c", value: func(e Entry) string { return figure(BatteryAtStart(e)) }, same: within(2), needed: true},
-	{name: "preconditioned", value: func(e Entry) string { return conditionsOf(e).Preconditioned }},
-	{name: "preconditioned_min", value: func(e Entry) string { return figure(conditionsOf(e).PreconditionedMin) },
-		same: within(2), minor: true},
-	{name: "profile", value: func(e Entry) string { return conditionsOf(e).Profile }},
-	{name: "climate", value: func(e Entry) string { return conditionsOf(e).Climate }},
-	{name: "weather", value: func(e Entry) string { return conditionsOf(e).Weather }, minor: true},
-	{name: "start_pct", value: func(e Entry) string {
-		if e.Reading.SoC == nil {
-			return ""
-		}
-		return words.Figure(e.Reading.SoC.FromPct, 1)
-	}, same: within(1)},
-	{name: "recording", value: func(e Entry) string {
+	{name: "ambient_c", head: "outside", words: "the temperature outside", unit: "°C", same: within(1), needed: true,
+		value: func(e Entry) string { return figure(Outside(e)) }},
+	{name: "battery_c", head: "battery at start", words: "the battery's temperature at plug-in", unit: "°C",
+		same: within(2), needed: true, value: func(e Entry) string { return figure(BatteryAtStart(e)) }},
+	{name: "preconditioned", head: "preconditioning", words: "preconditioning",
+		value: func(e Entry) string { return conditionsOf(e).Preconditioned }},
+	{name: "preconditioned_min", head: "preconditioned for", words: "how long it was preconditioned", unit: "min",
+		same: within(2), minor: true, value: func(e Entry) string { return figure(conditionsOf(e).PreconditionedMin) }},
+	{name: "profile", head: "profile", words: "the profile",
+		value: func(e Entry) string { return conditionsOf(e).Profile }},
+	{name: "climate", head: "climate", words: "the climate",
+		value: func(e Entry) string { return conditionsOf(e).Climate }},
+	{name: "weather", head: "weather", words: "the weather", minor: true,
+		value: func(e Entry) string { return conditionsOf(e).Weather }},
+	{name: "start_pct", head: "start", words: "the charge at the start", unit: "%", same: within(1),
+		value: func(e Entry) string {
+			if e.Reading.SoC == nil {
+				return ""
+			}
+			return words.Figure(e.Reading.SoC.FromPct, 1)
+		}},
+	{name: "recording", head: "recording", words: "how it was recorded", value: func(e Entry) string {
 		kind := "logged"
 		if e.Reading.IntervalS >= trace.TypedFromS {
 			kind = "typed"
@@ -130,26 +179,8 @@ func fairness(entries []Entry, what *whatIf, refS float64) Fairness {
 	f := Fairness{Differs: []Differs{}, NotNoted: []string{}, ToMakeFair: []string{}}
 	sameCar := true
 	for _, c := range conditionsOfRuns {
-		values := make([]string, len(entries))
-		noted, differ := 0, false
-		for i, e := range entries {
-			values[i] = c.value(e)
-			if values[i] != "" {
-				noted++
-			}
-		}
-		for i := range values {
-			for k := range i {
-				if values[i] == "" || values[k] == "" {
-					continue
-				}
-				equal := values[i] == values[k]
-				if c.same != nil {
-					equal = c.same(values[i], values[k])
-				}
-				differ = differ || !equal
-			}
-		}
+		values := c.values(entries)
+		differ, noted := c.differs(values)
 		if noted < len(entries) && (noted > 0 && !c.minor || c.needed) {
 			f.NotNoted = append(f.NotNoted, c.name)
 		}
@@ -304,43 +335,27 @@ func (f *Fairness) remedies(matter []string, sameCar bool) {
 	}
 }
 
-// UnitOf is the unit of a condition's values with a space before it; empty for words.
-func UnitOf(c string) string {
-	switch c {
-	case "ambient_c", "battery_c":
-		return " °C"
-	case "start_pct":
-		return " %"
-	case "stall_kw":
-		return " kW"
-	case "preconditioned_min":
-		return " min"
+// InWords is a condition in the middle of a sentence, and each of its values with its unit.
+func InWords(name string, values ...string) (condition string, written []string) {
+	c := conditionOf(name)
+	for _, v := range values {
+		written = append(written, c.write(v))
 	}
-	return ""
+	return c.words, written
 }
 
-// Human is a condition in words, in the middle of a sentence.
-func Human(c string) string { return human(c) }
-
-func human(c string) string {
-	switch c {
-	case "ambient_c":
-		return "the temperature outside"
-	case "battery_c":
-		return "the battery's temperature at plug-in"
-	case "start_pct":
-		return "the charge at the start"
-	case "stall_kw":
-		return "the stall's power"
-	case "preconditioned":
-		return "preconditioning"
-	case "preconditioned_min":
-		return "how long it was preconditioned"
-	case "recording":
-		return "how it was recorded"
+// write is a value with its unit.
+func (c condition) write(v string) string {
+	switch {
+	case v == "" || v == notNoted:
+		return notNoted
+	case c.unit == "":
+		return v
 	}
-	return "the " + c
+	return v + " " + c.unit
 }
+
+func human(name string) string { return conditionOf(name).words }
 
 // whatIf works out what conditions could come to in one window, each forecast once.
 type whatIf struct {
@@ -351,23 +366,9 @@ type whatIf struct {
 	done     map[forecast.Plan]float64
 }
 
-// newWhatIf takes the reference and the run whose time lies furthest from its.
-func newWhatIf(entries []Entry, ref int, times []*float64, from, to float64) *whatIf {
-	w := &whatIf{entries: entries, from: from, to: to, bases: []int{ref}, cars: map[*run.Car]*run.Car{},
-		done: map[forecast.Plan]float64{}}
-	far, by := -1, -1.0
-	for i, t := range times {
-		if i == ref || t == nil || times[ref] == nil {
-			continue
-		}
-		if d := math.Abs(*t - *times[ref]); d > by {
-			far, by = i, d
-		}
-	}
-	if far >= 0 {
-		w.bases = append(w.bases, far)
-	}
-	return w
+func newWhatIf(entries []Entry, bases []int, window Span) *whatIf {
+	return &whatIf{entries: entries, from: window.FromPct, to: window.ToPct, bases: bases,
+		cars: map[*run.Car]*run.Car{}, done: map[forecast.Plan]float64{}}
 }
 
 // took is the window's time of a run with one condition changed; NaN where it cannot be worked out.
@@ -438,8 +439,7 @@ func (w *whatIf) car(c *run.Car) *run.Car {
 	return &out
 }
 
-// raised lifts a curve by each per cent to the straight lines between neighbouring posts at both of
-// which a run was as high.
+// raised lifts a curve by each per cent to the straight lines between neighbouring posts.
 func raised(points []run.Point, shown map[float64]float64) []run.Point {
 	last := math.NaN()
 	for soc := 0.0; soc <= 100; soc++ {

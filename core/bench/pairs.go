@@ -13,10 +13,12 @@ import (
 type Known struct {
 	ID                                            int64
 	Car, Software, Stall, Preconditioned, Profile string
+	PlugIns                                       int      // that were marked; two and more: it was replugged
 	StallKW                                       float64  // 0: not noted
 	StartC                                        *float64 // coldest cell at plug-in
 	StartPct                                      *float64
-	WindowS                                       *float64 // the headline window's time
+	FromPct, ToPct                                float64  // its headline window
+	WindowS                                       *float64 // that window's time
 }
 
 // Proposal is a comparison that the logbook already holds.
@@ -32,8 +34,8 @@ func (k Known) things() [][2]string {
 	if k.StallKW > 0 {
 		kw = fmt.Sprintf("%g kW", k.StallKW)
 	}
-	pre := k.Preconditioned
-	return [][2]string{{"software", k.Software}, {"stall", kw}, {"preconditioning", pre}, {"profile", k.Profile}}
+	return [][2]string{{"software", k.Software}, {"stall", kw}, {"preconditioning", k.Preconditioned},
+		{"profile", k.Profile}}
 }
 
 // Packs this near in temperature at plug-in are as warm.
@@ -58,13 +60,14 @@ func OneApart(runs []Known, most int) []Proposal {
 			seen[key] = true
 			p := Proposal{What: fmt.Sprintf("%s, %s: %s against %s", a.Car, name, orNone(from), orNone(to)),
 				ByS: math.Abs(*a.WindowS - *b.WindowS)}
+			var beside []int64
 			for _, x := range runs {
-				if n, _, _, is := apartIn(a, x); x.ID == a.ID || !is && alike(a, x) || is && n == name && alike(b, x) ||
-					x.ID == b.ID {
-					p.IDs = append(p.IDs, x.ID)
+				if x.ID != a.ID && x.ID != b.ID && (alike(a, x) || alike(b, x)) {
+					beside = append(beside, x.ID)
 				}
 			}
-			p.IDs = p.IDs[:min(len(p.IDs), MaxRuns)]
+			p.IDs = append([]int64{a.ID, b.ID}, beside[:min(len(beside), MaxRuns-2)]...)
+			slices.Sort(p.IDs)
 			out = append(out, p)
 		}
 	}
@@ -81,7 +84,7 @@ func orNone(s string) string {
 
 // apartIn tells in which one thing two runs of a car differ.
 func apartIn(a, b Known) (name, from, to string, ok bool) {
-	if a.Car == "" || a.Car != b.Car || a.ID == b.ID {
+	if a.Car == "" || a.Car != b.Car || a.ID == b.ID || !oneWindow(a, b) {
 		return "", "", "", false
 	}
 	x, y := a.things(), b.things()
@@ -108,9 +111,42 @@ func asWarm(a, b Known) bool {
 	return a.StartC != nil && b.StartC != nil && math.Abs(*a.StartC-*b.StartC) <= asWarmC
 }
 
+// RepeatsOf puts the times of repeats in a window together, s: of one car and software at one stall, as warm
+// as each other, preconditioned alike, in one profile, none of them replugged. A run without a repeat is in none.
+func RepeatsOf(runs []Known, fromPct, toPct float64) [][]float64 {
+	var kinds [][]Known
+	for _, r := range runs {
+		if r.WindowS == nil || r.FromPct != fromPct || r.ToPct != toPct || r.Car == "" || r.Stall == "" ||
+			r.PlugIns > 1 {
+			continue
+		}
+		at := slices.IndexFunc(kinds, func(k []Known) bool { return alike(k[0], r) && k[0].Stall == r.Stall })
+		if at < 0 {
+			kinds = append(kinds, []Known{r})
+			continue
+		}
+		kinds[at] = append(kinds[at], r)
+	}
+	var out [][]float64
+	for _, k := range kinds {
+		if len(k) < 2 {
+			continue
+		}
+		times := make([]float64, len(k))
+		for i, r := range k {
+			times[i] = *r.WindowS
+		}
+		out = append(out, times)
+	}
+	return out
+}
+
+// oneWindow tells whether two runs' times are of one window: others say nothing of each other.
+func oneWindow(a, b Known) bool { return a.FromPct == b.FromPct && a.ToPct == b.ToPct }
+
 // alike tells whether two runs are repeats of each other.
 func alike(a, b Known) bool {
-	if a.Car != b.Car || !asWarm(a, b) {
+	if a.Car != b.Car || !asWarm(a, b) || !oneWindow(a, b) {
 		return false
 	}
 	return slices.Equal(a.things(), b.things())

@@ -35,5 +35,25 @@ func TestPairsThatDifferInOneThing(t *testing.T) {
 	assert.Equal(t, []int64{1, 2, 4}, list[0].IDs)
 	assert.Equal(t, "Tamarack 78, software: 2.4 against 2.3", list[1].What)
 	assert.Equal(t, []int64{1, 2, 3}, list[1].IDs)
+	at := func(id int64, windowS, startC float64, stall string) Known {
+		return with(id, func(k *Known) {
+			k.WindowS, k.StartC, k.Stall, k.FromPct, k.ToPct = n(windowS), n(startC), stall, 10, 80
+		})
+	}
+	// Three at one stall are repeats; a cold one, one at another stall, one of another window and one that was replugged are not.
+	other, replugged := at(14, 900, 26, "Mill 3"), at(16, 2500, 26, "Mill 3")
+	other.ToPct, replugged.PlugIns = 70, 2
+	assert.Equal(t, [][]float64{{1334, 1333, 1340}}, RepeatsOf([]Known{at(10, 1334, 26, "Mill 3"), at(11, 1333, 25.5, "Mill 3"),
+		at(12, 1931, 6, "Mill 3"), at(13, 1340, 27, "Mill 3"), other, replugged, at(15, 1600, 26, "Tannery 2")}, 10, 80))
+	// Ten repeats of the one do not crowd out the other; a run of another window is nobody's other.
+	var many []Known
+	for id := range int64(10) {
+		many = append(many, with(id+1, func(*Known) {}))
+	}
+	many = append(many, with(20, func(k *Known) { k.Software, k.FromPct, k.ToPct = "2.2", 20, 80 }),
+		with(30, func(k *Known) { k.Software, k.WindowS = "2.3", n(1484) }))
+	list = OneApart(many, 6)
+	require.Len(t, list, 1)
+	assert.Equal(t, []int64{1, 2, 3, 4, 5, 6, 7, 30}, list[0].IDs)
 	assert.Len(t, OneApart([]Known{with(1, func(*Known) {}), with(2, func(*Known) {})}, 6), 0, "repeats differ in nothing")
 }

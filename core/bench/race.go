@@ -28,6 +28,25 @@ type Race struct {
 	Meetings []Meeting `json:"meetings"` // where the sign changes after having been over half a point
 }
 
+// With is the race of the reference against one other run.
+func (r Race) With(run int) Race {
+	out := Race{Lead: []Lead{}, Meetings: []Meeting{}}
+	for _, l := range r.Lead {
+		if l.Run != run {
+			continue
+		}
+		if out.Lead = append(out.Lead, l); out.Widest == nil || math.Abs(l.Points) > math.Abs(out.Widest.Points) {
+			out.Widest = &l
+		}
+	}
+	for _, m := range r.Meetings {
+		if m.Run == run {
+			out.Meetings = append(out.Meetings, m)
+		}
+	}
+	return out
+}
+
 // What a race goes by: every minute; and how large a lead must have been for a change of sign to be
 // a meeting.
 const (

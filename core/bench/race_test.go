@@ -88,6 +88,8 @@ func TestRaceOfAFastStallAgainstASlowOne(t *testing.T) {
 	assert.Equal(t, "stall_kw", c.Fairness.Isolates)
 	assert.Equal(t, "The 250 kW stall saved 10 min over 0–80 %: a detour that takes longer loses more than it gains.",
 		detour(c))
+	assert.Empty(t, detour(Compare([]Subject{fast, slow}, Ask{FromPct: 0, ToPct: 80, GroupBy: "weather"})),
+		"what differs between other groups is not the stalls'")
 	// Which of the two is the reference makes no difference to it.
 	assert.Equal(t, detour(c), detour(Compare([]Subject{slow, fast}, Ask{FromPct: 0, ToPct: 80})))
 }

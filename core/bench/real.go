@@ -39,9 +39,9 @@ const (
 // one run against one.
 const leastFreedom = 3
 
-// between works out the difference of two groups of times in s. Repeats is the pooled variance of
-// repeats in s² with its degrees of freedom, for one run against one.
-func between(a, b []float64, repeats, freedom float64) Difference {
+// between works out the difference of two groups of times in s. Repeats are groups of times of like runs,
+// for one run against one.
+func between(a, b []float64, repeats [][]float64) Difference {
 	d := Difference{Real: Undecided}
 	ma, mb := stat.Mean(a, nil), stat.Mean(b, nil)
 	d.TS = mb - ma
@@ -52,15 +52,17 @@ func between(a, b []float64, repeats, freedom float64) Difference {
 	case len(a) > 1 && len(b) > 1:
 		d.By = "welch"
 		half = welch(stat.Variance(a, nil)/na, stat.Variance(b, nil)/nb, na, nb)
-	case len(a) == 1 && len(b) >= 3:
+	case len(a) == 1 && len(b) >= leastOthers:
 		d.By = "prediction"
-		half = student(nb-1) * math.Sqrt(stat.Variance(b, nil)*(1+1/nb))
-	case len(b) == 1 && len(a) >= 3:
+		half = predicted(b)
+	case len(b) == 1 && len(a) >= leastOthers:
 		d.By = "prediction"
-		half = student(na-1) * math.Sqrt(stat.Variance(a, nil)*(1+1/na))
-	case len(a) == 1 && len(b) == 1 && freedom >= leastFreedom:
-		d.By = "repeats"
-		half = student(freedom) * math.Sqrt(2*repeats)
+		half = predicted(a)
+	case len(a) == 1 && len(b) == 1:
+		if s2, freedom := pooled(repeats); freedom >= leastFreedom {
+			d.By = "repeats"
+			half = student(freedom) * math.Sqrt(2*s2)
+		}
 	}
 	if math.IsNaN(half) {
 		return d
@@ -74,6 +76,16 @@ func between(a, b []float64, repeats, freedom float64) Difference {
 		d.Real = NotReal
 	}
 	return d
+}
+
+// leastOthers is how many like runs tell where another one should lie.
+const leastOthers = 3
+
+// predicted is half of the 95 % prediction interval of one further value beside others: t · s · √(1 + 1/n)
+// (ISO 16269-8, 6.3).
+func predicted(others []float64) float64 {
+	n := float64(len(others))
+	return student(n-1) * stat.StdDev(others, nil) * math.Sqrt(1+1/n)
 }
 
 // welch is half of the 95 % interval of a difference of means whose squared errors are given, with

@@ -17,6 +17,7 @@ type Log struct {
 
 	SoC, ColdestC, WarmestC, InletC trace.Series
 	Marks                           []run.Mark // in order of time
+	ColdestOf                       string     // what ColdestC was read of; empty: the coldest cell
 
 	OfCar      *run.Car
 	OfStall    *run.Stall

@@ -1,7 +1,9 @@
 package ceiling
 
 import (
+	"cmp"
 	"math"
+	"slices"
 
 	"zincroad/core/trace"
 )
@@ -177,16 +179,8 @@ func (j *Judgement) Pace(from, to float64) (Pace, bool) {
 			p.Lost = append(p.Lost, Lost{s.Cause, by[s.Cause]})
 		}
 	}
-	sortLost(p.Lost)
+	slices.SortStableFunc(p.Lost, func(a, b Lost) int { return cmp.Compare(b.S, a.S) })
 	return p, true
-}
-
-func sortLost(list []Lost) {
-	for i := 1; i < len(list); i++ {
-		for k := i; k > 0 && list[k].S > list[k-1].S; k-- {
-			list[k], list[k-1] = list[k-1], list[k]
-		}
-	}
 }
 
 // Warm is the warm reference against time where power flowed, at the plug or into the pack; empty

@@ -106,7 +106,7 @@ func (t told) evidence(c Cause) []string {
 	case Cold:
 		t.cold(say)
 	case Hot:
-		say("power went %s with the warmest cell at %s", fromTo(t.kw, "kW"), orNotRead(fromTo(t.warmest, "°C")))
+		say("power went %s with the warmest cell at %s", fromTo(t.kw, "kW"), orWords(fromTo(t.warmest, "°C"), "a temperature that was not read"))
 	case TimerStep, SoCStep, StallFault:
 		t.dropped(c, say)
 	case Unknown:
@@ -173,7 +173,7 @@ func (t told) what(c Cause) string {
 	return "something this log does not show"
 }
 
-// whoseLimit says whose a limit of amps or of power is.
+// whoseAmps and whoseKW say whose a limit of amps or of power is.
 var whoseAmps = map[Cause]string{StallCurrent: "the stall's", CarCurrent: "the car's", AdapterCurrent: "the adapter's",
 	CableHot: "a warm cable's"}
 
@@ -191,9 +191,9 @@ func (t told) pair(a, b Cause) string {
 	return ""
 }
 
-func orNotRead(s string) string {
+func orWords(s, otherwise string) string {
 	if s == "" {
-		return "a temperature that was not read"
+		return otherwise
 	}
 	return s
 }
@@ -278,8 +278,13 @@ func (t told) cold(say func(string, ...any)) {
 		say("power rose %s by itself, as in a pack that warms; no cell was read", fromTo(t.kw, "kW"))
 		return
 	}
-	say("power went %s while the coldest cell rose %s", fromTo(t.kw, "kW"), fromTo(t.coldest, "°C"))
-	say("this pack takes its full power from %s °C", words.Figure(t.warmC, 0))
+	say("power went %s while %s rose %s", fromTo(t.kw, "kW"), orWords(t.log.ColdestOf, "the coldest cell"),
+		fromTo(t.coldest, "°C"))
+	if t.warmKnown {
+		say("this pack takes its full power from %s °C", words.Figure(t.warmC, 0))
+	} else {
+		say("packs take their full power from about %s °C as a rule; this one's is not noted", words.Figure(t.warmC, 0))
+	}
 	least := math.Inf(1)
 	for _, kw := range []float64{t.stallKW, t.stallA * t.volts[0] / 1000} {
 		least = min(least, kw)

@@ -94,7 +94,14 @@ func askedFinding(r *Reading) *Finding {
 		f.Evidence = append(f.Evidence, fmt.Sprintf("the stall offered %s kW at most", words.Figure(*a.Offered, 0)))
 	}
 	if a.ShortS < leastShortS {
-		f.Text = "All that the car requested flowed: what held it lies in the car."
+		switch {
+		case a.Offered == nil: // it may have asked for no more than it was offered
+			f.Text, f.Confidence = "All that the car requested flowed: what held it lies in the car.", Likely
+		case a.MostKW >= allOf**a.Offered:
+			f.Text = "All that the car requested flowed, and it requested what the stall offered."
+		default:
+			f.Text = "All that the car requested flowed, and the stall offered more: what held it lies in the car."
+		}
 		if n := len(r.Legs); n > 0 {
 			f.FromS, f.ToS = r.Legs[0].FromS, r.Legs[n-1].ToS
 		}

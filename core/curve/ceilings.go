@@ -13,34 +13,28 @@ func (s *sides) logOf(r *run.Run) *ceiling.Log {
 	l := &ceiling.Log{SoC: s.soc, Marks: s.marks, OfCar: r.Car, OfStall: r.Stall, Adapter: r.Adapter,
 		Conditions: r.Conditions, Elsewhere: s.elsewhere}
 	for side, of := range map[trace.Side]*ceiling.SideLog{trace.CarSide: &l.Car, trace.StallSide: &l.Stall} {
-		join := func(c trace.Channel) trace.Series {
-			var list []trace.Series
-			for _, rec := range s.recordings {
-				if rec.Side == side {
-					list = append(list, rec.Series(c))
-				}
-			}
-			return trace.Join(list...)
-		}
+		join := func(c trace.Channel) trace.Series { return s.joined(side, c) }
 		*of = ceiling.SideLog{KW: s.power[side], Amps: join(trace.Current), Volts: join(trace.Voltage),
 			RequestedKW: join(trace.RequestedPower), RequestedA: join(trace.RequestedAmps),
 			OfferedKW: join(trace.OfferedPower)}
 	}
-	either := func(channels ...trace.Channel) trace.Series {
+	either := func(channels ...trace.Channel) (trace.Series, trace.Channel) {
 		for _, c := range channels {
 			for _, side := range []trace.Side{trace.CarSide, trace.StallSide} {
 				for _, rec := range s.recordings {
 					if series := rec.Series(c); rec.Side == side && series.Len() > 0 {
-						return series
+						return series, c
 					}
 				}
 			}
 		}
-		return trace.Series{}
+		return trace.Series{}, ""
 	}
-	l.ColdestC = either(trace.BatteryTempMin, trace.BatteryTemp, trace.BatteryTempMax)
-	l.WarmestC = either(trace.BatteryTempMax, trace.BatteryTemp)
-	l.InletC = either(trace.InletTemp)
+	var of trace.Channel
+	l.ColdestC, of = either(trace.BatteryTempMin, trace.BatteryTemp, trace.BatteryTempMax)
+	l.ColdestOf = map[trace.Channel]string{trace.BatteryTemp: "the battery", trace.BatteryTempMax: "the warmest cell"}[of]
+	l.WarmestC, _ = either(trace.BatteryTempMax, trace.BatteryTemp)
+	l.InletC, _ = either(trace.InletTemp)
 	earliest, ok := s.earliest()
 	if !ok {
 		return nil

@@ -246,6 +246,17 @@ func (s *sides) medianInterval(p trace.Series) float64 {
 	return trace.MedianOf(parts...)
 }
 
+// joined is a channel of one side over all its recordings, as read.
+func (s *sides) joined(side trace.Side, c trace.Channel) trace.Series {
+	var list []trace.Series
+	for _, rec := range s.recordings {
+		if rec.Side == side {
+			list = append(list, rec.Series(c))
+		}
+	}
+	return trace.Join(list...)
+}
+
 // cut gives the readings within a span, without points of its own at the ends.
 func cut(s trace.Series, span trace.Span) trace.Series {
 	s = s.From(span.From)

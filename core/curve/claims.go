@@ -146,9 +146,12 @@ func (s *sides) peakClaim(c run.Claim, out *Reading) Claim {
 func claimFindings(r *Reading) []Finding {
 	var out []Finding
 	for _, c := range r.Claims {
-		f := Finding{Kind: AboutClaim, Confidence: Strong, Evidence: []string{c.Why}}
+		f := Finding{Kind: AboutClaim, Evidence: []string{c.Why}}
 		if n := len(r.Legs); n > 0 {
 			f.FromS, f.ToS = r.Legs[0].FromS, r.Legs[n-1].ToS
+		}
+		if f.Confidence = r.confidence(&f); c.Verdict == ClaimUntested && c.Measured != nil && f.Confidence == Strong {
+			f.Confidence = Likely // what else held it is a judgement
 		}
 		f.Text = fmt.Sprintf("Claim %s: %s, %s.", c.Words(), map[string]string{ClaimMet: "met", ClaimMissed: "missed",
 			ClaimUntested: "not tested"}[c.Verdict], c.Why)

@@ -20,7 +20,7 @@ import (
 
 // Version is the version of the arithmetic. Results kept elsewhere carry it and
 // are worked out anew when it changes.
-const Version = 9
+const Version = 10
 
 // PowerFloorKW is the power from which a car counts as charging.
 const PowerFloorKW = run.PowerFloorKW
@@ -221,13 +221,13 @@ func (s *sides) read(r *run.Run, o Options) *Reading {
 	out.Ceilings = s.ceilings(r, zero)
 	out.Pace = s.paceOf(r, out)
 	out.Cost = s.cost(r, out.Screen)
-	out.Losses, out.Asked = s.losses(out.Energy), s.asked(zero)
+	out.Losses, out.Asked = s.losses(), s.asked(zero)
 	cells := 0.0
 	if r.Car != nil {
 		cells, _ = run.Known(r.Car.CellsInSeries)
 	}
 	var coldest *float64
-	if out.Battery != nil {
+	if out.Battery != nil && out.Battery.Coldest { // the pack's one value is another sensor
 		coldest = out.Battery.StartC
 	}
 	out.Pack = s.packNotes(cells, coldest)

@@ -26,8 +26,35 @@ type Plus struct {
 	TS float64 `json:"t_s"`
 }
 
-// plusKm are the distances that are listed.
-var plusKm = []float64{50, 100, 150, 200, 300, 400}
+// PlusKm are the distances that are listed, rising.
+var PlusKm = []float64{50, 100, 150, 200, 300, 400}
+
+// The consumptions that distances go by.
+const (
+	Observed = "observed"
+	Rated    = "rated"
+)
+
+// To is the time from clock zero until so much distance was added, s; nil where it is none of PlusKm or
+// was not reached.
+func (d *Distance) To(km float64) *float64 {
+	for _, p := range d.Plus {
+		if p.Km == km {
+			return &p.TS
+		}
+	}
+	return nil
+}
+
+// DistanceBy gives the distances by one consumption; nil where it is not known.
+func (r *Reading) DistanceBy(basis string) *Distance {
+	for i := range r.Distance {
+		if r.Distance[i].Basis == basis {
+			return &r.Distance[i]
+		}
+	}
+	return nil
+}
 
 // distances gives the distance added by the observed consumption and, where it is known, by the
 // rated one. It goes by the energy into the pack; where only the stall's was read, less what is
@@ -54,9 +81,9 @@ func (s *sides) distances(r *run.Run, out *Reading) []Distance {
 		for i, v := range energy.V {
 			km.V[i] = toKm(v)
 		}
-		for i, t := range km.FirstReachAll(plusKm) {
+		for i, t := range km.FirstReachAll(PlusKm) {
 			if t == t { // reached
-				d.Plus = append(d.Plus, Plus{plusKm[i], t - out.ZeroS})
+				d.Plus = append(d.Plus, Plus{PlusKm[i], t - out.ZeroS})
 			}
 		}
 		if w, ok := out.Headline(r.Method); ok && w.TS > 0 {
@@ -67,11 +94,11 @@ func (s *sides) distances(r *run.Run, out *Reading) []Distance {
 		list = append(list, d)
 	}
 	if v, ok := run.Known(r.Car.ConsumptionWhKm); ok {
-		add("observed", v)
+		add(Observed, v)
 	}
 	if km, ok := run.Known(r.Car.RatedRangeKm); ok {
 		if kwh, ok := run.Known(r.Car.UsableKWh); ok {
-			add("rated", kwh*1000/km)
+			add(Rated, kwh*1000/km)
 		}
 	}
 	return list
@@ -101,7 +128,7 @@ func distanceFinding(r *Reading) *Finding {
 	if d.Estimated {
 		f.Evidence = append(f.Evidence, "from the stall's energy, less 4 % that is usually lost")
 	}
-	if f.Confidence = r.confidence(f); d.Basis != "observed" || d.Estimated {
+	if f.Confidence = r.confidence(f); d.Basis != Observed || d.Estimated {
 		f.Confidence = Likely
 	}
 	return f

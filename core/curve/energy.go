@@ -60,17 +60,25 @@ func (s *sides) flowsEverywhere(side trace.Side) bool {
 
 // loss compares both sides over the time in which both were read.
 func (s *sides) loss() *float64 {
-	var in, stored float64
-	for _, a := range s.flows[trace.StallSide] {
-		for _, b := range s.flows[trace.CarSide] {
-			from, to := math.Max(a.T[0], b.T[0]), math.Min(a.T[a.Len()-1], b.T[b.Len()-1])
-			in, stored = in+a.Integral(from, to), stored+b.Integral(from, to)
-		}
-	}
+	in, stored, _ := s.both()
 	if in <= 0 {
 		return nil
 	}
 	return ptr((in - stored) / in * 100)
+}
+
+// both gives what the stall gave and what the pack took while both were read, kJ, and when that was.
+func (s *sides) both() (in, stored float64, shared []trace.Span) {
+	for _, a := range s.flows[trace.StallSide] {
+		for _, b := range s.flows[trace.CarSide] {
+			span := trace.Span{From: math.Max(a.T[0], b.T[0]), To: math.Min(a.T[a.Len()-1], b.T[b.Len()-1])}
+			if span.From < span.To {
+				in, stored = in+a.Integral(span.From, span.To), stored+b.Integral(span.From, span.To)
+				shared = append(shared, span)
+			}
+		}
+	}
+	return in, stored, shared
 }
 
 // gaps lists the gaps of a side's power while it flowed, from zero.
@@ -104,6 +112,18 @@ func (s *sides) capacity() (usable *Interval, delivered *float64) {
 		}
 	}
 	return usable, delivered
+}
+
+// Change says whether a capacity that was worked out later lies above (1) or below (-1) one by more than
+// the readings of both leave open; 0 where it cannot be told.
+func (i Interval) Change(later Interval) int {
+	switch {
+	case later.High != nil && *later.High < i.Low:
+		return -1
+	case i.High != nil && later.Low > *i.High:
+		return 1
+	}
+	return 0
 }
 
 // gain gives a side's energy in kWh and the points of SoC gained with it, over the

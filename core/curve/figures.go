@@ -143,8 +143,8 @@ var Figures = figure.List[*Reading]{
 		Definition: "What the stall delivered less what reached the pack, split up: the cable and connector by the volts of " +
 			"both sides, the heater and what else the car read of itself. What is left is pumps, electronics, a converter, and " +
 			"meters that disagree.",
-		Formula: "cable ∑ (V_stall − V_car) · I · Δt, where they are within 5 %; heater and auxiliaries as read; " +
-			"the rest is what is left",
+		Formula: "over the time in which both sides were read; cable ∑ (V_stall − V_car) · I · Δt, where they are " +
+			"within 5 %; heater and auxiliaries as read; the rest is what is left",
 		Numbers: func(x *Reading) (n figure.Lines) {
 			if l := x.Losses; l != nil {
 				n.Say("lost %s kWh", words.Fixed(l.LostKWh, 2))

@@ -7,7 +7,7 @@ import (
 	"zincroad/core/units"
 )
 
-// LossParts is where the energy between plug and pack went, kWh over the time that both sides cover;
+// LossParts is where the energy between plug and pack went, kWh over the time that both sides were read;
 // nil where what it takes was not read. What is left is pumps, electronics and meters that disagree.
 type LossParts struct {
 	LostKWh   float64  `json:"lost_kwh"`   // the stall's less the car's
@@ -37,13 +37,7 @@ type Rest struct {
 
 // of joins a channel of one side over its recordings, while charging.
 func (s *sides) of(side trace.Side, c trace.Channel) trace.Series {
-	var list []trace.Series
-	for _, rec := range s.recordings {
-		if rec.Side == side {
-			list = append(list, rec.Series(c))
-		}
-	}
-	joined := trace.Join(list...)
+	joined := s.joined(side, c)
 	var out trace.Series
 	for _, l := range s.legs {
 		part := cut(joined, trace.Span{From: l.from, To: l.offS})
@@ -52,18 +46,22 @@ func (s *sides) of(side trace.Side, c trace.Channel) trace.Series {
 	return out
 }
 
-// losses says where the energy between the two sides went; nil where one of them is missing.
-func (s *sides) losses(e Energy) *LossParts {
-	if e.StallKWh == nil || e.CarKWh == nil || s.power[trace.StallSide].Len() < 2 {
+// losses says where the energy between the two sides went; nil where they were never read at once.
+func (s *sides) losses() *LossParts {
+	in, stored, shared := s.both()
+	if in <= 0 {
 		return nil
 	}
-	p := &LossParts{LostKWh: *e.StallKWh - *e.CarKWh}
+	p := &LossParts{LostKWh: units.KWhFromKJ(in - stored)}
 	p.RestKWh = p.LostKWh
 	take := func(series trace.Series) *float64 {
 		if series.Len() < 2 {
 			return nil
 		}
-		kwh := units.KWhFromKJ(series.Integral(series.T[0], series.T[series.Len()-1]))
+		kwh := 0.0
+		for _, span := range shared {
+			kwh += units.KWhFromKJ(series.Integral(span.From, span.To))
+		}
 		p.RestKWh -= kwh
 		return &kwh
 	}
@@ -85,12 +83,14 @@ func (s *sides) losses(e Energy) *LossParts {
 
 // What makes a leap of the current: so much of it, within so long, with the same state of charge.
 const (
-	leapA     = 30.0
-	leapS     = 12.0
-	leastLeap = 0.02 // Ω: less is a meter that lags
+	leapA    = 30.0
+	leapS    = 12.0
+	leastOhm = 0.002 // less is a meter that lags
+	mostOhm  = 1.0   // more is none of a pack
 )
 
-// packNotes works out what the car's own readings say of its pack; nil without volts and amps.
+// packNotes works out what the car's own readings say of its pack, with so many cells in series (0: not
+// noted) and so cold a coldest cell at plug-in (nil: not read); nil where they say nothing.
 func (s *sides) packNotes(cells float64, coldestStart *float64) *PackNotes {
 	amps, volts := s.of(trace.CarSide, trace.Current), s.of(trace.CarSide, trace.Voltage)
 	n := &PackNotes{RestPerCell: []Rest{}}
@@ -116,7 +116,7 @@ func (s *sides) packNotes(cells float64, coldestStart *float64) *PackNotes {
 		}
 		v0, ok1 := volts.At(amps.T[i])
 		v1, ok2 := volts.At(amps.T[j])
-		if r := (v1 - v0) / (amps.V[j] - amps.V[i]); ok1 && ok2 && r > leastLeap/10 && r < 1 {
+		if r := (v1 - v0) / (amps.V[j] - amps.V[i]); ok1 && ok2 && r > leastOhm && r < mostOhm {
 			ohms = append(ohms, r)
 		}
 		i = j
@@ -130,7 +130,12 @@ func (s *sides) packNotes(cells float64, coldestStart *float64) *PackNotes {
 	for i, a := range amps.V {
 		heat.V[i] = a * a * r / 1000
 	}
-	kwh := units.KWhFromKJ(heat.Integral(heat.T[0], heat.T[heat.Len()-1]))
+	kwh := 0.0
+	for _, l := range s.legs { // between two of them nothing flows
+		if part := cut(heat, trace.Span{From: l.from, To: l.offS}); part.Len() > 1 {
+			kwh += units.KWhFromKJ(part.Integral(part.T[0], part.T[part.Len()-1]))
+		}
+	}
 	n.HeatKWh = &kwh
 	if cells > 0 {
 		n.rest(s, amps, volts, r, cells)

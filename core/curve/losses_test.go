@@ -79,3 +79,56 @@ func TestLessThanRequested(t *testing.T) {
 	all.Columns[trace.RequestedPower] = asked
 	assert.Contains(t, find(t, Read(of(all), Options{}), AboutAsked).Text, "All that the car requested flowed")
 }
+
+// The stall's screen was read from the middle on: what was lost is 4 kW for a quarter of an hour, 1 kWh,
+// of which a heater of 1 kW took 0.25; not 40 kWh less what flowed before anybody looked.
+func TestLossesOfASideThatStartsLate(t *testing.T) {
+	car := rec(trace.CarSide, 1, points{{0, 20}, {1800, 80}}, points{{0, 100}, {1800, 100}})
+	car.Columns[trace.HeaterPower] = make([]float64, car.Len())
+	for i := range car.T {
+		car.Columns[trace.HeaterPower][i] = 1
+	}
+	stall := rec(trace.StallSide, 1, points{{900, 50}, {1800, 80}}, points{{900, 104}, {1800, 104}})
+	from := 0
+	for stall.T[from] < 900 {
+		from++
+	}
+	late := &trace.Recording{Name: stall.Name, Side: stall.Side, T: stall.T[from:],
+		Columns: map[trace.Channel][]float64{trace.Power: stall.Columns[trace.Power][from:]}}
+	x := Read(of(car, late), Options{})
+	require.NotNil(t, x.Losses)
+	assert.InDelta(t, 1, x.Losses.LostKWh, 0.01)
+	near(t, 0.25, x.Losses.HeaterKWh, 0.005)
+	assert.InDelta(t, 0.75, x.Losses.RestKWh, 0.01)
+}
+
+// All of a request that is no more than the stall offers says nothing of the car; nor for sure where the
+// offer was not read.
+func TestAllOfWhatWasOffered(t *testing.T) {
+	with := func(offered float64) Finding {
+		r := rec(trace.StallSide, 1, points{{0, 10}, {1800, 70}}, points{{0, 149}, {1800, 149}})
+		for c, v := range map[trace.Channel]float64{trace.RequestedPower: 150, trace.OfferedPower: offered} {
+			if v == 0 {
+				continue
+			}
+			r.Columns[c] = make([]float64, r.Len())
+			for i := range r.T {
+				r.Columns[c][i] = v
+			}
+		}
+		return find(t, Read(of(r), Options{}), AboutAsked)
+	}
+	assert.Contains(t, with(150).Text, "it requested what the stall offered")
+	assert.Contains(t, with(300).Text, "the stall offered more: what held it lies in the car")
+	assert.Equal(t, Strong, with(300).Confidence)
+	assert.Equal(t, Likely, with(0).Confidence)
+}
+
+// 76 kWh give or take 2 and then 71 are less; 75 are no change; without an upper end nothing is less.
+func TestCapacityChanges(t *testing.T) {
+	of := func(value, low, high float64) Interval { return Interval{Value: value, Low: low, High: &high} }
+	assert.Equal(t, -1, of(76, 74, 78).Change(of(71, 69, 73)))
+	assert.Equal(t, 1, of(76, 74, 78).Change(of(81, 79, 83)))
+	assert.Equal(t, 0, of(76, 74, 78).Change(of(75, 73, 77)))
+	assert.Equal(t, 0, of(76, 74, 78).Change(Interval{Value: 71, Low: 60}))
+}

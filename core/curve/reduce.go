@@ -32,13 +32,7 @@ func (w Work) Reduce(n int) map[trace.Side]trace.Reduced {
 	for _, side := range []trace.Side{trace.CarSide, trace.StallSide} {
 		series := map[trace.Channel]trace.Series{}
 		for _, in := range trace.Channels {
-			var list []trace.Series
-			for _, rec := range s.recordings {
-				if rec.Side == side {
-					list = append(list, rec.Series(in.Channel))
-				}
-			}
-			if joined := trace.Join(list...); joined.Len() > 0 {
+			if joined := s.joined(side, in.Channel); joined.Len() > 0 {
 				series[in.Channel] = joined
 			}
 		}

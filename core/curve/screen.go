@@ -85,18 +85,12 @@ func (s *sides) price() *float64 {
 // totals gives a running total of the stall's side, from shortly before plug-in to
 // what was noted after the end; empty where its last reading is not near the end.
 func (s *sides) totals(c trace.Channel) trace.Series {
-	var list []trace.Series
-	for _, rec := range s.recordings {
-		if rec.Side == trace.StallSide {
-			list = append(list, rec.Series(c))
-		}
-	}
 	last := s.legs[len(s.legs)-1]
 	to := last.to
 	if !math.IsInf(to, 1) {
 		to += notedAfterS
 	}
-	series := cut(trace.Join(list...), trace.Span{From: s.legs[0].from - nearS, To: to})
+	series := cut(s.joined(trace.StallSide, c), trace.Span{From: s.legs[0].from - nearS, To: to})
 	n := series.Len()
 	_, lastPower := s.powered(last.span())
 	if n == 0 || series.T[n-1] < lastPower-math.Max(nearS, nearIntervals*trace.MedianInterval(series.T)) {

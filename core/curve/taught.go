@@ -56,8 +56,8 @@ func (w Work) Taught() Taught {
 			}
 		}
 	}
-	for _, rec := range w.recordings {
-		for _, a := range rec.Series(trace.Current).V {
+	for _, rec := range w.recordings { // a garbled reading must not teach anybody
+		for _, a := range trace.WithoutUpwardSpikes(rec.Series(trace.Current)).V {
 			out.MostA = max(out.MostA, a)
 		}
 	}

@@ -1,6 +1,7 @@
 package curve
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -59,4 +60,44 @@ func TestWhatRunsTeach(t *testing.T) {
 	for _, p := range w.Taught().Warm {
 		assert.Greater(t, p.SoCPct, 75.0, "what the stall held teaches nothing of the pack")
 	}
+}
+
+// One reading of 900 A among 300 was garbled: it must not teach that the car takes that elsewhere.
+func TestAGarbledReadingTeachesNothing(t *testing.T) {
+	r := warmRun(1, 350)
+	car := r.Recordings[0]
+	amps := make([]float64, car.Len())
+	for i := range amps {
+		amps[i] = 300
+	}
+	amps[len(amps)/2] = 900
+	car.Columns[trace.Current] = amps
+	assert.Equal(t, 300.0, Of(r).Taught().MostA)
+}
+
+// Only the pack's one sensor was read: the evidence of a cold pack speaks of the battery, and where the
+// temperature of full power is not noted it is a rule of packs, not a fact of this one.
+func TestColdIsToldOfWhatWasRead(t *testing.T) {
+	r := warmRun(1, 350)
+	car := r.Recordings[0]
+	kw := car.Columns[trace.Power]
+	temp := make([]float64, car.Len())
+	for i, at := range car.T {
+		temp[i] = 4 + at/150
+		kw[i] *= min(1, 0.2+at/1500)
+	}
+	car.Columns[trace.BatteryTemp] = temp
+	evidence := func() (all string) {
+		for _, c := range Read(r, Options{}).Ceilings {
+			if c.Cause == ceiling.Cold {
+				all += strings.Join(c.Evidence, "; ")
+			}
+		}
+		return all
+	}
+	said := evidence()
+	assert.Contains(t, said, "while the battery rose")
+	assert.Contains(t, said, "as a rule; this one's is not noted")
+	r.Car.WarmC = run.N(25)
+	assert.Contains(t, evidence(), "this pack takes its full power from 25 °C")
 }

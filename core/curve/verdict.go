@@ -41,7 +41,8 @@ func (r *Reading) story(from, to float64) []part {
 		if a >= b || c.Cause == ceiling.Ramp {
 			continue
 		}
-		p := part{what: c.What, cause: c.Cause, fromS: a, fromPct: c.FromPct, toPct: c.ToPct, long: b - a, confidence: c.Confidence, pair: c.Pair}
+		p := part{what: c.What, cause: c.Cause, fromS: a, fromPct: c.FromPct, toPct: c.ToPct, long: b - a,
+			confidence: c.Confidence, pair: c.Pair}
 		if c.WindowLost != nil {
 			p.lost = *c.WindowLost
 		}
@@ -116,7 +117,7 @@ func (p *Pace) lostLine() string {
 	return "lost against " + p.Against + ": " + strings.Join(list, ", ")
 }
 
-// held are the causes that a finding of their own is worth: what is not the car's usual pace.
+// usual are the causes of the car's usual pace: not worth a finding of their own unless they lost much.
 var usual = map[ceiling.Cause]bool{ceiling.Ramp: true, ceiling.PackTaper: true, ceiling.CarPower: true,
 	ceiling.CarCurrent: true, ceiling.Finish: true, ceiling.Unknown: true}
 

@@ -157,17 +157,6 @@ func WithMembership(t *run.Tariff) (*run.Tariff, bool) {
 	return &member, true
 }
 
-// PaysFromKWh is the energy a month from which a membership pays for itself; false where that is not
-// known. 4 a month against 0.12 off a kWh: 33.3 kWh (common practice, no source).
-func PaysFromKWh(m *run.Membership) (float64, bool) {
-	if m == nil {
-		return 0, false
-	}
-	month, ok1 := run.Value(m.PerMonth)
-	off, ok2 := run.Known(m.PerKWhOff)
-	return month / off, ok1 && ok2
-}
-
 // Dearest is where, towards the end of a session, what is taken grows dear: the moment from which
 // the rest costs more than twice as much a kWh as the session up to there, in s of the use's clock;
 // false where there is none. Standing in the taper on a tariff by the minute does that.

@@ -183,7 +183,7 @@ func TestTierFaults(t *testing.T) {
 // 4 a month against 0.12 off a kWh pays from 33.3 kWh on: 34 whole ones (common practice, no source).
 func TestMembershipPaysFrom(t *testing.T) {
 	tariff := &run.Tariff{PerKWh: run.N(0.59), Membership: &run.Membership{PerMonth: run.N(4), PerKWhOff: run.N(0.12)}}
-	kwh, ok := stall.PaysFromKWh(tariff.Membership)
+	kwh, ok := stall.BreakEvenKWh(tariff.Membership)
 	require.True(t, ok)
 	assert.Equal(t, 34.0, math.Ceil(kwh))
 	member, ok := stall.WithMembership(tariff)

@@ -1,12 +1,14 @@
 package bench
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
 	"math"
 	"net/url"
 	"slices"
+	"strings"
 
 	"zincroad/core/bench"
 	"zincroad/core/ceiling"
@@ -44,8 +46,6 @@ type compared struct {
 	Minutes  string // where they go
 	Reach    []reachRow
 	Differs  []differRow
-	Missing  []string // what is not noted, in words
-	Fair     []string // how to make it fair
 }
 
 // concluded compares the runs on the bench, and draws the reference against one other: the one that
@@ -57,32 +57,29 @@ func (s *Room) concluded(ctx context.Context, v *benchView, entries []bench.Entr
 	for i, e := range entries {
 		list[i] = bench.KeptSubject(e, subjects[i].Results.Curves[e.Reading.Side])
 	}
-	ask := bench.Ask{Reference: v.Ref, GroupBy: groupedBy(address)}
-	ask.FromPct, ask.ToPct = cutTo(address)
+	var asking error
+	ask := bench.Ask{Reference: v.Ref, GroupBy: groupedBy(address), Repeats: func(from, to float64) [][]float64 {
+		known, err := s.book.Comparable(ctx)
+		asking = err
+		return bench.RepeatsOf(known, from, to)
+	}}
+	ask.FromPct, ask.ToPct, _ = bench.ParseWindow(address.Get("window"))
 	for _, e := range v.Entries {
 		ask.Names = append(ask.Names, bench.InSentence(e.Name))
 	}
 	c := bench.Compare(list, ask)
-	var err error
-	if ask.RepeatS2, ask.Freedom, err = s.book.Repeats(ctx, c.Window.FromPct, c.Window.ToPct); err != nil {
-		return nil, err
-	}
-	if ask.Freedom > 0 {
-		c = bench.Compare(list, ask)
+	if asking != nil {
+		return nil, asking
 	}
 	out := &compared{Comparison: c}
 	if len(c.Verdicts) > 0 {
 		out.Said = said{c.Verdicts[0], c.Verdicts[1:]}
 	}
-	if against < 0 || against >= len(entries) || against == v.Ref {
-		against = -1
-		for i, r := range c.Runs {
-			if i != v.Ref && r.DeltaS != nil && (against < 0 || math.Abs(*r.DeltaS) > math.Abs(*c.Runs[against].DeltaS)) {
-				against = i
-			}
-		}
+	racing := against >= 0 && against < len(entries) && against != v.Ref
+	if !racing {
+		against, racing = c.Furthest()
 	}
-	if against >= 0 {
+	if racing {
 		out.race(v, entries, subjects, against)
 		out.minutes(against, v.Ref)
 	}
@@ -108,43 +105,21 @@ func (x *compared) race(v *benchView, entries []bench.Entry, subjects []chart.Su
 	x.Against = v.Entries[other].Name
 	r := draw.RaceStrips{Title: fmt.Sprintf("Race of %s above and %s below, power against time", v.Entries[v.Ref].Name,
 		x.Against), Above: racer(v, entries, subjects, v.Ref), Below: racer(v, entries, subjects, other),
-		FromPct: x.Window.FromPct, ToPct: x.Window.ToPct}
-	for _, l := range x.Comparison.Race.Lead {
-		if l.Run == other {
-			r.Lead = append(r.Lead, l)
-			if r.Widest == nil || math.Abs(l.Points) > math.Abs(r.Widest.Points) {
-				w := l
-				r.Widest = &w
-			}
-		}
-	}
-	for _, m := range x.Comparison.Race.Meetings {
-		if m.Run == other {
-			r.Meetings = append(r.Meetings, m)
-		}
-	}
+		FromPct: x.Window.FromPct, ToPct: x.Window.ToPct, Race: x.Comparison.Race.With(other)}
 	x.Race = r.SVG()
 	stops := []raceStop{}
-	for _, l := range r.Lead {
+	for _, l := range r.Race.Lead {
 		stops = append(stops, raceStop{l.TS, words.Clock(l.TS) + " · " + ahead(l.Points, v.Entries[v.Ref].Name, x.Against)})
 	}
-	for i, name := range map[int]string{v.Ref: v.Entries[v.Ref].Name, other: x.Against} {
+	for _, i := range []int{v.Ref, other} {
 		for _, p := range entries[i].Reading.Posts {
 			if math.Mod(p.SoCPct, 10) == 0 && p.TS >= 0 {
-				stops = append(stops, raceStop{p.TS, fmt.Sprintf("%s · %s reaches %s %%", words.Clock(p.TS), name,
+				stops = append(stops, raceStop{p.TS, fmt.Sprintf("%s · %s reaches %s %%", words.Clock(p.TS), v.Entries[i].Name,
 					words.Figure(p.SoCPct, 0))})
 			}
 		}
 	}
-	slices.SortStableFunc(stops, func(a, b raceStop) int {
-		switch {
-		case a.TS < b.TS:
-			return -1
-		case a.TS > b.TS:
-			return 1
-		}
-		return 0
-	})
+	slices.SortStableFunc(stops, func(a, b raceStop) int { return cmp.Compare(a.TS, b.TS) })
 	data, err := json.Marshal(stops)
 	if err == nil {
 		x.RaceData = string(data)
@@ -166,7 +141,7 @@ func ahead(points float64, first, second string) string {
 // minutes draws where the minutes go, with what held the slower one in each band.
 func (x *compared) minutes(other, ref int) {
 	var rows []draw.MinutesRow
-	sum := 0.0
+	sum, whole := 0.0, true
 	for _, b := range x.Bands {
 		r := draw.MinutesRow{Label: words.Window(b.FromPct, b.ToPct), A: math.NaN(), B: math.NaN()}
 		if t := b.TS[ref]; t != nil {
@@ -183,11 +158,15 @@ func (x *compared) minutes(other, ref int) {
 			}
 			r.Cause = draw.Part{Cause: b.Said[slow], Minutes: *d / 60, Words: bandWords(*d, b.Said[slow], b.Causes[slow])}
 		}
+		whole = whole && b.DeltaS[other] != nil
 		rows = append(rows, r)
 	}
+	total := words.SignedClock(sum) + " in all"
+	if !whole {
+		total = words.SignedClock(sum) + " where both charged"
+	}
 	if len(rows) > 0 {
-		x.Minutes = draw.Minutes("Where the minutes go: each bar begins where the one above ended",
-			words.SignedClock(sum)+" in all", rows)
+		x.Minutes = draw.Minutes("Where the minutes go: each bar begins where the one above ended", total, rows)
 	}
 }
 
@@ -227,7 +206,7 @@ func (x *compared) reach() {
 		x.Reach = append(x.Reach, r)
 	}
 	for _, d := range x.Distance {
-		row("+"+words.Figure(d.Km, 0)+" km", d.TS)
+		row("+"+words.Figure(d.Km, 0)+" km, "+d.Basis, d.TS)
 	}
 	for _, p := range x.AddPoints {
 		if p.Points == 30 || p.Points == 50 || p.Points == 70 {
@@ -243,29 +222,16 @@ func (x *compared) conditions() {
 		if d.HighS != nil {
 			could = words.Clock(math.Round(*d.LowS)) + " to " + words.Clock(math.Round(*d.HighS))
 		}
-		seen := []string{}
-		for _, v := range d.Values {
-			if v == "" {
-				v = "not noted"
-			}
+		var seen []string
+		name, values := bench.InWords(d.Condition, d.Values...)
+		for _, v := range values {
 			if !slices.Contains(seen, v) {
 				seen = append(seen, v)
 			}
 		}
-		text := ""
-		for i, v := range seen {
-			if i > 0 {
-				text += ", "
-			}
-			text += v
-		}
-		x.Differs = append(x.Differs, differRow{bench.Human(d.Condition), text + bench.UnitOf(d.Condition), could, d.Matters})
+		x.Differs = append(x.Differs, differRow{name, strings.Join(seen, ", "), could, d.Matters})
 	}
 	slices.SortStableFunc(x.Differs, func(a, b differRow) int { return rank(a.Matters) - rank(b.Matters) })
-	for _, n := range x.Fairness.NotNoted {
-		x.Missing = append(x.Missing, bench.Human(n))
-	}
-	x.Fair = x.Fairness.ToMakeFair
 }
 
 func rank(m bench.Matters) int {

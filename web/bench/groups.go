@@ -3,7 +3,6 @@ package bench
 import (
 	"fmt"
 	"net/url"
-	"slices"
 	"strings"
 
 	"zincroad/core/bench"
@@ -41,7 +40,8 @@ func (v *benchView) group(q chart.Query, address url.Values, extra url.Values, s
 		}
 	}
 	for _, d := range v.Compared.Fairness.Differs {
-		v.By = append(v.By, chart.A(strings.TrimPrefix(bench.Human(d.Condition), "the "), to("groups", d.Condition),
+		name, _ := bench.InWords(d.Condition)
+		v.By = append(v.By, chart.A(strings.TrimPrefix(name, "the "), to("groups", d.Condition),
 			asked && d.Condition == current))
 	}
 	if !asked {
@@ -64,16 +64,16 @@ func (v *benchView) groupName(g bench.Group) (short, long string) {
 	short = fmt.Sprintf("%d %s", len(g.Runs), words.Plural(len(g.Runs), "run"))
 	long = "the " + short
 	for k, value := range g.By {
-		value += bench.UnitOf(k)
-		short = value + ", " + short
-		long += " with " + strings.TrimPrefix(bench.Human(k), "the ") + " " + value
+		name, values := bench.InWords(k, value)
+		short = values[0] + ", " + short
+		long += " with " + strings.TrimPrefix(name, "the ") + " " + values[0]
 	}
 	return short, long
 }
 
 // groupedBy is the condition that the address groups by; empty: what the comparison isolates.
 func groupedBy(address url.Values) string {
-	if by := address.Get("by"); slices.Contains(bench.ConditionNames(), by) {
+	if by := address.Get("by"); bench.IsCondition(by) {
 		return by
 	}
 	return ""

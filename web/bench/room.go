@@ -31,7 +31,6 @@ type Book interface {
 	NewerRuns(ctx context.Context, id int64, limit int) ([]logbook.Choice, error)
 	RestoreBench(ctx context.Context, id int64) error
 	Choices(ctx context.Context, limit int) ([]logbook.Choice, error)
-	Repeats(ctx context.Context, fromPct, toPct float64) (variance, freedom float64, err error)
 	Results(ctx context.Context, row *logbook.Run) (*logbook.Results, error)
 	Run(ctx context.Context, id int64) (*logbook.Run, error)
 }

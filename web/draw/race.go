@@ -23,10 +23,8 @@ type Racer struct {
 type RaceStrips struct {
 	Title          string
 	Above, Below   Racer
-	Lead           []bench.Lead // of the one below over the one above, points
-	Widest         *bench.Lead
-	Meetings       []bench.Meeting
-	FromPct, ToPct float64 // posts that stand out
+	Race           bench.Race // of the one below against the one above
+	FromPct, ToPct float64    // posts that stand out
 }
 
 const raceW, raceH, raceRoadH = 880.0, 372.0, 112.0
@@ -98,12 +96,12 @@ func (r *RaceStrips) road(c *canvas, p plane, x Racer, side float64) {
 func (r *RaceStrips) lead(c *canvas, p plane) {
 	base, top := raceH-14, raceH-70
 	most := 1.0
-	for _, l := range r.Lead {
+	for _, l := range r.Race.Lead {
 		most = math.Max(most, math.Abs(l.Points))
 	}
 	most = niceTop(most)
 	low := 0.0
-	for _, l := range r.Lead {
+	for _, l := range r.Race.Lead {
 		low = math.Min(low, l.Points)
 	}
 	if low < -0.05*most {
@@ -112,9 +110,9 @@ func (r *RaceStrips) lead(c *canvas, p plane) {
 		low = 0
 	}
 	high := most
-	if r.Widest != nil && r.Widest.Points < 0 && low < 0 {
+	if r.Race.Widest != nil && r.Race.Widest.Points < 0 && low < 0 {
 		any := false
-		for _, l := range r.Lead {
+		for _, l := range r.Race.Lead {
 			any = any || l.Points > 0.05*most
 		}
 		if !any {
@@ -128,13 +126,13 @@ func (r *RaceStrips) lead(c *canvas, p plane) {
 		c.text("axis", "end", p.x0-5, py(v)+4, words.Figure(v, 0))
 	}
 	var x, y []float64
-	for _, l := range r.Lead {
+	for _, l := range r.Race.Lead {
 		x, y = append(x, p.x(l.TS)), append(y, py(l.Points))
 	}
 	if len(x) > 1 {
 		fmt.Fprintf(c, `<path class="series run-%d" d="%s"/>`, r.Below.Style, path(x, y))
 	}
-	if w := r.Widest; w != nil {
+	if w := r.Race.Widest; w != nil {
 		fmt.Fprintf(c, `<circle class="cursor-dot on" cx="%s" cy="%s" r="4.5"/>`, num(p.x(w.TS)), num(py(w.Points)))
 		anchor, at := "start", p.x(w.TS)+8
 		if at > p.x1-190 {
@@ -143,7 +141,7 @@ func (r *RaceStrips) lead(c *canvas, p plane) {
 		c.text("axis-strong", anchor, at, py(w.Points)-5, fmt.Sprintf("widest: %s points at %s",
 			words.Figure(math.Abs(w.Points), 1), words.Clock(w.TS)))
 	}
-	for _, m := range r.Meetings {
+	for _, m := range r.Race.Meetings {
 		fmt.Fprintf(c, `<g><title>%s</title>`, html.EscapeString(fmt.Sprintf("they meet at %s, at %s %%", words.Clock(m.TS),
 			words.Figure(m.SoCPct, 0))))
 		c.line("meeting", p.x(m.TS), py(0)-7, p.x(m.TS), py(0)+7)

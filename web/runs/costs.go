@@ -61,7 +61,7 @@ func (s *Room) costs(w http.ResponseWriter, r *http.Request) {
 			c := costRow{Name: site.Name + ", stall " + st.Name, Here: row.StallID != nil && *row.StallID == st.ID, Bill: b}
 			if member, has := stall.WithMembership(st.Tariff); has {
 				c.Member = stall.BillOf(member, use)
-				if kwh, known := stall.PaysFromKWh(st.Tariff.Membership); known {
+				if kwh, known := stall.BreakEvenKWh(st.Tariff.Membership); known {
 					c.PaysFrom = words.Figure(kwh, 0) + " kWh a month"
 				}
 			}

@@ -365,15 +365,13 @@ func ladderOf(x *curve.Reading) []rung {
 	if len(x.Distance) == 0 {
 		return nil
 	}
-	for _, km := range []float64{50, 100, 200, 300} {
+	for _, km := range curve.PlusKm {
 		r := rung{Name: "+" + words.Figure(km, 0) + " km"}
 		reached := false
 		for _, d := range x.Distance {
 			at := "–"
-			for _, p := range d.Plus {
-				if p.Km == km {
-					at, reached = words.Clock(p.TS), true
-				}
+			if t := d.To(km); t != nil {
+				at, reached = words.Clock(*t), true
 			}
 			r.Values = append(r.Values, at)
 		}
