@@ -116,6 +116,38 @@ func TestPrepareByKeysAndSlider(t *testing.T) {
 	s.quiet()
 }
 
+// Changes that come faster than the answers are all kept, whichever menu or field they
+// were made in, and the menus that hang on the car follow.
+func TestPrepareChangedFasterThanItAnswers(t *testing.T) {
+	s := newSite(t, 1280, 800, true)
+	s.open("/prepare?car=1&stall=1&now=50&outside=10&at=16:00")
+	eval[bool](s, `(() => {
+		const change = (id, value) => {
+			const field = document.querySelector(id);
+			field.value = value(field);
+			field.dispatchEvent(new Event("input", {bubbles: true}));
+		};
+		const named = (text) => (menu) => [...menu.options].find((o) => o.text.startsWith(text)).value;
+		change("#p-now", () => "55");
+		change("#p-car", named("Rowan 82"));
+		change("#p-stall", named("Copse Lane Quarry 1"));
+		change("#p-outside", () => "4");
+		return true;
+	})()`)
+	s.await(`[...document.querySelector("#p-software").options].some(o => o.text === "5.1")`)
+	s.await(`document.querySelector("#plan .left").textContent.includes("Copse Lane Quarry 1")`)
+	s.await(`!document.querySelector(".htmx-request")`)
+	chosen := func(id string) string {
+		return eval[string](s, `document.querySelector("`+id+`").selectedOptions[0].text`)
+	}
+	assert.Equal(t, "Rowan 82", chosen("#p-car"))
+	assert.Contains(t, chosen("#p-stall"), "Copse Lane Quarry 1")
+	assert.Equal(t, "55", eval[string](s, `document.querySelector("#p-now").value`))
+	assert.Equal(t, "4", eval[string](s, `document.querySelector("#p-outside").value`))
+	s.await(`location.search.includes("now=55") && location.search.includes("outside=4")`)
+	s.quiet()
+}
+
 // Before anything is said of the car's state the page shows what the stall would give
 // a warm pack: in words, as ceilings and as a strip.
 func TestPrepareBeforeAnythingIsSaid(t *testing.T) {

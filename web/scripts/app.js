@@ -594,6 +594,31 @@
     e.preventDefault();
   });
 
+  // Prepare asks anew with each change. An answer to what has been changed since it was
+  // asked for is not shown: it would put the older choice back into the form. A menu's
+  // answer draws the whole form; until one has come for the latest menu, it is owed.
+  /** @type {HTMLElement | null} */
+  let owed = null;
+  /** @param {FormData} asked */
+  const outOfDate = (asked) => {
+    const form = /** @type {HTMLFormElement | null} */ (document.getElementById('plan-form'));
+    return !!form && [...new FormData(form)].some(([name, value]) => (asked.get(name) ?? '') !== value);
+  };
+  document.addEventListener('input', (e) => {
+    if (target(e).closest('#plan-form select[hx-get]')) owed = target(e);
+  });
+  document.addEventListener('htmx:beforeSwap', (e) => {
+    const { detail } = /** @type {CustomEvent} */ (e);
+    const form = document.getElementById('plan-form');
+    if (!form || !form.contains(detail.requestConfig.elt)) return;
+    if (outOfDate(detail.requestConfig.formData)) detail.shouldSwap = false;
+    else if (detail.target.id === 'prepare') owed = null;
+  });
+  document.addEventListener('htmx:afterOnLoad', () => {
+    // Once htmx has begun with what it queued: the latest menu is asked for last.
+    if (owed) setTimeout(() => owed && owed.isConnected && owed.dispatchEvent(new Event('owed')));
+  });
+
   document.addEventListener('htmx:afterSwap', (e) => {
     const row = target(e).closest && target(e).closest('[data-row]');
     if (row) row.classList.toggle('picked', $('.pick button', row).getAttribute('aria-pressed') === 'true');
