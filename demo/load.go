@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"fmt"
+	"math"
 	"time"
 
 	"zincroad/core/run"
@@ -103,6 +104,13 @@ func Zip(r *run.Run) ([]byte, error) {
 	return out.Bytes(), err
 }
 
+// odometerKM is where a car of the workshop stood on a day: new a year before the scenario, 62 km a day
+// since.
+func odometerKM(day time.Time) float64 {
+	since := day.Sub(time.Date(2025, 1, 1, 0, 0, 0, 0, time.UTC))
+	return math.Round(since.Hours() / 24 * 62)
+}
+
 func (e *entry) run() *run.Run {
 	steps, marks := e.session.simulate()
 	s := &e.session
@@ -117,6 +125,7 @@ func (e *entry) run() *run.Run {
 	r := &run.Run{
 		Title: e.title, StartedAt: at(e.startedAt), Timezone: zone, Car: &s.car, Stall: &s.stall, Method: method,
 		Conditions: &run.Condition{
+			OdometerKM:     n(odometerKM(at(e.startedAt))),
 			AmbientC:       n(s.ambientC),
 			BatteryC:       n(s.batteryC),
 			Preconditioned: e.pre,

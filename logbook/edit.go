@@ -25,7 +25,7 @@ func (b *Book) SaveDetails(ctx context.Context, row *Run) error {
 		err := tx.Model(
 			&Run{ID: row.ID},
 		).Select("Title", "StartedAt", "Timezone", "CarID", "SoftwareID", "StallID", "AdapterID", "MethodName",
-			"FromPct", "ToPct", "Clock", "MethodClimate", "AmbientC", "BatteryC", "Preconditioned",
+			"FromPct", "ToPct", "Clock", "MethodClimate", "OdometerKM", "AmbientC", "BatteryC", "Preconditioned",
 			"PreconditionedMin", "Profile", "Climate", "Weather").Updates(row).Error
 		if err != nil {
 			return err

@@ -104,7 +104,7 @@ func (row *Run) describe(tx *gorm.DB, r *run.Run) error {
 		row.MethodName, row.FromPct, row.ToPct, row.Clock, row.MethodClimate = m.Name, m.FromPct, m.ToPct, m.Clock, m.Climate
 	}
 	if c := r.Conditions; c != nil {
-		row.AmbientC, row.BatteryC = c.AmbientC, c.BatteryC
+		row.OdometerKM, row.AmbientC, row.BatteryC = c.OdometerKM, c.AmbientC, c.BatteryC
 		row.Preconditioned, row.PreconditionedMin = c.Preconditioned, c.PreconditionedMin
 		row.Profile, row.Climate, row.Weather = c.Profile, c.Climate, c.Weather
 	}

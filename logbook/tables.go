@@ -111,6 +111,7 @@ type Run struct {
 	Clock         string
 	MethodClimate string
 
+	OdometerKM        *float64 `gorm:"column:odometer_km"`
 	AmbientC          *float64 `gorm:"column:ambient_c"`
 	BatteryC          *float64 `gorm:"column:battery_c"`
 	Preconditioned    string

@@ -66,6 +66,7 @@ var Fields = []Field{
 
 	{"method.from_pct", "%", 0, 100, "runs", "from_pct"},
 	{"method.to_pct", "%", 0, 100, "runs", "to_pct"},
+	{"conditions.odometer_km", "km", 0, 3e6, "runs", "odometer_km"},
 	{"conditions.ambient_c", "°C", -60, 70, "runs", "ambient_c"},
 	{"conditions.battery_c", "°C", -60, 150, "runs", "battery_c"},
 	{"conditions.preconditioned_min", "min", 0, 10000, "runs", "preconditioned_min"},

@@ -166,6 +166,7 @@ type Method struct {
 
 // Condition is what the run met.
 type Condition struct {
+	OdometerKM        Number `json:"odometer_km,omitempty"` // before plugging in
 	AmbientC          Number `json:"ambient_c,omitempty"`
 	BatteryC          Number `json:"battery_c,omitempty"`
 	Preconditioned    string `json:"preconditioned,omitempty"` // none, car, driven or charged

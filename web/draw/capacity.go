@@ -9,10 +9,11 @@ import (
 	"zincroad/core/words"
 )
 
-// Capacity is a pack's usable capacity as its runs had it, against their dates.
+// Capacity is a pack's usable capacity as its runs had it, against their dates or the odometer.
 type Capacity struct {
-	Title  string
-	Points []CapacityPoint // in order of time
+	Title      string
+	ByOdometer bool            // points without one are left out
+	Points     []CapacityPoint // in order of time
 }
 
 // CapacityPoint is one run's capacity with its interval; HighKWh NaN where it has no upper end.
@@ -20,6 +21,7 @@ type CapacityPoint struct {
 	At                time.Time
 	KWh, LowKWh       float64
 	HighKWh           float64
+	OdometerKM        float64 // NaN: not noted
 	Software, Tooltip string
 }
 
@@ -27,11 +29,20 @@ const capacityW, capacityH = 560.0, 190.0
 
 // SVG draws the picture; empty for no points.
 func (d *Capacity) SVG() string {
-	if len(d.Points) == 0 {
+	points := d.Points
+	if d.ByOdometer {
+		points = nil
+		for _, p := range d.Points {
+			if !math.IsNaN(p.OdometerKM) {
+				points = append(points, p)
+			}
+		}
+	}
+	if len(points) == 0 {
 		return ""
 	}
 	low, high := math.Inf(1), math.Inf(-1)
-	for _, p := range d.Points {
+	for _, p := range points {
 		low, high = math.Min(low, p.LowKWh), math.Max(high, p.KWh)
 		if !math.IsNaN(p.HighKWh) {
 			high = math.Max(high, p.HighKWh)
@@ -42,13 +53,21 @@ func (d *Capacity) SVG() string {
 	c := &canvas{w: capacityW, h: capacityH}
 	c.open("capacity", d.Title, "")
 	x0, x1, base, top := 40.0, capacityW-16, capacityH-26, 16.0
-	first, last := d.Points[0].At, d.Points[len(d.Points)-1].At
-	span := last.Sub(first).Hours()
-	px := func(at time.Time) float64 {
-		if span <= 0 {
+	along := func(p CapacityPoint) float64 {
+		if d.ByOdometer {
+			return p.OdometerKM
+		}
+		return p.At.Sub(points[0].At).Hours()
+	}
+	least, most := math.Inf(1), math.Inf(-1)
+	for _, p := range points {
+		least, most = math.Min(least, along(p)), math.Max(most, along(p))
+	}
+	px := func(p CapacityPoint) float64 {
+		if most <= least {
 			return (x0 + x1) / 2
 		}
-		return x0 + 18 + at.Sub(first).Hours()/span*(x1-x0-36)
+		return x0 + 18 + (along(p)-least)/(most-least)*(x1-x0-36)
 	}
 	py := func(kwh float64) float64 { return base - (kwh-low)/(high-low)*(base-top) }
 	for _, v := range ticks(low, high, 4) {
@@ -58,8 +77,8 @@ func (d *Capacity) SVG() string {
 	c.text("axis", "end", x0-5, 9, "kWh")
 	c.line("base", x0, base, x1, base)
 	software := ""
-	for i, p := range d.Points {
-		x := px(p.At)
+	for i, p := range points {
+		x := px(p)
 		fmt.Fprintf(c, `<g><title>%s</title>`, html.EscapeString(p.Tooltip))
 		upper := p.HighKWh
 		if math.IsNaN(upper) {
@@ -73,8 +92,12 @@ func (d *Capacity) SVG() string {
 			}
 			c.text("axis-strong", "start", x-7, top-4, software)
 		}
-		if i == 0 || i == len(d.Points)-1 && span > 0 {
-			c.text("axis", "middle", math.Max(x0+24, math.Min(x1-24, x)), base+16, p.At.Format("2 Jan 2006"))
+		if i == 0 || i == len(points)-1 && most > least {
+			named := p.At.Format("2 Jan 2006")
+			if d.ByOdometer {
+				named = words.Fixed(p.OdometerKM, 0) + " km"
+			}
+			c.text("axis", "middle", math.Max(x0+24, math.Min(x1-24, x)), base+16, named)
 		}
 	}
 	c.WriteString("</svg>")

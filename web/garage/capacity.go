@@ -10,17 +10,27 @@ import (
 	"zincroad/web/draw"
 )
 
-// capacityOf draws what a car's runs say of its capacity, and puts how it went into a sentence;
-// empty where fewer than two speak.
-func capacityOf(name string, runs []logbook.CarRun) (svg, said string) {
-	var values []curve.Interval
+// capacity is what a car's runs say of its usable capacity.
+type capacity struct {
+	ByDate, ByOdometer string // pictures; empty where no run, or fewer than two odometers, speak
+	Said               []string
+}
+
+// capacityOf draws what a car's runs say of its capacity, and puts how it went into sentences.
+func capacityOf(name string, runs []logbook.CarRun) (out capacity) {
+	var said []curve.CapacityRun
 	d := draw.Capacity{Title: "Usable capacity of " + name + " by its runs"}
+	odometers := 0
 	for _, r := range runs {
 		if r.UsableKWh == nil || r.UsableLow == nil || r.StartedAt == nil {
 			continue
 		}
 		p := draw.CapacityPoint{At: *r.StartedAt, KWh: *r.UsableKWh, LowKWh: *r.UsableLow, HighKWh: math.NaN(),
-			Software: r.Software}
+			OdometerKM: math.NaN(), Software: r.Software}
+		if r.OdometerKM != nil {
+			p.OdometerKM = *r.OdometerKM
+			odometers++
+		}
 		p.Tooltip = fmt.Sprintf("run %d: %s kWh, %s and more", r.ID, words.Fixed(p.KWh, 1), words.Fixed(p.LowKWh, 1))
 		if r.UsableHigh != nil {
 			p.HighKWh = *r.UsableHigh
@@ -28,24 +38,13 @@ func capacityOf(name string, runs []logbook.CarRun) (svg, said string) {
 				words.Fixed(p.HighKWh, 1))
 		}
 		d.Points = append(d.Points, p)
-		values = append(values, curve.Interval{Value: *r.UsableKWh, Low: *r.UsableLow, High: r.UsableHigh})
+		said = append(said, curve.CapacityRun{OdometerKM: p.OdometerKM, Software: r.Software,
+			Interval: curve.Interval{Value: *r.UsableKWh, Low: *r.UsableLow, High: r.UsableHigh}})
 	}
-	return d.SVG(), changeOf(values)
-}
-
-// changeOf says whether the capacity changed, from the first run to the last.
-func changeOf(values []curve.Interval) string {
-	n := len(values)
-	if n < 2 {
-		return ""
+	out.ByDate, out.Said = d.SVG(), curve.CapacityOverTime(said)
+	if odometers > 1 {
+		d.Title, d.ByOdometer = "Usable capacity of "+name+" by its odometer", true
+		out.ByOdometer = d.SVG()
 	}
-	a, b := values[0], values[n-1]
-	by := fmt.Sprintf("%s kWh in the first of %d runs, %s in the last", words.Fixed(a.Value, 1), n, words.Fixed(b.Value, 1))
-	switch a.Change(b) {
-	case -1:
-		return by + ": less by more than the readings leave open."
-	case 1:
-		return by + ": more by more than the readings leave open."
-	}
-	return by + ": no change that the readings could show."
+	return out
 }

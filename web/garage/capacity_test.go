@@ -14,16 +14,23 @@ func carRun(id int64, day int, low, kwh, high float64) logbook.CarRun {
 	return logbook.CarRun{ID: id, StartedAt: &at, UsableKWh: &kwh, UsableLow: &low, UsableHigh: &high, Software: "2.3"}
 }
 
-// A change is one only where the intervals do not touch; runs that say nothing of capacity are left
-// out, and one alone shows no change.
+// Runs that say nothing of capacity are left out; against the odometer are only those that note it.
 func TestCapacityOverTime(t *testing.T) {
-	_, said := capacityOf("Tamarack", []logbook.CarRun{carRun(1, 1, 76, 78, 80)})
-	assert.Empty(t, said)
-	svg, said := capacityOf("Tamarack", []logbook.CarRun{carRun(1, 1, 76, 78, 80), {ID: 2}, carRun(3, 9, 75, 77, 79)})
-	assert.Contains(t, said, "no change that the readings could show")
-	assert.Contains(t, svg, "run 3: 77.0 kWh, 75.0 to 79.0")
-	_, said = capacityOf("Tamarack", []logbook.CarRun{carRun(1, 1, 76, 78, 80), carRun(3, 9, 71, 73, 75)})
-	assert.Contains(t, said, "less by more")
-	_, said = capacityOf("Tamarack", []logbook.CarRun{carRun(1, 1, 76, 78, 80), carRun(3, 9, 81, 83, 85)})
-	assert.Contains(t, said, "more by more")
+	alone := capacityOf("Tamarack", []logbook.CarRun{carRun(1, 1, 76, 78, 80)})
+	assert.Empty(t, alone.Said)
+	assert.NotEmpty(t, alone.ByDate)
+	runs := []logbook.CarRun{carRun(1, 1, 76, 78, 80), {ID: 2}, carRun(3, 9, 75, 77, 79), carRun(4, 12, 74, 76, 78)}
+	got := capacityOf("Tamarack", runs)
+	assert.Contains(t, got.Said[0], "in the first of 3 runs")
+	assert.Contains(t, got.ByDate, "run 3: 77.0 kWh, 75.0 to 79.0")
+	assert.Contains(t, got.ByDate, "12 Jan 2026")
+	assert.Empty(t, got.ByOdometer)
+
+	near, far := 18_400.0, 31_250.0
+	runs[0].OdometerKM, runs[3].OdometerKM = &near, &far
+	got = capacityOf("Tamarack", runs)
+	assert.Contains(t, got.ByOdometer, "18400 km")
+	assert.Contains(t, got.ByOdometer, "31250 km")
+	assert.NotContains(t, got.ByOdometer, "run 3:", "it does not say where its odometer stood")
+	assert.Contains(t, got.ByDate, "run 3:")
 }

@@ -155,8 +155,7 @@ type carView struct {
 	NewSoftware string
 
 	Runs     []logbook.CarRun
-	Capacity string // picture of the capacity by its runs; empty: no run says anything of it
-	Said     string // how it went
+	Capacity capacity
 }
 
 // car shows a car to change, or an empty form for a new one.
@@ -233,7 +232,7 @@ func (s *Room) showCar(w http.ResponseWriter, r *http.Request, status int, c *lo
 			s.Fail(w, r, err)
 			return
 		}
-		v.Capacity, v.Said = capacityOf(c.Name, v.Runs)
+		v.Capacity = capacityOf(c.Name, v.Runs)
 	}
 	s.Render(w, r, "car", status, ui.Frame{Title: title, Page: "garage", Data: v})
 }

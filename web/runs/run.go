@@ -298,6 +298,9 @@ func factsOf(row *logbook.Run, v *runView) []fact {
 		}
 		out = append(out, f)
 	}
+	if row.OdometerKM != nil {
+		out = append(out, fact{words.Fixed(*row.OdometerKM, 0) + " km", "odometer"})
+	}
 	if v.Outside != nil {
 		out = append(out, fact{words.Figure(*v.Outside, 0) + " °C", "outside"})
 	}

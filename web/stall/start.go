@@ -151,6 +151,7 @@ func (s *Room) fromNothing(ctx context.Context, f *ui.Fields, row *logbook.Run) 
 	if row.StallID == nil {
 		f.Fault("stall", "Which stall?")
 	}
+	row.OdometerKM = f.Ranged("odometer_km", "conditions.odometer_km")
 	row.AmbientC = f.Ranged("outside", "conditions.ambient_c")
 	m, _ := prepare.MethodOf("stop")
 	row.MethodName, row.FromPct, row.ToPct = m.Name, &m.FromPct, &m.ToPct
