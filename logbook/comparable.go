@@ -13,7 +13,8 @@ const mostKnown = 400
 // Comparable lists the latest runs with what tells which of them differ in one thing alone.
 func (b *Book) Comparable(ctx context.Context) ([]bench.Known, error) {
 	var list []bench.Known
-	err := b.db.WithContext(ctx).Raw(`SELECT r.id, coalesce(r.window_from_pct, 0) AS from_pct, coalesce(r.window_to_pct, 0) AS to_pct,
+	err := b.db.WithContext(ctx).Raw(`SELECT r.id, coalesce(r.window_from_pct, 0) AS from_pct,
+			coalesce(r.window_to_pct, 0) AS to_pct,
 			c.name AS car, coalesce(v.version, '') AS software,
 			coalesce(p.name || ' ' || s.name, '') AS stall, coalesce(s.rated_kw, 0) AS stall_kw, r.preconditioned, r.profile,
 			r.start_c, r.start_pct, r.window_s,

@@ -81,7 +81,8 @@ func (row *Run) Describe() *run.Run {
 	if m != (run.Method{}) {
 		r.Method = &m
 	}
-	c := run.Condition{OdometerKM: row.OdometerKM, AmbientC: row.AmbientC, BatteryC: row.BatteryC, Preconditioned: row.Preconditioned,
+	c := run.Condition{OdometerKM: row.OdometerKM, AmbientC: row.AmbientC,
+		BatteryC: row.BatteryC, Preconditioned: row.Preconditioned,
 		PreconditionedMin: row.PreconditionedMin, Profile: row.Profile, Climate: row.Climate, Weather: row.Weather}
 	if c != (run.Condition{}) {
 		r.Conditions = &c

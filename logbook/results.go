@@ -55,7 +55,7 @@ func (b *Book) Results(ctx context.Context, row *Run) (*Results, error) {
 	err := b.db.WithContext(ctx).Omit("strip").
 		Where("run_id = ? AND arithmetic = ? AND revision = ?", row.ID, curve.Version, row.Revision).
 		First(&kept).Error
-	if errors.Is(err, gorm.ErrRecordNotFound) {
+	if errors.Is(err, gorm.ErrRecordNotFound) || err == nil && row.Lessons != row.LessonsRead {
 		return b.workOut(ctx, row)
 	}
 	if err != nil {
@@ -121,7 +121,7 @@ func (b *Book) workOut(ctx context.Context, row *Run) (*Results, error) {
 	if err != nil {
 		return nil, fmt.Errorf("run %d: %w", row.ID, err)
 	}
-	err = b.keep(ctx, kept, fig)
+	err = b.keep(ctx, row, kept, fig)
 	b.log.Debug("worked out", "run", row.ID, "took", time.Since(began))
 	return out, err
 }
@@ -140,15 +140,13 @@ func (b *Book) elsewhere(ctx context.Context, row *Run) (ceiling.Elsewhere, erro
 			q = q.Where("software_id IS NOT DISTINCT FROM ? AND profile = ?", row.SoftwareID, row.Profile)
 		}
 		var texts []string
-		if err := q.Order("started_at DESC NULLS LAST, id DESC").Limit(mostTeachers).Pluck("taught", &texts).Error; err != nil {
+		err := q.Order("started_at DESC NULLS LAST, id DESC").Limit(mostTeachers).Pluck("taught", &texts).Error
+		if err != nil {
 			return nil, mapped("asking other runs", err)
 		}
 		var out []curve.Taught
 		for _, text := range texts {
-			var t curve.Taught
-			if json.Unmarshal([]byte(text), &t) == nil { // one that cannot be read teaches nothing
-				out = append(out, t)
-			}
+			out = append(out, taughtOf(text))
 		}
 		return out, nil
 	}
@@ -181,7 +179,7 @@ func worked(row *Run, r *run.Run, known ceiling.Elsewhere) (out *Results, kept *
 	if err != nil {
 		return nil, nil, fig, fmt.Errorf("%w: %w", err, errArithmetic)
 	}
-	fig.Taught = string(taught)
+	fig.Taught, fig.Lessons = string(taught), row.Lessons
 	if n := len(strip.T); n > 0 {
 		fig.LengthS = max(0, strip.T[n-1])
 	}
@@ -213,6 +211,8 @@ type figures struct {
 
 	UsableKWh, UsableLow, UsableHigh *float64
 	Taught                           string // curve.Taught as JSON
+
+	Lessons int // what other runs had taught by then
 }
 
 // figuresOf takes out of a reading what stands with the run.
@@ -238,17 +238,35 @@ func figuresOf(head *curve.Reading) figures {
 
 // keep stores results with their run, unless newer ones are there: of a later revision,
 // or by another copy of the program with a later version of the arithmetic.
-func (b *Book) keep(ctx context.Context, k *result, f figures) error {
+func (b *Book) keep(ctx context.Context, row *Run, k *result, f figures) error {
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
-		res := tx.Exec(`UPDATE runs SET window_s = ?, window_from_pct = ?, window_to_pct = ?, peak_kw = ?, average_kw = ?, length_s = ?, start_pct = ?,
-				start_c = ?, finding = ?, usable_kwh = ?, usable_low = ?, usable_high = ?, taught = ?, read_revision = ?,
-				read_version = ?, read_fault = ''
+		var before struct {
+			Taught       string
+			ReadRevision int
+			ReadVersion  int
+		}
+		err := tx.Raw("SELECT taught, read_revision, read_version FROM runs WHERE id = ? FOR UPDATE", k.RunID).
+			Scan(&before).Error
+		if err != nil {
+			return err
+		}
+		res := tx.Exec(`UPDATE runs SET window_s = ?, window_from_pct = ?, window_to_pct = ?, peak_kw = ?, average_kw = ?,
+				length_s = ?, start_pct = ?, start_c = ?, finding = ?, usable_kwh = ?, usable_low = ?, usable_high = ?,
+				taught = ?, read_revision = ?, read_version = ?, lessons_read = ?, read_fault = ''
 			WHERE id = ? AND read_revision <= ? AND read_version <= ?`,
-			f.WindowS, f.WindowFromPct, f.WindowToPct, f.PeakKW, f.AverageKW, f.LengthS, f.StartPct, f.StartC, f.Finding, f.UsableKWh, f.UsableLow,
-			f.UsableHigh, f.Taught, k.Revision, k.Arithmetic,
+			f.WindowS, f.WindowFromPct, f.WindowToPct, f.PeakKW, f.AverageKW, f.LengthS, f.StartPct, f.StartC, f.Finding,
+			f.UsableKWh, f.UsableLow, f.UsableHigh, f.Taught, k.Revision, k.Arithmetic, f.Lessons,
 			k.RunID, k.Revision, k.Arithmetic)
 		if res.Error != nil || res.RowsAffected == 0 {
 			return res.Error
+		}
+		// Only what came in, was put right or is read by another arithmetic teaches: what a run says after it
+		// learnt from others must not set those off again.
+		newly := before.ReadRevision < k.Revision || before.ReadVersion < k.Arithmetic
+		if newly && before.Taught != f.Taught {
+			if err := teach(tx, row, before.Taught, f.Taught); err != nil {
+				return err
+			}
 		}
 		return tx.Exec(`INSERT INTO results (run_id, arithmetic, revision, strip, readings, curves)
 			VALUES (?, ?, ?, ?, ?, ?) ON CONFLICT (run_id) DO UPDATE SET arithmetic = excluded.arithmetic,

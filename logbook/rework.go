@@ -55,7 +55,7 @@ func (b *Book) settleRun(ctx context.Context, id int64) error {
 		return nil
 	}
 	return mapped("noting what cannot be worked out", b.db.WithContext(ctx).Exec(`UPDATE runs SET read_revision = ?,
-		read_version = ?, read_fault = 'Its figures could not be worked out.' WHERE id = ?`,
+		read_version = ?, lessons_read = lessons, read_fault = 'Its figures could not be worked out.' WHERE id = ?`,
 		row.Revision, curve.Version, id).Error)
 }
 
@@ -68,13 +68,14 @@ func lasting(err error) bool {
 		errors.As(err, &pg) && (strings.HasPrefix(pg.Code, "22") || strings.HasPrefix(pg.Code, "42"))
 }
 
-// Unread counts the runs of the list whose figures are missing, of before a change, or
-// of an earlier version of the arithmetic.
+// Unread counts the runs of the list whose figures are missing, of before a change, of before other
+// runs taught something new, or of an earlier version of the arithmetic.
 func (b *Book) Unread(ctx context.Context) (int, error) {
 	var n int
 	err := b.db.WithContext(ctx).Raw(`SELECT (SELECT count(*) FROM runs r WHERE r.read_version < ? AND `+listed+`) +
-		(SELECT count(*) FROM runs r WHERE r.read_revision <> r.revision AND r.read_version >= ? AND `+listed+`)`,
-		curve.Version, curve.Version).Scan(&n).Error
+		(SELECT count(*) FROM runs r WHERE r.read_revision <> r.revision AND r.read_version >= ? AND `+listed+`) +
+		(SELECT count(*) FROM runs r WHERE r.lessons <> r.lessons_read AND r.read_revision = r.revision
+			AND r.read_version >= ? AND `+listed+`)`, curve.Version, curve.Version, curve.Version).Scan(&n).Error
 	return n, mapped("counting the runs to work out", err)
 }
 
@@ -107,12 +108,19 @@ func (b *Book) Rework(ctx context.Context, done func()) error {
 		return err
 	}
 	defer claims.Close()
+	again := false // a run worked out may have taught something to one that was passed
 	for before := int64(math.MaxInt64); ; {
 		var ids []int64
-		err := b.db.WithContext(ctx).Raw(`SELECT r.id FROM runs r WHERE (r.read_version < ? OR r.read_revision <> r.revision)
-			AND r.id < ? AND `+listed+` ORDER BY r.id DESC LIMIT ?`, curve.Version, before, reworkBatch).Scan(&ids).Error
-		if err != nil || len(ids) == 0 {
+		err := b.db.WithContext(ctx).Raw(`SELECT r.id FROM runs r WHERE (r.read_version < ? OR r.read_revision <> r.revision
+			OR r.lessons <> r.lessons_read) AND r.id < ? AND `+listed+` ORDER BY r.id DESC LIMIT ?`, curve.Version, before, reworkBatch).
+			Scan(&ids).Error
+		switch {
+		case err != nil:
 			return mapped("looking for runs to work out", err)
+		case len(ids) == 0 && !again:
+			return nil
+		case len(ids) == 0:
+			before, again = math.MaxInt64, false
 		}
 		for _, id := range ids {
 			before = id
@@ -120,6 +128,7 @@ func (b *Book) Rework(ctx context.Context, done func()) error {
 			if err != nil {
 				return err
 			}
+			again = again || did
 			if did && done != nil {
 				done()
 			}
@@ -135,8 +144,8 @@ func (b *Book) reworkOne(ctx context.Context, claims *Claims, id int64) (did boo
 	}
 	defer func() { err = errors.Join(err, claims.Release(context.WithoutCancel(ctx), id)) }()
 	var due bool
-	err = b.db.WithContext(ctx).Raw("SELECT read_version < ? OR read_revision <> revision FROM runs WHERE id = ?",
-		curve.Version, id).Scan(&due).Error
+	err = b.db.WithContext(ctx).Raw(`SELECT read_version < ? OR read_revision <> revision OR lessons <> lessons_read
+		FROM runs WHERE id = ?`, curve.Version, id).Scan(&due).Error
 	if err != nil || !due {
 		return false, mapped("looking for runs to work out", err)
 	}

@@ -100,13 +100,13 @@ func TestTheTallyHolds(t *testing.T) {
 }
 
 // Two copies of the program share what a new version of the arithmetic leaves to do: no
-// run is worked out twice, none is left.
+// run is worked out twice, none is left. The runs have no car and no stall, so none learns from another.
 func TestCopiesShareTheRework(t *testing.T) {
 	one, url, exec := withSQL(t)
 	two, err := logbook.Open(ctx, url, logbooktest.Quiet())
 	require.NoError(t, err)
 	defer two.Close()
-	exec("UPDATE runs SET read_version = 0, read_revision = 0")
+	exec("UPDATE runs SET read_version = 0, car_id = NULL, software_id = NULL, stall_id = NULL")
 	n, err := one.Unread(ctx)
 	require.NoError(t, err)
 	require.Equal(t, 20, n)
@@ -133,6 +133,52 @@ func TestCopiesShareTheRework(t *testing.T) {
 		assert.Equal(t, curve.Version, r.ReadVersion)
 		assert.Empty(t, r.Broken)
 	}
+}
+
+// A run that comes in late, with more amps at a stall than any before, is a lesson to those that were there
+// already: their figures are worked out once more, and then nothing is left to do.
+func TestALaterRunTeachesTheEarlierOnes(t *testing.T) {
+	b, _, exec := withSQL(t)
+	require.NoError(t, b.Rework(ctx, nil))
+	exec("UPDATE runs SET taught = '{}' WHERE id <> 1")
+	pupils := func() (ids []int64) {
+		t.Helper()
+		rows, _, _, err := b.Road(ctx, logbook.RoadFilter{})
+		require.NoError(t, err)
+		for _, r := range rows {
+			row, err := b.Run(ctx, r.ID)
+			require.NoError(t, err)
+			if row.Lessons != row.LessonsRead {
+				ids = append(ids, r.ID)
+			}
+		}
+		return ids
+	}
+	require.Empty(t, pupils())
+	teacher, err := b.Run(ctx, 1)
+	require.NoError(t, err)
+	exec("UPDATE runs SET taught = '', revision = revision + 1 WHERE id = 1") // as if it had just come in
+	teacher.Revision++
+	_, err = b.Results(ctx, teacher)
+	require.NoError(t, err)
+	due := pupils()
+	assert.NotContains(t, due, int64(1), "it teaches itself nothing")
+	require.NotEmpty(t, due)
+	for _, id := range due {
+		row, err := b.Run(ctx, id)
+		require.NoError(t, err)
+		assert.True(t, *row.CarID == *teacher.CarID || *row.StallID == *teacher.StallID, "run %d: neither car nor stall", id)
+	}
+	n, err := b.Unread(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, len(due), n)
+	first, err := b.Run(ctx, due[0])
+	require.NoError(t, err)
+	_, err = b.Results(ctx, first)
+	require.NoError(t, err)
+	assert.NotContains(t, pupils(), due[0], "whoever asks for it gets it at once")
+	require.NoError(t, b.Rework(ctx, nil))
+	assert.Empty(t, pupils())
 }
 
 // A copy with an older arithmetic takes nothing away that a newer one has worked out.
@@ -255,6 +301,7 @@ func TestALogbookOfBefore(t *testing.T) {
 // again; what only went wrong once is.
 func TestFaultsThatLast(t *testing.T) {
 	b, _, exec := withSQL(t)
+	require.NoError(t, b.Rework(ctx, nil))
 	exec("UPDATE recordings SET channels = 'nonsense_kw' WHERE run_id = 2")
 	exec("UPDATE runs SET revision = revision + 1 WHERE id = 2")
 	for range 2 {

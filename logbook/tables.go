@@ -112,6 +112,8 @@ type Run struct {
 	MethodClimate string
 
 	OdometerKM        *float64 `gorm:"column:odometer_km"`
+	Lessons           int      `gorm:"->"` // how often other runs have taught something new
+	LessonsRead       int      `gorm:"->"` // how much of it the figures knew
 	AmbientC          *float64 `gorm:"column:ambient_c"`
 	BatteryC          *float64 `gorm:"column:battery_c"`
 	Preconditioned    string

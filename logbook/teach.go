@@ -1,0 +1,54 @@
+package logbook
+
+import (
+	"encoding/json"
+	"slices"
+
+	"gorm.io/gorm"
+
+	"zincroad/core/curve"
+)
+
+// teach makes the runs due that a run's new or changed reading may say something new to: those of its car,
+// on the same software and profile, by where its power fell, what it took warm and the most amps; those at
+// its stall only where it gave more than the others there have seen, or where such a most was taken back.
+func teach(tx *gorm.DB, row *Run, before, now string) error {
+	was, is := taughtOf(before), taughtOf(now)
+	ofCar := !slices.Equal(was.Warm, is.Warm) || !slices.Equal(was.Steps, is.Steps) || was.MostA != is.MostA
+	if row.CarID != nil && ofCar {
+		err := tx.Exec(`UPDATE runs SET lessons = lessons + 1 WHERE car_id = ? AND id <> ?
+				AND software_id IS NOT DISTINCT FROM ? AND profile = ? AND taught <> ''`,
+			*row.CarID, row.ID, row.SoftwareID, row.Profile).Error
+		if err != nil {
+			return err
+		}
+	}
+	if row.StallID == nil {
+		return nil
+	}
+	var texts []string
+	err := tx.Model(&Run{}).Where("stall_id = ? AND id <> ? AND taught <> '' AND NOT live", *row.StallID, row.ID).
+		Order("started_at DESC NULLS LAST, id DESC").Limit(mostTeachers).Pluck("taught", &texts).Error
+	if err != nil {
+		return err
+	}
+	others := make([]curve.Taught, 0, len(texts))
+	for _, text := range texts {
+		others = append(others, taughtOf(text))
+	}
+	most := curve.Learn(nil, others)
+	moved := func(was, is, most float64) bool { return was != is && max(was, is) > most }
+	if !moved(was.MostA, is.MostA, most.StallMostA) && !moved(was.MostKW, is.MostKW, most.StallMostKW) {
+		return nil
+	}
+	return tx.Exec("UPDATE runs SET lessons = lessons + 1 WHERE stall_id = ? AND id <> ? AND taught <> ''",
+		*row.StallID, row.ID).Error
+}
+
+// taughtOf reads what a run taught; what cannot be read teaches nothing.
+func taughtOf(text string) (t curve.Taught) {
+	if json.Unmarshal([]byte(text), &t) != nil {
+		return curve.Taught{}
+	}
+	return t
+}
