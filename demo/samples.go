@@ -14,7 +14,7 @@ import (
 // run in. The spreadsheet holds the same readings as the CSV.
 func Samples() (map[string][]byte, error) {
 	e := entries[1]
-	e.session.carEveryS, e.session.seed = 6, 40
+	e.session.carEveryS, e.session.seed, e.session.approachMin = 6, 40, 0
 	r := e.run()
 	car := r.Recordings[0]
 

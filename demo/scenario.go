@@ -264,6 +264,8 @@ var entries = []entry{
 				batteryC: 26,
 				ambientC: 5,
 				seed:     2,
+
+				approachMin: 32, approachC: 8,
 			},
 		),
 	},

@@ -29,6 +29,8 @@ type session struct {
 	gentle       bool
 	climateKW    float64 // drawn beside charging
 
+	approachMin, approachC float64 // the car's log begins so long before plug-in, with a pack of that temperature
+
 	carEveryS, stallEveryS float64 // time between readings; 0: that side was not logged
 	socStep                float64 // resolution of the car's SoC
 	temps                  bool    // the car's log has cell temperatures
@@ -191,15 +193,19 @@ func (s *session) carLog(steps []step, rng *rand.Rand) *trace.Recording {
 	rec := &trace.Recording{Name: "car.csv", Side: trace.CarSide, Columns: map[trace.Channel][]float64{},
 		SoCResolutionPct: s.socStep, PowerTolerancePct: 2}
 	next := 0.0
-	for _, st := range steps {
-		if st.t < next || s.gap[0] < st.t && st.t < s.gap[1] {
+	for _, st := range append(s.approach(), steps...) {
+		if st.t < next && st.t >= 0 || s.gap[0] < st.t && st.t < s.gap[1] {
 			continue
 		}
 		next = st.t + s.carEveryS*(0.6+0.8*rng.Float64()) // adapters answer in uneven bursts
 		put := appender(rec, st.t)
 		put(trace.SoC, math.Floor(st.soc/s.socStep+1e-9)*s.socStep, 2)
 		put(trace.Voltage, st.volts+0.15*rng.NormFloat64(), 1)
-		put(trace.Current, math.Max(0, st.amps*(1+0.0015*rng.NormFloat64())), 1)
+		amps := st.amps * (1 + 0.0015*rng.NormFloat64())
+		if st.t >= 0 {
+			amps = math.Max(0, amps)
+		}
+		put(trace.Current, amps, 1)
 		if s.temps {
 			put(trace.BatteryTempMin, math.Floor(st.minC*2)/2, 1)
 			put(trace.BatteryTempMax, math.Floor(st.maxC*2)/2, 1)
@@ -207,6 +213,31 @@ func (s *session) carLog(steps []step, rng *rand.Rand) *trace.Recording {
 		}
 	}
 	return rec
+}
+
+// approach is the way to the stall, a step every 10 s: driven at up to 60 kW, the pack warmed by its heater
+// and by what it gives.
+func (s *session) approach() (steps []step) {
+	if s.approachMin == 0 {
+		return nil
+	}
+	rng := rand.New(rand.NewPCG(s.seed, 11))
+	volts := open50(restVolts[s.car.Chemistry], *s.car.CellsInSeries)
+	way := s.approachMin * 60
+	const everyS, averageKW = 10.0, 17.0
+	for t := -way; t < -everyS; t += everyS {
+		gone := 1 + t/way
+		kw := math.Max(-20, averageKW+14*rng.NormFloat64())
+		if t > -40 { // parking
+			kw = 0.6
+		}
+		warm := s.approachC + (s.batteryC-s.approachC)*math.Min(1, gone*1.05)
+		steps = append(steps, step{
+			t: t, soc: s.startPct - t/3600*averageKW/(*s.car.UsableKWh)*100, amps: -kw * 1000 / volts, volts: volts,
+			minC: warm, maxC: warm + 1.5 + 2*gone*(1-gone), heater: valueOr(s.car.HeaterKW, 0),
+		})
+	}
+	return steps
 }
 
 // stallLog is what the stall's own log would say, every few seconds, by whole per cents.

@@ -20,7 +20,7 @@ import (
 
 // Version is the version of the arithmetic. Results kept elsewhere carry it and
 // are worked out anew when it changes.
-const Version = 10
+const Version = 11
 
 // PowerFloorKW is the power from which a car counts as charging.
 const PowerFloorKW = run.PowerFloorKW
@@ -237,6 +237,7 @@ func (s *sides) read(r *run.Run, o Options) *Reading {
 		out.IntervalS = trace.MedianInterval(s.soc.T)
 	}
 	out.MarkProposals = health.Marks(s.marks, s.power[trace.CarSide])
-	out.Findings = findings(out, r.Method)
+	out.Approach = s.approachOf(zero)
+	out.Findings = findings(out, r)
 	return out
 }

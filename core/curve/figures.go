@@ -58,6 +58,26 @@ var Figures = figure.List[*Reading]{
 		},
 	},
 	{
+		Key: "approach", Name: "The approach", Unit: "°C",
+		Definition: "The pack's temperature on the way to the stall: the coldest cell's where it was read, else the pack's one " +
+			"value, from the car's own log before the first plug-in. What lies before a hole of ten minutes was another drive. " +
+			"It enters no post, window or energy.",
+		Formula: "the warming a minute is the slope of least squares from the lowest reading to plug-in, stated from 3 K on",
+		Numbers: func(x *Reading) (n figure.Lines) {
+			if a := x.Approach; a != nil {
+				n.Say("%s °C %s before plug-in, %s °C at it", words.Figure(a.FromC, 1), words.Duration(a.ToS-a.FromS),
+					words.Figure(a.AtPlugC, 1))
+				if a.PerMin != nil {
+					n.Say("%s K a minute", words.Fixed(*a.PerMin, 2))
+				}
+				if a.UsedPct != nil {
+					n.Say("%s %% driven off", words.Figure(*a.UsedPct, 1))
+				}
+			}
+			return n
+		},
+	},
+	{
 		Key: "ramp", Name: "Ramp", Unit: "s",
 		Definition: "Seconds from first power (1 kW) to the first reading at 90 % of the highest power within the " +
 			"first 180 s after it.",

@@ -26,6 +26,7 @@ const (
 	AboutClaim   = "claim"
 
 	AboutDistance = "distance"
+	AboutApproach = "approach"
 	AboutAsked    = "asked"
 
 	AboutImplausible = "implausible"
@@ -43,7 +44,8 @@ const (
 const coarseS = trace.TypedFromS
 
 // findings puts a reading into sentences, the headline first.
-func findings(r *Reading, m *run.Method) []Finding {
+func findings(r *Reading, of *run.Run) []Finding {
+	m := of.Method
 	out := []Finding{}
 	add := func(list ...*Finding) {
 		for _, f := range list {
@@ -59,7 +61,7 @@ func findings(r *Reading, m *run.Method) []Finding {
 		out = append(out, r.cliffFinding(c))
 	}
 	out = append(out, claimFindings(r)...)
-	add(askedFinding(r))
+	add(r.approachFinding(of.Car), askedFinding(r))
 	add(energyFinding(r), distanceFinding(r), screenFinding(r), rampFinding(r))
 	for _, g := range r.Gaps {
 		out = append(out, gapFinding(r, g))

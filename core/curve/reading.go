@@ -40,6 +40,7 @@ type Reading struct {
 	HeadlineSide trace.Side   `json:"headline_side"` // the side that the run's own figures are of
 	Gaps         []trace.Span `json:"gaps"`          // of this side's power, from clock zero
 	Ambient      *float64     `json:"ambient_c"`     // °C at clock zero, where it was logged
+	Approach     *Approach    `json:"approach"`      // nil: no temperature was read on the way
 	Battery      *Battery     `json:"battery"`       // nil: no temperature was read
 	SoC          *SoCSpan     `json:"soc"`           // nil: no state of charge was read
 	Screen       *Screen      `json:"screen"`        // the seller's own totals

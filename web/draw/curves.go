@@ -206,19 +206,13 @@ func (k *Curves) names(c *canvas, px, py func(float64) float64, x1, top, base fl
 		}
 	}
 	sort.SliceStable(labels, func(i, j int) bool { return labels[i].y < labels[j].y })
-	last := top - 14
-	for i := range labels {
-		labels[i].y = math.Max(labels[i].y+4, last+14)
-		last = labels[i].y
+	heights := make([]float64, len(labels))
+	for i, l := range labels {
+		heights[i] = l.y + 4
 	}
-	if over := last - base; over > 0 {
-		next := base + 14
-		for i := len(labels) - 1; i >= 0; i-- {
-			labels[i].y = math.Min(labels[i].y, next-14)
-			next = labels[i].y
-		}
-	}
-	for _, l := range labels {
+	apart(heights, 14, top, base)
+	for i, l := range labels {
+		l.y = heights[i]
 		style := k.Lines[l.line].Style
 		fmt.Fprintf(
 			c,
@@ -231,5 +225,20 @@ func (k *Curves) names(c *canvas, px, py func(float64) float64, x1, top, base fl
 			num(l.y-4),
 		)
 		c.text(fmt.Sprintf("end-label run-%d", style), "start", x1+33, l.y, k.Lines[l.line].Name)
+	}
+}
+
+// apart moves heights, in order, so that none is nearer than a gap to the next: down from top, and back up
+// where they would run over base.
+func apart(y []float64, gap, top, base float64) {
+	last := top - gap
+	for i := range y {
+		y[i] = math.Max(y[i], last+gap)
+		last = y[i]
+	}
+	next := base + gap
+	for i := len(y) - 1; i >= 0 && last > base; i-- {
+		y[i] = math.Min(y[i], next-gap)
+		next = y[i]
 	}
 }

@@ -88,7 +88,7 @@ func (e *Evidence) SVG() string {
 			c.text("axis", "end", p.x0-5, p.y(kw)+4, words.Figure(kw, 0))
 		}
 	}
-	line := func(l ceiling.Line, class string) []float64 {
+	line := func(l ceiling.Line, class string) {
 		x, y := make([]float64, len(l.T)), make([]float64, len(l.T))
 		for i, t := range l.T {
 			x[i], y[i] = p.x(t), math.NaN()
@@ -97,17 +97,16 @@ func (e *Evidence) SVG() string {
 			}
 		}
 		fmt.Fprintf(c, `<path class="%s" d="%s"><title>%s</title></path>`, class, path(x, y), html.EscapeString(l.Label))
-		return y
 	}
 	for i, l := range ceilings {
 		class := fmt.Sprintf("limit limit-%d", i)
 		if l.Cause == e.Holds {
 			class += " on"
 		}
-		y := line(l, class)
-		e.name(c, p, y, l.Label, float64(2*i+1)/float64(2*max(mostCeilings, len(ceilings))), l.Cause == e.Holds)
+		line(l, class)
 	}
 	line(power, "inked")
+	e.key(c, p, power, ceilings)
 	c.line("base", p.x0, p.base, p.x1, p.base)
 	c.text("axis", "start", p.x0, evidenceH-5, words.Clock(p.t0-e.ZeroS))
 	c.text("axis", "end", p.x1, evidenceH-5, words.Clock(p.t1-e.ZeroS))
@@ -115,19 +114,31 @@ func (e *Evidence) SVG() string {
 	return c.String()
 }
 
-// name writes a ceiling's name on its line: each further to the right than the one before, so that
-// they do not cover each other.
-func (e *Evidence) name(c *canvas, p plane, y []float64, label string, share float64, on bool) {
-	at := int(float64(len(y)-1) * share)
-	if math.IsNaN(y[at]) {
-		return
+// key names the lines, lowest ceiling first, in the empty ground under the power: in the half where the
+// power stands higher.
+func (e *Evidence) key(c *canvas, p plane, power ceiling.Line, ceilings []ceiling.Line) {
+	left, right := math.Inf(1), math.Inf(1)
+	for i, t := range power.T {
+		if p.x(t) < (p.x0+p.x1)/2 {
+			left = math.Min(left, power.KW[i])
+		} else {
+			right = math.Min(right, power.KW[i])
+		}
 	}
-	class := "limit-name"
-	if on {
-		class = "limit-name-on"
+	x := p.x0 + 8
+	if right > left {
+		x = (p.x0+p.x1)/2 + 8
 	}
-	x := p.x0 + (p.x1-p.x0)*share
-	c.text(class, "middle", math.Min(x, p.x1-float64(len(label))*2.8), math.Max(9, y[at]-4), label)
+	const rowH, sample = 13.0, 20.0
+	for i, l := range ceilings {
+		y := p.base - 8 - rowH*float64(len(ceilings)-1-i)
+		class, name := fmt.Sprintf("limit limit-%d", i), "limit-name"
+		if l.Cause == e.Holds {
+			class, name = class+" on", "limit-name-on"
+		}
+		c.line(class, x, y-3.5, x+sample, y-3.5)
+		c.text(name, "start", x+sample+5, y, l.Label)
+	}
 }
 
 // Part is a part of a bar that adds up.

@@ -25,7 +25,8 @@ func TestEvidenceDrawsTheLowestAndWhatWasAskedFor(t *testing.T) {
 	}
 	assert.NotContains(t, svg, "400 kW")
 	assert.NotContains(t, svg, "adapter", "three ceilings are enough")
-	assert.Equal(t, 1, strings.Count(svg, `class="limit limit-0 on"`))
+	assert.Equal(t, 1, strings.Count(svg, `<path class="limit limit-0 on"`))
+	assert.Equal(t, 1, strings.Count(svg, `<line class="limit limit-0 on"`), "and in the key")
 	e.Lines[6] = at("", "asked for", 300)
 	assert.NotContains(t, e.SVG(), "asked for")
 }

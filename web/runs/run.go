@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"html/template"
+	"math"
 	"net/http"
 	"net/url"
 	"slices"
@@ -21,6 +22,7 @@ import (
 	"zincroad/logbook"
 	"zincroad/web/chart"
 	"zincroad/web/details"
+	"zincroad/web/draw"
 	"zincroad/web/ui"
 )
 
@@ -61,6 +63,7 @@ type runView struct {
 	Signs    []ceiling.Sign
 	Ladder   []rung // minutes to so much distance, by each consumption
 	Facts    []fact
+	Approach string // the way to the stall; empty: not logged
 	Strip    string
 	Chart    chart.View
 	Cursor   template.JS
@@ -214,6 +217,14 @@ func (s *Room) runView(r *http.Request, query url.Values) (*runView, error) {
 	strip := largeStrip(row, x, &sub, v.Rest)
 	v.Forecast = ghostOf(row, described, res, x, strip)
 	v.Strip = strip.Large()
+	if x.Approach != nil {
+		way := draw.Approach{Approach: x.Approach, WarmC: math.NaN(), Unit: q.In.Name("°C"),
+			PeopleC: func(c float64) float64 { return q.In.Show("°C", c) }}
+		if described.Car != nil && described.Car.WarmC != nil {
+			way.WarmC = *described.Car.WarmC
+		}
+		v.Approach = way.SVG()
+	}
 	if len(v.Rest) > mostFindings {
 		v.Rest, v.More = v.Rest[:mostFindings], v.Rest[mostFindings:]
 	}
@@ -297,9 +308,6 @@ func factsOf(row *logbook.Run, v *runView) []fact {
 			f.Text = strings.TrimSpace(f.Text + " " + words.Figure(a, 0) + " A")
 		}
 		out = append(out, f)
-	}
-	if row.OdometerKM != nil {
-		out = append(out, fact{words.Fixed(*row.OdometerKM, 0) + " km", "odometer"})
 	}
 	if v.Outside != nil {
 		out = append(out, fact{words.Figure(*v.Outside, 0) + " °C", "outside"})
