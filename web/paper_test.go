@@ -1,0 +1,30 @@
+package web_test
+
+import (
+	"testing"
+
+	"github.com/chromedp/cdproto/emulation"
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// A run and a bench on a sheet of A4: nothing is cut off at the side, every finding is there, also those
+// that wait behind "more" on the screen, and nothing that only a screen can follow.
+func TestOnPaper(t *testing.T) {
+	s := newSite(t, 718, 1000, true)
+	_, err := chromedp.Call(s.tab, emulation.SetEmulatedMedia, emulation.SetEmulatedMediaParams{Media: "print"})
+	require.NoError(t, err)
+	for _, path := range []string{"/runs/1", "/runs/2", "/bench?runs=2,3,4"} {
+		s.open(path)
+		assert.Equal(t, "", eval[string](s, `[...document.querySelectorAll("main svg, main table, main p, main li")]
+			.filter((e) => e.getBoundingClientRect().right > innerWidth + 1 || e.scrollWidth > e.clientWidth + 2 && e.tagName !== "svg")
+			.map((e) => e.outerHTML.slice(0, 80)).join("\n")`), "%s: cut off", path)
+		assert.Zero(t, eval[int](s, `[...document.querySelectorAll(".bar, .acts, [data-goto], .more-findings > summary")]
+			.filter((e) => e.checkVisibility()).length`), "%s: of no use on paper", path)
+	}
+	s.open("/runs/1")
+	hidden := `[...document.querySelectorAll(".more-findings .findings > li")].filter((e) => !e.checkVisibility()).length`
+	assert.NotZero(t, eval[int](s, `document.querySelectorAll(".more-findings .findings > li").length`))
+	assert.Zero(t, eval[int](s, hidden))
+}
