@@ -11,6 +11,7 @@ import (
 	"pgregory.net/rapid"
 
 	"zincroad/core/trace"
+	"zincroad/internal/oracle"
 )
 
 // cellsFor is a grid of cells of 5 s with some power and amps, and the wobble as given.
@@ -72,6 +73,71 @@ func TestSplitIsExhaustiveSearch(t *testing.T) {
 			from = c
 		}
 		assert.InDelta(t, least, cost, 1e-6, "trial %d: %v, exhaustive %v", trial, got, want)
+	}
+}
+
+// On a longer log, where not every way can be tried, the change points are those of the plain recursion
+// over every last piece (Jackson and others, IEEE Signal Process. Lett. 12 (2005) 105), whose prices SciPy's
+// least squares give: nothing is passed over by what the search leaves out, nor by running sums.
+func TestSplitAgainstSciPy(t *testing.T) {
+	rng := rand.New(rand.NewPCG(5, 9))
+	for _, shape := range []string{"stairs", "taper", "amps"} {
+		const n = 110
+		kw, amps := make([]float64, n), make([]float64, n)
+		for i := range n {
+			at := float64(i)
+			switch shape {
+			case "stairs":
+				kw[i] = []float64{146, 128, 104, 78, 22}[i/22]
+			case "taper":
+				kw[i] = min(150, 150-0.9*(at-30)-0.006*(at-30)*max(0, at-30))
+			case "amps":
+				kw[i] = min(0.35*(350+0.4*at), 130-0.5*max(0, at-70))
+			}
+			kw[i] *= 1 + 0.004*rng.NormFloat64()
+			amps[i] = kw[i] * 1000 / (350 + 0.4*at)
+		}
+		g := cellsFor(kw, amps)
+		s := newSums(g, 0, n)
+		var want struct {
+			Cost float64
+			Cuts []int
+		}
+		oracle.SciPy(t, `
+from scipy.linalg import lstsq
+y, a, t = (np.array(data[k]) for k in ("kw", "amps", "t"))
+sd, sda = data["wobble"] * abs(y) + 0.05, data["wobble"] * abs(a) + 0.1
+n, half = len(y), np.log(len(y)) / 2
+def level(v, s, i, j):
+    return lstsq(1 / s[i:j, None], (v / s)[i:j])[1]
+def line(i, j):
+    m = np.stack([np.ones(j - i), t[i:j] - t[i]], 1) / sd[i:j, None]
+    return lstsq(m, (y / sd)[i:j])[1]
+def price(i, j):
+    if j - i == 1:
+        return half
+    p = min(level(y, sd, i, j), level(a, sda, i, j)) / 2 + half
+    return p if j - i < 3 else min(p, line(i, j) / 2 + 2 * half)
+best, last = [-data["change"]], [0]
+for j in range(1, n + 1):
+    all = [best[i] + price(i, j) + data["change"] for i in range(j)]
+    last.append(int(np.argmin(all)))
+    best.append(float(min(all)))
+cuts, j = [], n
+while j > 0:
+    cuts.insert(0, j)
+    j = last[j]
+out = {"cost": best[n], "cuts": cuts}
+`, map[string]any{"kw": kw, "amps": amps, "t": g.t, "wobble": g.relKW, "change": changePrice}, &want)
+		got := s.split()
+		assert.Equal(t, want.Cuts, got, shape)
+		assert.Greater(t, len(want.Cuts), 1, shape)
+		cost, from := -changePrice, 0
+		for _, c := range got {
+			cost += s.cost(from, c) + changePrice
+			from = c
+		}
+		assert.InEpsilon(t, want.Cost, cost, 1e-6, shape)
 	}
 }
 
