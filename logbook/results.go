@@ -1,10 +1,12 @@
 package logbook
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"time"
 
 	"gorm.io/gorm"
@@ -26,26 +28,71 @@ const (
 // Results is what was worked out from a run: its figures for every clock and side,
 // the run's own choice first, and its curves, thinned out.
 type Results struct {
-	Readings []*curve.Reading
-	Curves   map[trace.Side]trace.Reduced
+	Curves map[trace.Side]trace.Reduced
+
+	of       []curve.Options   // a clock and a side each, the run's own choice first
+	readings []*curve.Reading  // of these; nil: still as it was kept
+	kept     []json.RawMessage // of these; empty where they were just worked out
 }
 
 // Reading gives the figures for a clock and a side; an empty one takes the run's
 // choice. Where there are none for it, the run's own choice is given.
 func (r *Results) Reading(clock curve.Clock, side trace.Side) *curve.Reading {
-	head := r.Readings[0]
 	if clock == "" {
-		clock = head.Clock
+		clock = r.of[0].Clock
 	}
 	if side == "" {
-		side = head.Side
+		side = r.of[0].Side
 	}
-	for _, x := range r.Readings {
-		if x.Clock == clock && x.Side == side {
-			return x
+	return r.at(max(0, slices.Index(r.of, curve.Options{Clock: clock, Side: side})))
+}
+
+// Head gives the figures of the run's own choice.
+func (r *Results) Head() *curve.Reading { return r.at(0) }
+
+// Of lists the clocks and sides that there are figures for, the run's own choice first.
+func (r *Results) Of() []curve.Options { return r.of }
+
+// at gives a reading, read from what was kept when it is first asked for: a page needs one of up to four.
+func (r *Results) at(i int) *curve.Reading {
+	if r.readings[i] == nil {
+		x := new(curve.Reading)
+		if json.Unmarshal(r.kept[i], x) != nil {
+			return r.readings[0]
+		}
+		r.readings[i] = x
+	}
+	return r.readings[i]
+}
+
+// resultsOf are those that were just worked out.
+func resultsOf(readings []*curve.Reading, curves map[trace.Side]trace.Reduced) *Results {
+	out := &Results{Curves: curves, readings: readings}
+	for _, x := range readings {
+		out.of = append(out.of, curve.Options{Clock: x.Clock, Side: x.Side})
+	}
+	return out
+}
+
+// optionsOf reads the clock and the side of a kept reading, which stand at its beginning.
+func optionsOf(raw json.RawMessage) (o curve.Options, err error) {
+	d := json.NewDecoder(bytes.NewReader(raw))
+	for o.Clock == "" || o.Side == "" {
+		token, err := d.Token()
+		if err != nil {
+			return o, err
+		}
+		switch token {
+		case "clock":
+			err = d.Decode(&o.Clock)
+		case "side":
+			err = d.Decode(&o.Side)
+		}
+		if err != nil {
+			return o, err
 		}
 	}
-	return head
+	return o, nil
 }
 
 // Results gives a run's results, worked out anew where they do not belong to the
@@ -87,17 +134,32 @@ func (b *Book) AsRecorded(ctx context.Context, row *Run) (*Results, error) {
 	return out, nil
 }
 
-// unpack reads what was kept.
+// unpack reads what was kept: all but the figures that are not the run's own choice.
 func (k *result) unpack() (*Results, error) {
 	out := &Results{}
-	if err := json.Unmarshal([]byte(k.Readings), &out.Readings); err != nil {
-		return nil, fmt.Errorf("results of run %d: %w", k.RunID, err)
+	broken := func(err error) error { return fmt.Errorf("results of run %d: %w", k.RunID, err) }
+	if err := json.Unmarshal([]byte(k.Readings), &out.kept); err != nil {
+		return nil, broken(err)
 	}
-	if err := json.Unmarshal([]byte(k.Curves), &out.Curves); err != nil {
-		return nil, fmt.Errorf("curves of run %d: %w", k.RunID, err)
-	}
-	if len(out.Readings) == 0 {
+	if len(out.kept) == 0 {
 		return nil, fmt.Errorf("results of run %d: empty", k.RunID)
+	}
+	for _, raw := range out.kept {
+		o, err := optionsOf(raw)
+		if err != nil {
+			return nil, broken(err)
+		}
+		out.of = append(out.of, o)
+	}
+	head := new(curve.Reading)
+	if err := json.Unmarshal(out.kept[0], head); err != nil {
+		return nil, broken(err)
+	}
+	out.readings = make([]*curve.Reading, len(out.kept))
+	out.readings[0] = head
+	var err error
+	if out.Curves, err = unpackCurves(k.Curves); err != nil {
+		return nil, fmt.Errorf("curves of run %d: %w", k.RunID, err)
 	}
 	return out, nil
 }
@@ -167,8 +229,8 @@ func worked(row *Run, r *run.Run, known ceiling.Elsewhere) (out *Results, kept *
 		}
 	}()
 	work := curve.OfKnown(r, known)
-	out = &Results{Readings: work.ReadAll(), Curves: work.Reduce(curveSlices)}
-	head := out.Readings[0]
+	out = resultsOf(work.ReadAll(), work.Reduce(curveSlices))
+	head := out.Head()
 	strip := stripOf(head, work.Reduce(stripSlices)[head.Side])
 	fig = figuresOf(head)
 	if w, ok := head.Headline(r.Method); ok {
@@ -183,17 +245,12 @@ func worked(row *Run, r *run.Run, known ceiling.Elsewhere) (out *Results, kept *
 	if n := len(strip.T); n > 0 {
 		fig.LengthS = max(0, strip.T[n-1])
 	}
-	kept = &result{RunID: row.ID, Arithmetic: curve.Version, Revision: row.Revision, Strip: strip.pack()}
-	for _, part := range []struct {
-		into *string
-		from any
-	}{{&kept.Readings, out.Readings}, {&kept.Curves, out.Curves}} {
-		text, err := json.Marshal(part.from)
-		if err != nil {
-			return nil, nil, fig, fmt.Errorf("%w: %w", err, errArithmetic)
-		}
-		*part.into = string(text)
+	readings, err := json.Marshal(out.readings)
+	if err != nil {
+		return nil, nil, fig, fmt.Errorf("%w: %w", err, errArithmetic)
 	}
+	kept = &result{RunID: row.ID, Arithmetic: curve.Version, Revision: row.Revision, Strip: strip.pack(),
+		Readings: string(readings), Curves: packCurves(out.Curves)}
 	return out, kept, fig, nil
 }
 

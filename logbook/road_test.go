@@ -135,6 +135,36 @@ func TestCopiesShareTheRework(t *testing.T) {
 	}
 }
 
+// What was worked out once is read back: nothing is worked out twice.
+func TestResultsAreReadBack(t *testing.T) {
+	b, _, exec := withSQL(t)
+	require.NoError(t, b.Rework(ctx, nil))
+	row, err := b.Run(ctx, 2)
+	require.NoError(t, err)
+	first, err := b.Results(ctx, row)
+	require.NoError(t, err)
+	exec("UPDATE results SET readings = replace(readings, 'plug-in', 'as kept') WHERE run_id = 2")
+	kept, err := b.Results(ctx, row)
+	require.NoError(t, err)
+	assert.NotEqual(t, first.Head().Findings, kept.Head().Findings, "it is what was kept")
+	assert.Equal(t, first.Of(), kept.Of())
+	require.Len(t, kept.Of(), 4, "two clocks, two sides")
+	for _, o := range kept.Of() {
+		x := kept.Reading(o.Clock, o.Side)
+		assert.Equal(t, o, curve.Options{Clock: x.Clock, Side: x.Side})
+		assert.NotEmpty(t, x.Posts)
+	}
+	assert.Same(t, kept.Head(), kept.Reading("", ""))
+	for side, red := range first.Curves {
+		assert.Equal(t, len(red.T), len(kept.Curves[side].T))
+		assert.Len(t, kept.Curves[side].Columns, len(red.Columns))
+	}
+	exec("UPDATE results SET curves = '\\x0102' WHERE run_id = 2")
+	again, err := b.Results(ctx, row)
+	require.NoError(t, err)
+	assert.Equal(t, first.Head().Findings, again.Head().Findings, "worked out anew where it cannot be read")
+}
+
 // A run that comes in late, with more amps at a stall than any before, is a lesson to those that were there
 // already: their figures are worked out once more, and then nothing is left to do.
 func TestALaterRunTeachesTheEarlierOnes(t *testing.T) {
@@ -194,7 +224,7 @@ func TestAnOlderCopyChangesNothing(t *testing.T) {
 	require.NoError(t, err)
 	res, err := b.Results(ctx, row)
 	require.NoError(t, err)
-	assert.NotEmpty(t, res.Readings[0].Posts, "its own figures, for its own page")
+	assert.NotEmpty(t, res.Head().Posts, "its own figures, for its own page")
 	rows, _, _, err := b.Road(ctx, logbook.RoadFilter{Sort: "fastest", Limit: 1})
 	require.NoError(t, err)
 	assert.EqualValues(t, 2, rows[0].ID, "what the newer one kept stands")
@@ -211,7 +241,7 @@ func TestStripsComeBack(t *testing.T) {
 		require.NoError(t, err)
 		res, err := b.Results(ctx, run)
 		require.NoError(t, err)
-		head := res.Readings[0]
+		head := res.Head()
 		require.Len(t, r.Strip.Posts, len(head.Posts))
 		for i, p := range head.Posts {
 			assert.InDelta(t, p.SoCPct, r.Strip.Posts[i].SoCPct, 1e-4)

@@ -2,7 +2,6 @@ package logbook
 
 import (
 	"encoding/binary"
-	"errors"
 	"fmt"
 	"math"
 	"slices"
@@ -40,9 +39,6 @@ type Held struct {
 // stripFormat is the first byte of a packed strip.
 const stripFormat = 2
 
-// errStrip is what a packed strip that cannot be read comes to.
-var errStrip = errors.New("no strip")
-
 // pack writes the strip in a tenth of the bytes that JSON takes, with numbers as
 // IEEE 754 singles: a time is right to a hundredth of a second up to a day and a half.
 // Layout: format, side (0 car, 1 stall), window from and to, then three lists, each
@@ -55,11 +51,7 @@ func (s *Strip) pack() []byte {
 	if s.Side == trace.StallSide {
 		b[1] = 1
 	}
-	put := func(v ...float64) {
-		for _, x := range v {
-			b = binary.LittleEndian.AppendUint32(b, math.Float32bits(float32(x)))
-		}
-	}
+	put := func(v ...float64) { b = appendNumbers(b, v...) }
 	put(s.WindowFrom, s.WindowTo)
 	b = binary.AppendUvarint(b, uint64(len(s.T)))
 	for i, t := range s.T {
@@ -85,17 +77,17 @@ func (s *Strip) pack() []byte {
 	return b
 }
 
-// unpackStrip reads what pack wrote. It fails with errStrip for anything else.
+// unpackStrip reads what pack wrote. It fails with errPacked for anything else.
 func unpackStrip(b []byte) (Strip, error) {
 	var s Strip
 	if len(b) < 2 || b[0] != stripFormat || b[1] > 1 {
-		return s, fmt.Errorf("%d bytes: %w", len(b), errStrip)
+		return s, fmt.Errorf("%d bytes: %w", len(b), errPacked)
 	}
 	s.Side = trace.CarSide
 	if b[1] == 1 {
 		s.Side = trace.StallSide
 	}
-	r := stripReader{rest: b[2:]}
+	r := packedReader{rest: b[2:]}
 	s.WindowFrom, s.WindowTo = r.number(), r.number()
 	for range r.count(8) {
 		s.T = append(s.T, r.number())
@@ -119,45 +111,7 @@ func unpackStrip(b []byte) (Strip, error) {
 		s.Held = append(s.Held, h)
 	}
 	if r.short || len(r.rest) > 0 {
-		return Strip{}, fmt.Errorf("%d bytes: %w", len(b), errStrip)
+		return Strip{}, fmt.Errorf("%d bytes: %w", len(b), errPacked)
 	}
 	return s, nil
-}
-
-// stripReader takes numbers off the front of a packed strip; short says that there
-// were fewer than asked for.
-type stripReader struct {
-	rest  []byte
-	short bool
-}
-
-func (r *stripReader) number() float64 {
-	if len(r.rest) < 4 {
-		r.short = true
-		return 0
-	}
-	v := math.Float32frombits(binary.LittleEndian.Uint32(r.rest))
-	r.rest = r.rest[4:]
-	return float64(v)
-}
-
-func (r *stripReader) octet() byte {
-	if len(r.rest) < 1 {
-		r.short = true
-		return 0
-	}
-	v := r.rest[0]
-	r.rest = r.rest[1:]
-	return v
-}
-
-// count gives the length of a list whose elements take so many bytes each.
-func (r *stripReader) count(size uint64) uint64 {
-	n, used := binary.Uvarint(r.rest)
-	if used <= 0 || n > uint64(len(r.rest)-used)/size {
-		r.short = true
-		return 0
-	}
-	r.rest = r.rest[used:]
-	return n
 }

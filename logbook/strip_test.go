@@ -25,11 +25,11 @@ func TestPackedStripsAreWhole(t *testing.T) {
 	assert.Equal(t, s, back)
 	for n := range b {
 		_, err := unpackStrip(b[:n])
-		require.ErrorIs(t, err, errStrip, "%d bytes", n)
+		require.ErrorIs(t, err, errPacked, "%d bytes", n)
 	}
 	_, err = unpackStrip(append(b, 0))
-	require.ErrorIs(t, err, errStrip)
+	require.ErrorIs(t, err, errPacked)
 	many := append([]byte{stripFormat, 0, 0, 0, 0, 0, 0, 0, 0, 0}, 0xff, 0xff, 0xff, 0xff, 0x7f)
 	_, err = unpackStrip(many)
-	require.ErrorIs(t, err, errStrip, "a length of 4e9 asks for no memory")
+	require.ErrorIs(t, err, errPacked, "a length of 4e9 asks for no memory")
 }

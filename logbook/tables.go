@@ -181,7 +181,7 @@ type result struct {
 	Revision   int
 	Strip      []byte // packed
 	Readings   string // every figure, JSON
-	Curves     string // reduced curves, JSON
+	Curves     []byte // reduced curves, packed
 }
 
 func (result) TableName() string { return "results" }

@@ -123,8 +123,8 @@ func offsetOf(s *site, id int64) float64 {
 	require.NoError(s, err)
 	res, err := s.book.Results(context.Background(), row)
 	require.NoError(s, err)
-	require.Len(s, res.Readings[0].Recordings, 2)
-	return res.Readings[0].Recordings[1].ClockOffsetS
+	require.Len(s, res.Head().Recordings, 2)
+	return res.Head().Recordings[1].ClockOffsetS
 }
 
 // The stall's file is dropped on the car's run: it is a second recording, lined up by its shape.
@@ -395,7 +395,7 @@ func TestAnotherRecordingGivesTheTime(t *testing.T) {
 		require.NoError(t, err)
 		res, err := book.Results(ctx, row)
 		require.NoError(t, err)
-		x := res.Readings[0]
+		x := res.Head()
 		at, ok := x.Post(30)
 		require.True(t, ok)
 		return row, x.Recordings[0].File + " " + x.Recordings[1].File, x.Recordings[1].ClockOffsetS, at + x.ZeroS

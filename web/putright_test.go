@@ -37,7 +37,7 @@ func TestReadingsSideAndClockCanBePutRight(t *testing.T) {
 		require.NoError(t, err)
 		res, err := book.Results(ctx, row)
 		require.NoError(t, err)
-		return res.Readings[0].Peak
+		return res.Head().Peak
 	}
 	require.Equal(t, 910.0, peak().KW)
 	row, err := book.Run(ctx, id)
@@ -74,8 +74,8 @@ func TestReadingsSideAndClockCanBePutRight(t *testing.T) {
 	assert.Equal(t, "car", row.Recordings[0].Side)
 	res, err := book.Results(ctx, row)
 	require.NoError(t, err)
-	assert.Equal(t, trace.CarSide, res.Readings[0].Side)
-	assert.InDelta(t, -30, res.Readings[0].ZeroS, 1e-9)
+	assert.Equal(t, trace.CarSide, res.Head().Side)
+	assert.InDelta(t, -30, res.Head().ZeroS, 1e-9)
 	assert.Contains(t, get(h, fmt.Sprintf("/runs/%d", id)).Body.String(), "clock −30 s")
 }
 
@@ -100,7 +100,7 @@ func TestNotesOfTheEndCountAtTheStop(t *testing.T) {
 	require.NoError(t, err)
 	res, err := book.Results(ctx, row)
 	require.NoError(t, err)
-	x := res.Readings[0]
+	x := res.Head()
 	at, ok := x.Post(80)
 	require.True(t, ok)
 	assert.InDelta(t, 1810, at, 1)

@@ -5,6 +5,7 @@ import (
 	"math"
 	"slices"
 	"strings"
+	"sync"
 
 	"zincroad/core/ceiling"
 	"zincroad/core/forecast"
@@ -178,6 +179,7 @@ var conditionsOfRuns = []condition{
 func fairness(entries []Entry, what *whatIf, refS float64) Fairness {
 	f := Fairness{Differs: []Differs{}, NotNoted: []string{}, ToMakeFair: []string{}}
 	sameCar := true
+	var effects sync.WaitGroup
 	for _, c := range conditionsOfRuns {
 		values := c.values(entries)
 		differ, noted := c.differs(values)
@@ -190,10 +192,15 @@ func fairness(entries []Entry, what *whatIf, refS float64) Fairness {
 		if c.name == "car" {
 			sameCar = false
 		}
-		d := Differs{Condition: c.name, Values: values}
-		d.LowS, d.HighS = what.effect(c.name, values)
-		d.Matters = matter(c.name, d, entries, refS)
-		f.Differs = append(f.Differs, d)
+		f.Differs = append(f.Differs, Differs{Condition: c.name, Values: values})
+	}
+	for i := range f.Differs {
+		d := &f.Differs[i]
+		effects.Go(func() { d.LowS, d.HighS = what.effect(d.Condition, d.Values) })
+	}
+	effects.Wait()
+	for i := range f.Differs {
+		f.Differs[i].Matters = matter(f.Differs[i].Condition, f.Differs[i], entries, refS)
 	}
 	f.settle(entries, sameCar)
 	return f
@@ -362,13 +369,15 @@ type whatIf struct {
 	entries  []Entry
 	from, to float64
 	bases    []int // the reference, and the run furthest from it
-	cars     map[*run.Car]*run.Car
-	done     map[forecast.Plan]float64
+
+	mu   sync.Mutex // over what follows: conditions are gone through side by side
+	cars map[*run.Car]*run.Car
+	done map[forecast.Plan]func() float64
 }
 
 func newWhatIf(entries []Entry, bases []int, window Span) *whatIf {
 	return &whatIf{entries: entries, from: window.FromPct, to: window.ToPct, bases: bases,
-		cars: map[*run.Car]*run.Car{}, done: map[forecast.Plan]float64{}}
+		cars: map[*run.Car]*run.Car{}, done: map[forecast.Plan]func() float64{}}
 }
 
 // took is the window's time of a run with one condition changed; NaN where it cannot be worked out.
@@ -377,19 +386,28 @@ func (w *whatIf) took(e Entry, change func(*forecast.Plan)) float64 {
 	if !ok {
 		return math.NaN()
 	}
+	w.mu.Lock()
 	p.Car = w.car(e.Run.Car)
 	change(&p)
-	if t, ok := w.done[p]; ok {
-		return t
+	once, ok := w.done[p]
+	if !ok {
+		once = sync.OnceValue(func() float64 { return w.timeOf(p) })
+		w.done[p] = once
 	}
-	t := math.NaN()
-	if f, err := forecast.Once(p); err == nil {
-		if x, ok := f.Window(w.from, w.to); ok {
-			t = x.TS
-		}
+	w.mu.Unlock()
+	return once()
+}
+
+// timeOf is how long a plan takes for the window, s; NaN where it does not cover it.
+func (w *whatIf) timeOf(p forecast.Plan) float64 {
+	f, err := forecast.Once(p)
+	if err != nil {
+		return math.NaN()
 	}
-	w.done[p] = t
-	return t
+	if x, ok := f.Window(w.from, w.to); ok {
+		return x.TS
+	}
+	return math.NaN()
 }
 
 // car is a run's car that takes no less than the runs on the bench show of it: a curve that was noted

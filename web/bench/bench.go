@@ -1,6 +1,7 @@
 package bench
 
 import (
+	"context"
 	"encoding/csv"
 	"errors"
 	"fmt"
@@ -11,7 +12,10 @@ import (
 	"strconv"
 	"strings"
 
+	"golang.org/x/sync/errgroup"
+
 	"zincroad/core/bench"
+	"zincroad/core/run"
 	"zincroad/core/trace"
 	"zincroad/core/words"
 	"zincroad/logbook"
@@ -107,28 +111,23 @@ func (s *Room) benchView(r *http.Request) (*benchView, error) {
 	var subjects []chart.Subject
 	var entries []bench.Entry
 	var kept []int64
-	for _, id := range v.IDs {
-		row, err := s.book.Run(r.Context(), id)
-		if errors.Is(err, logbook.ErrNotFound) || err == nil && row.DeletedAt.Valid {
+	runs, err := s.laid(r.Context(), v.IDs)
+	if err != nil {
+		return nil, err
+	}
+	for i, one := range runs {
+		switch {
+		case one.row == nil:
+			continue
+		case one.res == nil:
+			v.Broken = append(v.Broken, v.IDs[i])
 			continue
 		}
-		if err != nil {
-			return nil, err
-		}
-		res, err := s.book.Results(r.Context(), row)
-		if err != nil && r.Context().Err() == nil {
-			s.Log.Error("a run without figures", "run", id, "error", err)
-			v.Broken = append(v.Broken, id)
-			continue
-		}
-		if err != nil {
-			return nil, err
-		}
-		kept = append(kept, id)
-		x := res.Reading(q.Clock, q.Side)
-		entries = append(entries, bench.Entry{Run: row.Describe(), Reading: x})
-		subjects = append(subjects, chart.Subject{Results: res, Reading: x})
-		v.Entries = append(v.Entries, benchEntry{Row: row, Full: fullName(row), Style: len(v.Entries)})
+		kept = append(kept, v.IDs[i])
+		x := one.res.Reading(q.Clock, q.Side)
+		entries = append(entries, bench.Entry{Run: one.described, Reading: x})
+		subjects = append(subjects, chart.Subject{Results: one.res, Reading: x})
+		v.Entries = append(v.Entries, benchEntry{Row: one.row, Full: fullName(one.row), Style: len(v.Entries)})
 	}
 	v.IDs = kept
 	if len(kept) == 0 {
@@ -161,6 +160,43 @@ func (s *Room) benchView(r *http.Request) (*benchView, error) {
 		v.group(q, r.URL.Query(), v.extra, subjects)
 	}
 	return v, nil
+}
+
+// laidRun is a run that is asked for; its row is nil where it is gone, its results where they cannot be made.
+type laidRun struct {
+	row       *logbook.Run
+	described *run.Run
+	res       *logbook.Results
+}
+
+// atOnce is how many runs are read side by side.
+const atOnce = 4
+
+// laid reads the runs that are asked for, in their order.
+func (s *Room) laid(ctx context.Context, ids []int64) ([]laidRun, error) {
+	out := make([]laidRun, len(ids))
+	all, ctx := errgroup.WithContext(ctx)
+	all.SetLimit(atOnce)
+	for i, id := range ids {
+		all.Go(func() error {
+			row, err := s.book.Run(ctx, id)
+			if errors.Is(err, logbook.ErrNotFound) || err == nil && row.DeletedAt.Valid {
+				return nil
+			}
+			if err != nil {
+				return err
+			}
+			out[i].row, out[i].described = row, row.Describe()
+			res, err := s.book.Results(ctx, row)
+			if err != nil && ctx.Err() == nil {
+				s.Log.Error("a run without figures", "run", id, "error", err)
+				return nil
+			}
+			out[i].res = res
+			return err
+		})
+	}
+	return out, all.Wait()
 }
 
 // compare works out what stands on the bench.

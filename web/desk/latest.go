@@ -64,10 +64,10 @@ func (s *Room) latest(ctx context.Context, id int64) (*latestView, error) {
 		return nil, err
 	}
 	res, err := s.book.Results(ctx, row)
-	if err != nil || len(res.Readings) == 0 {
+	if err != nil {
 		return nil, err
 	}
-	x := res.Readings[0]
+	x := res.Head()
 	v := &latestView{Row: row}
 	corrections, err := s.book.Corrections(ctx, row.ID)
 	if err != nil {

@@ -225,7 +225,7 @@ func (s *Room) makeMaster(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	offset := rec.ClockOffsetS
-	if notes := res.Readings[0].Recordings; placeOf(row, rec) < len(notes) {
+	if notes := res.Head().Recordings; placeOf(row, rec) < len(notes) {
 		offset = notes[placeOf(row, rec)].ClockOffsetS
 	}
 	if err := s.book.MakeMaster(r.Context(), row.ID, rec.ID, offset); err != nil {

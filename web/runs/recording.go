@@ -177,8 +177,8 @@ func (s *Room) fillHealth(ctx context.Context, v *recordingView) error {
 	if err != nil {
 		return err
 	}
-	if k := placeOf(v.Row, &v.Rec); len(res.Readings) > 0 && k >= 0 && k < len(res.Readings[0].Recordings) {
-		v.Note = &res.Readings[0].Recordings[k]
+	if k := placeOf(v.Row, &v.Rec); k >= 0 && k < len(res.Head().Recordings) {
+		v.Note = &res.Head().Recordings[k]
 	}
 	if v.Note == nil {
 		return nil

@@ -237,7 +237,7 @@ func (s *Room) runView(r *http.Request, query url.Values) (*runView, error) {
 		chart.A("plug-in", q.With("clock", "plug", nil), x.Clock == curve.PlugClock),
 		chart.A("first power", q.With("clock", "power", nil), x.Clock == curve.PowerClock),
 	}
-	for _, other := range res.Readings {
+	for _, other := range res.Of() {
 		if other.Clock == x.Clock {
 			v.Sides = append(v.Sides,
 				chart.A(string(other.Side), q.With("side", string(other.Side), nil), other.Side == x.Side))
