@@ -217,7 +217,7 @@ func TestRunPage(t *testing.T) {
 
 func TestConditionsAndMarksInPlace(t *testing.T) {
 	s := newSite(t, 1280, 800, true)
-	s.open("/runs/2")
+	s.open("/runs/3")
 	post := s.text("table.posts tr:nth-child(2) td:nth-child(3)")
 	s.do(chromedp.Click(css("#conditions .edit")), chromedp.WaitVisible(css("#f-weather")))
 	s.do(chromedp.SetValue(css("#f-weather"), "hail"), chromedp.SetValue(css("#f-ambient_c"), "900"),
@@ -227,7 +227,7 @@ func TestConditionsAndMarksInPlace(t *testing.T) {
 		chromedp.WaitVisible(css("dl.conditions")))
 	assert.Contains(t, s.text("dl.conditions"), "−2.5 °C, hail")
 
-	s.open("/runs/2/edit")
+	s.open("/runs/3/edit")
 	n := eval[int](s, `document.querySelectorAll(".markform").length`)
 	s.do(chromedp.SetValue(css(".markform:last-child input[name=time]"), "12:30"),
 		chromedp.SetValue(css(".markform:last-child input[name=note]"), "rain begins"),

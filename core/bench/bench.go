@@ -16,7 +16,7 @@ import (
 // Least and most runs on a bench.
 const (
 	MinRuns = 2
-	MaxRuns = 8
+	MaxRuns = 60
 )
 
 // Entry is one run on the bench.
@@ -210,6 +210,27 @@ func list(items []string) string {
 // Headline compares the runs in one sentence over the widest window that all of
 // them cover; empty where there is none.
 func Headline(entries []Entry, names []string) string {
+	r, fast, slow := ends(entries)
+	if fast < 0 {
+		return ""
+	}
+	window := fmt.Sprintf("%s–%s %%", words.Figure(r.FromPct, 1), words.Figure(r.ToPct, 1))
+	gap := r.Cells[slow].TS - r.Cells[fast].TS
+	if math.Round(gap) == 0 {
+		return fmt.Sprintf("%s took all of them %s.", window, words.Duration(r.Cells[fast].TS))
+	}
+	return fmt.Sprintf("%s in %s for %s, %s more for %s.", window, words.Duration(r.Cells[fast].TS), names[fast],
+		words.Duration(gap), names[slow])
+}
+
+// Ends are the fastest and the slowest run in the widest window that all cover, 10-80 where they do; -1 where
+// there is none.
+func Ends(entries []Entry) (fastest, slowest int) {
+	_, fastest, slowest = ends(entries)
+	return fastest, slowest
+}
+
+func ends(entries []Entry) (r Row, fast, slow int) {
 	rows := Windows(entries, 0)
 	best := -1
 	for i, r := range rows {
@@ -222,10 +243,9 @@ func Headline(entries []Entry, names []string) string {
 		}
 	}
 	if best < 0 {
-		return ""
+		return r, -1, -1
 	}
-	r := rows[best]
-	fast, slow := 0, 0
+	r = rows[best]
 	for i, c := range r.Cells {
 		if c.TS < r.Cells[fast].TS {
 			fast = i
@@ -234,11 +254,5 @@ func Headline(entries []Entry, names []string) string {
 			slow = i
 		}
 	}
-	window := fmt.Sprintf("%s–%s %%", words.Figure(r.FromPct, 1), words.Figure(r.ToPct, 1))
-	gap := r.Cells[slow].TS - r.Cells[fast].TS
-	if math.Round(gap) == 0 {
-		return fmt.Sprintf("%s took all of them %s.", window, words.Duration(r.Cells[fast].TS))
-	}
-	return fmt.Sprintf("%s in %s for %s, %s more for %s.", window, words.Duration(r.Cells[fast].TS), names[fast],
-		words.Duration(gap), names[slow])
+	return r, fast, slow
 }

@@ -38,6 +38,9 @@ func (k Known) things() [][2]string {
 		{"profile", k.Profile}}
 }
 
+// mostBeside is how many repeats a proposal lays beside the two runs that it is about.
+const mostBeside = 6
+
 // Packs this near in temperature at plug-in are as warm.
 const asWarmC = 3.0
 
@@ -66,7 +69,7 @@ func OneApart(runs []Known, most int) []Proposal {
 					beside = append(beside, x.ID)
 				}
 			}
-			p.IDs = append([]int64{a.ID, b.ID}, beside[:min(len(beside), MaxRuns-2)]...)
+			p.IDs = append([]int64{a.ID, b.ID}, beside[:min(len(beside), mostBeside)]...)
 			slices.Sort(p.IDs)
 			out = append(out, p)
 		}

@@ -50,6 +50,7 @@ type benchView struct {
 	Cuts       []chart.Choice   // the windows that can be compared; empty: there is one
 	Lines      []chart.Choice   // each run, or groups; empty: too few
 	By         []chart.Choice   // what they can be grouped by
+	Unnamed    int              // of how many runs the line is one of the crowd
 	Beside     []string         // which single run lies inside or outside of which band
 
 	extra url.Values // what every link of the page keeps
@@ -143,6 +144,8 @@ func (s *Room) benchView(r *http.Request) (*benchView, error) {
 		v.Entries[i].Name, subjects[i].Name = name, name
 	}
 	q.SincePct = commonStart(entries)
+	v.Ref = v.refOf(r.URL.Query())
+	v.Unnamed = v.crowd(entries, subjects)
 	v.compare(r, q, entries, subjects)
 	if len(entries) > 1 {
 		against, err := strconv.ParseInt(r.URL.Query().Get("against"), 10, 64)
@@ -199,10 +202,39 @@ func (s *Room) laid(ctx context.Context, ids []int64) ([]laidRun, error) {
 	return out, all.Wait()
 }
 
+// refOf is the place of the run that the others are compared with.
+func (v *benchView) refOf(address url.Values) int {
+	ref, err := strconv.ParseInt(address.Get("ref"), 10, 64)
+	if err != nil {
+		return 0
+	}
+	return max(0, slices.Index(v.IDs, ref))
+}
+
+// mostNamed is how many lines colours and dashes tell apart.
+const mostNamed = 8
+
+// crowd puts all but a few of many runs behind: the reference, the fastest and the slowest of the window that
+// is compared are named. It counts those behind.
+func (v *benchView) crowd(entries []bench.Entry, subjects []chart.Subject) int {
+	if len(subjects) <= mostNamed {
+		return 0
+	}
+	fastest, slowest := bench.Ends(entries)
+	named := 0
+	for i := range subjects {
+		if i == v.Ref || i == fastest || i == slowest {
+			v.Entries[i].Style = named
+			named++
+			continue
+		}
+		subjects[i].Behind, v.Entries[i].Style = true, -1
+	}
+	return len(subjects) - named
+}
+
 // compare works out what stands on the bench.
 func (v *benchView) compare(r *http.Request, q chart.Query, entries []bench.Entry, subjects []chart.Subject) {
-	ref, _ := strconv.ParseInt(r.URL.Query().Get("ref"), 10, 64)
-	v.Ref = max(0, slices.Index(v.IDs, ref))
 	at := func(key string, id int64) url.Values {
 		to := url.Values{"runs": {ui.JoinIDs(v.IDs, ",")}}
 		if v.Kept != nil {

@@ -83,14 +83,15 @@ func (s *Room) concluded(ctx context.Context, v *benchView, entries []bench.Entr
 		out.race(v, entries, subjects, against)
 		out.minutes(against, v.Ref)
 	}
-	out.reach()
+	out.reach(v.Entries)
 	out.conditions()
 	return out, nil
 }
 
 func racer(v *benchView, entries []bench.Entry, subjects []chart.Subject, i int) draw.Racer {
 	t, kw := subjects[i].Column(trace.Power)
-	return draw.Racer{Name: v.Entries[i].Name, T: t, KW: kw, Posts: entries[i].Reading.Posts, Style: v.Entries[i].Style}
+	return draw.Racer{Name: v.Entries[i].Name, T: t, KW: kw, Posts: entries[i].Reading.Posts,
+		Style: max(0, v.Entries[i].Style)}
 }
 
 // raceStop is one stop of the race's cursor.
@@ -192,11 +193,14 @@ func bandWords(delta float64, said ceiling.Cause, causes []ceiling.Cause) string
 	return words.SignedClock(math.Round(delta)) + "  " + held
 }
 
-// reach lists the minutes to distances and to points added.
-func (x *compared) reach() {
+// reach lists the minutes to distances and to points added, of the runs that have a line of their own.
+func (x *compared) reach(entries []benchEntry) {
 	row := func(name string, times []*float64) {
 		r := reachRow{Name: name}
-		for _, t := range times {
+		for i, t := range times {
+			if entries[i].Style < 0 {
+				continue
+			}
 			v := "–"
 			if t != nil {
 				v = words.Clock(math.Round(*t))
@@ -215,6 +219,9 @@ func (x *compared) reach() {
 	}
 }
 
+// mostValues is how many values of a condition a row names.
+const mostValues = 8
+
 // conditions puts what differs into rows, what matters first.
 func (x *compared) conditions() {
 	for _, d := range x.Fairness.Differs {
@@ -228,6 +235,9 @@ func (x *compared) conditions() {
 			if !slices.Contains(seen, v) {
 				seen = append(seen, v)
 			}
+		}
+		if more := len(seen) - mostValues; more > 0 {
+			seen = append(seen[:mostValues], fmt.Sprintf("%d more", more))
 		}
 		x.Differs = append(x.Differs, differRow{name, strings.Join(seen, ", "), could, d.Matters})
 	}

@@ -217,7 +217,12 @@ func Of(subjects []Subject, q Query, extra url.Values, title string) View {
 		y = ui.Converted(y, v.Channel.Unit, q.In)
 		x := subjects[i].Against(v.Axis, t)
 		x, y = trimmed(t, x, y)
-		k.Lines = append(k.Lines, draw.Line{Name: subjects[i].Name, X: x, Y: y, Style: i})
+		line := draw.Line{Name: subjects[i].Name, X: x, Y: y, Style: len(k.Lines)}
+		if subjects[i].Behind {
+			k.Crowd = append(k.Crowd, line)
+		} else {
+			k.Lines = append(k.Lines, line)
+		}
 	}
 	v.finish(k, q)
 	return v

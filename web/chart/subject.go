@@ -13,6 +13,7 @@ type Subject struct {
 	Name    string
 	Results *logbook.Results
 	Reading *curve.Reading
+	Behind  bool // one of many: drawn behind the others, without a name
 }
 
 // Column gives a channel of the subject's reduced curve with the time of each

@@ -19,6 +19,7 @@ type Curves struct {
 	XName, XUnit string
 	YName, YUnit string
 	XFrom, XTo   float64 // both 0: from the lines
+	Crowd        []Line  // drawn behind the lines, all alike and without names
 	Minutes      bool    // x is in seconds and shown in minutes
 	FromZero     bool    // y begins at zero
 	Height       float64 // 0: 238
@@ -104,12 +105,18 @@ func (k *Curves) SVG() string {
 		}
 		c.WriteString("</g>")
 	}
-	for _, l := range k.Lines {
+	line := func(class string, l Line) {
 		x, y := make([]float64, len(l.X)), make([]float64, len(l.X))
 		for i := range l.X {
 			x[i], y[i] = px(l.X[i]), py(l.Y[i])
 		}
-		fmt.Fprintf(c, `<path class="series run-%d dash-%d" d="%s"/>`, l.Style, l.Style, path(x, y))
+		fmt.Fprintf(c, `<path class="%s" d="%s"><title>%s</title></path>`, class, path(x, y), html.EscapeString(l.Name))
+	}
+	for _, l := range k.Crowd {
+		line("series crowd", l)
+	}
+	for _, l := range k.Lines {
+		line(fmt.Sprintf("series run-%d dash-%d", l.Style, l.Style), l)
 	}
 	c.line("base", x0, base, x1, base)
 	if len(k.Lines) > 1 {
@@ -150,7 +157,7 @@ func axisName(name, unit string) string {
 func (k *Curves) ranges() (xFrom, xTo, yFrom, yTo float64) {
 	xFrom, xTo = math.Inf(1), math.Inf(-1)
 	yFrom, yTo = math.Inf(1), math.Inf(-1)
-	for _, l := range k.Lines {
+	for _, l := range slices.Concat(k.Crowd, k.Lines) {
 		for i := range l.X {
 			if math.IsNaN(l.X[i]) || math.IsNaN(l.Y[i]) {
 				continue

@@ -604,9 +604,13 @@
     const form = /** @type {HTMLFormElement | null} */ (document.getElementById('plan-form'));
     return !!form && [...new FormData(form)].some(([name, value]) => (asked.get(name) ?? '') !== value);
   };
-  document.addEventListener('input', (e) => {
-    if (target(e).closest('#plan-form select[hx-get]')) owed = target(e);
-  });
+  document.addEventListener(
+    'input',
+    (e) => {
+      if (target(e).closest('#plan-form select[hx-get]')) owed = target(e);
+    },
+    true, // the menu lets it go no further up
+  );
   document.addEventListener('htmx:beforeSwap', (e) => {
     const { detail } = /** @type {CustomEvent} */ (e);
     const form = document.getElementById('plan-form');
