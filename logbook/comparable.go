@@ -2,26 +2,57 @@ package logbook
 
 import (
 	"context"
+	"encoding/json"
+	"time"
 
 	"zincroad/core/bench"
 	"zincroad/core/run"
 )
 
-// mostKnown is how many of the latest runs are looked through for comparisons.
-const mostKnown = 400
+// mostKnown is how many of the latest runs are looked through for comparisons, rankings and the matrix.
+const mostKnown = 2000
 
-// Comparable lists the latest runs with what tells which of them differ in one thing alone.
+// Comparable lists the latest runs with what tells which of them differ in one thing alone, and with what
+// each of them says in short.
 func (b *Book) Comparable(ctx context.Context) ([]bench.Known, error) {
-	var list []bench.Known
+	var rows []struct {
+		ID                                            int64
+		Car, Software, Stall, Preconditioned, Profile string
+		Chemistry, Adapter, Label, Gist               string
+		PlugIns                                       int
+		StallKW                                       float64 `gorm:"column:stall_kw"`
+		StartC, StartPct, WarmC                       *float64
+		FromPct, ToPct                                float64
+		WindowS                                       *float64
+		StartedAt                                     *time.Time
+	}
 	err := b.db.WithContext(ctx).Raw(`SELECT r.id, coalesce(r.window_from_pct, 0) AS from_pct,
 			coalesce(r.window_to_pct, 0) AS to_pct,
-			c.name AS car, coalesce(v.version, '') AS software,
+			c.name AS car, c.chemistry, c.warm_c, coalesce(v.version, '') AS software, coalesce(a.name, '') AS adapter,
 			coalesce(p.name || ' ' || s.name, '') AS stall, coalesce(s.rated_kw, 0) AS stall_kw, r.preconditioned, r.profile,
-			r.start_c, r.start_pct, r.window_s,
+			r.start_c, r.start_pct, r.window_s, r.label, r.started_at, r.gist,
 			(SELECT count(*) FROM marks m WHERE m.run_id = r.id AND m.kind = ?) AS plug_ins
 		FROM runs r JOIN cars c ON c.id = r.car_id LEFT JOIN softwares v ON v.id = r.software_id
+			LEFT JOIN adapters a ON a.id = r.adapter_id
 			LEFT JOIN stalls s ON s.id = r.stall_id LEFT JOIN sites p ON p.id = s.site_id
-		WHERE r.deleted_at IS NULL AND NOT r.live ORDER BY r.started_at DESC NULLS LAST, r.id DESC LIMIT ?`, run.PlugIn, mostKnown).
-		Scan(&list).Error
-	return list, mapped("looking for comparisons", err)
+		WHERE r.deleted_at IS NULL AND NOT r.live
+		ORDER BY r.started_at DESC NULLS LAST, r.id DESC LIMIT ?`, run.PlugIn, mostKnown).
+		Scan(&rows).Error
+	if err != nil {
+		return nil, mapped("looking for comparisons", err)
+	}
+	list := make([]bench.Known, len(rows))
+	for i, r := range rows {
+		list[i] = bench.Known{ID: r.ID, Car: r.Car, Software: r.Software, Stall: r.Stall, Preconditioned: r.Preconditioned,
+			Profile: r.Profile, PlugIns: r.PlugIns, StallKW: r.StallKW, StartC: r.StartC, StartPct: r.StartPct,
+			FromPct: r.FromPct, ToPct: r.ToPct, WindowS: r.WindowS, Chemistry: r.Chemistry, Adapter: r.Adapter,
+			Label: r.Label, WarmC: r.WarmC}
+		if r.StartedAt != nil {
+			list[i].StartedAt = *r.StartedAt
+		}
+		if r.Gist != "" && json.Unmarshal([]byte(r.Gist), &list[i].Gist) != nil {
+			list[i].Gist = bench.Gist{} // it says nothing until the run is worked out again
+		}
+	}
+	return list, nil
 }

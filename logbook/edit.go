@@ -26,7 +26,7 @@ func (b *Book) SaveDetails(ctx context.Context, row *Run) error {
 			&Run{ID: row.ID},
 		).Select("Title", "StartedAt", "Timezone", "CarID", "SoftwareID", "StallID", "AdapterID", "MethodName",
 			"FromPct", "ToPct", "Clock", "MethodClimate", "OdometerKM", "AmbientC", "BatteryC", "Preconditioned",
-			"PreconditionedMin", "Profile", "Climate", "Weather").Updates(row).Error
+			"PreconditionedMin", "Profile", "Climate", "Weather", "Label").Updates(row).Error
 		if err != nil {
 			return err
 		}

@@ -83,7 +83,8 @@ func (row *Run) Describe() *run.Run {
 	}
 	c := run.Condition{OdometerKM: row.OdometerKM, AmbientC: row.AmbientC,
 		BatteryC: row.BatteryC, Preconditioned: row.Preconditioned,
-		PreconditionedMin: row.PreconditionedMin, Profile: row.Profile, Climate: row.Climate, Weather: row.Weather}
+		PreconditionedMin: row.PreconditionedMin, Profile: row.Profile, Climate: row.Climate, Weather: row.Weather,
+		Label: row.Label}
 	if c != (run.Condition{}) {
 		r.Conditions = &c
 	}

@@ -11,6 +11,7 @@ import (
 
 	"gorm.io/gorm"
 
+	"zincroad/core/bench"
 	"zincroad/core/ceiling"
 	"zincroad/core/curve"
 	"zincroad/core/lineup"
@@ -242,6 +243,15 @@ func worked(row *Run, r *run.Run, known ceiling.Elsewhere) (out *Results, kept *
 		return nil, nil, fig, fmt.Errorf("%w: %w", err, errArithmetic)
 	}
 	fig.Taught, fig.Lessons = string(taught), row.Lessons
+	var car *curve.Reading
+	if i := slices.Index(out.of, curve.Options{Clock: head.Clock, Side: trace.CarSide}); i >= 0 {
+		car = out.readings[i]
+	}
+	gist, err := json.Marshal(bench.GistOf(r, head, car))
+	if err != nil {
+		return nil, nil, fig, fmt.Errorf("%w: %w", err, errArithmetic)
+	}
+	fig.Gist = string(gist)
 	if n := len(strip.T); n > 0 {
 		fig.LengthS = max(0, strip.T[n-1])
 	}
@@ -268,6 +278,7 @@ type figures struct {
 
 	UsableKWh, UsableLow, UsableHigh *float64
 	Taught                           string // curve.Taught as JSON
+	Gist                             string // bench.Gist as JSON
 
 	Lessons int // what other runs had taught by then
 }
@@ -309,10 +320,10 @@ func (b *Book) keep(ctx context.Context, row *Run, k *result, f figures) error {
 		}
 		res := tx.Exec(`UPDATE runs SET window_s = ?, window_from_pct = ?, window_to_pct = ?, peak_kw = ?, average_kw = ?,
 				length_s = ?, start_pct = ?, start_c = ?, finding = ?, usable_kwh = ?, usable_low = ?, usable_high = ?,
-				taught = ?, read_revision = ?, read_version = ?, lessons_read = ?, read_fault = ''
+				taught = ?, gist = ?, read_revision = ?, read_version = ?, lessons_read = ?, read_fault = ''
 			WHERE id = ? AND read_revision <= ? AND read_version <= ?`,
 			f.WindowS, f.WindowFromPct, f.WindowToPct, f.PeakKW, f.AverageKW, f.LengthS, f.StartPct, f.StartC, f.Finding,
-			f.UsableKWh, f.UsableLow, f.UsableHigh, f.Taught, k.Revision, k.Arithmetic, f.Lessons,
+			f.UsableKWh, f.UsableLow, f.UsableHigh, f.Taught, f.Gist, k.Revision, k.Arithmetic, f.Lessons,
 			k.RunID, k.Revision, k.Arithmetic)
 		if res.Error != nil || res.RowsAffected == 0 {
 			return res.Error

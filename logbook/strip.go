@@ -1,6 +1,7 @@
 package logbook
 
 import (
+	"context"
 	"encoding/binary"
 	"fmt"
 	"math"
@@ -34,6 +35,31 @@ type Strip struct {
 type Held struct {
 	FromS, ToS float64
 	Cause      ceiling.Cause
+}
+
+// Strips gives the strips of runs. One that was not worked out yet, or cannot be read, is not among them.
+func (b *Book) Strips(ctx context.Context, runs []int64) (map[int64]Strip, error) {
+	out := map[int64]Strip{}
+	if len(runs) == 0 {
+		return out, nil
+	}
+	var rows []struct {
+		RunID int64
+		Strip []byte
+	}
+	err := b.db.WithContext(ctx).Raw("SELECT run_id, strip FROM results WHERE run_id IN ?", runs).Scan(&rows).Error
+	if err != nil {
+		return nil, mapped("reading strips", err)
+	}
+	for _, r := range rows {
+		s, err := unpackStrip(r.Strip)
+		if err != nil {
+			b.log.Error("a strip that cannot be read", "run", r.RunID, "error", err)
+			continue
+		}
+		out[r.RunID] = s
+	}
+	return out, nil
 }
 
 // stripFormat is the first byte of a packed strip.

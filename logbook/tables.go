@@ -121,6 +121,7 @@ type Run struct {
 	Profile           string
 	Climate           string
 	Weather           string
+	Label             string
 	Claims            []run.Claim `gorm:"serializer:json"`
 
 	Live          bool

@@ -35,3 +35,29 @@ func TestBenchOfMany(t *testing.T) {
 	w := post(h, "/bench/keep", url.Values{"runs": {strings.Join(ids, ",")}, "name": {"all of them"}})
 	assert.Equal(t, http.StatusBadRequest, w.Code)
 }
+
+// The ranking and the matrix are made of the runs there are; what an address asks for is shown as chosen, and
+// nonsense in it is passed over.
+func TestRankingAndMatrix(t *testing.T) {
+	h, _ := handler(t, true)
+	body := get(h, "/bench/ranking").Body.String()
+	assert.Contains(t, body, "Warm packs, ")
+	assert.Contains(t, body, "Tamarack 78 (2.4) in 22:20")
+	assert.Regexp(t, `Hornbeam 105 1\.2\s*<span class="second">no run with a warm pack`, body)
+	body = get(h, "/bench/ranking?by=crate&packs=any&window=20-70&stalls=350").Body.String()
+	assert.Contains(t, body, "at stalls of 350 kW and more")
+	for _, on := range []string{"C-rate", "350 kW and more", "any"} {
+		assert.Regexp(t, `aria-current="true"[^>]*>`+on+`<`, body)
+	}
+	assert.Equal(t, get(h, "/bench/ranking").Body.String(),
+		get(h, "/bench/ranking?by=beauty&packs=tepid&window=80-10&stalls=7").Body.String())
+
+	body = get(h, "/bench/matrix?rows=car&cols=stall_kw").Body.String()
+	assert.Contains(t, body, "17 runs cover")
+	assert.Contains(t, body, "Tamarack 78, 100 kW: nobody has measured it")
+	assert.Contains(t, body, `class="strip tiny"`)
+	assert.Equal(t, get(h, "/bench/matrix").Body.String(), get(h, "/bench/matrix?rows=mood&cols=").Body.String())
+	empty, _ := handler(t, false)
+	assert.Contains(t, get(empty, "/bench/ranking").Body.String(), "No car has a run that counts here.")
+	assert.Contains(t, get(empty, "/bench/matrix").Body.String(), "0 runs cover")
+}

@@ -335,6 +335,8 @@ func TestAccessibility(t *testing.T) {
 			s.recordingPage(1, 0) + "/readings",
 			"/bench?runs=1,2,3,4,5,6,7,8",
 			"/bench",
+			"/bench/ranking",
+			"/bench/matrix",
 			"/desk",
 			"/desk/sheet",
 			arrival,

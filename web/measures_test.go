@@ -29,7 +29,7 @@ func inUnits(h http.Handler, path string) string {
 // left, and nothing else has changed.
 func TestPagesInTheReadersUnits(t *testing.T) {
 	h, _ := handler(t, true)
-	for _, path := range []string{"/", "/runs/1", "/runs/2", "/bench?runs=1,2", "/garage", "/garage/cars/1", "/sites",
+	for _, path := range []string{"/", "/runs/1", "/runs/2", "/bench?runs=1,2", "/bench/ranking", "/bench/matrix", "/garage", "/garage/cars/1", "/sites",
 		"/prepare?car=1&stall=1&now=60&outside=40&units=f-mi", "/prepare/sheet?car=1&stall=1&now=60&outside=40&units=f-mi", "/prepare/methods", "/stall"} {
 		page := inUnits(h, path)
 		visible := strings.ReplaceAll(page, `data-unit="°C"`, "")

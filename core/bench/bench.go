@@ -120,6 +120,9 @@ func Conditions(entries []Entry) []Condition {
 		condition{head: "clock", value: func(e Entry) string { return string(e.Reading.Clock) }})
 	out := make([]Condition, 0, len(shown))
 	for _, c := range shown {
+		if c.sorts {
+			continue
+		}
 		values := c.values(entries)
 		differ, noted := c.differs(values)
 		row := Condition{Name: c.head, Known: noted == len(entries), Same: !differ && (noted == len(entries) || noted == 0)}

@@ -66,6 +66,7 @@ type condition struct {
 	same   func(a, b string) bool
 	needed bool // a comparison is weaker where it is not noted
 	minor  bool // it acts through another one, and nobody misses it
+	sorts  bool // runs are sorted by it; it makes none incomparable by itself
 }
 
 // alike tells whether two noted values are the same.
@@ -173,6 +174,23 @@ var conditionsOfRuns = []condition{
 		}
 		return kind + ", " + string(e.Reading.Side)
 	}},
+	{name: "chemistry", head: "chemistry", words: "the chemistry", sorts: true,
+		value: func(e Entry) string { return carOf(e).Chemistry }},
+	{name: "season", head: "season", words: "the season", sorts: true,
+		value: func(e Entry) string { return seasonOf(e.Run.StartedAt) }},
+	{name: "label", head: "own label", words: "the label", sorts: true,
+		value: func(e Entry) string { return conditionsOf(e).Label }},
+}
+
+// Sorts lists the ways to group runs beside the conditions that make them incomparable, as far as they are
+// noted of every run and differ.
+func Sorts(entries []Entry) (names []string) {
+	for _, c := range conditionsOfRuns {
+		if differ, noted := c.differs(c.values(entries)); c.sorts && differ && noted == len(entries) {
+			names = append(names, c.name)
+		}
+	}
+	return names
 }
 
 // fairness judges a comparison over a window that took the reference so long.
@@ -181,6 +199,9 @@ func fairness(entries []Entry, what *whatIf, refS float64) Fairness {
 	sameCar := true
 	var effects sync.WaitGroup
 	for _, c := range conditionsOfRuns {
+		if c.sorts {
+			continue
+		}
 		values := c.values(entries)
 		differ, noted := c.differs(values)
 		if noted < len(entries) && (noted > 0 && !c.minor || c.needed) {

@@ -6,10 +6,11 @@ import (
 	"math"
 	"slices"
 	"strings"
+	"time"
 )
 
 // Known is what is known of a run before it is laid on the bench: enough to tell which runs differ in
-// one thing alone.
+// one thing alone, to rank cars and to sort runs into kinds.
 type Known struct {
 	ID                                            int64
 	Car, Software, Stall, Preconditioned, Profile string
@@ -19,6 +20,11 @@ type Known struct {
 	StartPct                                      *float64
 	FromPct, ToPct                                float64  // its headline window
 	WindowS                                       *float64 // that window's time
+
+	Chemistry, Adapter, Label string
+	StartedAt                 time.Time // zero: not noted
+	WarmC                     *float64  // from which the car's pack is warm
+	Gist                      Gist
 }
 
 // Proposal is a comparison that the logbook already holds.

@@ -2,10 +2,12 @@ package bench
 
 import (
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"zincroad/core/curve"
 	"zincroad/core/run"
 )
 
@@ -56,4 +58,28 @@ func TestPairsThatDifferInOneThing(t *testing.T) {
 	require.Len(t, list, 1)
 	assert.Equal(t, []int64{1, 2, 3, 4, 5, 6, 7, 30}, list[0].IDs)
 	assert.Len(t, OneApart([]Known{with(1, func(*Known) {}), with(2, func(*Known) {})}, 6), 0, "repeats differ in nothing")
+}
+
+// Runs can be sorted by season, chemistry and their own label, which make no comparison unfair; only by what
+// every run notes.
+func TestSorts(t *testing.T) {
+	at := func(month time.Month, chemistry, label string) Entry {
+		return Entry{Run: &run.Run{StartedAt: time.Date(2026, month, 3, 0, 0, 0, 0, time.UTC),
+			Car: &run.Car{Name: "Tamarack 78", Chemistry: chemistry}, Conditions: &run.Condition{Label: label}},
+			Reading: &curve.Reading{Side: "car"}}
+	}
+	winter, summer := at(time.January, "NMC", "tyres"), at(time.July, "NMC", "")
+	assert.Equal(t, []string{"season"}, Sorts([]Entry{winter, summer}))
+	summer.Run.Conditions.Label = "no tyres"
+	assert.Equal(t, []string{"season", "label"}, Sorts([]Entry{winter, summer}))
+	assert.Equal(t, []string{"chemistry"}, Sorts([]Entry{winter, at(time.February, "LFP", "tyres")}))
+	for _, c := range Conditions([]Entry{winter, summer}) {
+		assert.NotContains(t, []string{"season", "own label"}, c.Name)
+	}
+	for _, d := range fairness([]Entry{winter, summer}, newWhatIf([]Entry{winter, summer}, []int{0, 1}, Span{}), 1000).Differs {
+		assert.NotContains(t, []string{"season", "label", "chemistry"}, d.Condition)
+	}
+	for _, name := range []string{"season", "label", "chemistry"} {
+		assert.True(t, IsCondition(name), "it can be asked for")
+	}
 }

@@ -529,6 +529,41 @@ func TestReduceForDrawing(t *testing.T) {
 	assert.NotContains(t, Reduce(simple(), 20), trace.StallSide)
 }
 
+// Distance by what was observed of the car, of the stall's power 96 of 100; money by the minute and the kWh,
+// nothing while the plug was out, and what the screen said before the tariff. Half an hour at 100 kW in two
+// legs is 50 kWh: at 200 Wh/km 240 km of what reaches the pack; at 0.40 a kWh, 0.10 a minute, a fee of 1.00 and
+// 20 % of tax on it 28.80.
+func TestDistanceAndCostAsTheyGrow(t *testing.T) {
+	r := of(rec(trace.StallSide, 1, points{{0, 10}, {900, 40}, {1500, 40}, {2400, 70}},
+		points{{0, 100}, {2400, 100}}))
+	r.Marks = []run.Mark{mark(0, run.PlugIn), mark(900, run.Unplug), mark(1500, run.PlugIn), mark(2400, run.Unplug)}
+	r.Car = &run.Car{ConsumptionWhKm: run.N(200), RatedRangeKm: run.N(400), UsableKWh: run.N(60)}
+	r.Stall = &run.Stall{Tariff: &run.Tariff{PerKWh: run.N(0.4), PerMin: []run.Tier{{Price: run.N(0.1)}},
+		SessionFee: run.N(1), TaxPct: run.N(20), IdlePerMin: run.N(9)}}
+	red := Reduce(r, 50)[trace.StallSide]
+	last := func(c trace.Channel) float64 {
+		require.NotEmpty(t, red.Columns[c])
+		return red.Columns[c][len(red.T)-1]
+	}
+	assert.InDelta(t, 240, last(DistanceAdded), 1e-6)
+	assert.InDelta(t, 28.8, last(CostSoFar), 1e-6)
+	r.Car.ConsumptionWhKm = nil
+	red = Reduce(r, 50)[trace.StallSide]
+	assert.InDelta(t, 320, last(DistanceAdded), 1e-6, "by the rated 150 Wh/km")
+	r.Car.UsableKWh = nil
+	assert.NotContains(t, Reduce(r, 50)[trace.StallSide].Columns, DistanceAdded)
+
+	screen := make([]float64, len(r.Recordings[0].T))
+	for i := range screen {
+		screen[i] = 0.01 * float64(i)
+	}
+	r.Recordings[0].Columns[trace.Cost] = screen
+	red = Reduce(r, 50)[trace.StallSide]
+	assert.InDelta(t, 24, last(CostSoFar), 0.02)
+	r.Recordings[0].Side = trace.CarSide
+	assert.NotContains(t, Reduce(r, 50)[trace.CarSide].Columns, CostSoFar, "what the car measures is not what is billed")
+}
+
 // Common practice, no source: 119 kW into a pack of 84 to 90 kWh is close to 1.4 C.
 func TestCRate(t *testing.T) {
 	for _, c := range []struct{ usable, want float64 }{{84, 119 / 84.0}, {90, 119 / 90.0}} {

@@ -96,12 +96,31 @@ func (s *sides) distances(r *run.Run, out *Reading) []Distance {
 	if v, ok := run.Known(r.Car.ConsumptionWhKm); ok {
 		add(Observed, v)
 	}
-	if km, ok := run.Known(r.Car.RatedRangeKm); ok {
-		if kwh, ok := run.Known(r.Car.UsableKWh); ok {
-			add(Rated, kwh*1000/km)
-		}
+	if v := ratedWhPerKm(r.Car); v > 0 {
+		add(Rated, v)
 	}
 	return list
+}
+
+// ratedWhPerKm is the consumption that goes with a car's rated range; 0: not known.
+func ratedWhPerKm(c *run.Car) float64 {
+	km, ok := run.Known(c.RatedRangeKm)
+	kwh, known := run.Known(c.UsableKWh)
+	if !ok || !known {
+		return 0
+	}
+	return kwh * 1000 / km
+}
+
+// consumption is the observed one of a car, else the rated one; 0: neither is known.
+func consumption(c *run.Car) float64 {
+	if c == nil {
+		return 0
+	}
+	if v, ok := run.Known(c.ConsumptionWhKm); ok {
+		return v
+	}
+	return ratedWhPerKm(c)
 }
 
 // distanceFinding says how long 100 and 200 km took, by the consumption that was observed.

@@ -5,6 +5,7 @@ import (
 
 	"zincroad/core/ceiling"
 	"zincroad/core/run"
+	"zincroad/core/stall"
 	"zincroad/core/trace"
 	"zincroad/core/units"
 )
@@ -15,6 +16,9 @@ const (
 	SoCAdded    trace.Channel = "soc_added_pct"    // since plug-in
 	CRate       trace.Channel = "c_rate"           // power into the pack over usable capacity, measured or else noted, 1/h
 	WarmPower   trace.Channel = "warm_kw"          // what the warm pack would take there, on the curve's side
+
+	DistanceAdded trace.Channel = "distance_km" // by the consumption that was observed, else the rated one
+	CostSoFar     trace.Channel = "cost_so_far" // as the screen had it, else by the stall's tariff
 )
 
 // Reduce gives each side's channels thinned out for drawing, on the run's own
@@ -45,11 +49,21 @@ func (w Work) Reduce(n int) map[trace.Side]trace.Reduced {
 					series[WarmPower] = warm
 				}
 			}
-			switch {
-			case kwh > 0 && side == trace.CarSide:
-				series[CRate] = cRate(series[trace.Power], kwh)
-			case kwh > 0 && s.power[trace.CarSide].Len() == 0: // what reaches the pack of what the stall gives
-				series[CRate] = cRate(series[trace.Power], kwh/ceiling.PackShare)
+			share := 1.0 // of this side's power that reaches the pack; 0: the other side knows it
+			if side == trace.StallSide {
+				share = ceiling.PackShare
+				if s.power[trace.CarSide].Len() > 0 {
+					share = 0
+				}
+			}
+			if kwh > 0 && share > 0 {
+				series[CRate] = scaled(series[trace.Power], share/kwh)
+			}
+			if whPerKm := consumption(w.run.Car); whPerKm > 0 && share > 0 {
+				series[DistanceAdded] = scaled(series[EnergyAdded], share*1000/whPerKm)
+			}
+			if cost := s.costSoFar(w.run, side); cost.Len() > 0 {
+				series[CostSoFar] = cost
 			}
 		} else {
 			lead = trace.SoC
@@ -123,14 +137,44 @@ func (w Work) cRateKWh() float64 {
 	return 0
 }
 
-// cRate gives power over usable capacity, kW over kWh: the share of the pack that an
-// hour at that power would fill.
-func cRate(p trace.Series, usableKWh float64) trace.Series {
+// scaled gives a series by a factor: power over usable capacity is the C-rate, energy over consumption the
+// distance.
+func scaled(p trace.Series, by float64) trace.Series {
 	out := trace.Series{T: p.T, V: make([]float64, p.Len())}
-	for i, kw := range p.V {
-		out.V[i] = kw / usableKWh
+	for i, v := range p.V {
+		out.V[i] = v * by
 	}
 	return out
+}
+
+// costSoFar is what had been paid at each moment, of the stall's side: as its screen had it, else by its
+// tariff; empty where neither is known.
+func (s *sides) costSoFar(r *run.Run, side trace.Side) trace.Series {
+	if side != trace.StallSide {
+		return trace.Series{}
+	}
+	if read := s.joined(side, trace.Cost); read.Len() > 1 {
+		return read
+	}
+	if r.Stall == nil {
+		return trace.Series{}
+	}
+	energy := cumulated(s.flows[side]).V
+	var use stall.Use
+	var kwh []float64
+	for _, f := range s.flows[side] {
+		if n := len(use.T); n > 0 { // between two legs nothing flows
+			use.T, use.KW = append(use.T, use.T[n-1], f.T[0]), append(use.KW, 0, 0)
+			kwh = append(kwh, kwh[n-1], kwh[n-1])
+		}
+		use.T, use.KW, kwh = append(use.T, f.T...), append(use.KW, f.V...), append(kwh, energy[:f.Len()]...)
+		energy = energy[f.Len():]
+	}
+	paid := stall.Running(r.Stall.Tariff, use, kwh)
+	if paid == nil {
+		return trace.Series{}
+	}
+	return trace.Series{T: use.T, V: paid}
 }
 
 // cumulated gives the energy that has flowed at each reading, kWh.

@@ -174,6 +174,7 @@ type Condition struct {
 	Profile           string `json:"profile,omitempty"` // full or gentle
 	Climate           string `json:"climate,omitempty"` // off or on
 	Weather           string `json:"weather,omitempty"`
+	Label             string `json:"label,omitempty"` // the tester's own word, to group runs by
 }
 
 // Claim is what a maker or a seller promised.

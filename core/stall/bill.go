@@ -65,6 +65,24 @@ func BillOf(t *run.Tariff, u Use) *Bill {
 	return b
 }
 
+// Running is the bill as it grows while a session goes on, tax included: at each of the times of u, of which
+// kwh is the energy by then. Idle minutes are not in it: they come after. Nil without a tariff that has a
+// price.
+func Running(t *run.Tariff, u Use, kwh []float64) []float64 {
+	if t == nil || !priced(t) {
+		return nil
+	}
+	out := make([]float64, len(u.T))
+	minutes := 0.0
+	for i := range out {
+		if i > 0 && len(t.PerMin) > 0 {
+			minutes += minutePrice(t.PerMin, u.KW[i-1], u.KW[i]) * (u.T[i] - u.T[i-1]) / 60
+		}
+		out[i] = (value(t.PerKWh)*kwh[i] + value(t.SessionFee) + minutes) * (1 + value(t.TaxPct)/100)
+	}
+	return out
+}
+
 func priced(t *run.Tariff) bool {
 	return t.PerKWh != nil || len(t.PerMin) > 0 || t.SessionFee != nil || t.IdlePerMin != nil
 }

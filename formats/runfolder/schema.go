@@ -42,7 +42,7 @@ var schema = func() map[string]key {
 		"adapter": object, "adapter.name": text,
 		"method": object, "method.name": text, "method.clock": word(run.Clocks), "method.climate": word(run.Climates),
 		"conditions": object, "conditions.preconditioned": word(run.Preconditioned), "conditions.profile": word(run.Profiles),
-		"conditions.climate": word(run.Climates), "conditions.weather": text,
+		"conditions.climate": word(run.Climates), "conditions.weather": text, "conditions.label": text,
 		"claims": list, "claims[]": object, "claims[].kind": word(run.ClaimKinds),
 		"claims[].note": text,
 		"recordings":    list, "recordings[]": object, "recordings[].file": text, "recordings[].side": word([]string{"car",

@@ -57,16 +57,17 @@ type benchView struct {
 }
 
 type benchEntry struct {
-	Row    *logbook.Run
-	Name   string // short, for the ends of lines
-	Full   string
-	Left   string // the runs without this one
-	RefTo  string // address with this run as the reference
-	RaceTo string // address with this run racing the reference
-	IsRef  bool
-	Style  int
-	Window string
-	Among  string // how it lies to those like it; empty: nothing to say
+	Row       *logbook.Run
+	described *run.Run
+	Name      string // short, for the ends of lines
+	Full      string
+	Left      string // the runs without this one
+	RefTo     string // address with this run as the reference
+	RaceTo    string // address with this run racing the reference
+	IsRef     bool
+	Style     int
+	Window    string
+	Among     string // how it lies to those like it; empty: nothing to say
 }
 
 // benchRuns gives the runs that the address names, else those that were picked.
@@ -128,7 +129,7 @@ func (s *Room) benchView(r *http.Request) (*benchView, error) {
 		x := one.res.Reading(q.Clock, q.Side)
 		entries = append(entries, bench.Entry{Run: one.described, Reading: x})
 		subjects = append(subjects, chart.Subject{Results: one.res, Reading: x})
-		v.Entries = append(v.Entries, benchEntry{Row: one.row, Full: fullName(one.row), Style: len(v.Entries)})
+		v.Entries = append(v.Entries, benchEntry{Row: one.row, described: one.described, Full: fullName(one.row), Style: len(v.Entries)})
 	}
 	v.IDs = kept
 	if len(kept) == 0 {

@@ -44,6 +44,14 @@ func (v *benchView) group(q chart.Query, address url.Values, extra url.Values, s
 		v.By = append(v.By, chart.A(strings.TrimPrefix(name, "the "), to("groups", d.Condition),
 			asked && d.Condition == current))
 	}
+	entries := make([]bench.Entry, len(subjects))
+	for i, s := range subjects {
+		entries[i] = bench.Entry{Run: v.Entries[i].described, Reading: s.Reading}
+	}
+	for _, name := range bench.Sorts(entries) {
+		words, _ := bench.InWords(name)
+		v.By = append(v.By, chart.A(strings.TrimPrefix(words, "the "), to("groups", name), asked && name == current))
+	}
 	if !asked {
 		return
 	}

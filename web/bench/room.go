@@ -25,6 +25,7 @@ type Room struct {
 type Book interface {
 	Bench(ctx context.Context, id int64) (*logbook.Bench, error)
 	Benches(ctx context.Context) ([]logbook.Bench, error)
+	Strips(ctx context.Context, runs []int64) (map[int64]logbook.Strip, error)
 	Comparable(ctx context.Context) ([]corebench.Known, error)
 	DeleteBench(ctx context.Context, id int64) error
 	KeepBench(ctx context.Context, k *logbook.Bench) error
@@ -47,6 +48,8 @@ func New(u *ui.UI, book Book) (*Room, error) {
 // Routes are the room's own paths.
 func (s *Room) Routes(r chi.Router) {
 	r.Get("/bench", s.bench)
+	r.Get("/bench/ranking", s.ranking)
+	r.Get("/bench/matrix", s.matrix)
 	r.Get("/bench.csv", s.benchCSV)
 	r.Get("/bench/curve.svg", s.benchSVG)
 	r.Get("/bench.json", s.benchJSON)

@@ -35,6 +35,8 @@ var Channels = []channelChoice{
 	read("battery", trace.BatteryTemp),
 	read("soc", trace.SoC),
 	{"energy", "energy", "kWh", curve.EnergyAdded, true, 1},
+	{"distance", "distance", "km", curve.DistanceAdded, true, 0},
+	{"cost", "cost", "", curve.CostSoFar, true, 2},
 	read("requested", trace.RequestedPower),
 	read("heater", trace.HeaterPower),
 }

@@ -77,12 +77,14 @@ func Values(row *logbook.Run) url.Values {
 	set("profile", row.Profile)
 	set("climate", row.Climate)
 	set("weather", row.Weather)
+	set("label", row.Label)
 	return v
 }
 
 // Read reads the form into a run; faults stand at their fields.
 func Read(f *ui.Fields, row *logbook.Run) {
-	row.Title, row.Weather, row.MethodName = f.Text("title"), f.Text("weather"), f.Text("method_name")
+	row.Title, row.Weather, row.Label = f.Text("title"), f.Text("weather"), f.Text("label")
+	row.MethodName = f.Text("method_name")
 	zone, loc := f.Zone("timezone")
 	row.Timezone = zone
 	row.StartedAt = f.Moment("started_at", loc)

@@ -434,6 +434,26 @@ func (s *Strip) Small() string {
 	return c.String()
 }
 
+// Tiny draws the road and its band alone, for a cell of a table. The hatches are those of HatchDefs.
+func (s *Strip) Tiny() string {
+	const w, h, base = 132.0, 40.0, 28.0
+	c := &canvas{w: w, h: h}
+	p := plane{x0: 1, x1: w - 1, base: base, top: 3, t0: 0, t1: s.end(), kw: s.topKW()}
+	c.open("strip tiny", s.Title, "")
+	clipped := *s
+	clipped.T, clipped.KW = fromZero(s.T, s.KW)
+	clipped.T, clipped.KW = upTo(clipped.T, clipped.KW, p.t1)
+	clipped.road(c, p)
+	if n := len(clipped.T); n > 0 {
+		c.line("base", p.x0, p.base, p.x(clipped.T[n-1]), p.base)
+	}
+	if len(s.Held) > 0 {
+		band(c, s.Held, func(t float64) float64 { return math.Min(p.x1, p.x(t)) }, p.base+2, 9, false)
+	}
+	c.WriteString("</svg>")
+	return c.String()
+}
+
 func maxOf(v []float64) float64 {
 	top := 0.0
 	for _, x := range v {

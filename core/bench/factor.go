@@ -1,0 +1,118 @@
+package bench
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"time"
+
+	"zincroad/core/words"
+)
+
+// Factor is a way to sort runs into kinds, for the matrix.
+type Factor struct {
+	Name  string // in addresses
+	Words string
+	of    func(k Known) string // empty: not noted
+}
+
+// Factors are all of them.
+var Factors = []Factor{
+	{"car", "car", func(k Known) string { return k.Car }},
+	{"software", "software", func(k Known) string {
+		if k.Software == "" {
+			return ""
+		}
+		return k.Car + " " + k.Software
+	}},
+	{"chemistry", "chemistry", func(k Known) string { return k.Chemistry }},
+	{"stall", "stall", func(k Known) string { return k.Stall }},
+	{"stall_kw", "kind of stall", func(k Known) string {
+		if k.StallKW == 0 {
+			return ""
+		}
+		return words.Figure(k.StallKW, 0) + " kW"
+	}},
+	{"preconditioned", "preconditioning", func(k Known) string { return k.Preconditioned }},
+	{"season", "season", func(k Known) string { return seasonOf(k.StartedAt) }},
+	{"start", "start", func(k Known) string {
+		if k.StartPct == nil {
+			return ""
+		}
+		from := math.Min(90, math.Floor(*k.StartPct/10)*10)
+		return words.Window(from, from+10)
+	}},
+	{"profile", "profile", func(k Known) string { return k.Profile }},
+	{"adapter", "adapter", func(k Known) string {
+		if k.Adapter == "" {
+			return "none"
+		}
+		return k.Adapter
+	}},
+	{"label", "own label", func(k Known) string { return k.Label }},
+}
+
+// FactorOf gives a factor by its name; false where there is none.
+func FactorOf(name string) (Factor, bool) {
+	i := slices.IndexFunc(Factors, func(f Factor) bool { return f.Name == name })
+	if i < 0 {
+		return Factor{}, false
+	}
+	return Factors[i], true
+}
+
+// seasonOf names the quarter of a year that a day lies in, by its months: they are winter on one half of
+// the earth and summer on the other. Empty: no day.
+func seasonOf(day time.Time) string {
+	if day.IsZero() {
+		return ""
+	}
+	return []string{"Dec–Feb", "Mar–May", "Jun–Aug", "Sep–Nov"}[int(day.Month())%12/3]
+}
+
+// Warmth is how warm packs were at plug-in.
+type Warmth string
+
+// The kinds of warmth.
+const (
+	AnyWarmth Warmth = "any"
+	WarmPack  Warmth = "warm" // from a kelvin under the car's own warm temperature up
+	ColdPack  Warmth = "cold" // from coldByC under it down
+)
+
+// Warmths lists them.
+var Warmths = []Warmth{WarmPack, ColdPack, AnyWarmth}
+
+const (
+	warmFromC = 20.0 // where a car's warm temperature is not noted (common practice, no source)
+	nearWarmC = 1.0
+	coldByC   = 8.0
+)
+
+// is tells whether a run's pack was that warm; one whose temperature nobody read is neither warm nor cold.
+func (w Warmth) is(k Known) bool {
+	if w == AnyWarmth {
+		return true
+	}
+	if k.StartC == nil {
+		return false
+	}
+	warm := warmFromC
+	if k.WarmC != nil {
+		warm = *k.WarmC
+	}
+	if w == WarmPack {
+		return *k.StartC >= warm-nearWarmC
+	}
+	return *k.StartC <= warm-coldByC
+}
+
+// fair tells whether a run's times say what a car can do in one go: charged in one session, at full power.
+func (k Known) fair() bool { return k.PlugIns < 2 && k.Profile != "gentle" }
+
+func (k Known) kind() string {
+	if k.Software == "" {
+		return k.Car
+	}
+	return fmt.Sprintf("%s %s", k.Car, k.Software)
+}

@@ -1,0 +1,81 @@
+package bench
+
+import (
+	"zincroad/core/ceiling"
+	"zincroad/core/curve"
+	"zincroad/core/run"
+	"zincroad/core/trace"
+)
+
+// Gist is what a run says in short: kept with it, so that thousands can be ranked without reading their
+// figures.
+type Gist struct {
+	Windows   []GistWindow `json:"windows"`
+	Km100S    *float64     `json:"km100_s,omitempty"` // to +100 km by the observed consumption
+	Km200S    *float64     `json:"km200_s,omitempty"`
+	UsableKWh *float64     `json:"usable_kwh,omitempty"` // measured, else noted of the car
+	OutsideS  *float64     `json:"outside_s,omitempty"`  // lost in the headline window to what is not the car's; nil: not judged
+	ColdS     *float64     `json:"cold_s,omitempty"`     // and to a cold pack
+}
+
+// GistWindow is a window's time and the mean power into the pack; that is 96 % of the stall's where the
+// car's side was not read.
+type GistWindow struct {
+	FromPct float64  `json:"from"`
+	ToPct   float64  `json:"to"`
+	TS      float64  `json:"s"`
+	PackKW  *float64 `json:"kw,omitempty"`
+}
+
+// GistOf puts a run in short, from the figures of its own choice and those of its car's side on the same
+// clock; car is nil where that side has no power.
+func GistOf(r *run.Run, head, car *curve.Reading) Gist {
+	out := Gist{Windows: []GistWindow{}}
+	share := 1.0
+	if car == nil {
+		car = head
+		if head.Side == trace.StallSide {
+			share = ceiling.PackShare
+		}
+	}
+	for _, w := range head.Windows {
+		g := GistWindow{FromPct: w.FromPct, ToPct: w.ToPct, TS: w.TS}
+		if in, ok := car.Window(w.FromPct, w.ToPct); ok && in.AverageKW != nil {
+			kw := *in.AverageKW * share
+			g.PackKW = &kw
+		}
+		out.Windows = append(out.Windows, g)
+	}
+	if d := head.DistanceBy(curve.Observed); d != nil {
+		out.Km100S, out.Km200S = d.To(100), d.To(200)
+	}
+	switch {
+	case head.Usable != nil:
+		out.UsableKWh = &head.Usable.Value
+	case r.Car != nil:
+		out.UsableKWh = r.Car.UsableKWh
+	}
+	if head.Pace != nil {
+		outside, cold := 0.0, 0.0
+		for _, l := range head.Pace.Lost {
+			switch whose := l.Cause.Sign().Whose; {
+			case l.Cause == ceiling.Cold:
+				cold += l.Minutes * 60
+			case whose == ceiling.OfStall || whose == ceiling.Between && l.Cause != ceiling.Ramp:
+				outside += l.Minutes * 60
+			}
+		}
+		out.OutsideS, out.ColdS = &outside, &cold
+	}
+	return out
+}
+
+// Window gives a window of the gist.
+func (g Gist) Window(from, to float64) (GistWindow, bool) {
+	for _, w := range g.Windows {
+		if w.FromPct == from && w.ToPct == to {
+			return w, true
+		}
+	}
+	return GistWindow{}, false
+}

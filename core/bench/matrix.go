@@ -1,0 +1,158 @@
+package bench
+
+import (
+	"cmp"
+	"fmt"
+	"math"
+	"slices"
+
+	"gonum.org/v1/gonum/stat"
+
+	"zincroad/core/words"
+)
+
+// KindCell is what the runs of one kind of the row and one of the column took for the window.
+type KindCell struct {
+	Runs    []int64 // the fastest first
+	Typical int64   // the one in the middle; 0: none
+	MedianS float64 // s; NaN: none
+	LowS    float64
+	HighS   float64
+	HalfS   float64 // half of the 95 % interval of their mean; +Inf: not to be told
+}
+
+// NextRun is the run that would tell most in a matrix.
+type NextRun struct {
+	Row, Col int
+	Why      string
+}
+
+// Matrix is factors against factors over a window.
+type Matrix struct {
+	Rows, Cols []string     // the kinds there are, in order of their names
+	Cells      [][]KindCell // by row, then column
+	Count      int          // runs in it
+	PooledS    float64      // the standard deviation of repeats over all cells, s; NaN: fewer than 3 to learn from
+	Next       *NextRun     // nil: fewer than two cells
+}
+
+// MatrixOf sorts the runs that cover a window by two factors. Replugged and gentle runs are left out, unless
+// the profile is a factor; those that do not note a factor too.
+func MatrixOf(runs []Known, row, col Factor, from, to float64, warmth Warmth) Matrix {
+	m := Matrix{PooledS: math.NaN()}
+	type timed struct {
+		id int64
+		s  float64
+	}
+	cells := map[[2]string][]timed{}
+	for _, k := range runs {
+		w, ok := k.Gist.Window(from, to)
+		gentle := row.Name == "profile" || col.Name == "profile"
+		if !ok || k.PlugIns > 1 || !gentle && !k.fair() || !warmth.is(k) {
+			continue
+		}
+		a, b := row.of(k), col.of(k)
+		if a == "" || b == "" {
+			continue
+		}
+		m.Count++
+		cells[[2]string{a, b}] = append(cells[[2]string{a, b}], timed{k.ID, w.TS})
+		m.Rows, m.Cols = append(m.Rows, a), append(m.Cols, b)
+	}
+	slices.SortFunc(m.Rows, byNumber)
+	slices.SortFunc(m.Cols, byNumber)
+	m.Rows, m.Cols = slices.Compact(m.Rows), slices.Compact(m.Cols)
+
+	squares, freedom := 0.0, 0
+	for _, list := range cells {
+		if len(list) > 1 {
+			v := make([]float64, len(list))
+			for i, t := range list {
+				v[i] = t.s
+			}
+			squares += stat.Variance(v, nil) * float64(len(v)-1)
+			freedom += len(v) - 1
+		}
+	}
+	if freedom >= leastFreedom {
+		m.PooledS = math.Sqrt(squares / float64(freedom))
+	}
+	for _, a := range m.Rows {
+		line := make([]KindCell, len(m.Cols))
+		for j, b := range m.Cols {
+			list := cells[[2]string{a, b}]
+			slices.SortStableFunc(list, func(a, b timed) int { return cmp.Compare(a.s, b.s) })
+			c := KindCell{MedianS: math.NaN(), LowS: math.NaN(), HighS: math.NaN(), HalfS: math.Inf(1)}
+			if n := len(list); n > 0 {
+				times := make([]float64, n)
+				for i, t := range list {
+					times[i] = t.s
+					c.Runs = append(c.Runs, t.id)
+				}
+				c.Typical, c.MedianS = list[(n-1)/2].id, quantile(times, 0.5)
+				c.LowS, c.HighS = times[0], times[n-1]
+				if !math.IsNaN(m.PooledS) {
+					c.HalfS = student(float64(freedom)) * m.PooledS / math.Sqrt(float64(n))
+				}
+			}
+			line[j] = c
+		}
+		m.Cells = append(m.Cells, line)
+	}
+	m.next()
+	return m
+}
+
+// byNumber sorts names by the number that they begin with, else as words.
+func byNumber(a, b string) int {
+	var x, y float64
+	_, errA := fmt.Sscan(a, &x)
+	_, errB := fmt.Sscan(b, &y)
+	if errA == nil && errB == nil && x != y {
+		return cmp.Compare(x, y)
+	}
+	return cmp.Compare(a, b)
+}
+
+// next finds the run that would tell most: in an empty cell whose row and column have the most runs, since
+// nothing at all is known there; where none is empty, in the cell with the widest interval.
+func (m *Matrix) next() {
+	if len(m.Rows)*len(m.Cols) < 2 || m.Count == 0 {
+		return
+	}
+	inRow, inCol := make([]int, len(m.Rows)), make([]int, len(m.Cols))
+	for i, line := range m.Cells {
+		for j, c := range line {
+			inRow[i] += len(c.Runs)
+			inCol[j] += len(c.Runs)
+		}
+	}
+	best, most := NextRun{}, 0
+	for i, line := range m.Cells {
+		for j, c := range line {
+			if worth := min(inRow[i], inCol[j])*1000 + inRow[i] + inCol[j]; len(c.Runs) == 0 && worth > most {
+				best, most = NextRun{i, j, "nobody has measured it, though both are measured elsewhere"}, worth
+			}
+		}
+	}
+	if most == 0 {
+		widest := -1.0
+		for i, line := range m.Cells {
+			for j, c := range line {
+				width := c.HalfS
+				if math.IsInf(width, 1) {
+					width = 1e9 / float64(len(c.Runs)) // the fewest runs
+				}
+				if width > widest {
+					widest = width
+					best = NextRun{i, j, "one run alone says nothing of its spread"}
+					if n := float64(len(c.Runs)); !math.IsInf(c.HalfS, 1) {
+						best.Why = fmt.Sprintf("its mean is known to ± %s; one more makes that ± %s", words.Clock(math.Round(c.HalfS)),
+							words.Clock(math.Round(c.HalfS*math.Sqrt(n/(n+1)))))
+					}
+				}
+			}
+		}
+	}
+	m.Next = &best
+}

@@ -1,0 +1,232 @@
+package bench
+
+import (
+	"cmp"
+	"math"
+	"slices"
+
+	"zincroad/core/words"
+)
+
+// Measure is what cars are ranked by.
+type Measure string
+
+// The measures. Minutes of a window compare the packs' sizes too; distance, energy and C-rate do not.
+const (
+	ByWindow Measure = "window" // minutes for a window
+	By100Km  Measure = "km100"  // minutes to +100 km by the observed consumption
+	ByEnergy Measure = "kwh"    // kWh into the pack a minute, over the window
+	ByCRate  Measure = "crate"  // mean power into the pack over its usable capacity, over the window
+)
+
+// Measures lists them.
+var Measures = []Measure{ByWindow, By100Km, ByEnergy, ByCRate}
+
+// Less tells whether a smaller value of it is the better one.
+func (m Measure) Less() bool { return m == ByWindow || m == By100Km }
+
+// value is a run's value: minutes, kWh a minute, or 1/h; false where the run has none.
+func (m Measure) value(k Known, from, to float64) (float64, bool) {
+	if m == By100Km {
+		if k.Gist.Km100S == nil {
+			return 0, false
+		}
+		return *k.Gist.Km100S / 60, true
+	}
+	w, ok := k.Gist.Window(from, to)
+	switch {
+	case !ok:
+		return 0, false
+	case m == ByWindow:
+		return w.TS / 60, true
+	case w.PackKW == nil:
+		return 0, false
+	case m == ByEnergy:
+		return *w.PackKW / 60, true
+	case k.Gist.UsableKWh == nil || !(*k.Gist.UsableKWh > 0):
+		return 0, false
+	}
+	return *w.PackKW / *k.Gist.UsableKWh, true
+}
+
+// Standing is a car's place in a ranking, with one software.
+type Standing struct {
+	Car, Software    string
+	Value, Low, High float64 // the median of its runs, and the extremes
+	Runs             []int64 // by value, the best first
+	Typical          int64   // the run whose value is nearest to the median
+	StartC           Range   // coldest cell at plug-in
+	StallKW          Range
+	OutsideS         *float64 // median of what was lost to what is not the car's; nil: not judged
+}
+
+// Range is the least and the most of what was noted; NaN: nothing was.
+type Range struct{ Low, High float64 }
+
+// Passed is a car that has no place, and why.
+type Passed struct {
+	Car, Software, Why string
+}
+
+// Order is what a ranking goes by: the measure, over which window, of packs how warm and at which stalls.
+type Order struct {
+	By             Measure
+	FromPct, ToPct float64
+	Warmth         Warmth
+	StallFromKW    float64 // stalls that promise so much and more; 0: any
+}
+
+// Ranking lists cars by an order, the best first. Runs that were plugged in twice or in a gentle profile are
+// none of a car's best. A car with runs but none that counts is passed over with a reason.
+func Ranking(runs []Known, o Order) (list []Standing, passed []Passed) {
+	kinds := map[string][]Known{}
+	var order []string
+	for _, k := range runs {
+		if k.Car == "" {
+			continue
+		}
+		if _, seen := kinds[k.kind()]; !seen {
+			order = append(order, k.kind())
+		}
+		kinds[k.kind()] = append(kinds[k.kind()], k)
+	}
+	for _, name := range order {
+		all := kinds[name]
+		s, why := o.standing(all)
+		if why != "" {
+			passed = append(passed, Passed{all[0].Car, all[0].Software, why})
+			continue
+		}
+		list = append(list, s)
+	}
+	slices.SortStableFunc(list, func(a, b Standing) int {
+		if o.By.Less() {
+			return cmp.Compare(a.Value, b.Value)
+		}
+		return cmp.Compare(b.Value, a.Value)
+	})
+	return list, passed
+}
+
+// standing is one car's, of its runs; or why it has none.
+func (o Order) standing(runs []Known) (s Standing, why string) {
+	type one struct {
+		run   Known
+		value float64
+	}
+	var counted []one
+	fair, warm, strong := false, false, false
+	for _, k := range runs {
+		if !k.fair() {
+			continue
+		}
+		fair = true
+		if !o.Warmth.is(k) {
+			continue
+		}
+		warm = true
+		if k.StallKW < o.StallFromKW {
+			continue
+		}
+		strong = true
+		if v, ok := o.By.value(k, o.FromPct, o.ToPct); ok {
+			counted = append(counted, one{k, v})
+		}
+	}
+	switch {
+	case !fair:
+		return s, "only replugged or gentle runs"
+	case !warm:
+		return s, "no run with a " + string(o.Warmth) + " pack"
+	case !strong:
+		return s, "no run at such a stall"
+	case len(counted) == 0:
+		return s, "no such run covers it"
+	}
+	slices.SortStableFunc(counted, func(a, b one) int {
+		if o.By.Less() {
+			return cmp.Compare(a.value, b.value)
+		}
+		return cmp.Compare(b.value, a.value)
+	})
+	values := make([]float64, len(counted))
+	var outside []float64
+	s = Standing{Car: runs[0].Car, Software: runs[0].Software, StartC: Range{math.NaN(), math.NaN()},
+		StallKW: Range{math.NaN(), math.NaN()}}
+	for i, c := range counted {
+		values[i] = c.value
+		s.Runs = append(s.Runs, c.run.ID)
+		if c.run.StartC != nil {
+			s.StartC.take(*c.run.StartC)
+		}
+		if c.run.StallKW > 0 {
+			s.StallKW.take(c.run.StallKW)
+		}
+		if c.run.Gist.OutsideS != nil {
+			outside = append(outside, *c.run.Gist.OutsideS)
+		}
+	}
+	slices.Sort(values)
+	s.Value, s.Low, s.High = quantile(values, 0.5), values[0], values[len(values)-1]
+	nearest := slices.MinFunc(counted, func(a, b one) int {
+		return cmp.Compare(math.Abs(a.value-s.Value), math.Abs(b.value-s.Value))
+	})
+	s.Typical = nearest.run.ID
+	if len(outside) > 0 {
+		slices.Sort(outside)
+		v := quantile(outside, 0.5)
+		s.OutsideS = &v
+	}
+	return s, ""
+}
+
+func (r *Range) take(v float64) {
+	if math.IsNaN(r.Low) || v < r.Low {
+		r.Low = v
+	}
+	if math.IsNaN(r.High) || v > r.High {
+		r.High = v
+	}
+}
+
+// Leads puts a ranking into a sentence: who leads, by how much, and under which conditions.
+func Leads(list []Standing, o Order) string {
+	if len(list) == 0 {
+		return ""
+	}
+	over := ", " + words.Window(o.FromPct, o.ToPct)
+	if o.By == By100Km {
+		over = ", to +100 km"
+	}
+	packs := map[Warmth]string{WarmPack: "Warm packs", ColdPack: "Cold packs", AnyWarmth: "Packs warm and cold"}[o.Warmth]
+	first := list[0]
+	name := func(s Standing) string {
+		if s.Software == "" {
+			return s.Car
+		}
+		return s.Car + " (" + s.Software + ")"
+	}
+	in := "with "
+	if o.By.Less() {
+		in = "in "
+	}
+	if o.StallFromKW > 0 {
+		over += " at stalls of " + words.Figure(o.StallFromKW, 0) + " kW and more"
+	}
+	s := packs + over + ": " + name(first) + " " + in + o.By.Write(first.Value)
+	if len(list) > 1 {
+		s += ", then " + name(list[1]) + " " + in + o.By.Write(list[1].Value)
+	}
+	return s + "."
+}
+
+// Write is a value in words, with its unit: minutes as a clock.
+func (m Measure) Write(v float64) string {
+	switch m {
+	case ByEnergy:
+		return words.Fixed(v, 2) + " kWh a minute"
+	case ByCRate:
+		return words.Fixed(v, 2) + " C"
+	}
+	return words.Clock(math.Round(v * 60))
+}

@@ -1,0 +1,142 @@
+package bench
+
+import (
+	"fmt"
+	"math"
+	"net/http"
+
+	"zincroad/core/bench"
+	"zincroad/core/words"
+	"zincroad/logbook"
+	"zincroad/web/chart"
+	"zincroad/web/draw"
+	"zincroad/web/ui"
+)
+
+// matrixView is factors against factors.
+type matrixView struct {
+	Said                       string
+	ByRow, ByCol               []chart.Choice
+	Windows, Packs             []chart.Choice
+	RowWords, ColWords, Window string
+	Cols                       []string
+	Rows                       []kindRow
+	Next                       string
+	Hatches                    string
+}
+
+type kindRow struct {
+	Name  string
+	Cells []kindCell
+}
+
+type kindCell struct {
+	bench.KindCell
+	SVG    string
+	Median string
+	Spread string // how far its runs lie apart, or how well their mean is known
+	Link   string
+	Next   bool
+}
+
+// matrix sorts the runs of the logbook by two factors.
+func (s *Room) matrix(w http.ResponseWriter, r *http.Request) {
+	known, err := s.book.Comparable(r.Context())
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	a := askedOf(r)
+	pick := func(key, otherwise string) bench.Factor {
+		if f, ok := bench.FactorOf(r.URL.Query().Get(key)); ok {
+			a.values.Set(key, f.Name)
+			return f
+		}
+		f, _ := bench.FactorOf(otherwise)
+		return f
+	}
+	row, col := pick("rows", "car"), pick("cols", "stall_kw")
+	if r.URL.Query().Get("packs") == "" {
+		a.Warmth = bench.AnyWarmth
+	}
+	m := bench.MatrixOf(known, row, col, a.From, a.To, a.Warmth)
+	v := matrixView{Windows: a.windows(known), Packs: a.packs(), Cols: m.Cols, RowWords: row.Words, ColWords: col.Words,
+		Window: words.Window(a.From, a.To), Hatches: draw.HatchDefs()}
+	for _, f := range bench.Factors {
+		v.ByRow = append(v.ByRow, chart.A(f.Words, a.with("rows", f.Name), f.Name == row.Name))
+		v.ByCol = append(v.ByCol, chart.A(f.Words, a.with("cols", f.Name), f.Name == col.Name))
+	}
+	var typical []int64
+	longest := 0.0
+	for _, line := range m.Cells {
+		for _, c := range line {
+			if len(c.Runs) > 0 {
+				typical, longest = append(typical, c.Typical), math.Max(longest, c.HighS)
+			}
+		}
+	}
+	strips, err := s.book.Strips(r.Context(), typical)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	top := topOf(strips)
+	for i, line := range m.Cells {
+		out := kindRow{Name: m.Rows[i]}
+		for j, c := range line {
+			cell := kindCell{KindCell: c, Next: m.Next != nil && m.Next.Row == i && m.Next.Col == j}
+			if n := len(c.Runs); n > 0 {
+				cell.Median = words.Clock(math.Round(c.MedianS))
+				cell.Link = "/bench?runs=" + ui.JoinIDs(c.Runs[:min(n, bench.MaxRuns)], ",")
+				if n == 1 {
+					cell.Link = fmt.Sprintf("/runs/%d", c.Runs[0])
+				}
+				cell.Spread = spreadOf(c)
+				title := fmt.Sprintf("Run %d, %s, %s: power against time", c.Typical, m.Rows[i], m.Cols[j])
+				cell.SVG = tiny(strips[c.Typical], title, longest*1.2, top)
+			}
+			out.Cells = append(out.Cells, cell)
+		}
+		v.Rows = append(v.Rows, out)
+	}
+	v.Said = fmt.Sprintf("%d %s cover %s, by %s and %s.", m.Count, words.Plural(m.Count, "run"), v.Window, row.Words, col.Words)
+	if n := m.Next; n != nil {
+		v.Next = fmt.Sprintf("%s, %s: %s.", m.Rows[n.Row], m.Cols[n.Col], n.Why)
+	}
+	s.Render(w, r, "kinds", http.StatusOK, ui.Frame{Title: "Matrix", Page: "bench", Data: v})
+}
+
+// spreadOf says how far a cell's runs lie apart and how well their mean is known.
+func spreadOf(c bench.KindCell) string {
+	n := len(c.Runs)
+	s := fmt.Sprintf("%d %s", n, words.Plural(n, "run"))
+	if n > 1 {
+		s += ", " + words.Clock(math.Round(c.LowS)) + " to " + words.Clock(math.Round(c.HighS))
+	}
+	if !math.IsInf(c.HalfS, 1) {
+		s += ", ± " + words.Clock(math.Round(c.HalfS))
+	}
+	return s
+}
+
+// tiny draws the strip of a cell; all of a matrix share the axis of time and of power.
+func tiny(strip logbook.Strip, title string, toS, topKW float64) string {
+	d := draw.Strip{Title: title, T: strip.T, KW: strip.KW, ToS: toS, TopKW: topKW}
+	for _, h := range strip.Held {
+		d.Held = append(d.Held, draw.Stretch(h))
+	}
+	return d.Tiny()
+}
+
+// topOf is the height of the road that all strips share, kW.
+func topOf(strips map[int64]logbook.Strip) float64 {
+	top := 50.0
+	for _, s := range strips {
+		for _, kw := range s.KW {
+			if kw > top { // NaN, where the plug was out, is not
+				top = kw
+			}
+		}
+	}
+	return top * 1.04
+}

@@ -1,0 +1,118 @@
+package bench
+
+import (
+	"math"
+	"net/http"
+	"slices"
+	"strconv"
+
+	"zincroad/core/bench"
+	"zincroad/core/words"
+	"zincroad/web/chart"
+	"zincroad/web/ui"
+)
+
+// rankingView is cars by what they are ranked by.
+type rankingView struct {
+	Said                     string
+	Measures, Windows, Packs []chart.Choice
+	Stalls                   []chart.Choice
+	ByWindow                 bool // the measure hangs on a window
+	Sizes                    bool // and compares the packs' sizes too
+	Rows                     []rankRow
+	Passed                   []bench.Passed
+	Together                 string // address that lays the typical runs on the bench; empty: fewer than two
+}
+
+type rankRow struct {
+	bench.Standing
+	Written string
+	Spread  string  // of several runs, from the best to the worst
+	Share   float64 // per cent of the longest bar
+	StartC  string
+	StallKW string
+	Outside string
+	Link    string // its runs on the bench
+}
+
+// measureNames are the measures as the page names them.
+var measureNames = map[bench.Measure]string{bench.ByWindow: "minutes for a window", bench.By100Km: "minutes to +100 km",
+	bench.ByEnergy: "kWh a minute", bench.ByCRate: "C-rate"}
+
+// ranking lists the cars of the logbook.
+func (s *Room) ranking(w http.ResponseWriter, r *http.Request) {
+	known, err := s.book.Comparable(r.Context())
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	a := askedOf(r)
+	by := bench.ByWindow
+	if m := bench.Measure(r.URL.Query().Get("by")); slices.Contains(bench.Measures, m) {
+		by = m
+		a.values.Set("by", string(m))
+	}
+	order := bench.Order{By: by, FromPct: a.From, ToPct: a.To, Warmth: a.Warmth}
+	stalls := stallChoices(known, &a, r.URL.Query().Get("stalls"), &order)
+	v := rankingView{Stalls: stalls, Packs: a.packs(), Windows: a.windows(known), ByWindow: by != bench.By100Km, Sizes: by == bench.ByWindow}
+	for _, m := range bench.Measures {
+		v.Measures = append(v.Measures, chart.A(measureNames[m], a.with("by", string(m)), m == by))
+	}
+	list, passed := bench.Ranking(known, order)
+	v.Passed, v.Said = passed, bench.Leads(list, order)
+	most := 0.0
+	for _, x := range list {
+		most = math.Max(most, x.High)
+	}
+	var typical []int64
+	for _, x := range list {
+		row := rankRow{Standing: x, Written: by.Write(x.Value), Share: 100 * x.Value / most, Link: "/bench?runs=" + ui.JoinIDs(
+			x.Runs[:min(len(x.Runs), bench.MaxRuns)], ","), StartC: between(x.StartC, "°C"), StallKW: between(x.StallKW, "kW")}
+		if len(x.Runs) > 1 {
+			row.Spread = by.Write(x.Low) + " to " + by.Write(x.High)
+		}
+		if x.OutsideS != nil && *x.OutsideS >= 1 {
+			row.Outside = words.Clock(math.Round(*x.OutsideS))
+		}
+		v.Rows = append(v.Rows, row)
+		typical = append(typical, x.Typical)
+	}
+	if len(typical) > 1 {
+		v.Together = "/bench?runs=" + ui.JoinIDs(typical[:min(len(typical), bench.MaxRuns)], ",")
+	}
+	s.Render(w, r, "ranking", http.StatusOK, ui.Frame{Title: "Ranking", Page: "bench", Data: v})
+}
+
+// between writes a range with its unit; empty for none.
+func between(r bench.Range, unit string) string {
+	low, high := words.Figure(r.Low, 0), words.Figure(r.High, 0)
+	switch {
+	case math.IsNaN(r.Low):
+		return ""
+	case low == high:
+		return low + " " + unit
+	}
+	return low + " to " + high + " " + unit
+}
+
+// stallChoices offers how strong the stalls must have been: any, or at least so much as one of them
+// promises, and puts what is asked for into the order.
+func stallChoices(known []bench.Known, a *asked, wanted string, order *bench.Order) []chart.Choice {
+	var labels []float64
+	for _, k := range known {
+		if k.StallKW > 0 && !slices.Contains(labels, k.StallKW) {
+			labels = append(labels, k.StallKW)
+		}
+	}
+	slices.Sort(labels)
+	if from, err := strconv.ParseFloat(wanted, 64); err == nil && slices.Contains(labels, from) {
+		order.StallFromKW = from
+		a.values.Set("stalls", wanted)
+	}
+	out := []chart.Choice{chart.A("any", a.with("stalls", ""), order.StallFromKW == 0)}
+	for _, kw := range labels[min(1, len(labels)):] {
+		key := strconv.FormatFloat(kw, 'g', -1, 64)
+		out = append(out, chart.A(words.Figure(kw, 0)+" kW and more", a.with("stalls", key), order.StallFromKW == kw))
+	}
+	return out
+}
