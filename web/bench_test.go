@@ -4,10 +4,13 @@ import (
 	"fmt"
 	"net/http"
 	"net/url"
+	"strconv"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"github.com/xuri/excelize/v2"
 )
 
 // Twenty runs at once: the reference, the fastest and the slowest have lines of their own, the others are drawn
@@ -60,4 +63,36 @@ func TestRankingAndMatrix(t *testing.T) {
 	empty, _ := handler(t, false)
 	assert.Contains(t, get(empty, "/bench/ranking").Body.String(), "No car has a run that counts here.")
 	assert.Contains(t, get(empty, "/bench/matrix").Body.String(), "0 runs cover")
+}
+
+// The bench as a workbook, read back: a page for the runs, the windows, the posts and what can be said.
+func TestBenchAsWorkbook(t *testing.T) {
+	h, _ := handler(t, true)
+	w := get(h, "/bench.xlsx?runs=1,2&ref=2")
+	require.Equal(t, http.StatusOK, w.Code)
+	f, err := excelize.OpenReader(w.Body)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"Runs", "Windows", "Posts", "Where the minutes go", "What can be said", "What differs"},
+		f.GetSheetList())
+	cell := func(page, at string) string {
+		v, err := f.GetCellValue(page, at)
+		require.NoError(t, err)
+		return v
+	}
+	assert.Equal(t, []string{"1", "2", "yes"}, []string{cell("Runs", "A2"), cell("Runs", "A3"), cell("Runs", "C3")})
+	rows, err := f.GetRows("Windows")
+	require.NoError(t, err)
+	var window []string
+	for _, r := range rows {
+		if r[0] == "10-80" {
+			window = r
+		}
+	}
+	require.Len(t, window, 7)
+	first, err := strconv.ParseFloat(window[1], 64)
+	require.NoError(t, err)
+	assert.InDelta(t, 32*60+11, first, 0.6, "as the run's own page has it")
+	assert.Empty(t, window[5], "the reference differs from itself by nothing")
+	assert.Contains(t, cell("What can be said", "A2"), "run 1")
+	assert.Equal(t, http.StatusBadRequest, get(h, "/bench.xlsx").Code)
 }

@@ -39,6 +39,7 @@ type benchView struct {
 	Sides      []chart.Choice
 	Others     []logbook.Choice // runs that could be added
 	CSVHref    string
+	XLSXHref   string
 	JSONHref   string
 	SVGHref    string
 	Compared   *compared // nil: one run alone
@@ -289,6 +290,7 @@ func (v *benchView) compare(r *http.Request, q chart.Query, entries []bench.Entr
 		chart.A("stall", q.With("side", string(trace.StallSide), extra), q.Side == trace.StallSide),
 	}
 	v.CSVHref = "/bench.csv" + q.With("", "", extra)
+	v.XLSXHref = "/bench.xlsx" + q.With("", "", extra)
 	v.JSONHref = "/bench.json" + q.With("", "", extra)
 	v.SVGHref = "/bench/curve.svg" + q.With("", "", extra)
 }

@@ -51,6 +51,7 @@ func (s *Room) Routes(r chi.Router) {
 	r.Get("/bench/ranking", s.ranking)
 	r.Get("/bench/matrix", s.matrix)
 	r.Get("/bench.csv", s.benchCSV)
+	r.Get("/bench.xlsx", s.benchXLSX)
 	r.Get("/bench/curve.svg", s.benchSVG)
 	r.Get("/bench.json", s.benchJSON)
 	r.Post("/bench/lay", s.lay)
