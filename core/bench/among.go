@@ -11,6 +11,7 @@ import (
 type Among struct {
 	TS          float64 // the run's own, s
 	Others      int     // of the group, with a time
+	Like        []int   // those of them, by their place
 	LowS, HighS float64 // s; where 95 of 100 further runs like the others would lie; NaN: fewer than leastOthers
 }
 
@@ -38,6 +39,7 @@ func (c *Comparison) Among(run int, those []int) (Among, bool) {
 			}
 		}
 	}
+	a.Like = others
 	times := c.timesOf(others)
 	if a.Others = len(times); a.Others >= leastOthers {
 		mean, half := stat.Mean(times, nil), predicted(times)

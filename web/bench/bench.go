@@ -15,6 +15,7 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"zincroad/core/bench"
+	"zincroad/core/curve"
 	"zincroad/core/run"
 	"zincroad/core/trace"
 	"zincroad/core/words"
@@ -60,6 +61,7 @@ type benchView struct {
 type benchEntry struct {
 	Row       *logbook.Run
 	described *run.Run
+	reading   *curve.Reading
 	Name      string // short, for the ends of lines
 	Full      string
 	Left      string // the runs without this one
@@ -130,7 +132,7 @@ func (s *Room) benchView(r *http.Request) (*benchView, error) {
 		x := one.res.Reading(q.Clock, q.Side)
 		entries = append(entries, bench.Entry{Run: one.described, Reading: x})
 		subjects = append(subjects, chart.Subject{Results: one.res, Reading: x})
-		v.Entries = append(v.Entries, benchEntry{Row: one.row, described: one.described, Full: fullName(one.row), Style: len(v.Entries)})
+		v.Entries = append(v.Entries, benchEntry{Row: one.row, described: one.described, reading: x, Full: fullName(one.row), Style: len(v.Entries)})
 	}
 	v.IDs = kept
 	if len(kept) == 0 {

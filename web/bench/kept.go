@@ -6,6 +6,7 @@ import (
 	"net/http"
 	"net/url"
 	"slices"
+	"strings"
 
 	"zincroad/core/bench"
 	"zincroad/core/words"
@@ -62,6 +63,10 @@ func (s *Room) keptAs(r *http.Request, v *benchView) error {
 // among says of each run how it lies to those like it, where it came to a kept bench or stands apart:
 // to those that were kept, where the bench was.
 func (v *benchView) among() {
+	entries := make([]bench.Entry, len(v.Entries))
+	for i, e := range v.Entries {
+		entries[i] = bench.Entry{Run: e.described, Reading: e.reading}
+	}
 	var those []int
 	for i, id := range v.IDs {
 		if v.Kept == nil || slices.Contains(v.Kept.Runs, id) {
@@ -83,6 +88,11 @@ func (v *benchView) among() {
 		case !a.Inside():
 			e.Among = fmt.Sprintf("outside: %s in %s, where the %d others of its group say %s to %s", words.Clock(a.TS), window,
 				a.Others, words.Clock(max(0, a.LowS)), words.Clock(a.HighS))
+			if odd := bench.Odd(entries, i, a.Like); len(odd) > 0 {
+				e.Among += "; odd about it: " + strings.Join(odd, "; ")
+			} else {
+				e.Among += "; nothing that was noted tells it apart"
+			}
 		}
 	}
 }
