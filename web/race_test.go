@@ -2,6 +2,8 @@ package web_test
 
 import (
 	"fmt"
+	"regexp"
+	"strings"
 	"testing"
 
 	"github.com/chromedp/chromedp"
@@ -11,6 +13,18 @@ import (
 
 	"zincroad/demo"
 )
+
+// The lead by energy and by distance, in the reader's own units.
+func TestRaceByEnergyAdded(t *testing.T) {
+	h, _ := handler(t, true)
+	widest := func(body string) string { return regexp.MustCompile(`widest: [0-9.]+ [A-Za-z]+ at`).FindString(body) }
+	body := get(h, "/bench?runs=2,6&lead=energy").Body.String()
+	assert.Regexp(t, `^widest: [0-9.]+ kWh at$`, widest(body))
+	assert.True(t, strings.Contains(body, "unplugs, "), "who is ahead when the first one unplugs")
+	assert.Regexp(t, `^widest: [0-9.]+ km at$`, widest(get(h, "/bench?runs=2,6&lead=distance").Body.String()))
+	assert.Regexp(t, `^widest: [0-9.]+ mi at$`, widest(inUnits(h, "/bench?runs=2,6&lead=distance")))
+	assert.Regexp(t, `^widest: [0-9.]+ points at$`, widest(get(h, "/bench?runs=2,6&lead=courage").Body.String()))
+}
 
 // The race by the keyboard: every minute and every round post is a stop, who leads is said, and the
 // bars of where the minutes go add up to the difference.
@@ -24,6 +38,12 @@ func TestRaceByKeys(t *testing.T) {
 	assert.Contains(t, s.text(".minutes"), "+4:23 in all")
 	s.do(chromedp.Focus(css("[data-race]")), chromedp.KeyEvent(kb.End))
 	s.await(`document.querySelector("[data-race-said]").textContent.includes("reaches 80 %")`)
+	// Played from the beginning, and stopped again.
+	s.do(chromedp.KeyEvent(" "))
+	s.await(`document.querySelector("[data-race-play]").textContent === "pause"`)
+	s.await(`document.querySelector("[data-race-said]").textContent.startsWith("2:00")`)
+	s.do(chromedp.KeyEvent(" "))
+	s.await(`document.querySelector("[data-race-play]").textContent === "play"`)
 	s.do(chromedp.KeyEvent(kb.Home))
 	s.await(`document.querySelector("[data-race-said]").textContent.startsWith("0:35")`)
 	at := eval[float64](s, `+document.querySelector("[data-race-line]").getAttribute("x1")`)

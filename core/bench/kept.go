@@ -9,8 +9,8 @@ import (
 
 // kept is a Source of what was kept of a run: its posts, and the reduced curve of its side.
 type kept struct {
-	soc, energy trace.Series // on the run's own clock
-	endS        float64
+	soc, energy, distance trace.Series // on the run's own clock
+	endS                  float64
 }
 
 // KeptSubject lays a run on the bench from what was kept of it, so that many can be compared without
@@ -26,7 +26,7 @@ func KeptSubject(e Entry, c trace.Reduced) Subject {
 		}
 		return out
 	}
-	k := kept{soc: column(trace.SoC), energy: column(curve.EnergyAdded), endS: math.NaN()}
+	k := kept{soc: column(trace.SoC), energy: column(curve.EnergyAdded), distance: column(curve.DistanceAdded), endS: math.NaN()}
 	for _, l := range e.Reading.Legs {
 		k.endS = l.ToS + e.Reading.ZeroS
 	}
@@ -43,6 +43,14 @@ func KeptSubject(e Entry, c trace.Reduced) Subject {
 
 // SoC implements Source.
 func (k kept) SoC() trace.Series { return k.soc }
+
+// added is the energy or the distance that had been added, kWh or km; empty: not known.
+func (k kept) added(what trace.Channel) trace.Series {
+	if what == curve.DistanceAdded {
+		return k.distance
+	}
+	return k.energy
+}
 
 // EndS implements Source.
 func (k kept) EndS() float64 { return k.endS }

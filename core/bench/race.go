@@ -28,6 +28,31 @@ type Race struct {
 	Meetings []Meeting `json:"meetings"` // where the sign changes after having been over half a point
 }
 
+// RaceAdded runs the race by the energy (curve.EnergyAdded) or the distance added (curve.DistanceAdded) instead
+// of by charge: leads are kWh or km, and a meeting has no charge. False where it was not kept of every run.
+func RaceAdded(subjects []Subject, ref int, what trace.Channel) (Race, bool) {
+	lanes := lanesOf(subjects)
+	for i, s := range subjects {
+		source, ok := s.Work.(interface {
+			added(what trace.Channel) trace.Series
+		})
+		if !ok || source.added(what).Len() < 2 {
+			return Race{}, false
+		}
+		lanes[i].soc = trace.Series{}
+		series := source.added(what)
+		for k, t := range series.T {
+			lanes[i].soc.T = append(lanes[i].soc.T, t-s.Reading.ZeroS)
+			lanes[i].soc.V = append(lanes[i].soc.V, series.V[k])
+		}
+	}
+	r := raceOf(lanes, ref)
+	for i := range r.Meetings {
+		r.Meetings[i].SoCPct = math.NaN()
+	}
+	return r, true
+}
+
 // With is the race of the reference against one other run.
 func (r Race) With(run int) Race {
 	out := Race{Lead: []Lead{}, Meetings: []Meeting{}}

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"zincroad/core/curve"
 	"zincroad/core/run"
 	"zincroad/core/trace"
 )
@@ -117,4 +118,36 @@ func detour(c *Comparison) string {
 		}
 	}
 	return ""
+}
+
+// By energy and distance: 120 kW against 60 kW is a lead of a kWh each minute; at 200 Wh/km 5 km each. By what
+// was not kept of both there is no race.
+func TestRaceByEnergyAndDistance(t *testing.T) {
+	at := func(kw float64) Subject {
+		x := &curve.Reading{Side: "car", Legs: []curve.Leg{{ToS: 1200}}, ZeroS: 100}
+		red := trace.Reduced{Columns: map[trace.Channel]trace.Floats{}}
+		for s := 0.0; s <= 1200; s += 60 {
+			red.T = append(red.T, 100+s)
+			kwh := kw * s / 3600
+			for c, v := range map[trace.Channel]float64{trace.SoC: 10 + kwh, trace.Power: kw, curve.EnergyAdded: kwh,
+				curve.DistanceAdded: kwh / 0.2} {
+				red.Columns[c] = append(red.Columns[c], v)
+			}
+		}
+		return KeptSubject(Entry{Run: &run.Run{}, Reading: x}, red)
+	}
+	two := []Subject{at(120), at(60)}
+	energy, ok := RaceAdded(two, 0, curve.EnergyAdded)
+	require.True(t, ok)
+	require.Len(t, energy.Lead, 20)
+	for i, l := range energy.Lead {
+		assert.InDelta(t, -float64(i+1), l.Points, 1e-9)
+	}
+	distance, ok := RaceAdded(two, 1, curve.DistanceAdded)
+	require.True(t, ok)
+	assert.InDelta(t, 100, distance.Widest.Points, 1e-9)
+	assert.Empty(t, distance.Meetings)
+	none := KeptSubject(two[1].Entry, trace.Reduced{T: trace.Floats{100, 200}})
+	_, ok = RaceAdded([]Subject{two[0], none}, 0, curve.EnergyAdded)
+	assert.False(t, ok)
 }

@@ -157,7 +157,7 @@ func (s *Room) benchView(r *http.Request) (*benchView, error) {
 		if err == nil {
 			other = slices.Index(kept, against)
 		}
-		if v.Compared, err = s.concluded(r.Context(), v, entries, subjects, other, r.URL.Query()); err != nil {
+		if v.Compared, err = s.concluded(r, v, entries, subjects, other); err != nil {
 			return nil, err
 		}
 	}
@@ -247,7 +247,7 @@ func (v *benchView) compare(r *http.Request, q chart.Query, entries []bench.Entr
 		if v.Ref > 0 {
 			to.Set("ref", fmt.Sprint(v.IDs[v.Ref]))
 		}
-		for _, k := range []string{"lines", "by", "window"} {
+		for _, k := range []string{"lines", "by", "window", "lead"} {
 			if asked := r.URL.Query().Get(k); asked != "" {
 				to.Set(k, asked)
 			}

@@ -2,20 +2,23 @@ package bench
 
 import (
 	"cmp"
-	"context"
 	"encoding/json"
 	"fmt"
+	"maps"
 	"math"
-	"net/url"
+	"net/http"
 	"slices"
 	"strings"
 
 	"zincroad/core/bench"
 	"zincroad/core/ceiling"
+	"zincroad/core/curve"
 	"zincroad/core/trace"
+	"zincroad/core/units"
 	"zincroad/core/words"
 	"zincroad/web/chart"
 	"zincroad/web/draw"
+	"zincroad/web/ui"
 )
 
 // said is what the bench concludes: a first line, and the rest.
@@ -40,19 +43,26 @@ type differRow struct {
 type compared struct {
 	*bench.Comparison
 	Said     said
-	Race     string // two strips on one clock; empty: there is nobody to race
-	RaceData string // by the minute and by the round posts, for its cursor: JSON
-	Against  string // whose race against the reference
-	Minutes  string // where they go
+	Race     string         // two strips on one clock; empty: there is nobody to race
+	Leads    []chart.Choice // what the lead is counted in; empty: charge alone
+	RaceData string         // by the minute and by the round posts, for its cursor: JSON
+	Against  string         // whose race against the reference
+	Minutes  string         // where they go
 	Reach    []reachRow
 	Differs  []differRow
+
+	furthest int        // the run furthest from the reference
+	racing   bench.Race // of the reference against one other, by what the lead is counted in
+	unit     string
+	scale    float64 // from kept units into the reader's
 }
 
 // concluded compares the runs on the bench, and draws the reference against one other: the one that
 // the address names, else the one furthest from it. It compares the window and groups by the condition
 // that the address names, else what it finds itself.
-func (s *Room) concluded(ctx context.Context, v *benchView, entries []bench.Entry, subjects []chart.Subject,
-	against int, address url.Values) (*compared, error) {
+func (s *Room) concluded(r *http.Request, v *benchView, entries []bench.Entry, subjects []chart.Subject,
+	against int) (*compared, error) {
+	ctx, address := r.Context(), r.URL.Query()
 	list := make([]bench.Subject, len(entries))
 	for i, e := range entries {
 		list[i] = bench.KeptSubject(e, subjects[i].Results.Curves[e.Reading.Side])
@@ -79,7 +89,9 @@ func (s *Room) concluded(ctx context.Context, v *benchView, entries []bench.Entr
 	if !racing {
 		against, racing = c.Furthest()
 	}
+	out.furthest, _ = c.Furthest()
 	if racing {
+		out.lead(v, subjects, against, address.Get("lead"), ui.MeasuresOf(r))
 		out.race(v, entries, subjects, against)
 		out.minutes(against, v.Ref)
 	}
@@ -100,17 +112,69 @@ type raceStop struct {
 	Text string  `json:"text"`
 }
 
+// lead chooses what the race goes by, and offers what there is: charge, energy or distance added.
+func (x *compared) lead(v *benchView, subjects []chart.Subject, other int, asked string, in units.People) {
+	x.racing, x.unit, x.scale = x.Comparison.Race.With(other), "points", 1
+	to := func(key string) string {
+		with := maps.Clone(v.extra)
+		with.Del("lead")
+		if key != "" {
+			with.Set("lead", key)
+		}
+		if other != x.furthest {
+			with.Set("against", fmt.Sprint(v.IDs[other]))
+		}
+		return "/bench?" + with.Encode() + "#race"
+	}
+	choices := []chart.Choice{}
+	for _, by := range []struct {
+		key, name, unit string
+		what            trace.Channel
+	}{{"energy", "energy", "kWh", curve.EnergyAdded}, {"distance", "distance", "km", curve.DistanceAdded}} {
+		race, ok := bench.RaceAdded([]bench.Subject{v.having(by.what, v.Ref, subjects), v.having(by.what, other, subjects)},
+			0, by.what)
+		if !ok {
+			continue
+		}
+		if by.key == asked {
+			x.racing, x.unit, x.scale = race.With(1), in.Name(by.unit), in.Show(by.unit, 1)
+			for i := range x.racing.Lead {
+				x.racing.Lead[i].Points *= x.scale
+			}
+			if w := x.racing.Widest; w != nil {
+				x.racing.Widest = &bench.Lead{TS: w.TS, Run: w.Run, Points: w.Points * x.scale}
+			}
+		}
+		choices = append(choices, chart.A(by.name, to(by.key), by.key == asked))
+	}
+	if len(choices) > 0 {
+		x.Leads = append([]chart.Choice{chart.A("charge", to(""), x.unit == "points")}, choices...)
+	}
+}
+
+// having is a run with the curve of the side that has a column: its own, else the other one.
+func (v *benchView) having(what trace.Channel, i int, subjects []chart.Subject) bench.Subject {
+	e, curves := v.Entries[i], subjects[i].Results.Curves
+	red := curves[e.reading.Side]
+	for _, side := range []trace.Side{trace.CarSide, trace.StallSide} {
+		if red.Columns[what] == nil {
+			red = curves[side]
+		}
+	}
+	return bench.KeptSubject(bench.Entry{Run: e.described, Reading: e.reading}, red)
+}
+
 // race draws the reference above and the other below, with the stops of its cursor: every minute, and
 // every round post of either.
 func (x *compared) race(v *benchView, entries []bench.Entry, subjects []chart.Subject, other int) {
 	x.Against = v.Entries[other].Name
 	r := draw.RaceStrips{Title: fmt.Sprintf("Race of %s above and %s below, power against time", v.Entries[v.Ref].Name,
 		x.Against), Above: racer(v, entries, subjects, v.Ref), Below: racer(v, entries, subjects, other),
-		FromPct: x.Window.FromPct, ToPct: x.Window.ToPct, Race: x.Comparison.Race.With(other)}
+		FromPct: x.Window.FromPct, ToPct: x.Window.ToPct, Race: x.racing, Unit: x.unit}
 	x.Race = r.SVG()
 	stops := []raceStop{}
 	for _, l := range r.Race.Lead {
-		stops = append(stops, raceStop{l.TS, words.Clock(l.TS) + " · " + ahead(l.Points, v.Entries[v.Ref].Name, x.Against)})
+		stops = append(stops, raceStop{l.TS, words.Clock(l.TS) + " · " + ahead(l.Points, x.unit, v.Entries[v.Ref].Name, x.Against)})
 	}
 	for _, i := range []int{v.Ref, other} {
 		for _, p := range entries[i].Reading.Posts {
@@ -120,6 +184,15 @@ func (x *compared) race(v *benchView, entries []bench.Entry, subjects []chart.Su
 			}
 		}
 	}
+	if n := len(r.Race.Lead); n > 0 {
+		first := v.Ref
+		if end := func(i int) float64 { return unplugged(entries[i].Reading) }; end(other) < end(v.Ref) {
+			first = other
+		}
+		at := unplugged(entries[first].Reading)
+		stops = append(stops, raceStop{at, fmt.Sprintf("%s · %s unplugs, %s", words.Clock(at), v.Entries[first].Name,
+			ahead(r.Race.Lead[n-1].Points, x.unit, v.Entries[v.Ref].Name, x.Against))})
+	}
 	slices.SortStableFunc(stops, func(a, b raceStop) int { return cmp.Compare(a.TS, b.TS) })
 	data, err := json.Marshal(stops)
 	if err == nil {
@@ -127,16 +200,24 @@ func (x *compared) race(v *benchView, entries []bench.Entry, subjects []chart.Su
 	}
 }
 
-// ahead says who leads by how much; the points are the second one's.
-func ahead(points float64, first, second string) string {
-	by := words.Figure(math.Abs(points), 1)
+// unplugged is when a run's last leg ended, from its clock's zero; 0 for a run without one.
+func unplugged(x *curve.Reading) float64 {
+	if n := len(x.Legs); n > 0 {
+		return x.Legs[n-1].ToS
+	}
+	return 0
+}
+
+// ahead says who leads by how much; the points, or what else the lead is counted in, are the second one's.
+func ahead(points float64, unit, first, second string) string {
+	by := words.Figure(math.Abs(points), 1) + " " + unit
 	switch {
 	case math.Abs(points) < 0.05:
 		return "level"
 	case points > 0:
-		return fmt.Sprintf("%s %s points ahead", second, by)
+		return fmt.Sprintf("%s %s ahead", second, by)
 	}
-	return fmt.Sprintf("%s %s points ahead", first, by)
+	return fmt.Sprintf("%s %s ahead", first, by)
 }
 
 // minutes draws where the minutes go, with what held the slower one in each band.

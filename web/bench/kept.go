@@ -15,7 +15,7 @@ import (
 )
 
 // viewKeys are what a kept bench remembers of the page's address beside its runs.
-var viewKeys = []string{"ref", "channel", "axis", "clock", "side", "as", "lines", "by", "window"}
+var viewKeys = []string{"ref", "channel", "axis", "clock", "side", "as", "lines", "by", "window", "lead"}
 
 // chosen is how the bench is looked at.
 func chosen(q url.Values) url.Values {

@@ -25,6 +25,7 @@ type RaceStrips struct {
 	Above, Below   Racer
 	Race           bench.Race // of the one below against the one above
 	FromPct, ToPct float64    // posts that stand out
+	Unit           string     // of the lead; empty: points of charge
 }
 
 const raceW, raceH, raceRoadH = 880.0, 372.0, 112.0
@@ -92,6 +93,14 @@ func (r *RaceStrips) road(c *canvas, p plane, x Racer, side float64) {
 	}
 }
 
+// unit is what the lead is counted in.
+func (r *RaceStrips) unit() string {
+	if r.Unit == "" {
+		return "points"
+	}
+	return r.Unit
+}
+
 // lead draws the lead against time under the strips.
 func (r *RaceStrips) lead(c *canvas, p plane) {
 	base, top := raceH-14, raceH-70
@@ -120,7 +129,7 @@ func (r *RaceStrips) lead(c *canvas, p plane) {
 		}
 	}
 	py := func(v float64) float64 { return base - (v-low)/(high-low)*(base-top) }
-	c.text("axis", "start", p.x0, top-8, "lead of "+r.Below.Name+", points of charge")
+	c.text("axis", "start", p.x0, top-8, "lead of "+r.Below.Name+", "+r.unit())
 	for _, v := range ticks(low, high, 3) {
 		c.line("grid", p.x0, py(v), p.x1, py(v))
 		c.text("axis", "end", p.x0-5, py(v)+4, words.Figure(v, 0))
@@ -138,12 +147,15 @@ func (r *RaceStrips) lead(c *canvas, p plane) {
 		if at > p.x1-190 {
 			anchor, at = "end", p.x(w.TS)-8
 		}
-		c.text("axis-strong", anchor, at, py(w.Points)-5, fmt.Sprintf("widest: %s points at %s",
-			words.Figure(math.Abs(w.Points), 1), words.Clock(w.TS)))
+		c.text("axis-strong", anchor, at, py(w.Points)-5, fmt.Sprintf("widest: %s %s at %s",
+			words.Figure(math.Abs(w.Points), 1), r.unit(), words.Clock(w.TS)))
 	}
 	for _, m := range r.Race.Meetings {
-		fmt.Fprintf(c, `<g><title>%s</title>`, html.EscapeString(fmt.Sprintf("they meet at %s, at %s %%", words.Clock(m.TS),
-			words.Figure(m.SoCPct, 0))))
+		title := "they meet at " + words.Clock(m.TS)
+		if !math.IsNaN(m.SoCPct) {
+			title += fmt.Sprintf(", at %s %%", words.Figure(m.SoCPct, 0))
+		}
+		fmt.Fprintf(c, `<g><title>%s</title>`, html.EscapeString(title))
 		c.line("meeting", p.x(m.TS), py(0)-7, p.x(m.TS), py(0)+7)
 		c.WriteString("</g>")
 	}

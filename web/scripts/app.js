@@ -272,7 +272,25 @@
       line.setAttribute('x2', String(x));
       said.textContent = stops[at].text;
     };
+    const button = $('[data-race-play]');
+    let playing = 0;
+    const pause = () => {
+      clearInterval(playing);
+      playing = 0;
+      button.textContent = 'play';
+    };
+    button.addEventListener('click', () => {
+      if (playing) return pause();
+      if (at === stops.length - 1) show(0);
+      button.textContent = 'pause';
+      playing = setInterval(() => (at < stops.length - 1 ? show(at + 1) : pause()), 400);
+    });
     box.addEventListener('keydown', (/** @type {KeyboardEvent} */ e) => {
+      if (e.key === ' ') {
+        e.preventDefault();
+        button.click();
+        return;
+      }
       const by = { ArrowRight: 1, ArrowLeft: -1, PageDown: 10, PageUp: -10, Home: -1e6, End: 1e6 }[e.key];
       if (!by) return;
       e.preventDefault();
