@@ -377,3 +377,27 @@ func TestStreamIsRead(t *testing.T) {
 	_, err := Stream(strings.NewReader(text), l, Options{}, 10, func(Chunk) error { return stop })
 	assert.ErrorIs(t, err, stop)
 }
+
+// Times of day count from the run's start where it is known in their own zone and near, also over midnight;
+// else from the first of them.
+func TestTimesOfDayCountFromTheRunsStart(t *testing.T) {
+	vienna, err := time.LoadLocation("Europe/Vienna")
+	require.NoError(t, err)
+	read := func(startedAt time.Time, zone *time.Location, first, second string) []float64 {
+		text := "clock;soc;kW\n" + first + ";10;50\n" + second + ";10.2;60\n"
+		l, err := Guess(strings.NewReader(text), int64(len(text)), "car.csv")
+		require.NoError(t, err)
+		table, err := Read(strings.NewReader(text), l, Options{File: "car.csv", StartedAt: startedAt, Zone: zone})
+		require.NoError(t, err)
+		return table.Recording("car", trace.CarSide).T
+	}
+	at := time.Date(2026, 2, 3, 18, 20, 0, 0, vienna)
+	assert.Equal(t, []float64{70, 80}, read(at, vienna, "18:21:10", "18:21:20"))
+	assert.Equal(t, []float64{-1800, -1790}, read(at.UTC(), vienna, "17:50:00", "17:50:10"), "a drive before it")
+	assert.Equal(t, []float64{0, 10}, read(at, vienna, "19:20:00", "19:20:10"), "another zone's clock")
+	assert.Equal(t, []float64{0, 10}, read(at, nil, "18:21:10", "18:21:20"), "no zone")
+	assert.Equal(t, []float64{0, 10}, read(time.Time{}, vienna, "18:21:10", "18:21:20"), "no start")
+	night := time.Date(2026, 2, 3, 23, 59, 50, 0, vienna)
+	assert.Equal(t, []float64{15, 25}, read(night, vienna, "00:00:05", "00:00:15"))
+	assert.Equal(t, []float64{-10, 5}, read(night.Add(20*time.Second), vienna, "00:00:00", "00:00:15"))
+}

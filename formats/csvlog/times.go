@@ -160,6 +160,28 @@ func (p *times) sinceIf(at time.Time, wall, ok bool) (float64, bool) {
 	return p.since(at, wall), true
 }
 
+// How far a log's first time of day may lie from the run's start to be counted from it: a drive there before,
+// half an hour after. Beyond, the two clocks are not of one zone or not of one run (common practice, no source).
+const (
+	startsBeforeS = 3 * 3600
+	startsAfterS  = 1800
+)
+
+// start is the time of day that times of day count from: that of the run's start where the first of them lies
+// near to it, else the first.
+func (p *times) start(first float64) float64 {
+	if p.origin.IsZero() || p.zone == nil {
+		return first
+	}
+	at := p.origin.In(p.zone)
+	of := float64(at.Hour()*3600+at.Minute()*60+at.Second()) + float64(at.Nanosecond())/1e9
+	by := math.Mod(first-of+1.5*86400, 86400) - 43200 // from half a day before to half a day after
+	if by < -startsBeforeS || by > startsAfterS {
+		return first
+	}
+	return first - by
+}
+
 // clock reads a time of day; a step back by more than twelve hours is midnight.
 func (p *times) clock(s string) (float64, bool) {
 	v, ok := timeOfDay(s)
@@ -167,7 +189,7 @@ func (p *times) clock(s string) (float64, bool) {
 		return 0, false
 	}
 	if !p.anyClock {
-		p.anyClock, p.firstClock = true, v
+		p.anyClock, p.firstClock = true, p.start(v)
 	} else if v < p.lastClock-43200 {
 		p.days++
 	} else if v > p.lastClock+43200 && p.days > 0 {
