@@ -171,6 +171,7 @@ func (s *sides) notes(r *run.Run) []RecordingNote {
 		}
 		note := RecordingNote{File: rec.Name, Readings: r.Recordings[i].Len()}
 		note.noteClock(s.clocks[i])
+		note.PowerFrom = rec.PowerFrom()
 		spikes, _ := trace.Spikes(s.each[i])
 		note.Spikes = len(spikes) + s.health[i].Count(health.Spike, trace.SoC)
 		note.noteHealth(s.health[i])

@@ -395,6 +395,11 @@ func energyNumbers(x *Reading) (n figure.Lines) {
 	if s := x.Energy.BridgedS; s != nil {
 		n.Say("bridged: %s s", words.Figure(*s, 1))
 	}
+	for _, r := range x.Recordings {
+		if r.PowerFrom != "" {
+			n.Say("power of %s: %s", r.File, r.PowerFrom)
+		}
+	}
 	return n
 }
 

@@ -213,6 +213,8 @@ type RecordingNote struct {
 	NotLinedUp    string    `json:"not_lined_up"`    // why not by shape; empty where it was
 	NotOneSession bool      `json:"not_one_session"` // both have a shape, and not the same
 
+	PowerFrom string `json:"power_from"` // what its power is made of; empty: it has none
+
 	EveryS float64           `json:"every_s"` // median interval of its readings while charging
 	Means  []string          `json:"means"`   // for which figures the grade means what
 	Health []health.Proposal `json:"health"`  // what is wrong with its readings

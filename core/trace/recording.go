@@ -112,6 +112,30 @@ func compact(t, v []float64) Series {
 	return s
 }
 
+// What a recording's power is made of.
+const (
+	PowerRead    = "as recorded"
+	PowerProduct = "volts × amps"
+	PowerBoth    = "as recorded, else volts × amps"
+)
+
+// PowerFrom says what PowerSeries is made of; empty where there is no power.
+func (r *Recording) PowerFrom() string {
+	power, volts, amps := r.Columns[Power], r.Columns[Voltage], r.Columns[Current]
+	product := volts != nil && amps != nil
+	switch {
+	case r.PowerSeries().Len() == 0:
+		return ""
+	case !product || full(power):
+		return PowerRead
+	case r.Series(Power).Len() == 0:
+		return PowerProduct
+	case r.PowerSeries().Len() == r.Series(Power).Len():
+		return PowerRead
+	}
+	return PowerBoth
+}
+
 // PowerSeries gives the recording's power in kW: as recorded, and for readings
 // without it volts times amperes / 1000. Where volts and amperes never share a
 // reading, the voltage is joined linearly to the times of the amperes.

@@ -362,3 +362,22 @@ func TestFloatsInJSON(t *testing.T) {
 	assert.True(t, math.IsNaN(f[1]))
 	assert.Equal(t, 1.0, f[0])
 }
+
+// What power is made of is told from what the recording has: never a product where every reading has its own.
+func TestPowerFrom(t *testing.T) {
+	nan := math.NaN()
+	of := func(columns map[Channel][]float64) string {
+		return (&Recording{T: []float64{0, 10}, Columns: columns}).PowerFrom()
+	}
+	va := map[Channel][]float64{Voltage: {400, 400}, Current: {250, 240}}
+	assert.Equal(t, PowerProduct, of(va))
+	va[Power] = []float64{99, nan}
+	assert.Equal(t, PowerBoth, of(va))
+	va[Power] = []float64{99, 98}
+	assert.Equal(t, PowerRead, of(va))
+	va[Power], va[Current] = []float64{99, nan}, []float64{250, nan}
+	assert.Equal(t, PowerRead, of(va), "where power is missing the amps are too")
+	assert.Equal(t, PowerRead, of(map[Channel][]float64{Power: {99, nan}}))
+	assert.Empty(t, of(map[Channel][]float64{SoC: {10, 11}}))
+	assert.Empty(t, of(map[Channel][]float64{Voltage: {400, 400}}))
+}
