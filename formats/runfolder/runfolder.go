@@ -22,6 +22,7 @@ import (
 	"zincroad/core/run"
 	"zincroad/core/stall"
 	"zincroad/core/trace"
+	"zincroad/core/words"
 	"zincroad/formats/csvlog"
 )
 
@@ -35,6 +36,10 @@ const DocumentName = "run.json"
 const (
 	MaxDocument  = 4 << 20
 	MaxRecording = 512 << 20
+	MaxUnpacked  = 1 << 30 // of all files of a zip together
+
+	mostFiles      = 5000 // in a zip
+	mostRecordings = 20   // of a run
 )
 
 // File is one recording's file as it travelled.
@@ -107,11 +112,39 @@ func documentsOf(z *zip.Reader) []string {
 	return out
 }
 
-// Inside lists the files of a zip file, and gives them to Take.
-func Inside(r io.ReaderAt, size int64, name string) (names []string, files fs.FS, err error) {
+// openZip opens a zip file that is fit to be read: before anything in it is, its names are looked at and
+// what it says it unpacks to is added up. The library ends a file that unpacks to more than it says.
+func openZip(r io.ReaderAt, size int64, name string) (*zip.Reader, error) {
 	z, err := zip.NewReader(r, size)
 	if err != nil {
-		return nil, nil, faulty(name, 0, "no readable zip file")
+		return nil, faulty(name, 0, "no readable zip file")
+	}
+	if len(z.File) > mostFiles {
+		return nil, faulty(name, 0, "it holds %d files, expected at most %d", len(z.File), mostFiles)
+	}
+	seen := make(map[string]bool, len(z.File))
+	unpacked := uint64(0)
+	for _, f := range z.File {
+		plainName := strings.TrimSuffix(f.Name, "/")
+		switch {
+		case !filepath.IsLocal(plainName) || strings.Contains(f.Name, `\`):
+			return nil, faulty(name, 0, "%.80q in it lies outside of its folder", f.Name)
+		case seen[path.Clean(plainName)]:
+			return nil, faulty(name, 0, "%.80q is in it twice", f.Name)
+		}
+		seen[path.Clean(plainName)] = true
+		if unpacked += f.UncompressedSize64; unpacked > MaxUnpacked || f.UncompressedSize64 > MaxUnpacked {
+			return nil, faulty(name, 0, "it unpacks to more than %d MB", MaxUnpacked>>20)
+		}
+	}
+	return z, nil
+}
+
+// Inside lists the files of a zip file, and gives them to Take.
+func Inside(r io.ReaderAt, size int64, name string) (names []string, files fs.FS, err error) {
+	z, err := openZip(r, size, name)
+	if err != nil {
+		return nil, nil, err
 	}
 	for _, f := range z.File {
 		if !strings.HasSuffix(f.Name, "/") {
@@ -145,9 +178,9 @@ const mostRuns = 500
 // OpenZips reads every run folder in a zip, in the order of their names; one that is faulty refuses
 // all, by its own name.
 func OpenZips(r io.ReaderAt, size int64, name string) ([]*Folder, error) {
-	z, err := zip.NewReader(r, size)
+	z, err := openZip(r, size, name)
 	if err != nil {
-		return nil, faulty(name, 0, "no readable zip file")
+		return nil, err
 	}
 	docs := documentsOf(z)
 	switch {
@@ -303,7 +336,42 @@ func parse(doc []byte) (*document, []csvlog.Fault) {
 	if err := json.Unmarshal(blankTimes(doc), &d); err != nil {
 		return nil, []csvlog.Fault{{File: DocumentName, Line: 1, Reason: plain(err)}}
 	}
+	d.cleanTexts()
 	return &d, d.contradictions(lines)
+}
+
+// cleanTexts takes out of a run's texts what is no text.
+func (d *document) cleanTexts() {
+	line := func(texts ...*string) {
+		for _, s := range texts {
+			*s = words.Line(*s)
+		}
+	}
+	line(&d.Title)
+	if c := d.Car; c != nil {
+		line(&c.Name, &c.Software)
+	}
+	if s := d.Stall; s != nil {
+		line(&s.Site, &s.Name)
+		if s.Tariff != nil {
+			line(&s.Tariff.Currency)
+		}
+	}
+	if a := d.Adapter; a != nil {
+		line(&a.Name)
+	}
+	if m := d.Method; m != nil {
+		line(&m.Name)
+	}
+	if c := d.Conditions; c != nil {
+		line(&c.Weather, &c.Label)
+	}
+	for i := range d.Claims {
+		line(&d.Claims[i].Note)
+	}
+	for i := range d.Marks {
+		line(&d.Marks[i].Note)
+	}
 }
 
 // blankTimes reads an empty started_at as not given.
@@ -336,6 +404,15 @@ func (d *document) contradictions(lines map[string]int) (faults []csvlog.Fault) 
 		if rec.Side == "" {
 			rec.Side = trace.CarSide
 		}
+		for k := range i { // one table may hold both sides
+			if other := d.Recordings[k]; rec.File != "" && other.File == rec.File && other.Side == rec.Side {
+				fault(key+".file", "%s.file: %q is the %s's side twice", key, rec.File, rec.Side)
+				break
+			}
+		}
+	}
+	if n := len(d.Recordings); n > mostRecordings {
+		fault("recordings", "recordings: %d of them, expected at most %d", n, mostRecordings)
 	}
 	if m := d.Method; m != nil && m.FromPct != nil && m.ToPct != nil && *m.FromPct >= *m.ToPct {
 		fault("method.to_pct", "method.to_pct: %g, expected more than from_pct %g", *m.ToPct, *m.FromPct)

@@ -3,7 +3,9 @@ package runfolder
 import (
 	"archive/zip"
 	"bytes"
+	"encoding/binary"
 	"errors"
+	"fmt"
 	"io"
 	"os"
 	"path/filepath"
@@ -205,5 +207,76 @@ func TestATableOfBothSidesInAFolder(t *testing.T) {
 		}, "x")
 		require.NoError(t, err)
 		assert.Equal(t, want, f.Run.Recordings[0].Columns[trace.Power][0], side)
+	}
+}
+
+// What nobody's run comes near to is refused in one sentence before it costs anything: values nested into each
+// other without end, a list or a text without end, and more recordings than a session can have.
+func TestDocumentsWithoutEnd(t *testing.T) {
+	within := func(inner string) string {
+		return `{"format": "zincroad-run/1", "recordings": [{"file": "car.csv"}], ` + inner + `}`
+	}
+	recordings := `{"format": "zincroad-run/1", "recordings": [` + strings.Repeat(`{"file": "a.csv"},`, 20) + `{"file": "b.csv"}]}`
+	for want, doc := range map[string]string{
+		"more than 50 values inside each other": within(`"extra": ` + strings.Repeat("[", 20_000) + strings.Repeat("]", 20_000)),
+		"marks has more than 10000 members": within(`"marks": [` + strings.Repeat(`{"t_s": 1, "kind": "note"},`, 70_000) +
+			`{"t_s": 1, "kind": "note"}]`),
+		"longer than 5000 characters":     within(`"title": "` + strings.Repeat("x", 3_000_000) + `"`),
+		"21 of them, expected at most 20": recordings,
+		"is the car's side twice":         recordings,
+	} {
+		_, err := Describe([]byte(doc))
+		require.Error(t, err, want)
+		assert.Contains(t, err.Error(), want)
+	}
+	_, err := Describe([]byte(within(`"extra": ` + strings.Repeat("[", 40) + strings.Repeat("]", 40))))
+	assert.NoError(t, err, "what is not known is kept, as deep as anybody needs it")
+}
+
+// Names and notes are lines of words, whatever came; who exports it again gets what came.
+func TestTextsAreLines(t *testing.T) {
+	r, err := Describe([]byte(`{"format": "zincroad-run/1", "recordings": [{"file": "car.csv"}], "title": "a\r\ndata: b\u0000",
+		"car": {"name": "Larch\u202e 52"}, "marks": [{"t_s": 1, "kind": "note", "note": "rain\rbegins"}]}`))
+	require.NoError(t, err)
+	assert.Equal(t, "a  data: b", r.Title)
+	assert.Equal(t, "Larch 52", r.Car.Name)
+	assert.Equal(t, "rain begins", r.Marks[0].Note)
+}
+
+// A zip is looked at before anything in it is read: names outside of its folder, names twice, more than it may
+// unpack to, and more files than a run has.
+func TestZipsThatAreNotFit(t *testing.T) {
+	pack := func(names ...string) []byte {
+		var b bytes.Buffer
+		z := zip.NewWriter(&b)
+		for _, n := range names {
+			w, err := z.Create(n)
+			require.NoError(t, err)
+			_, err = w.Write([]byte("t_s\n"))
+			require.NoError(t, err)
+		}
+		require.NoError(t, z.Close())
+		return b.Bytes()
+	}
+	many := make([]string, 5001)
+	for i := range many {
+		many[i] = fmt.Sprintf("%d.csv", i)
+	}
+	big := pack("run.json", "car.csv")
+	// The directory says that car.csv unpacks to 4 GB: its size stands 24 bytes into its entry.
+	at := bytes.LastIndex(big, []byte("PK\x01\x02"))
+	binary.LittleEndian.PutUint32(big[at+24:], 0xfffffff0)
+	for want, b := range map[string][]byte{
+		"lies outside of its folder":   pack("run.json", "../car.csv"),
+		"is in it twice":               pack("run.json", "car.csv", "./car.csv"),
+		"it holds 5001 files":          pack(many...),
+		"unpacks to more than 1024 MB": big,
+		"no readable zip file":         []byte("PK\x03\x04"),
+	} {
+		_, err := OpenZips(bytes.NewReader(b), int64(len(b)), "runs.zip")
+		require.Error(t, err, want)
+		assert.Contains(t, err.Error(), want)
+		_, _, err = Inside(bytes.NewReader(b), int64(len(b)), "runs.zip")
+		require.Error(t, err, want)
 	}
 }

@@ -11,6 +11,7 @@ import (
 	"sort"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"zincroad/core/run"
 	"zincroad/formats/csvlog"
@@ -62,7 +63,15 @@ type checker struct {
 	lineAt []int64 // offsets of line ends
 	faults []csvlog.Fault
 	lines  map[string]int // line of each key, by full path with indices
+	depth  int            // how deep the value lies that is read
 }
+
+// What no run comes near to: values inside each other, members of a list, characters of a text.
+const (
+	mostDeep    = 50
+	mostMembers = 10_000
+	mostText    = 5_000
+)
 
 // check lists every fault of a run.json, in order of line, and the line of each key.
 func check(doc []byte, file string) ([]csvlog.Fault, map[string]int) {
@@ -103,6 +112,10 @@ var index = regexp.MustCompile(`\[\d+\]`)
 
 // value reads one value; path has indices, name is the key for messages.
 func (c *checker) value(path, name string) error {
+	if c.depth++; c.depth > mostDeep {
+		return fmt.Errorf("more than %d values inside each other", mostDeep)
+	}
+	defer func() { c.depth-- }()
 	tok, err := c.dec.Token()
 	if err != nil {
 		return err
@@ -140,6 +153,9 @@ func (c *checker) value(path, name string) error {
 		_, err = c.dec.Token()
 	case json.Delim('['):
 		for i := 0; c.dec.More(); i++ {
+			if i == mostMembers {
+				return fmt.Errorf("%s has more than %d members", path, mostMembers)
+			}
 			if err := c.value(fmt.Sprintf("%s[%d]", path, i), name); err != nil {
 				return err
 			}
@@ -185,6 +201,8 @@ func (k key) textProblem(tok json.Token) string {
 	switch {
 	case !ok:
 		return fmt.Sprintf("%s, expected text in quotes", show(tok))
+	case utf8.RuneCountInString(s) > mostText:
+		return fmt.Sprintf("longer than %d characters", mostText)
 	case k.kind == "word" && s != "" && !slices.Contains(k.words, s):
 		return fmt.Sprintf("%q, expected %s", s, orList(k.words))
 	case k.kind == "time" && s != "":

@@ -408,9 +408,9 @@ func (s *Room) benchCSV(w http.ResponseWriter, r *http.Request) {
 		write("window "+words.Figure(row.FromPct, 1)+"-"+words.Figure(row.ToPct, 1), row)
 	}
 	for _, c := range v.Conditions {
-		line := []string{c.Name}
+		line := []string{words.Cell(c.Name)}
 		for _, value := range c.Values {
-			line = append(line, value, "", "")
+			line = append(line, words.Cell(value), "", "")
 		}
 		_ = out.Write(line)
 	}

@@ -46,7 +46,7 @@ func (f *Fields) Text(name string) string {
 	if len([]rune(s)) > maxText {
 		f.Fault(name, "Longer than %d characters.", maxText)
 	}
-	return strings.ReplaceAll(strings.ToValidUTF8(s, ""), "\x00", "")
+	return words.Line(s)
 }
 
 // maxLong is how long a text of several lines may be.
@@ -54,11 +54,11 @@ const maxLong = 5000
 
 // Long reads a text that may have several lines.
 func (f *Fields) Long(name string) string {
-	s := strings.TrimSpace(strings.ReplaceAll(f.Values.Get(name), "\r", ""))
+	s := words.Prose(f.Values.Get(name))
 	if len([]rune(s)) > maxLong {
 		f.Fault(name, "Longer than %d characters.", maxLong)
 	}
-	return strings.ReplaceAll(strings.ToValidUTF8(s, ""), "\x00", "")
+	return s
 }
 
 // Lines reads a text of several lines as a list, without empty ones.
