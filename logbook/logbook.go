@@ -69,15 +69,28 @@ func Open(ctx context.Context, url string, log *slog.Logger) (*Book, error) {
 	return &Book{db: db, log: log}, nil
 }
 
-// migrate brings the tables up to date, one numbered step after the other.
-func migrate(ctx context.Context, pool *sql.DB) error {
+// provider knows the numbered steps that make the tables.
+func provider(pool *sql.DB) (*goose.Provider, error) {
 	sub, err := fs.Sub(migrations, "migrations")
 	if err != nil {
-		return fmt.Errorf("migrations: %w", err)
+		return nil, fmt.Errorf("migrations: %w", err)
 	}
 	p, err := goose.NewProvider(goose.DialectPostgres, pool, sub)
 	if err != nil {
-		return fmt.Errorf("migrations: %w", err)
+		return nil, fmt.Errorf("migrations: %w", err)
+	}
+	return p, nil
+}
+
+// migrate brings the tables up to date, one numbered step after the other. A database that a newer program has
+// been at is refused with ErrNewer, and left alone.
+func migrate(ctx context.Context, pool *sql.DB) error {
+	p, err := provider(pool)
+	if err != nil {
+		return err
+	}
+	if err := suits(ctx, p); errors.Is(err, ErrNewer) {
+		return err
 	}
 	if _, err := p.Up(ctx); err != nil {
 		return fmt.Errorf("bringing the tables up to date: %w", err)

@@ -97,18 +97,20 @@ func (s *Server) Close() { s.stall.Close() }
 // Handler gives everything that is served.
 func (s *Server) Handler() http.Handler {
 	r := chi.NewRouter()
-	r.Use(middleware.RequestID, s.logged, middleware.Recoverer, headers, http.NewCrossOriginProtection().Handler)
+	r.Use(middleware.RequestID, s.logged, middleware.Recoverer, headers, http.NewCrossOriginProtection().Handler,
+		readable, paced(bodyGrace), headAsGet)
 	r.Use(
 		middleware.Compress(5, "text/html", "text/css", "text/javascript", "image/svg+xml", "application/json",
 			"text/csv"),
 	)
 
 	static, _ := fs.Sub(staticFiles, "static")
-	r.Handle("/static/*", http.StripPrefix("/static/", cached(http.FileServerFS(static))))
-	r.Get("/healthz", s.health)
+	r.Handle("/static/*", http.StripPrefix("/static/", onlyFiles(cached(http.FileServerFS(static)))))
+	r.Get("/healthz", s.alive)
+	r.Get("/readyz", s.ready)
 
 	r.Group(func(r chi.Router) {
-		r.Use(limited(requestTimeout))
+		r.Use(limited(requestTimeout), forms(maxForm))
 		s.road.Routes(r)
 		s.bench.Routes(r)
 		r.Route("/runs/{id}", s.runs.Routes)
@@ -132,10 +134,16 @@ func (s *Server) Handler() http.Handler {
 	return r
 }
 
-func (s *Server) health(w http.ResponseWriter, r *http.Request) {
-	if err := s.book.Ping(r.Context()); err != nil {
-		http.Error(w, "the database does not answer", http.StatusServiceUnavailable)
+// alive tells that the program answers.
+func (s *Server) alive(w http.ResponseWriter, _ *http.Request) { fmt.Fprintln(w, "ok") }
+
+// ready tells whether the program can do its work: the database answers, can be written to, and has the tables
+// of this program.
+func (s *Server) ready(w http.ResponseWriter, r *http.Request) {
+	if err := s.book.Ready(r.Context()); err != nil {
+		s.Log.Warn("not ready", "error", err)
+		http.Error(w, "not ready: "+logbook.NotReady(err), http.StatusServiceUnavailable)
 		return
 	}
-	fmt.Fprintln(w, "ok")
+	fmt.Fprintln(w, "ready")
 }

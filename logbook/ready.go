@@ -1,0 +1,65 @@
+package logbook
+
+import (
+	"context"
+	"errors"
+	"fmt"
+
+	"github.com/pressly/goose/v3"
+)
+
+// What keeps a logbook from doing its work.
+var (
+	ErrAway     = errors.New("the database does not answer")
+	ErrReadOnly = errors.New("the database cannot be written to")
+	ErrNewer    = errors.New("the database belongs to a newer Zinc Road")
+	ErrOlder    = errors.New("the tables of the database are of an older Zinc Road")
+)
+
+// Ready tells whether the logbook can do its work: the database answers, takes a write, and has the tables of
+// this program. The error is one of ErrAway, ErrReadOnly, ErrNewer and ErrOlder, with its cause.
+func (b *Book) Ready(ctx context.Context) error {
+	if err := b.Ping(ctx); err != nil {
+		return fmt.Errorf("%w: %w", ErrAway, err)
+	}
+	pool, err := b.db.DB()
+	if err != nil {
+		return fmt.Errorf("%w: %w", ErrAway, err)
+	}
+	p, err := provider(pool)
+	if err != nil {
+		return err
+	}
+	if err := suits(ctx, p); err != nil {
+		return err
+	}
+	if err := b.db.WithContext(ctx).Exec("UPDATE pulse SET at = now()").Error; err != nil {
+		return fmt.Errorf("%w: %w", ErrReadOnly, err)
+	}
+	return nil
+}
+
+// suits tells whether the tables are those of this program.
+func suits(ctx context.Context, p *goose.Provider) error {
+	now, wanted, err := p.GetVersions(ctx)
+	switch {
+	case err != nil:
+		return fmt.Errorf("%w: %w", ErrAway, err)
+	case now > wanted:
+		return fmt.Errorf("%w: its tables are of step %d, this program knows them up to %d; start the newer one", ErrNewer,
+			now, wanted)
+	case now < wanted:
+		return fmt.Errorf("%w: step %d of %d", ErrOlder, now, wanted)
+	}
+	return nil
+}
+
+// NotReady says in words what Ready found, without what it found it by.
+func NotReady(err error) string {
+	for _, known := range []error{ErrAway, ErrReadOnly, ErrNewer, ErrOlder} {
+		if errors.Is(err, known) {
+			return known.Error()
+		}
+	}
+	return "the logbook cannot do its work"
+}

@@ -1,0 +1,121 @@
+package web_test
+
+import (
+	"fmt"
+	"io"
+	"net"
+	"net/http"
+	"net/http/httptest"
+	"net/url"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zincroad/web"
+)
+
+func asked(h http.Handler, method, path, host string) *httptest.ResponseRecorder {
+	r := httptest.NewRequest(method, path, nil)
+	if host != "" {
+		r.Host = host
+	}
+	w := httptest.NewRecorder()
+	h.ServeHTTP(w, r)
+	return w
+}
+
+// The program answers to the loopback's names and to those it was given; a page elsewhere that had its own name
+// point here gets nothing. Health is told to a probe by whatever name.
+func TestOnlyItsOwnNames(t *testing.T) {
+	h := web.OnlyHosts(http.HandlerFunc(func(http.ResponseWriter, *http.Request) {}), []string{"workshop.wend", ""})
+	for host, want := range map[string]int{
+		"localhost": 200, "localhost:8460": 200, "LOCALHOST": 200, "127.0.0.1:8460": 200, "127.8.9.1": 200, "[::1]:8460": 200,
+		"workshop.wend": 200, "Workshop.Wend.:80": 200,
+		"elsewhere.example": 421, "localhost.elsewhere.example": 421, "127.0.0.1.elsewhere.example": 421, "10.0.0.7:8460": 421,
+		"": 421, "[::2]": 421,
+	} {
+		r := httptest.NewRequest(http.MethodGet, "/", nil)
+		r.Host = host
+		w := httptest.NewRecorder()
+		h.ServeHTTP(w, r)
+		assert.Equal(t, want, w.Code, "%q", host)
+	}
+	assert.Equal(t, 200, asked(h, "GET", "/healthz", "10.0.0.7").Code)
+	assert.Equal(t, 421, asked(h, "GET", "/ocpp/MILL-3", "elsewhere.example").Code, "a WebSocket neither")
+}
+
+// What no text holds is refused in one sentence before it reaches a page; HEAD is answered as GET; files are
+// served, lists of them are not.
+func TestOddRequests(t *testing.T) {
+	h, _ := handler(t, true)
+	for _, path := range []string{"/?q=%00", "/runs/1?channel=%ff", "/?a%00b=1", "/%00"} {
+		w := asked(h, http.MethodGet, path, "")
+		assert.Equal(t, http.StatusBadRequest, w.Code, path)
+		assert.Contains(t, w.Body.String(), "characters that are no text")
+	}
+	for _, path := range []string{"/", "/runs/1", "/bench", "/healthz", "/readyz", "/static/app.css"} {
+		w := asked(h, http.MethodHead, path, "")
+		assert.Equal(t, http.StatusOK, w.Code, path)
+	}
+	for _, path := range []string{"/static/", "/static"} {
+		assert.Equal(t, http.StatusNotFound, asked(h, http.MethodGet, path, "").Code, path)
+	}
+	assert.Equal(t, "ready\n", asked(h, http.MethodGet, "/readyz", "").Body.String())
+}
+
+// A form takes two megabytes and no more, whether it says so or not; what was typed is cleaned of what is no
+// text, and a line break in a note forges no event.
+func TestFormsAreBounded(t *testing.T) {
+	h, book := handler(t, true)
+	w := post(h, "/garage/cars", url.Values{"name": {strings.Repeat("x", 3<<20)}})
+	assert.Equal(t, http.StatusRequestEntityTooLarge, w.Code)
+	r := httptest.NewRequest(http.MethodPost, "/garage/cars", io.MultiReader(strings.NewReader("name="),
+		strings.NewReader(strings.Repeat("x", 3<<20)))) // it does not say how long it is
+	r.ContentLength = -1
+	r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+	assert.Equal(t, http.StatusBadRequest, newRecorder(h, r).Code)
+
+	w = post(h, "/runs/1/marks", url.Values{"time": {"1:00"}, "kind": {"note"}, "note": {"rain\r\ndata: begins\x00\u202e"}})
+	require.Equal(t, http.StatusSeeOther, w.Code)
+	row, err := book.Run(t.Context(), 1)
+	require.NoError(t, err)
+	var notes []string
+	for _, m := range row.Marks {
+		notes = append(notes, m.Note)
+	}
+	assert.Contains(t, notes, "rain  data: begins")
+}
+
+// A body that drips is ended, and the connection with it; one that comes at a phone's pace is read, however
+// long it takes.
+func TestSlowBodiesAreEnded(t *testing.T) {
+	h := http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if _, err := io.ReadAll(r.Body); err != nil {
+			http.Error(w, "too slow", http.StatusBadRequest)
+		}
+	})
+	srv := httptest.NewServer(web.Paced(300 * time.Millisecond)(h))
+	defer srv.Close()
+	send := func(parts int, part string, every time.Duration) string {
+		c, err := net.Dial("tcp", srv.Listener.Addr().String())
+		require.NoError(t, err)
+		defer c.Close()
+		_, err = fmt.Fprintf(c, "POST / HTTP/1.1\r\nHost: localhost\r\nConnection: close\r\nContent-Length: %d\r\n\r\n", 8*len(part))
+		require.NoError(t, err)
+		tick := time.NewTicker(every)
+		defer tick.Stop()
+		for range parts {
+			<-tick.C
+			_, _ = io.WriteString(c, part)
+		}
+		require.NoError(t, c.SetReadDeadline(time.Now().Add(10*time.Second)))
+		answer, err := io.ReadAll(c)
+		require.NoError(t, err, "the server has closed it")
+		return string(answer)
+	}
+	assert.Contains(t, send(1, "dr", time.Millisecond), "400 Bad Request", "it stops after two bytes of sixteen")
+	assert.Contains(t, send(8, strings.Repeat("x", 2<<10), 60*time.Millisecond), "200 OK", "2 KB each 60 ms, for half a second")
+}
