@@ -23,10 +23,12 @@ import (
 // live run is answered when they are stored, and not before, so that the charge
 // point sends them again otherwise.
 type Centre struct {
-	Recorder *Recorder
+	Recorder  *Recorder
+	Passwords Passwords // nil: everybody is let in
 
-	mu     sync.Mutex
-	clocks map[int64]*trace.SourceClock // of feeds
+	connected stations
+	mu        sync.Mutex
+	clocks    map[int64]*trace.SourceClock // of feeds
 }
 
 // longestMessage is how large a message of a charge point may be.
@@ -37,6 +39,10 @@ const silentFor = 15 * time.Minute
 
 // Serve takes a charge point's connection; name is its own.
 func (c *Centre) Serve(w http.ResponseWriter, r *http.Request, name string) {
+	proved, ok := c.admit(w, r, name)
+	if !ok {
+		return
+	}
 	ws, err := websocket.Accept(w, r, &websocket.AcceptOptions{Subprotocols: []string{"ocpp1.6"}})
 	if err != nil {
 		return // Accept has answered
@@ -46,6 +52,11 @@ func (c *Centre) Serve(w http.ResponseWriter, r *http.Request, name string) {
 		ws.Close(websocket.StatusPolicyViolation, "the subprotocol ocpp1.6 is needed")
 		return
 	}
+	mine, ok := c.connected.join(name, ws, proved, time.Now())
+	if !ok {
+		ws.Close(websocket.StatusPolicyViolation, "a charge point of this name is connected")
+		return
+	}
 	ws.SetReadLimit(longestMessage)
 	ctx := context.WithoutCancel(r.Context()) // pages time out, charge points do not
 	for {
@@ -53,9 +64,10 @@ func (c *Centre) Serve(w http.ResponseWriter, r *http.Request, name string) {
 		_, message, err := ws.Read(read)
 		cancel()
 		if err != nil {
-			c.gone(ctx, name)
+			c.left(ctx, name, mine)
 			return
 		}
+		c.connected.hears(mine, time.Now())
 		answer := c.answer(ctx, name, message)
 		if answer == nil {
 			continue // not stored: the charge point will say it again
@@ -64,9 +76,16 @@ func (c *Centre) Serve(w http.ResponseWriter, r *http.Request, name string) {
 		err = ws.Write(write, websocket.MessageText, answer)
 		cancel()
 		if err != nil {
-			c.gone(ctx, name)
+			c.left(ctx, name, mine)
 			return
 		}
+	}
+}
+
+// left notes that a charge point's connection has ended, unless it has another already.
+func (c *Centre) left(ctx context.Context, name string, mine *station) {
+	if c.connected.leave(name, mine) {
+		c.gone(ctx, name)
 	}
 }
 

@@ -301,21 +301,24 @@ func TestRoadAndBenchByKeyboard(t *testing.T) {
 	s.quiet()
 }
 
+// axe opens a page and lists what axe-core has against it.
+func (s *site) axe(page string) {
+	s.Helper()
+	axe, err := os.ReadFile("../node_modules/axe-core/axe.min.js")
+	require.NoError(s, err, "npm ci brings axe-core")
+	s.do(chromedp.Navigate(s.url+page),
+		chromedp.WaitVisible(css("html[data-ready] h1, html[data-ready] h2, html[data-ready] #live")))
+	eval[bool](s, string(axe)+"; true")
+	found := eval[[]string](s, `axe.run(document, {runOnly: ["wcag2a", "wcag2aa", "wcag21aa", "wcag22aa"]}).
+		then(r => r.violations.map(v => v.id + ": " +
+			v.nodes.map(n => n.target + " " + n.failureSummary).slice(0, 3).join(" | ")))`)
+	assert.Empty(s, found, page)
+}
+
 // Every page passes axe-core by day and by night, the ones for the stall on a phone
 // too, and none of them is broader than a phone.
 func TestAccessibility(t *testing.T) {
-	axe, err := os.ReadFile("../node_modules/axe-core/axe.min.js")
-	require.NoError(t, err, "npm ci brings axe-core")
-	check := func(s *site, page string) {
-		s.do(chromedp.Navigate(s.url+page),
-			chromedp.WaitVisible(css("html[data-ready] h1, html[data-ready] h2, html[data-ready] #live")))
-		eval[bool](s, string(axe)+"; true")
-		found := eval[[]string](
-			s,
-			`axe.run(document, {runOnly: ["wcag2a", "wcag2aa", "wcag21aa", "wcag22aa"]}).then(r => r.violations.map(v => v.id + ": " + v.nodes.map(n => n.target + " " + n.failureSummary).slice(0, 3).join(" | ")))`,
-		)
-		assert.Empty(s, found, page)
-	}
+	check := func(s *site, page string) { s.axe(page) }
 	everywhere := func(s *site) (pages []string, stall string) {
 		s.open("/desk")
 		s.do(chromedp.SetUploadFiles(css("#file"), []string{sample(s.T, "spreadsheet.csv")}),

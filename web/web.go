@@ -18,6 +18,7 @@ import (
 	"github.com/go-chi/chi/v5/middleware"
 
 	"zincroad/logbook"
+	"zincroad/web/access"
 	"zincroad/web/bench"
 	"zincroad/web/desk"
 	"zincroad/web/garage"
@@ -39,6 +40,7 @@ type Server struct {
 	*ui.Pages
 	book *logbook.Book
 
+	access *access.Room
 	road   *road.Room
 	runs   *runs.Room
 	bench  *bench.Room
@@ -69,6 +71,7 @@ func New(book *logbook.Book, log *slog.Logger) (*Server, error) {
 		return nil, err
 	}
 	for _, furnish := range []func() error{
+		func() (err error) { s.access, err = access.New(u, book, logbook.Sessions{Book: book}); return err },
 		func() (err error) { s.road, err = road.New(u, book); return err },
 		func() (err error) { s.runs, err = runs.New(u, book); return err },
 		func() (err error) { s.bench, err = bench.New(u, book); return err },
@@ -83,6 +86,9 @@ func New(book *logbook.Book, log *slog.Logger) (*Server, error) {
 	}
 	return s, nil
 }
+
+// BehindTLS makes cookies for TLS alone: a proxy in front speaks it. Before serving.
+func (s *Server) BehindTLS() { s.access.Secure() }
 
 // SetClock gives the pages another clock than the machine's; before serving.
 func (s *Server) SetClock(now func() time.Time) { s.Now = now }
@@ -110,7 +116,8 @@ func (s *Server) Handler() http.Handler {
 	r.Get("/readyz", s.ready)
 
 	r.Group(func(r chi.Router) {
-		r.Use(limited(requestTimeout), forms(maxForm))
+		r.Use(limited(requestTimeout), forms(maxForm), s.access.Gate)
+		s.access.Routes(r)
 		s.road.Routes(r)
 		s.bench.Routes(r)
 		r.Route("/runs/{id}", s.runs.Routes)
@@ -123,11 +130,11 @@ func (s *Server) Handler() http.Handler {
 		r.Post("/units", s.SetUnits)
 	})
 	r.Group(func(r chi.Router) {
-		r.Use(limited(importTimeout))
+		r.Use(limited(importTimeout), s.access.Gate)
 		r.Route("/desk", s.desk.Routes)
 		r.Post("/stall/{id}/end", s.stall.EndRun) // may bring a photo along, over a phone's network
 	})
-	r.Get("/stall/{id}/events", s.stall.Events)
+	r.With(s.access.Gate).Get("/stall/{id}/events", s.stall.Events)
 	r.NotFound(func(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, fmt.Errorf("there is no page %s: %w", r.URL.Path, logbook.ErrNotFound))
 	})

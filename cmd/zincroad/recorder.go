@@ -28,7 +28,7 @@ func record(ctx context.Context, book *logbook.Book, site *web.Server, log *slog
 	done := make(chan struct{})
 	go func() { defer close(done); recorder.Run(ctx) }()
 	go site.FollowLive(ctx)
-	centre := &live.Centre{Recorder: recorder}
+	centre := &live.Centre{Recorder: recorder, Passwords: book}
 	pages := site.Handler()
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		name, ok := strings.CutPrefix(r.URL.Path, "/ocpp/")

@@ -12,6 +12,7 @@ import (
 	"os"
 	"path/filepath"
 	"strconv"
+	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -31,13 +32,14 @@ const (
 // storage says where the logbook is: any PostgreSQL, or one of the program's own
 // under a data folder.
 type storage struct {
-	databaseURL, data string
-	verbose           bool
+	databaseURL, databaseFile, data string
+	verbose                         bool
 }
 
 func (st *storage) flags(c *cobra.Command) {
-	c.Flags().StringVar(&st.databaseURL, "database-url", os.Getenv("ZINCROAD_DATABASE_URL"),
-		"use this PostgreSQL instead of starting one (or ZINCROAD_DATABASE_URL)")
+	c.Flags().StringVar(&st.databaseURL, "database-url", "",
+		"use this PostgreSQL instead of starting one; others on the machine can read it: rather ZINCROAD_DATABASE_URL")
+	c.Flags().StringVar(&st.databaseFile, "database-url-file", "", "a file that holds the address of the PostgreSQL to use")
 	c.Flags().StringVar(&st.data, "data", "", "data folder of the program's own PostgreSQL (default .zincroad here)")
 	c.Flags().BoolVar(&st.verbose, "verbose", false, "log every request")
 }
@@ -66,10 +68,29 @@ func (st *storage) folder() (string, error) {
 	return fmt.Sprintf("/var/lib/zincroad-%x", sha256.Sum256([]byte(here)))[:30], nil
 }
 
+// url is the address of the PostgreSQL to use: named, in a file, or in the environment; empty: none.
+func (st *storage) url() (string, error) {
+	switch {
+	case st.databaseURL != "":
+		return st.databaseURL, nil
+	case st.databaseFile != "":
+		text, err := os.ReadFile(st.databaseFile)
+		if err != nil {
+			return "", complainUsage("--database-url-file: %v", err)
+		}
+		return strings.TrimSpace(string(text)), nil
+	}
+	return os.Getenv("ZINCROAD_DATABASE_URL"), nil
+}
+
 // open opens the logbook, starting PostgreSQL where none is named or running.
 func (st *storage) open(ctx context.Context, log *slog.Logger, own bool) (*logbook.Book, func(), error) {
-	if st.databaseURL != "" {
-		b, err := logbook.Open(ctx, st.databaseURL, log)
+	named, err := st.url()
+	if err != nil {
+		return nil, nil, err
+	}
+	if named != "" {
+		b, err := logbook.Open(ctx, named, log)
 		if err != nil {
 			return nil, nil, err
 		}
@@ -107,39 +128,78 @@ func (st *storage) open(ctx context.Context, log *slog.Logger, own bool) (*logbo
 	}, nil
 }
 
+// door says where the program listens, and to whom it answers.
+type door struct {
+	listen    string
+	hosts     []string
+	behindTLS bool
+	speed     float64 // how many times faster the clock of live runs goes
+}
+
+func (d *door) flags(c *cobra.Command) {
+	c.Flags().StringVar(&d.listen, "listen", "",
+		"address to listen on (default 127.0.0.1 and the first free port from 8460); beyond this machine it needs a "+
+			"password, see passwd")
+	c.Flags().StringSliceVar(&d.hosts, "host", nil, "a name that the program goes by, beside localhost; can be repeated")
+	c.Flags().BoolVar(&d.behindTLS, "behind-tls", false, "a proxy in front speaks TLS: cookies are for TLS alone")
+	c.Flags().Float64Var(&d.speed, "speed", 1,
+		"run the clock of live runs so many times faster, for a stand-in of the same speed")
+}
+
+// open listens, and tells by which names the program goes: those of --host, and the address itself where it
+// is one of this machine's. It refuses to listen beyond the machine where no password is set.
+func (d *door) open(ctx context.Context, book *logbook.Book) (net.Listener, []string, error) {
+	if host, _, err := net.SplitHostPort(d.listen); d.listen != "" && err == nil && !loopback(host) {
+		hash, err := book.PasswordHash(ctx)
+		if err != nil {
+			return nil, nil, err
+		}
+		if hash == "" {
+			return nil, nil, complainUsage("--listen %s reaches beyond this machine, and no password is set: "+
+				"zincroad passwd sets one", d.listen)
+		}
+	}
+	l, err := listenOn(d.listen)
+	if err != nil {
+		return nil, nil, err
+	}
+	names := d.hosts
+	if host, _, err := net.SplitHostPort(l.Addr().String()); err == nil && !net.ParseIP(host).IsUnspecified() {
+		names = append(names, host)
+	}
+	return l, names, nil
+}
+
+// loopback tells whether a host to listen on is this machine's alone.
+func loopback(host string) bool {
+	if host == "localhost" {
+		return true
+	}
+	ip := net.ParseIP(host)
+	return ip != nil && ip.IsLoopback()
+}
+
 func serveCommand() *cobra.Command {
 	var st storage
-	var listen string
-	var speed float64
+	var d door
 	c := &cobra.Command{
 		Use: "serve", Short: "Serve the logbook over HTTP", Args: cobra.NoArgs,
-		RunE: func(c *cobra.Command, _ []string) error {
-			return serve(c.Context(), &st, listen, speed, false)
-		},
+		RunE: func(c *cobra.Command, _ []string) error { return serve(c.Context(), &st, &d, false) },
 	}
 	st.flags(c)
-	c.Flags().StringVar(&listen, "listen", "",
-		"address to listen on (default 127.0.0.1 and the first free port from 8460)")
-	c.Flags().Float64Var(&speed, "speed", 1,
-		"run the clock of live runs so many times faster, for a stand-in of the same speed")
+	d.flags(c)
 	return c
 }
 
 func demoCommand() *cobra.Command {
 	var st storage
-	var listen string
-	var speed float64
+	var d door
 	c := &cobra.Command{
 		Use: "demo", Short: "Start PostgreSQL and serve the logbook with demo data", Args: cobra.NoArgs,
-		RunE: func(c *cobra.Command, _ []string) error {
-			return serve(c.Context(), &st, listen, speed, true)
-		},
+		RunE: func(c *cobra.Command, _ []string) error { return serve(c.Context(), &st, &d, true) },
 	}
 	st.flags(c)
-	c.Flags().StringVar(&listen, "listen", "",
-		"address to listen on (default 127.0.0.1 and the first free port from 8460)")
-	c.Flags().Float64Var(&speed, "speed", 1,
-		"run the clock of live runs so many times faster, for a stand-in of the same speed")
+	d.flags(c)
 	return c
 }
 
@@ -162,10 +222,10 @@ func migrateCommand() *cobra.Command {
 }
 
 // serve opens the logbook, with demo data where it is empty and wanted, and serves it with a
-// recorder beside it until the context ends. Speed is how many times faster the clock of live runs goes.
-func serve(ctx context.Context, st *storage, listen string, speed float64, withDemo bool) error {
-	if !(speed >= 1 && speed <= 120) {
-		return complainUsage("--speed %g: expected 1 to 120", speed)
+// recorder beside it until the context ends.
+func serve(ctx context.Context, st *storage, d *door, withDemo bool) error {
+	if !(d.speed >= 1 && d.speed <= 120) {
+		return complainUsage("--speed %g: expected 1 to 120", d.speed)
 	}
 	log := st.log()
 	book, closeBook, err := st.open(ctx, log, true)
@@ -186,18 +246,21 @@ func serve(ctx context.Context, st *storage, listen string, speed float64, withD
 	if err != nil {
 		return err
 	}
-	l, err := listenOn(listen)
+	l, names, err := d.open(ctx, book)
 	if err != nil {
 		return err
 	}
-	now := fastClock(speed)
-	if speed == 1 {
+	if d.behindTLS {
+		site.BehindTLS()
+	}
+	now := fastClock(d.speed)
+	if d.speed == 1 {
 		now = time.Now
 	}
 	site.SetClock(now)
-	entrance, recorded := record(ctx, book, site, log, now, speed)
+	entrance, recorded := record(ctx, book, site, log, now, d.speed)
 	srv := &http.Server{
-		Handler: entrance, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
+		Handler: web.OnlyHosts(entrance, names), MaxHeaderBytes: 64 << 10, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
 		BaseContext: func(net.Listener) context.Context { return context.WithoutCancel(ctx) },
 		ErrorLog:    slog.NewLogLogger(log.Handler(), slog.LevelWarn),
 	}

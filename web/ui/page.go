@@ -43,6 +43,17 @@ type Frame struct {
 	Theme  string        // day, night, or empty: as the device says
 	Notice *Notice
 	Data   any
+	Door   Door // whether there is a password, and the reader is signed in
+}
+
+// Door is where a reader stands: the zero value is a program without a password.
+type Door struct{ Set, In bool }
+
+type doorKey struct{}
+
+// WithDoor notes for the pages of a request that there is a password, and whether the reader is signed in.
+func WithDoor(ctx context.Context, in bool) context.Context {
+	return context.WithValue(ctx, doorKey{}, Door{Set: true, In: in})
 }
 
 // Notice is one sentence on top of a page, with a way to undo what it tells.
@@ -56,6 +67,7 @@ type Notice struct {
 // Render shows a page.
 func (s *Pages) Render(w http.ResponseWriter, r *http.Request, name string, status int, f Frame) {
 	f.Bench = Picked(r)
+	f.Door, _ = r.Context().Value(doorKey{}).(Door)
 	if f.Units = MeasuresOf(r); f.In != nil {
 		f.Units = *f.In
 	}

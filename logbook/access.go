@@ -1,0 +1,109 @@
+package logbook
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"time"
+
+	"gorm.io/gorm"
+)
+
+// PasswordHash gives the hash of the program's password; empty where none is set.
+func (b *Book) PasswordHash(ctx context.Context) (string, error) {
+	var hash string
+	err := b.db.WithContext(ctx).Raw("SELECT hash FROM password").Scan(&hash).Error
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return "", nil
+	}
+	return hash, mapped("reading the password", err)
+}
+
+// SetPassword keeps the hash of a new password and signs everybody out; an empty one takes the password away.
+func (b *Book) SetPassword(ctx context.Context, hash string) error {
+	return mapped("storing the password", b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		for _, q := range []string{"DELETE FROM sessions", "DELETE FROM password"} {
+			if err := tx.Exec(q).Error; err != nil {
+				return err
+			}
+		}
+		if hash == "" {
+			return nil
+		}
+		return tx.Exec("INSERT INTO password (hash) VALUES (?)", hash).Error
+	}))
+}
+
+// ForgetSessions signs everybody out.
+func (b *Book) ForgetSessions(ctx context.Context) error {
+	return mapped("signing out", b.db.WithContext(ctx).Exec("DELETE FROM sessions").Error)
+}
+
+// Sessions keeps who is signed in, for any copy of the program; it is a store of package scs.
+type Sessions struct{ Book *Book }
+
+const sessionTimeout = 5 * time.Second
+
+// FindCtx gives a session that has not run out.
+func (s Sessions) FindCtx(ctx context.Context, token string) (data []byte, found bool, err error) {
+	var rows []struct{ Data []byte }
+	err = s.Book.db.WithContext(ctx).Raw("SELECT data FROM sessions WHERE token = ? AND expires_at > now()", token).
+		Scan(&rows).Error
+	if err != nil || len(rows) == 0 {
+		return nil, false, mapped("reading a session", err)
+	}
+	return rows[0].Data, true, nil
+}
+
+// CommitCtx keeps a session until it runs out, and drops those that have.
+func (s Sessions) CommitCtx(ctx context.Context, token string, data []byte, until time.Time) error {
+	return mapped("keeping a session", s.Book.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		if err := tx.Exec("DELETE FROM sessions WHERE expires_at <= now()").Error; err != nil {
+			return err
+		}
+		return tx.Exec(`INSERT INTO sessions (token, data, expires_at) VALUES (?, ?, ?)
+			ON CONFLICT (token) DO UPDATE SET data = excluded.data, expires_at = excluded.expires_at`, token, data, until).Error
+	}))
+}
+
+// DeleteCtx ends a session.
+func (s Sessions) DeleteCtx(ctx context.Context, token string) error {
+	return mapped("ending a session", s.Book.db.WithContext(ctx).Exec("DELETE FROM sessions WHERE token = ?", token).Error)
+}
+
+// Find is FindCtx without a context.
+func (s Sessions) Find(token string) ([]byte, bool, error) {
+	ctx, cancel := context.WithTimeout(context.Background(), sessionTimeout)
+	defer cancel()
+	return s.FindCtx(ctx, token)
+}
+
+// Commit is CommitCtx without a context.
+func (s Sessions) Commit(token string, data []byte, until time.Time) error {
+	ctx, cancel := context.WithTimeout(context.Background(), sessionTimeout)
+	defer cancel()
+	return s.CommitCtx(ctx, token, data, until)
+}
+
+// Delete is DeleteCtx without a context.
+func (s Sessions) Delete(token string) error {
+	ctx, cancel := context.WithTimeout(context.Background(), sessionTimeout)
+	defer cancel()
+	return s.DeleteCtx(ctx, token)
+}
+
+// StationHash gives the hash of a charge point's password; false where it has none.
+func (b *Book) StationHash(ctx context.Context, name string) (string, bool, error) {
+	var hashes []string
+	err := b.db.WithContext(ctx).Raw("SELECT hash FROM station_passwords WHERE name = ?", name).Scan(&hashes).Error
+	if err != nil || len(hashes) == 0 {
+		return "", false, mapped(fmt.Sprintf("reading the password of charge point %q", name), err)
+	}
+	return hashes[0], true, nil
+}
+
+// SetStation keeps the hash of a charge point's password.
+func (b *Book) SetStation(ctx context.Context, name, hash string) error {
+	return mapped("storing a charge point's password", b.db.WithContext(ctx).Exec(`INSERT INTO station_passwords (name, hash)
+		VALUES (?, ?) ON CONFLICT (name) DO UPDATE SET hash = excluded.hash, made_at = now()`, name, hash).Error)
+}

@@ -1,0 +1,186 @@
+// Package access lets in who knows the program's password, where one is set.
+package access
+
+import (
+	"context"
+	"embed"
+	"net"
+	"net/http"
+	"net/url"
+	"strings"
+	"time"
+
+	"github.com/alexedwards/scs/v2"
+	"github.com/go-chi/chi/v5"
+	"github.com/go-chi/httprate"
+
+	"zincroad/internal/password"
+	"zincroad/web/ui"
+)
+
+//go:embed templates
+var files embed.FS
+
+// Book is what the room needs of the logbook.
+type Book interface {
+	PasswordHash(ctx context.Context) (string, error)
+	ForgetSessions(ctx context.Context) error
+}
+
+// Room is this room of the interface; safe for concurrent use.
+type Room struct {
+	*ui.Pages
+	book     Book
+	sessions *scs.SessionManager
+}
+
+const (
+	// A session ends a month after it began, or a week after it was last used: a phone that was lost is no way
+	// in for ever.
+	lifetime = 30 * 24 * time.Hour
+	idle     = 7 * 24 * time.Hour
+	// So many tries within a minute from one address: a person mistypes, a program tries out.
+	triesAMinute = 6
+
+	signedIn = "in"
+)
+
+// New furnishes the room; store keeps who is signed in. It fails when its own template is broken.
+func New(u *ui.UI, book Book, store scs.CtxStore) (*Room, error) {
+	pages, err := u.Pages(files, nil)
+	if err != nil {
+		return nil, err
+	}
+	m := scs.New()
+	m.Store, m.Lifetime, m.IdleTimeout, m.HashTokenInStore = store, lifetime, idle, true
+	m.Cookie.Name, m.Cookie.HttpOnly, m.Cookie.SameSite = "zincroad", true, http.SameSiteLaxMode
+	s := &Room{Pages: pages, book: book, sessions: m}
+	m.ErrorFunc = s.Fail
+	return s, nil
+}
+
+// Secure makes the session's cookie one for TLS alone; before serving.
+func (s *Room) Secure() { s.sessions.Cookie.Secure = true }
+
+// Routes are the room's own paths.
+func (s *Room) Routes(r chi.Router) {
+	r.Get("/enter", s.door)
+	r.With(httprate.LimitBy(triesAMinute, time.Minute, fromWhere, httprate.WithLimitHandler(s.tooMany))).
+		Post("/enter", s.enter)
+	r.Post("/leave", s.leave)
+}
+
+// fromWhere is the address that a request came from. Behind a proxy all come from one: then all share the tries.
+func fromWhere(r *http.Request) (string, error) {
+	host, _, err := net.SplitHostPort(r.RemoteAddr)
+	if err != nil {
+		host = r.RemoteAddr
+	}
+	return httprate.CanonicalizeIP(host), nil
+}
+
+// Gate lets through who is signed in, everybody where no password is set, and what a door needs.
+func (s *Room) Gate(next http.Handler) http.Handler {
+	return s.sessions.LoadAndSave(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		hash, err := s.book.PasswordHash(r.Context())
+		if err != nil {
+			s.Fail(w, r, err)
+			return
+		}
+		if hash == "" {
+			next.ServeHTTP(w, r)
+			return
+		}
+		in := s.sessions.GetBool(r.Context(), signedIn)
+		r = r.WithContext(ui.WithDoor(r.Context(), in))
+		switch {
+		case in || r.URL.Path == "/enter":
+			next.ServeHTTP(w, r)
+		case r.Method != http.MethodGet || ui.IsPart(r):
+			// What was typed stays in the page: it can be sent again from another tab that signed in.
+			w.Header().Set("HX-Redirect", "/enter")
+			http.Error(w, "Sign in first: open /enter in another tab, then send this again.", http.StatusUnauthorized)
+		default:
+			http.Redirect(w, r, "/enter?to="+url.QueryEscape(r.URL.RequestURI()), http.StatusSeeOther)
+		}
+	}))
+}
+
+type doorView struct {
+	*ui.Fields
+	To string
+	In bool
+}
+
+func (s *Room) door(w http.ResponseWriter, r *http.Request) {
+	s.showDoor(w, r, http.StatusOK, ui.NewFields(url.Values{}))
+}
+
+func (s *Room) showDoor(w http.ResponseWriter, r *http.Request, status int, f *ui.Fields) {
+	v := doorView{Fields: f, To: r.FormValue("to"), In: s.sessions.GetBool(r.Context(), signedIn)}
+	w.Header().Set("Cache-Control", "no-store")
+	s.Render(w, r, "enter", status, ui.Frame{Title: "Sign in", Data: v})
+}
+
+// enter holds a password against the one that is set. A session gets a new token when it becomes one of
+// somebody who is signed in.
+func (s *Room) enter(w http.ResponseWriter, r *http.Request) {
+	f, ok := s.Form(w, r)
+	if !ok {
+		return
+	}
+	hash, err := s.book.PasswordHash(r.Context())
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	right := false
+	if hash != "" {
+		if right, err = password.Matches(hash, f.Values.Get("password")); err != nil {
+			s.Fail(w, r, err)
+			return
+		}
+	}
+	if !right {
+		f.Values.Del("password")
+		f.Fault("password", "This is not the password.")
+		s.Log.Warn("a wrong password", "from", r.RemoteAddr)
+		s.showDoor(w, r, http.StatusUnprocessableEntity, f)
+		return
+	}
+	if err := s.sessions.RenewToken(r.Context()); err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	s.sessions.Put(r.Context(), signedIn, true)
+	to := f.Values.Get("to")
+	if !strings.HasPrefix(to, "/") || strings.HasPrefix(to, "//") || strings.Contains(to, `\`) {
+		to = "/"
+	}
+	http.Redirect(w, r, to, http.StatusSeeOther)
+}
+
+func (s *Room) tooMany(w http.ResponseWriter, r *http.Request) {
+	f := ui.NewFields(url.Values{})
+	f.Fault("password", "Too many tries from this address: wait a minute.")
+	s.showDoor(w, r, http.StatusTooManyRequests, f)
+}
+
+// leave signs out here, or everywhere.
+func (s *Room) leave(w http.ResponseWriter, r *http.Request) {
+	f, ok := s.Form(w, r)
+	if !ok {
+		return
+	}
+	if err := s.sessions.Destroy(r.Context()); err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	if f.Values.Get("everywhere") != "" {
+		if err := s.book.ForgetSessions(r.Context()); err != nil {
+			s.Fail(w, r, err)
+			return
+		}
+	}
+	http.Redirect(w, r, "/enter", http.StatusSeeOther)
+}

@@ -1,0 +1,127 @@
+package web_test
+
+import (
+	"net/http"
+	"net/http/cookiejar"
+	"net/http/httptest"
+	"net/url"
+	"strings"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zincroad/internal/password"
+	"zincroad/logbook/logbooktest"
+	"zincroad/web"
+)
+
+const word = "a few words do well"
+
+// locked is a server with a password, and a client that keeps its cookies and follows nothing.
+func locked(t *testing.T) (string, func() *http.Client) {
+	t.Helper()
+	book := newBook(t, true)
+	hash, err := password.Hash(word)
+	require.NoError(t, err)
+	require.NoError(t, book.SetPassword(t.Context(), hash))
+	s, err := web.New(book, logbooktest.Quiet())
+	require.NoError(t, err)
+	srv := httptest.NewServer(s.Handler())
+	t.Cleanup(srv.Close)
+	return srv.URL, func() *http.Client {
+		jar, err := cookiejar.New(nil)
+		require.NoError(t, err)
+		return &http.Client{Jar: jar, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	}
+}
+
+func fetched(t *testing.T, c *http.Client, address string) *http.Response {
+	t.Helper()
+	r, err := c.Get(address)
+	require.NoError(t, err)
+	require.NoError(t, r.Body.Close())
+	return r
+}
+
+func posted(t *testing.T, c *http.Client, address string, v url.Values) *http.Response {
+	t.Helper()
+	r, err := c.PostForm(address, v)
+	require.NoError(t, err)
+	require.NoError(t, r.Body.Close())
+	return r
+}
+
+// Where a password is set nobody sees a page, an export or a stream without it, nor changes anything; health and
+// the files of the sign-in page are open. Signed in everything is there, and signing out everywhere ends it for
+// others too.
+func TestPasswordKeepsOut(t *testing.T) {
+	at, client := locked(t)
+	stranger := client()
+	for _, path := range []string{"/", "/runs/1", "/runs/1/export.zip", "/bench.csv?runs=1,2", "/definitions", "/stall/1/events",
+		"/desk", "/garage"} {
+		r := fetched(t, stranger, at+path)
+		assert.Equal(t, http.StatusSeeOther, r.StatusCode, path)
+		assert.Equal(t, "/enter?to="+url.QueryEscape(path), r.Header.Get("Location"))
+	}
+	for _, path := range []string{"/runs/1/delete", "/desk/files", "/garage/cars"} {
+		r := posted(t, stranger, at+path, url.Values{"name": {"Larch"}})
+		assert.Equal(t, http.StatusUnauthorized, r.StatusCode, path)
+	}
+	for _, path := range []string{"/healthz", "/readyz", "/static/app.css", "/enter"} {
+		assert.Equal(t, http.StatusOK, fetched(t, stranger, at+path).StatusCode, path)
+	}
+
+	enter := func(c *http.Client, p, to string) *http.Response {
+		t.Helper()
+		return posted(t, c, at+"/enter", url.Values{"password": {p}, "to": {to}})
+	}
+	one, two := client(), client()
+	r := enter(one, word, "/runs/1?channel=amps")
+	assert.Equal(t, "/runs/1?channel=amps", r.Header.Get("Location"))
+	require.Len(t, r.Cookies(), 1)
+	c := r.Cookies()[0]
+	assert.True(t, c.HttpOnly)
+	assert.Equal(t, http.SameSiteLaxMode, c.SameSite)
+	assert.Equal(t, http.StatusOK, fetched(t, one, at+"/runs/1").StatusCode)
+	assert.Equal(t, "/", enter(two, word, "//elsewhere.example/").Header.Get("Location"), "nowhere else")
+	assert.Equal(t, http.StatusOK, fetched(t, two, at+"/").StatusCode)
+
+	assert.Equal(t, http.StatusSeeOther, posted(t, one, at+"/leave", url.Values{"everywhere": {"yes"}}).StatusCode)
+	for _, c := range []*http.Client{one, two} {
+		assert.Equal(t, http.StatusSeeOther, fetched(t, c, at+"/").StatusCode, "signed out everywhere")
+	}
+}
+
+// A wrong password is told in one sentence and nothing more; after six tries in a minute nobody of that address
+// gets another, the right one neither.
+func TestPasswordsAreNotTriedOut(t *testing.T) {
+	at, client := locked(t)
+	c := client()
+	for range 6 {
+		r := posted(t, c, at+"/enter", url.Values{"password": {"a few words do wel"}})
+		assert.Equal(t, http.StatusUnprocessableEntity, r.StatusCode)
+		assert.Empty(t, r.Header.Get("Location"))
+	}
+	assert.Equal(t, http.StatusTooManyRequests, posted(t, c, at+"/enter", url.Values{"password": {word}}).StatusCode)
+	assert.Equal(t, http.StatusSeeOther, fetched(t, c, at+"/").StatusCode)
+}
+
+// By the keyboard: asked for a page, in, and there; axe finds nothing.
+func TestSignInByKeys(t *testing.T) {
+	s := newSite(t, 390, 844, true)
+	hash, err := password.Hash(word)
+	require.NoError(t, err)
+	require.NoError(t, s.book.SetPassword(t.Context(), hash))
+	s.open("/runs/1")
+	s.await(`location.pathname === "/enter" && document.activeElement.id === "f-password"`)
+	assert.False(t, eval[bool](s, `!!document.querySelector("nav")`), "nothing to go to yet")
+	s.axe("/enter?to=/runs/1")
+	s.do(chromedp.SendKeys(css("#f-password"), "nonsense"+kb.Enter), chromedp.WaitVisible(css("#e-password")))
+	assert.Contains(t, s.text("#e-password"), "This is not the password.")
+	s.do(chromedp.SendKeys(css("#f-password"), word+kb.Enter))
+	s.await(`location.pathname === "/runs/1" && document.documentElement.dataset.ready`)
+	assert.True(t, strings.Contains(s.text("#keys"), "Sign out everywhere"))
+}
