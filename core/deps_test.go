@@ -24,14 +24,15 @@ var allowed = map[string][]string{
 	"demo":    {"core", "formats"},
 	"live":    {"core", "formats", "internal", "logbook"},
 	"standin": {"core", "formats", "internal"},
-	"web":     {"core", "formats", "logbook", "web"},
-	"cmd":     {"core", "formats", "logbook", "live", "standin", "demo", "web"},
+	"web":     {"core", "formats", "internal", "logbook", "web"},
+	"cmd":     {"core", "formats", "internal", "logbook", "live", "standin", "demo", "web"},
 }
 
 // rooms says which rooms of the interface a room may go through to. Every room has ui; draw
 // and ui themselves know no room.
 var rooms = map[string][]string{
 	"ui":      {"draw"},
+	"access":  {"ui"},
 	"draw":    {},
 	"chart":   {"draw", "ui"},
 	"details": {"ui"},

@@ -104,11 +104,13 @@ func (l *Log) explain(j *Judgement, s *Stretch) {
 		return
 	}
 	var pieces []*facts
-	var g *grid
+	var g, first *grid // of the last piece, and of the first: a stretch can go over a gap
 	for _, sp := range j.spans {
 		for _, f := range sp.pieces {
 			if f.fromS >= s.FromS-1e-6 && f.toS <= s.ToS+1e-6 {
-				pieces, g = append(pieces, f), sp.grid
+				if pieces, g = append(pieces, f), sp.grid; first == nil {
+					first = g
+				}
 			}
 		}
 	}
@@ -119,7 +121,7 @@ func (l *Log) explain(j *Judgement, s *Stretch) {
 		}
 		return
 	}
-	t := l.tell(j.known, g, pieces)
+	t := l.tell(j.known, first, g, pieces)
 	t.leg, t.shape = g.leg, shape(pieces[len(pieces)-1].mainShape())
 	switch t.shape {
 	case ampsLevel:

@@ -33,14 +33,15 @@ type told struct {
 	stairs           []string // at which charge it fell, in per cent
 }
 
-// tell gathers a stretch's facts from its pieces, weighted by time where one number stands for all.
-func (l *Log) tell(k *known, g *grid, pieces []*facts) told {
+// tell gathers a stretch's facts from its pieces, weighted by time where one number stands for all. The grids
+// are those of the first piece and of the last.
+func (l *Log) tell(k *known, first, g *grid, pieces []*facts) told {
 	a, b := pieces[0], pieces[len(pieces)-1]
 	t := told{known: k, log: l, kw: [2]float64{a.line[0], b.line[1]}, volts: [2]float64{a.volts0, b.volts1},
 		soc: [2]float64{a.soc0, b.soc1}, coldest: [2]float64{a.coldest0, b.coldest1},
 		warmest: [2]float64{a.warmest0, b.warmest1}, inlet: [2]float64{a.inlet0, b.inlet1}, fall: a.fall, fellS: a.fellS,
 		fellPct: a.fellPct, plugInS: g.plugInS, ampsRead: g.ampsRead}
-	t.amps[0], _ = g.ends(g.amps, a.piece)
+	t.amps[0], _ = first.ends(first.amps, a.piece)
 	_, t.amps[1] = g.ends(g.amps, b.piece)
 	t.warm = [2]float64{k.warmKW(a.soc0, a.volts0), k.warmKW(b.soc1, b.volts1)}
 	mean := func(of func(*facts) float64) float64 {

@@ -8,6 +8,7 @@ package curve
 import (
 	"cmp"
 	"math"
+	"reflect"
 	"slices"
 	"sync"
 
@@ -238,6 +239,8 @@ func (s *sides) read(r *run.Run, o Options) *Reading {
 	}
 	out.MarkProposals = health.Marks(s.marks, s.power[trace.CarSide])
 	out.Approach = s.approachOf(zero)
+	finite(reflect.ValueOf(out).Elem()) // sentences are made of numbers alone
 	out.Findings = findings(out, r)
+	finite(reflect.ValueOf(&out.Findings).Elem())
 	return out
 }

@@ -172,7 +172,7 @@ func above(t0, v0, t1, v1, level float64) (trace.Span, bool) {
 // ramp gives the seconds from first power to the first reading at 90 % of the
 // highest power of the 180 s after it, in the first leg. Upward spikes are left out.
 //
-// Special cases are: no power, and a log whose first power is already that high
+// Special cases are: no power but a spike, and a log whose first power is already that high
 // without a reading below 1 kW in the 10 s before it: nil, the ramp was not seen.
 func ramp(flows []flow) *float64 {
 	if len(flows) == 0 {
@@ -180,7 +180,7 @@ func ramp(flows []flow) *float64 {
 	}
 	p, first := trace.WithoutUpwardSpikes(flows[0].asRead()), flows[0].firstS
 	start, _ := slices.BinarySearch(p.T, first)
-	for p.V[start] < PowerFloorKW {
+	for start < p.Len() && p.V[start] < PowerFloorKW { // all of it may have been a spike
 		start++
 	}
 	top := 0.0

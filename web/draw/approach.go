@@ -26,7 +26,7 @@ func (d *Approach) SVG() string {
 	include := func(v float64) { low, high = math.Min(low, v), math.Max(high, v) }
 	var t, coldest, warmest []float64
 	value := func(v *float64) float64 {
-		if v == nil {
+		if v == nil || !plotted(*v) {
 			return math.NaN()
 		}
 		include(d.PeopleC(*v))
@@ -36,9 +36,12 @@ func (d *Approach) SVG() string {
 		t = append(t, p.TS)
 		coldest, warmest = append(coldest, value(p.ColdestC)), append(warmest, value(p.WarmestC))
 	}
-	warm := !math.IsNaN(d.WarmC)
+	warm := plotted(d.WarmC)
 	if warm {
 		include(d.PeopleC(d.WarmC))
+	}
+	if !(d.ToS > d.FromS) || !plotted(d.FromS) || !plotted(d.ToS) || low > high {
+		return ""
 	}
 	low, high = low-1, high+1
 	c := &canvas{w: approachW, h: approachH}

@@ -2,7 +2,6 @@ package draw
 
 import (
 	"fmt"
-	"html"
 	"math"
 	"strings"
 
@@ -69,7 +68,7 @@ func band(c *canvas, stretches []Stretch, x func(float64) float64, y, h float64,
 		fmt.Fprintf(
 			c,
 			`<g><title>%s, %s to %s</title>`,
-			html.EscapeString(sign.Words),
+			escaped(sign.Words),
 			words.Clock(s.FromS),
 			words.Clock(s.ToS),
 		)

@@ -2,8 +2,8 @@ package draw
 
 import (
 	"fmt"
-	"html"
 	"math"
+	"slices"
 	"time"
 
 	"zincroad/core/words"
@@ -38,13 +38,16 @@ func (d *Capacity) SVG() string {
 			}
 		}
 	}
+	points = slices.DeleteFunc(slices.Clone(points), func(p CapacityPoint) bool {
+		return !plotted(p.KWh) || !plotted(p.LowKWh) || d.ByOdometer && !plotted(p.OdometerKM)
+	})
 	if len(points) == 0 {
 		return ""
 	}
 	low, high := math.Inf(1), math.Inf(-1)
 	for _, p := range points {
 		low, high = math.Min(low, p.LowKWh), math.Max(high, p.KWh)
-		if !math.IsNaN(p.HighKWh) {
+		if plotted(p.HighKWh) {
 			high = math.Max(high, p.HighKWh)
 		}
 	}
@@ -79,9 +82,9 @@ func (d *Capacity) SVG() string {
 	software := ""
 	for i, p := range points {
 		x := px(p)
-		fmt.Fprintf(c, `<g><title>%s</title>`, html.EscapeString(p.Tooltip))
+		fmt.Fprintf(c, `<g><title>%s</title>`, escaped(p.Tooltip))
 		upper := p.HighKWh
-		if math.IsNaN(upper) {
+		if !plotted(upper) {
 			upper = high
 		}
 		c.line("whisker", x, py(p.LowKWh), x, py(upper))

@@ -2,7 +2,6 @@ package draw
 
 import (
 	"fmt"
-	"html"
 	"math"
 	"slices"
 	"sort"
@@ -90,7 +89,7 @@ func (k *Curves) SVG() string {
 	}
 	c.text("axis", "end", x1, base+31, axisName(k.XName, k.XUnit))
 	for _, b := range k.Bands {
-		fmt.Fprintf(c, `<g><title>%s</title>`, html.EscapeString(b.Name))
+		fmt.Fprintf(c, `<g><title>%s</title>`, escaped(b.Name))
 		for _, part := range b.parts() {
 			d := strings.Builder{}
 			pen := "M"
@@ -110,7 +109,7 @@ func (k *Curves) SVG() string {
 		for i := range l.X {
 			x[i], y[i] = px(l.X[i]), py(l.Y[i])
 		}
-		fmt.Fprintf(c, `<path class="%s" d="%s"><title>%s</title></path>`, class, path(x, y), html.EscapeString(l.Name))
+		fmt.Fprintf(c, `<path class="%s" d="%s"><title>%s</title></path>`, class, path(x, y), escaped(l.Name))
 	}
 	for _, l := range k.Crowd {
 		line("series crowd", l)
@@ -134,7 +133,7 @@ func (k *Curves) SVG() string {
 func (b Band) parts() (out []Band) {
 	from := -1
 	for i := 0; i <= len(b.X); i++ {
-		known := i < len(b.X) && !math.IsNaN(b.Low[i]+b.High[i]+b.X[i])
+		known := i < len(b.X) && plotted(b.Low[i]) && plotted(b.High[i]) && plotted(b.X[i])
 		switch {
 		case known && from < 0:
 			from = i
@@ -153,13 +152,19 @@ func axisName(name, unit string) string {
 	return name + ", " + unit
 }
 
+// mostPlotted is more than any quantity of a session comes to, in its unit.
+const mostPlotted = 1e7
+
+// plotted tells whether a value can stand on an axis: a number, and not beyond all of them.
+func plotted(v float64) bool { return math.Abs(v) <= mostPlotted }
+
 // ranges gives the ends of both axes.
 func (k *Curves) ranges() (xFrom, xTo, yFrom, yTo float64) {
 	xFrom, xTo = math.Inf(1), math.Inf(-1)
 	yFrom, yTo = math.Inf(1), math.Inf(-1)
 	for _, l := range slices.Concat(k.Crowd, k.Lines) {
 		for i := range l.X {
-			if math.IsNaN(l.X[i]) || math.IsNaN(l.Y[i]) {
+			if !plotted(l.X[i]) || !plotted(l.Y[i]) {
 				continue
 			}
 			xFrom, xTo = math.Min(xFrom, l.X[i]), math.Max(xTo, l.X[i])
@@ -167,8 +172,10 @@ func (k *Curves) ranges() (xFrom, xTo, yFrom, yTo float64) {
 		}
 	}
 	for _, b := range k.Bands {
-		for _, part := range b.parts() {
-			yFrom, yTo = math.Min(yFrom, slices.Min(part.Low)), math.Max(yTo, slices.Max(part.High))
+		for i := range b.X {
+			if plotted(b.X[i]) && plotted(b.Low[i]) && plotted(b.High[i]) {
+				yFrom, yTo = math.Min(yFrom, b.Low[i]), math.Max(yTo, b.High[i])
+			}
 		}
 	}
 	if math.IsInf(xFrom, 1) {
@@ -182,8 +189,11 @@ func (k *Curves) ranges() (xFrom, xTo, yFrom, yTo float64) {
 	} else if pad := math.Max((yTo-yFrom)*0.08, 0.5); true {
 		yFrom, yTo = yFrom-pad, yTo+pad
 	}
-	if !(xTo > xFrom) {
+	if !(xTo-xFrom > leastStep) {
 		xTo = xFrom + 1
+	}
+	if !(yTo-yFrom > leastStep) {
+		yTo = yFrom + 1
 	}
 	return xFrom, xTo, yFrom, yTo
 }

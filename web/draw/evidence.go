@@ -2,7 +2,6 @@ package draw
 
 import (
 	"fmt"
-	"html"
 	"math"
 	"sort"
 
@@ -96,7 +95,7 @@ func (e *Evidence) SVG() string {
 				y[i] = p.y(math.Max(0, l.KW[i]))
 			}
 		}
-		fmt.Fprintf(c, `<path class="%s" d="%s"><title>%s</title></path>`, class, path(x, y), html.EscapeString(l.Label))
+		fmt.Fprintf(c, `<path class="%s" d="%s"><title>%s</title></path>`, class, path(x, y), escaped(l.Label))
 	}
 	for i, l := range ceilings {
 		class := fmt.Sprintf("limit limit-%d", i)
@@ -169,7 +168,7 @@ func PaceBar(title string, parts []Part) string {
 	x, y, h := 36.0, 4.0, 20.0
 	for _, p := range parts {
 		w := p.Minutes / sum * (paceW - 50)
-		fmt.Fprintf(c, `<g><title>%s</title>`, html.EscapeString(p.Words))
+		fmt.Fprintf(c, `<g><title>%s</title>`, escaped(p.Words))
 		class := "pace-own"
 		if p.Cause != "" {
 			class = "held"

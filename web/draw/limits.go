@@ -2,7 +2,6 @@ package draw
 
 import (
 	"fmt"
-	"html"
 	"math"
 	"sort"
 
@@ -64,7 +63,7 @@ func (l *Limits) SVG() string {
 			`<path class="limit limit-%d" d="%s"><title>%s</title></path>`,
 			i%6,
 			path(x, y),
-			html.EscapeString(line.Label),
+			escaped(line.Label),
 		)
 	}
 	x, y := make([]float64, len(l.Holds)), make([]float64, len(l.Holds))

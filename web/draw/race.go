@@ -2,7 +2,6 @@ package draw
 
 import (
 	"fmt"
-	"html"
 	"math"
 
 	"zincroad/core/bench"
@@ -155,7 +154,7 @@ func (r *RaceStrips) lead(c *canvas, p plane) {
 		if !math.IsNaN(m.SoCPct) {
 			title += fmt.Sprintf(", at %s %%", words.Figure(m.SoCPct, 0))
 		}
-		fmt.Fprintf(c, `<g><title>%s</title>`, html.EscapeString(title))
+		fmt.Fprintf(c, `<g><title>%s</title>`, escaped(title))
 		c.line("meeting", p.x(m.TS), py(0)-7, p.x(m.TS), py(0)+7)
 		c.WriteString("</g>")
 	}
@@ -202,7 +201,7 @@ func Minutes(title, total string, rows []MinutesRow) string {
 		}
 		from, to := px(at), px(at+r.Cause.Minutes)
 		left, wide := math.Min(from, to), math.Max(1, math.Abs(to-from))
-		fmt.Fprintf(c, `<g><title>%s</title>`, html.EscapeString(r.Label+": "+r.Cause.Words))
+		fmt.Fprintf(c, `<g><title>%s</title>`, escaped(r.Label+": "+r.Cause.Words))
 		c.rect("held", left, y+2, wide, 15, 0)
 		if r.Cause.Cause.Sign().Hatch != "" && wide > 2 {
 			fmt.Fprintf(c, `<rect x="%s" y="%s" width="%s" height="15" fill="url(#held-%s)"/>`, num(left), num(y+2), num(wide),

@@ -2,7 +2,6 @@ package draw
 
 import (
 	"fmt"
-	"html"
 	"math"
 
 	"zincroad/core/curve"
@@ -82,19 +81,36 @@ type plane struct {
 func (p plane) x(t float64) float64  { return p.x0 + (t-p.t0)/(p.t1-p.t0)*(p.x1-p.x0) }
 func (p plane) y(kw float64) float64 { return p.base - kw/p.kw*(p.base-p.top) }
 
+// What no session is: longer than a month, stronger than a town.
+const (
+	longestS = 30 * 86400.0
+	mostKW   = 1e5
+)
+
+// begin is the left end of the axis: the first reading where that lies before clock zero.
+func (s *Strip) begin() float64 {
+	if len(s.T) > 0 && s.T[0] < 0 && s.T[0] >= -longestS {
+		return s.T[0]
+	}
+	return 0
+}
+
 func (s *Strip) end() float64 {
 	if s.ToS > 0 {
-		return s.ToS
+		return math.Min(longestS, s.ToS)
 	}
-	if n := len(s.T); n > 0 {
-		return math.Max(60, s.T[n-1])
+	end := 60.0
+	for _, t := range s.T {
+		if t > end && t <= longestS {
+			end = t
+		}
 	}
-	return 60
+	return end
 }
 
 func (s *Strip) topKW() float64 {
-	if s.TopKW > 0 {
-		return s.TopKW
+	if s.TopKW > leastStep {
+		return math.Min(mostKW, s.TopKW)
 	}
 	return niceTop(max(maxOf(s.KW), maxOf(s.GhostKW), 0.97*min(maxOf(s.WarmKW), mostWarm*maxOf(s.KW))))
 }
@@ -164,7 +180,7 @@ func (s *Strip) Large() string {
 	if s.Narrow {
 		c.w, c.h, base, class, hidden = 362, 190, 132, "strip large narrow", `aria-hidden="true" `
 	}
-	p := plane{x0: 36, x1: c.w - 14, base: base, top: 36, t0: math.Min(0, first(s.T)), t1: s.end(), kw: s.topKW()}
+	p := plane{x0: 36, x1: c.w - 14, base: base, top: 36, t0: s.begin(), t1: s.end(), kw: s.topKW()}
 	c.open(
 		class,
 		s.Title,
@@ -353,7 +369,7 @@ func (s *Strip) signs(c *canvas, p plane) {
 		if len(s.Held) > 0 {
 			y += bandH
 		}
-		fmt.Fprintf(c, `<g><title>%s</title>`, html.EscapeString(m.Title))
+		fmt.Fprintf(c, `<g><title>%s</title>`, escaped(m.Title))
 		c.line("sign-stem", x, p.base, x, y-6)
 		c.rect("sign", x-6.5, y-6, 13, 12, 2)
 		c.text("sign-text", "middle", x, y+3.4, m.Letter)
@@ -375,7 +391,7 @@ func (s *Strip) badges(c *canvas, p plane) {
 		fmt.Fprintf(
 			c,
 			`<g><title>%s</title><circle class="badge" cx="%s" cy="%s" r="8"/>`,
-			html.EscapeString(b.Title),
+			escaped(b.Title),
 			num(x),
 			num(y),
 		)
@@ -454,10 +470,11 @@ func (s *Strip) Tiny() string {
 	return c.String()
 }
 
+// maxOf is the largest of some powers; NaN, and what no session has, is none.
 func maxOf(v []float64) float64 {
 	top := 0.0
 	for _, x := range v {
-		if x > top { // NaN, where the plug was out, is not
+		if x > top && x <= mostKW { // NaN, where the plug was out, is not
 			top = x
 		}
 	}

@@ -11,6 +11,8 @@ import (
 	"math"
 	"strconv"
 	"strings"
+
+	"zincroad/core/words"
 )
 
 // canvas collects the elements of one picture.
@@ -19,8 +21,19 @@ type canvas struct {
 	w, h float64
 }
 
-// num writes a coordinate with a tenth of a pixel.
+// escaped is a text as a picture can hold it: names come from anywhere, and one character that is none in XML
+// would leave a file that nothing opens.
+func escaped(s string) string { return html.EscapeString(words.Line(s)) }
+
+// farOff is further than any picture reaches.
+const farOff = 1e5
+
+// num writes a coordinate with a tenth of a pixel. What is no number, or lies further off than any picture
+// reaches, stands at its edge: one value from a broken logger spoils itself and not the picture.
 func num(v float64) string {
+	if v = math.Max(-farOff, math.Min(farOff, v)); math.IsNaN(v) {
+		v = 0
+	}
 	return strconv.FormatFloat(math.Round(v*10)/10, 'f', -1, 64)
 }
 
@@ -31,7 +44,7 @@ func (c *canvas) open(class, title, attrs string) {
 		class,
 		num(c.w),
 		num(c.h),
-		html.EscapeString(title),
+		escaped(title),
 		attrs,
 	)
 }
@@ -59,7 +72,7 @@ func (c *canvas) rect(class string, x, y, w, h, radius float64) {
 func (c *canvas) text(class, anchor string, x, y float64, s string) {
 	c.WriteString(
 		`<text class="` + class + `" text-anchor="` + anchor + `" x="` + num(x) + `" y="` + num(y) + `">` +
-			html.EscapeString(s) + `</text>`,
+			escaped(s) + `</text>`,
 	)
 }
 
@@ -85,12 +98,15 @@ func path(x, y []float64) string {
 	return b.String()
 }
 
-// ticks gives round values from lo to hi, at most n of them.
+// leastStep is less than any display shows.
+const leastStep = 1e-9
+
+// ticks gives round values from lo to hi, at most n of them; none where no axis can have such ends.
 func ticks(lo, hi float64, n int) []float64 {
-	if !(hi > lo) || n < 1 {
+	raw := (hi - lo) / float64(n)
+	if n < 1 || !(raw > leastStep) || !(raw < 1e12) || math.Abs(lo)/raw > 1e9 { // no axis has such ends
 		return nil
 	}
-	raw := (hi - lo) / float64(n)
 	size := math.Pow(10, math.Floor(math.Log10(raw)))
 	for _, m := range []float64{1, 2, 5, 10} {
 		if size*m >= raw {
@@ -107,7 +123,7 @@ func ticks(lo, hi float64, n int) []float64 {
 
 // niceTop gives a round upper end for an axis from zero.
 func niceTop(v float64) float64 {
-	if !(v > 0) {
+	if !(v > 4*leastStep) || !(v < 1e12) {
 		return 1
 	}
 	t := ticks(0, v*1.02, 4)
@@ -156,7 +172,7 @@ func Standalone(svg, caption string, woff2 []byte) string {
 		num(w),
 		num(h+top),
 		num(size),
-		html.EscapeString(caption),
+		escaped(caption),
 	)
 	return out[:body] + ground + out[body:]
 }

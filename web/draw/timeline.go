@@ -2,7 +2,6 @@ package draw
 
 import (
 	"fmt"
-	"html"
 	"math"
 
 	"zincroad/core/words"
@@ -173,7 +172,7 @@ func (l *Timeline) bars(c *canvas, p plane) {
 		if x1-x0 < 1 {
 			continue
 		}
-		fmt.Fprintf(c, `<g><title>%s</title>`, html.EscapeString(b.Label))
+		fmt.Fprintf(c, `<g><title>%s</title>`, escaped(b.Label))
 		c.rect("bar-"+b.Kind, x0, p.base+3, x1-x0, 15, 0)
 		if w := float64(len([]rune(b.Label)))*5.4 + 6; w < x1-x0 {
 			c.rect("held-plate", x0+3, p.base+4.5, w, 12, 1)
@@ -228,8 +227,8 @@ func drawSigns(c *canvas, p plane, signs []placed) {
 			class,
 			num(s.x+5),
 			num(y(s)+12.5),
-			html.EscapeString(s.Clock),
-			html.EscapeString(s.Text),
+			escaped(s.Clock),
+			escaped(s.Text),
 		)
 	}
 }
