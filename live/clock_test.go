@@ -11,6 +11,7 @@ import (
 
 	"zincroad/core/run"
 	"zincroad/logbook"
+	"zincroad/logbook/logbooktest"
 )
 
 func metered(at time.Time, w int) string {
@@ -105,4 +106,23 @@ func TestLostReadingsAreSaid(t *testing.T) {
 	require.NotEmpty(t, row.Marks)
 	assert.Equal(t, "7 readings were lost: the database was away for too long", row.Marks[0].Note)
 	assert.Zero(t, k.lost)
+}
+
+// The start of a run is put on the monotonic clock, so that what is counted from it does not move with the
+// machine's wall clock; to the wall it is when it was.
+func TestStartsAreOnTheMonotonicClock(t *testing.T) {
+	book, err := logbook.Open(t.Context(), server.URL(t), logbooktest.Quiet())
+	require.NoError(t, err)
+	defer book.Close()
+	at := time.Now().Add(-90 * time.Second).UTC().Truncate(time.Millisecond)
+	id, err := book.StartLive(t.Context(), &logbook.Run{StartedAt: &at})
+	require.NoError(t, err)
+	r := &Recorder{Book: book, Log: logbooktest.Quiet()}
+	start, err := r.startOf(t.Context(), id)
+	require.NoError(t, err)
+	assert.Contains(t, start.String(), " m=", "it has a monotonic reading")
+	assert.WithinDuration(t, at, start, 5*time.Millisecond)
+	again, err := r.startOf(t.Context(), id)
+	require.NoError(t, err)
+	assert.Equal(t, start, again)
 }

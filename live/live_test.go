@@ -174,7 +174,7 @@ func TestReadsWhateverAnAdapterSays(t *testing.T) {
 	} {
 		t.Run(tt.name, func(t *testing.T) {
 			p := newPeer(t, map[string][]string{"22D010": {tt.answer}})
-			o, err := dialOBD(context.Background(), p.l.Addr().String())
+			o, err := dialOBD(context.Background(), &Reach{}, p.l.Addr().String())
 			require.NoError(t, err)
 			defer o.Close()
 			got, err := o.read("7A1", "7A9", "D010")
@@ -192,7 +192,7 @@ func TestReadsWhateverAnAdapterSays(t *testing.T) {
 				},
 			},
 		)
-		o, err := dialOBD(context.Background(), p.l.Addr().String())
+		o, err := dialOBD(context.Background(), &Reach{}, p.l.Addr().String())
 		require.NoError(t, err)
 		defer o.Close()
 		got, err := o.read("7A1", "7A9", "D030")
@@ -201,14 +201,14 @@ func TestReadsWhateverAnAdapterSays(t *testing.T) {
 	})
 	t.Run("silence", func(t *testing.T) {
 		p := newPeer(t, map[string][]string{"22D010": {"7A9 05 62", "7A90562D01004B0AAAA\r\r>"}})
-		o, err := dialOBD(context.Background(), p.l.Addr().String())
+		o, err := dialOBD(context.Background(), &Reach{}, p.l.Addr().String())
 		require.NoError(t, err)
 		defer o.Close()
 		o.wait = 150 * time.Millisecond
 		_, err = o.read("7A1", "7A9", "D010")
 		require.ErrorIs(t, err, os.ErrDeadlineExceeded, "half an answer and then nothing: the connection is given up")
 		o.Close()
-		again, err := dialOBD(context.Background(), p.l.Addr().String())
+		again, err := dialOBD(context.Background(), &Reach{}, p.l.Addr().String())
 		require.NoError(t, err)
 		defer again.Close()
 		got, err := again.read("7A1", "7A9", "D010")
@@ -217,7 +217,7 @@ func TestReadsWhateverAnAdapterSays(t *testing.T) {
 	})
 	t.Run("never an end", func(t *testing.T) {
 		p := newPeer(t, map[string][]string{"22D010": {strings.Repeat("7A9", longestAnswer)}})
-		o, err := dialOBD(context.Background(), p.l.Addr().String())
+		o, err := dialOBD(context.Background(), &Reach{}, p.l.Addr().String())
 		require.NoError(t, err)
 		defer o.Close()
 		_, err = o.read("7A1", "7A9", "D010")

@@ -40,15 +40,10 @@ const (
 )
 
 // dialOBD connects to an adapter and sets it up.
-func dialOBD(ctx context.Context, address string) (*obd, error) {
-	d := net.Dialer{Timeout: dialWait}
-	c, err := d.DialContext(ctx, "tcp", address)
+func dialOBD(ctx context.Context, reach *Reach, address string) (*obd, error) {
+	c, err := reach.connect(ctx, address)
 	if err != nil {
-		var op *net.OpError
-		if errors.As(err, &op) { // the address is known to whoever asked
-			err = op.Err
-		}
-		return nil, fmt.Errorf("connecting to the adapter: %w", err)
+		return nil, err
 	}
 	o := &obd{conn: c, in: bufio.NewReader(c), wait: answerWait}
 	// Reset, no echo, no line feeds, spaces as they come, headers on, protocol found

@@ -116,4 +116,4 @@ var actions = map[string]action{
 }
 
 // wall is the time that a charge point is to set its clock to.
-func (c *Centre) wall() string { return c.Recorder.now().Format(time.RFC3339) }
+func (c *Centre) wall() string { return c.Recorder.now().UTC().Format(time.RFC3339) }

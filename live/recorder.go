@@ -30,6 +30,7 @@ type Recorder struct {
 	// Speed is how much faster than real time the clock of runs goes; sources are
 	// asked so much more often. 0: 1.
 	Speed float64
+	Reach Reach // which adapters are dialled
 	// Pace is the shortest time between two readings of an adapter; 0: 50 ms.
 	Pace time.Duration
 	// Stored is told how old each reading was when it was on disk; nil: nobody.
@@ -61,9 +62,9 @@ func (r *Recorder) stored(start time.Time, samples []logbook.Sample) {
 
 func (r *Recorder) now() time.Time {
 	if r.Now != nil {
-		return r.Now().UTC()
+		return r.Now()
 	}
-	return time.Now().UTC()
+	return time.Now() // not in UTC: that would lose the monotonic clock
 }
 
 // Run records until the context ends.
@@ -170,8 +171,10 @@ func (r *Recorder) startOf(ctx context.Context, runID int64) (time.Time, error) 
 	if r.started == nil {
 		r.started = map[int64]time.Time{}
 	}
-	r.started[runID] = *row.StartedAt
-	return *row.StartedAt, nil
+	// Put on the machine's monotonic clock: a step of its wall clock in the middle of a run moves no reading.
+	now := r.now()
+	r.started[runID] = now.Add(row.StartedAt.Sub(now))
+	return r.started[runID], nil
 }
 
 // adapter reads one adapter until its feed is not wanted any more, connecting
@@ -217,7 +220,7 @@ func (r *Recorder) session(ctx context.Context, f logbook.Feed, p *profile.Profi
 	if err != nil {
 		return err
 	}
-	o, err := dialOBD(ctx, f.Address)
+	o, err := dialOBD(ctx, &r.Reach, f.Address)
 	if err != nil {
 		return err
 	}

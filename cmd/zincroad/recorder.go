@@ -2,13 +2,11 @@ package main
 
 import (
 	"context"
-	"log/slog"
 	"net/http"
 	"strings"
 	"time"
 
 	"zincroad/live"
-	"zincroad/logbook"
 	"zincroad/web"
 )
 
@@ -22,13 +20,12 @@ func fastClock(speed float64) func() time.Time {
 // record starts the recorder and puts the charge points' entrance before the pages.
 // The recorder has stored what it read when recorded is closed, after the context's
 // end.
-func record(ctx context.Context, book *logbook.Book, site *web.Server, log *slog.Logger, now func() time.Time,
-	speed float64) (entrance http.Handler, recorded <-chan struct{}) {
-	recorder := &live.Recorder{Book: book, Log: log, Now: now, Speed: speed}
+func record(ctx context.Context, recorder *live.Recorder, site *web.Server) (entrance http.Handler,
+	recorded <-chan struct{}) {
 	done := make(chan struct{})
 	go func() { defer close(done); recorder.Run(ctx) }()
 	go site.FollowLive(ctx)
-	centre := &live.Centre{Recorder: recorder, Passwords: book}
+	centre := &live.Centre{Recorder: recorder, Passwords: recorder.Book}
 	pages := site.Handler()
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		name, ok := strings.CutPrefix(r.URL.Path, "/ocpp/")

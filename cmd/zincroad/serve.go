@@ -9,6 +9,7 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"net/netip"
 	"os"
 	"path/filepath"
 	"strconv"
@@ -18,6 +19,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"zincroad/demo"
+	"zincroad/live"
 	"zincroad/logbook"
 	"zincroad/logbook/cluster"
 	"zincroad/web"
@@ -133,7 +135,8 @@ type door struct {
 	listen    string
 	hosts     []string
 	behindTLS bool
-	speed     float64 // how many times faster the clock of live runs goes
+	adapters  []string // networks of adapters beside the machine's own
+	speed     float64  // how many times faster the clock of live runs goes
 }
 
 func (d *door) flags(c *cobra.Command) {
@@ -141,6 +144,8 @@ func (d *door) flags(c *cobra.Command) {
 		"address to listen on (default 127.0.0.1 and the first free port from 8460); beyond this machine it needs a "+
 			"password, see passwd")
 	c.Flags().StringSliceVar(&d.hosts, "host", nil, "a name that the program goes by, beside localhost; can be repeated")
+	c.Flags().StringSliceVar(&d.adapters, "adapter-net", nil,
+		"a network, such as 10.20.0.0/16, on which adapters may be dialled beside this machine's own private ones")
 	c.Flags().BoolVar(&d.behindTLS, "behind-tls", false, "a proxy in front speaks TLS: cookies are for TLS alone")
 	c.Flags().Float64Var(&d.speed, "speed", 1,
 		"run the clock of live runs so many times faster, for a stand-in of the same speed")
@@ -168,6 +173,18 @@ func (d *door) open(ctx context.Context, book *logbook.Book) (net.Listener, []st
 		names = append(names, host)
 	}
 	return l, names, nil
+}
+
+// reach is where adapters may be.
+func (d *door) reach() (r live.Reach, err error) {
+	for _, text := range d.adapters {
+		p, err := netip.ParsePrefix(text)
+		if err != nil {
+			return r, complainUsage("--adapter-net %q: expected a network such as 10.20.0.0/16", text)
+		}
+		r.Also = append(r.Also, p.Masked())
+	}
+	return r, nil
 }
 
 // loopback tells whether a host to listen on is this machine's alone.
@@ -227,6 +244,10 @@ func serve(ctx context.Context, st *storage, d *door, withDemo bool) error {
 	if !(d.speed >= 1 && d.speed <= 120) {
 		return complainUsage("--speed %g: expected 1 to 120", d.speed)
 	}
+	reach, err := d.reach()
+	if err != nil {
+		return err
+	}
 	log := st.log()
 	book, closeBook, err := st.open(ctx, log, true)
 	if err != nil {
@@ -258,7 +279,8 @@ func serve(ctx context.Context, st *storage, d *door, withDemo bool) error {
 		now = time.Now
 	}
 	site.SetClock(now)
-	entrance, recorded := record(ctx, book, site, log, now, d.speed)
+	recorder := &live.Recorder{Book: book, Log: log, Now: now, Speed: d.speed, Reach: reach}
+	entrance, recorded := record(ctx, recorder, site)
 	srv := &http.Server{
 		Handler: web.OnlyHosts(entrance, names), MaxHeaderBytes: 64 << 10, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
 		BaseContext: func(net.Listener) context.Context { return context.WithoutCancel(ctx) },

@@ -4,6 +4,7 @@
 package cluster
 
 import (
+	"bytes"
 	"context"
 	"crypto/rand"
 	"errors"
@@ -97,7 +98,7 @@ func (c *Cluster) bringUp(ctx context.Context, bin, password string, o Options) 
 			return err
 		}
 	}
-	if pid, port, ok := c.running(bin); ok {
+	if pid, port, ok := c.leftRunning(ctx, bin, o.Log); ok {
 		o.Log.Info("taking over a PostgreSQL that was left running", "pid", pid, "port", port)
 		c.pid, c.TakenOver = pid, true
 		c.setURL(password, port)
@@ -254,17 +255,40 @@ func (c *Cluster) initdb(ctx context.Context, bin string) error {
 	return ctx.Err()
 }
 
-// running finds a server on this data folder that is already up. The process must
-// be PostgreSQL's and stand in the folder; a stale pid file may name any other.
+// leftRunning finds a server that a program left behind, to be taken over. One that is on its way down, or up,
+// is waited for: it still holds the folder.
+func (c *Cluster) leftRunning(ctx context.Context, bin string, log *slog.Logger) (pid, port int, ok bool) {
+	until := time.Now().Add(startTimeout)
+	for told := false; ; told = true {
+		pid, port, ready := c.pidFile()
+		if pid == 0 || !c.ours(bin, pid) {
+			return 0, 0, false
+		}
+		if ready {
+			return pid, port, true
+		}
+		if ctx.Err() != nil || time.Now().After(until) {
+			return 0, 0, false
+		}
+		if !told {
+			log.Info("waiting for a PostgreSQL that was left behind", "pid", pid)
+		}
+		time.Sleep(20 * time.Millisecond)
+	}
+}
+
+// running finds a server on this data folder that is already up.
 func (c *Cluster) running(bin string) (pid, port int, ok bool) {
 	pid, port, ready := c.pidFile()
-	if pid == 0 || !ready {
-		return 0, 0, false
-	}
+	return pid, port, pid != 0 && ready && c.ours(bin, pid)
+}
+
+// ours tells whether a process is a PostgreSQL that stands in the folder: a stale pid file may name any other.
+func (c *Cluster) ours(bin string, pid int) bool {
 	exe, err1 := os.Readlink(fmt.Sprintf("/proc/%d/exe", pid))
 	cwd, err2 := os.Readlink(fmt.Sprintf("/proc/%d/cwd", pid))
 	data, err3 := filepath.EvalSymlinks(c.data())
-	return pid, port, err1 == nil && err2 == nil && err3 == nil && exe == filepath.Join(bin, "postgres") && cwd == data
+	return err1 == nil && err2 == nil && err3 == nil && exe == filepath.Join(bin, "postgres") && cwd == data
 }
 
 // pidFile reads postmaster.pid: pid on line 1, port on line 4, status on line 8.
@@ -274,10 +298,9 @@ func (c *Cluster) pidFile() (pid, port int, ready bool) {
 		return 0, 0, false
 	}
 	lines := strings.Split(string(b), "\n")
-	if len(lines) < 8 {
-		return 0, 0, false
+	if pid, _ = strconv.Atoi(lines[0]); len(lines) < 8 {
+		return pid, 0, false
 	}
-	pid, _ = strconv.Atoi(lines[0])
 	port, _ = strconv.Atoi(lines[3])
 	return pid, port, strings.TrimSpace(lines[7]) == "ready"
 }
@@ -333,7 +356,7 @@ func (c *Cluster) launch(ctx context.Context, bin string, port int, o Options) e
 		select {
 		case <-exited:
 			text, _ := os.ReadFile(c.logFile())
-			return fmt.Errorf("PostgreSQL ended at once:\n%s", text)
+			return fmt.Errorf("PostgreSQL ended at once:\n%s", bytes.Trim(text, "\x00\n"))
 		case <-ctx.Done():
 			_ = c.end()
 			return ctx.Err()

@@ -78,6 +78,40 @@ func TestLifeOfACluster(t *testing.T) {
 	require.NoError(t, c.Stop())
 }
 
+// A start while the server of a program that was killed is still on its way down waits for it, and has the
+// folder then.
+func TestStartedWhileTheOldServerGoesDown(t *testing.T) {
+	dir := dataDir(t)
+	c := start(t, dir)
+	db, err := sql.Open("pgx", c.URL)
+	require.NoError(t, err)
+	defer db.Close()
+	conn, err := db.Conn(context.Background()) // a smart shutdown waits for whoever is connected
+	require.NoError(t, err)
+	require.NoError(t, conn.PingContext(context.Background()))
+	require.NoError(t, c.lock.Close())
+	require.NoError(t, syscall.Kill(c.pid, syscall.SIGTERM))
+	require.Eventually(t, func() bool { _, _, ready := c.pidFile(); return !ready }, 10*time.Second, time.Millisecond)
+	came := make(chan *Cluster)
+	go func() {
+		again, err := Start(context.Background(), Options{Dir: dir, Log: slog.New(slog.DiscardHandler), Throwaway: true})
+		assert.NoError(t, err)
+		came <- again
+	}()
+	select {
+	case <-came:
+		require.Fail(t, "two servers on one folder")
+	case <-time.After(200 * time.Millisecond):
+	}
+	require.NoError(t, conn.Close())
+	require.NoError(t, db.Close())
+	again := <-came
+	require.NotNil(t, again)
+	assert.False(t, again.TakenOver)
+	assert.Equal(t, 1, query(t, again.URL, "SELECT 1"))
+	require.NoError(t, again.Stop())
+}
+
 func TestPasswordIsNeededAndPrivate(t *testing.T) {
 	dir := dataDir(t)
 	c := start(t, dir)
