@@ -63,3 +63,11 @@ func NotReady(err error) string {
 	}
 	return "the logbook cannot do its work"
 }
+
+// Others counts the connections to the database that are not this logbook's own.
+func (b *Book) Others(ctx context.Context) (int, error) {
+	var n int
+	err := b.db.WithContext(ctx).Raw(`SELECT count(*) FROM pg_stat_activity WHERE datname = current_database()
+		AND backend_type = 'client backend' AND application_name <> current_setting('application_name')`).Scan(&n).Error
+	return n, mapped("looking who is at the database", err)
+}

@@ -28,7 +28,7 @@ func main() {
 		SilenceUsage:  true,
 		SilenceErrors: true,
 	}
-	root.AddCommand(readCommand(), benchCommand(), fitCommand(), forecastCommand(), standinCommand(), demoCommand(), serveCommand(), passwdCommand(), stationPasswordCommand(),
+	root.AddCommand(readCommand(), benchCommand(), fitCommand(), forecastCommand(), standinCommand(), demoCommand(), serveCommand(), passwdCommand(), backupCommand(), restoreCommand(), stationPasswordCommand(),
 		migrateCommand(), importCommand(), exportCommand(), reworkCommand())
 	err := root.ExecuteContext(ctx)
 	switch {

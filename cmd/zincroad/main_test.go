@@ -404,3 +404,63 @@ func TestListeningBeyondTheMachine(t *testing.T) {
 	help, _, _ = zincroad(t, "serve", "--help")
 	assert.NotContains(t, help, "secret")
 }
+
+// A backup that is restored into an empty logbook gives every run's export back to the byte. A logbook with runs
+// is replaced only when that is asked for, none while a program is at it, and by no file that is not whole.
+func TestBackupAndRestore(t *testing.T) {
+	s, err := logbooktest.Start()
+	require.NoError(t, err)
+	defer s.Stop()
+	from, to := s.URL(t), s.URL(t)
+	dir := t.TempDir()
+	file := filepath.Join(dir, "book.zincroad")
+	on := func(url string, args ...string) (string, string, int) {
+		return zincroad(t, append(args, "--database-url="+url)...)
+	}
+	_, errOut, status := on(from, "import", sample("zincroad.csv"), sample("screen-notes.txt"))
+	require.Equal(t, 0, status, errOut)
+	out, errOut, status := on(from, "backup", file)
+	require.Equal(t, 0, status, errOut)
+	assert.Contains(t, out, "2 runs")
+	assert.Contains(t, errOut, "runs", "each table is told of")
+	_, errOut, status = on(from, "backup", file)
+	assert.Equal(t, 2, status)
+	assert.Contains(t, errOut, "is there already")
+
+	whole, err := os.ReadFile(file)
+	require.NoError(t, err)
+	cut := filepath.Join(dir, "cut.zincroad")
+	require.NoError(t, os.WriteFile(cut, whole[:len(whole)*2/3], 0o600))
+	_, errOut, status = on(to, "restore", cut)
+	assert.Equal(t, 2, status)
+	assert.Contains(t, errOut, "is no whole backup")
+
+	out, errOut, status = on(to, "restore", file)
+	require.Equal(t, 0, status, errOut)
+	assert.Contains(t, out, "holds 2 runs")
+	export := func(url, run string) []byte {
+		path := filepath.Join(t.TempDir(), "run.zip")
+		_, errOut, status := on(url, "export", run, "--output", path)
+		require.Equal(t, 0, status, errOut)
+		b, err := os.ReadFile(path)
+		require.NoError(t, err)
+		return b
+	}
+	for _, run := range []string{"1", "2"} {
+		assert.Equal(t, export(from, run), export(to, run), "run %s", run)
+	}
+	_, errOut, status = on(to, "restore", file)
+	assert.Equal(t, 2, status)
+	assert.Contains(t, errOut, "holds 2 runs")
+	db, err := sql.Open("pgx", to)
+	require.NoError(t, err)
+	require.NoError(t, db.Ping())
+	_, errOut, status = on(to, "restore", "--replace", file)
+	assert.Equal(t, 2, status)
+	assert.Contains(t, errOut, "stop it first")
+	require.NoError(t, db.Close())
+	require.Eventually(t, func() bool {
+		_, _, status = on(to, "restore", "--replace", file)
+		return status == 0
+	}, 20*time.Second, 100*time.Millisecond, "the connection is gone")
+}
