@@ -11,6 +11,8 @@ import (
 	"net/http"
 	"net/http/httptest"
 	"net/url"
+	"os"
+	"path/filepath"
 	"strings"
 	"testing"
 	"time"
@@ -193,6 +195,66 @@ func TestPhotoAtTheEnd(t *testing.T) {
 	assert.NotContains(t, body, "src=\""+src)
 	require.Equal(t, http.StatusSeeOther, post(h, src+"/restore", nil).Code)
 	assert.Contains(t, get(h, page).Body.String(), "<img src=\""+src)
+}
+
+// What was typed survives a photo that is too large, one that broke off on its way, and one that comes before the
+// fields in the form; the run is not ended.
+func TestTheEndSurvivesItsPhoto(t *testing.T) {
+	h, book := handler(t, false)
+	id := started(t, book, time.Minute, nil)
+	path := fmt.Sprintf("/stall/%d/end", id)
+	var b bytes.Buffer
+	m := multipart.NewWriter(&b)
+	f, err := m.CreateFormFile("photo", "screen.jpg")
+	require.NoError(t, err)
+	_, err = f.Write(make([]byte, 17<<20))
+	require.NoError(t, err)
+	require.NoError(t, m.WriteField("soc", "80"))
+	require.NoError(t, m.WriteField("note", "screen went blank"))
+	require.NoError(t, m.Close())
+	whole := b.Bytes()
+	send := func(body []byte) *httptest.ResponseRecorder {
+		r := httptest.NewRequest(http.MethodPost, path, bytes.NewReader(body))
+		r.Header.Set("Content-Type", m.FormDataContentType())
+		return newRecorder(h, r)
+	}
+	w := send(whole)
+	assert.Equal(t, http.StatusUnprocessableEntity, w.Code)
+	for _, want := range []string{`value="80"`, `value="screen went blank"`, "is larger than 16 MB"} {
+		assert.True(t, strings.Contains(w.Body.String(), want), want)
+	}
+	cut := bytes.Index(whole, []byte("screen went blank"))
+	w = send(whole[:cut-4])
+	assert.Equal(t, http.StatusUnprocessableEntity, w.Code)
+	assert.True(t, strings.Contains(w.Body.String(), `value="80"`), "what came is there")
+	assert.True(t, strings.Contains(w.Body.String(), "broke off on its way"))
+	row, err := book.Run(t.Context(), id)
+	require.NoError(t, err)
+	assert.True(t, row.Live)
+}
+
+// A photo as phones take them is made smaller in the page, before it travels.
+func TestPhotosAreShrunkInThePage(t *testing.T) {
+	s := newSite(t, 390, 844, false)
+	id := started(t, s.book, time.Minute, nil)
+	big := image.NewRGBA(image.Rect(0, 0, 3000, 2000))
+	for i := range big.Pix {
+		big.Pix[i] = uint8(i*7919 + i>>9*104729)
+	}
+	var b bytes.Buffer
+	require.NoError(t, (&png.Encoder{CompressionLevel: png.NoCompression}).Encode(&b, big))
+	file := filepath.Join(t.TempDir(), "screen.png")
+	require.NoError(t, os.WriteFile(file, b.Bytes(), 0o600))
+	require.Greater(t, b.Len(), 16<<20, "more than the server takes")
+	s.open(fmt.Sprintf("/stall/%d/end", id))
+	s.do(chromedp.SetUploadFiles(css("#f-photo"), []string{file}))
+	s.await(`document.querySelector("#f-photo").files[0].name === "screen.jpg"`)
+	assert.Less(t, eval[int](s, `document.querySelector("#f-photo").files[0].size`), 8<<20)
+	s.do(chromedp.SendKeys(css("#f-soc"), "80"), chromedp.Click(css("button.primary")))
+	s.await(`location.pathname.startsWith("/runs/")`)
+	photos, err := s.book.Photos(context.Background(), id)
+	require.NoError(t, err)
+	assert.Len(t, photos, 1)
 }
 
 // Another page ends the run while this one is away: what waited is stored with its
