@@ -1,9 +1,11 @@
 package ui
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
 	"io"
+	"mime"
 	"net/http"
 	"net/url"
 
@@ -23,6 +25,11 @@ const mostSent = 128 << 20
 // request's form.
 func ReadPhoto(w http.ResponseWriter, r *http.Request) (p *logbook.Photo, fault string) {
 	r.Body = http.MaxBytesReader(w, r.Body, mostSent)
+	end := &lastOf{ReadCloser: r.Body}
+	r.Body = end
+	if _, params, err := mime.ParseMediaType(r.Header.Get("Content-Type")); err == nil {
+		end.mark = "--" + params["boundary"] + "--"
+	}
 	parts, err := r.MultipartReader()
 	if errors.Is(err, http.ErrNotMultipart) {
 		return nil, ""
@@ -36,7 +43,7 @@ func ReadPhoto(w http.ResponseWriter, r *http.Request) (p *logbook.Photo, fault 
 	for {
 		part, err := parts.NextPart()
 		if err != nil {
-			broke = broke || err != io.EOF //nolint:errorlint // wrapped it is an end in the middle of a part
+			broke = broke || !end.closed()
 			break
 		}
 		if part.FileName() == "" {
@@ -67,6 +74,24 @@ func ReadPhoto(w http.ResponseWriter, r *http.Request) (p *logbook.Photo, fault 
 	}
 	return keptPhoto(content, name)
 }
+
+// lastOf remembers the end of a body: a form that was cut off between two of its parts looks like a whole one but
+// for the mark that closes it.
+type lastOf struct {
+	io.ReadCloser
+	mark string
+	last []byte
+}
+
+// Read implements io.Reader.
+func (l *lastOf) Read(p []byte) (int, error) {
+	n, err := l.ReadCloser.Read(p)
+	l.last = append(l.last, p[max(0, n-2*len(l.mark)):n]...)
+	l.last = l.last[max(0, len(l.last)-2*len(l.mark)-8):]
+	return n, err
+}
+
+func (l *lastOf) closed() bool { return bytes.Contains(l.last, []byte(l.mark)) }
 
 // maxTyped is how long one field of a form may be.
 const maxTyped = 1 << 20
