@@ -31,13 +31,20 @@ func (b *Book) Append(ctx context.Context, runID, recordingID int64, samples []S
 		}
 		return notifyLive(tx, runID)
 	})
+	if err == nil {
+		b.stored.Add(int64(len(samples)))
+	}
 	return mapped("storing the readings", err)
 }
+
+// Stored counts the readings of live runs that were acknowledged since the logbook was opened.
+func (b *Book) Stored() int64 { return b.stored.Load() }
 
 // AppendOnce is Append for samples that may have been stored before, as when an
 // acknowledgement was lost: those that are there already, at the same time with
 // the same values, are left out.
 func (b *Book) AppendOnce(ctx context.Context, runID, recordingID int64, samples []Sample) error {
+	added := 0
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		fresh, err := unstored(tx, recordingID, samples)
 		if err != nil {
@@ -48,8 +55,12 @@ func (b *Book) AppendOnce(ctx context.Context, runID, recordingID int64, samples
 				return err
 			}
 		}
+		added = len(fresh)
 		return notifyLive(tx, runID)
 	})
+	if err == nil {
+		b.stored.Add(int64(added))
+	}
 	return mapped("storing the readings", err)
 }
 

@@ -12,6 +12,7 @@ import (
 	"fmt"
 	"io/fs"
 	"log/slog"
+	"sync/atomic"
 	"time"
 
 	"github.com/jackc/pgx/v5/pgconn"
@@ -34,8 +35,9 @@ var (
 
 // Book is an open logbook; safe for concurrent use.
 type Book struct {
-	db  *gorm.DB
-	log *slog.Logger
+	db     *gorm.DB
+	log    *slog.Logger
+	stored atomic.Int64 // readings of live runs
 }
 
 const (

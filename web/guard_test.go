@@ -7,6 +7,7 @@ import (
 	"net/http"
 	"net/http/httptest"
 	"net/url"
+	"regexp"
 	"strings"
 	"testing"
 	"time"
@@ -14,6 +15,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"zincroad/logbook/logbooktest"
 	"zincroad/web"
 )
 
@@ -118,4 +120,30 @@ func TestSlowBodiesAreEnded(t *testing.T) {
 	}
 	assert.Contains(t, send(1, "dr", time.Millisecond), "400 Bad Request", "it stops after two bytes of sixteen")
 	assert.Contains(t, send(8, strings.Repeat("x", 2<<10), 60*time.Millisecond), "200 OK", "2 KB each 60 ms, for half a second")
+}
+
+// What a probe reads: requests by their route and not by anybody's run, what is left to do, and whether the
+// program is ready; at an address of its own, not among the pages.
+func TestMetrics(t *testing.T) {
+	book := newBook(t, true)
+	srv, err := web.New(book, logbooktest.Quiet())
+	require.NoError(t, err)
+	h := srv.Handler()
+	for _, path := range []string{"/runs/1", "/runs/2", "/no-such-page"} {
+		asked(h, http.MethodGet, path, "")
+	}
+	text := asked(srv.Metrics(), http.MethodGet, "/metrics", "").Body.String()
+	for _, want := range []string{
+		"zincroad_ready 1", "zincroad_live_runs 0", "zincroad_readings_stored_total 0", "zincroad_rework_left ",
+	} {
+		assert.True(t, strings.Contains(text, want), "%s\n%.3000s", want, text)
+	}
+	routed := regexp.MustCompile(`request_seconds_count\{method="GET",route="/runs/\{id\}/?",status="200"\} 2`)
+	assert.True(t, routed.MatchString(text))
+	assert.False(t, strings.Contains(text, "/runs/1"))
+	assert.Equal(t, http.StatusNotFound, asked(h, http.MethodGet, "/metrics", "").Code)
+	require.NoError(t, book.Close())
+	text = asked(srv.Metrics(), http.MethodGet, "/metrics", "").Body.String()
+	assert.True(t, strings.Contains(text, "zincroad_ready 0"))
+	assert.True(t, strings.Contains(text, "zincroad_rework_left -1"))
 }

@@ -38,7 +38,8 @@ var staticFiles embed.FS
 // Server answers requests from one logbook; safe for concurrent use.
 type Server struct {
 	*ui.Pages
-	book *logbook.Book
+	book    *logbook.Book
+	metrics *metrics
 
 	access *access.Room
 	road   *road.Room
@@ -66,7 +67,7 @@ func New(book *logbook.Book, log *slog.Logger) (*Server, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &Server{book: book}
+	s := &Server{book: book, metrics: newMetrics(book)}
 	if s.Pages, err = u.Pages(templates, template.FuncMap{"definitions": allDefinitions}); err != nil {
 		return nil, err
 	}
@@ -103,7 +104,7 @@ func (s *Server) Close() { s.stall.Close() }
 // Handler gives everything that is served.
 func (s *Server) Handler() http.Handler {
 	r := chi.NewRouter()
-	r.Use(middleware.RequestID, s.logged, middleware.Recoverer, headers, http.NewCrossOriginProtection().Handler,
+	r.Use(middleware.RequestID, s.metrics.watch, s.logged, middleware.Recoverer, headers, http.NewCrossOriginProtection().Handler,
 		readable, paced(bodyGrace), headAsGet)
 	r.Use(
 		middleware.Compress(5, "text/html", "text/css", "text/javascript", "image/svg+xml", "application/json",

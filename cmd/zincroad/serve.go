@@ -135,6 +135,7 @@ type door struct {
 	listen    string
 	hosts     []string
 	behindTLS bool
+	metrics   string   // where metrics are served; empty: nowhere
 	adapters  []string // networks of adapters beside the machine's own
 	speed     float64  // how many times faster the clock of live runs goes
 }
@@ -146,6 +147,7 @@ func (d *door) flags(c *cobra.Command) {
 	c.Flags().StringSliceVar(&d.hosts, "host", nil, "a name that the program goes by, beside localhost; can be repeated")
 	c.Flags().StringSliceVar(&d.adapters, "adapter-net", nil,
 		"a network, such as 10.20.0.0/16, on which adapters may be dialled beside this machine's own private ones")
+	c.Flags().StringVar(&d.metrics, "metrics", "", "address to serve metrics on, such as 127.0.0.1:9460 (default: none)")
 	c.Flags().BoolVar(&d.behindTLS, "behind-tls", false, "a proxy in front speaks TLS: cookies are for TLS alone")
 	c.Flags().Float64Var(&d.speed, "speed", 1,
 		"run the clock of live runs so many times faster, for a stand-in of the same speed")
@@ -274,6 +276,13 @@ func serve(ctx context.Context, st *storage, d *door, withDemo bool) error {
 	if d.behindTLS {
 		site.BehindTLS()
 	}
+	if d.metrics != "" {
+		stop, err := serveMetrics(d.metrics, site.Metrics(), log)
+		if err != nil {
+			return err
+		}
+		defer stop()
+	}
 	now := fastClock(d.speed)
 	if d.speed == 1 {
 		now = time.Now
@@ -362,4 +371,21 @@ func loadDemo(ctx context.Context, book *logbook.Book, out io.Writer) error {
 	}
 	fmt.Fprintf(out, "%d runs loaded.\n", loaded)
 	return nil
+}
+
+// serveMetrics serves metrics at an address of their own until it is stopped.
+func serveMetrics(address string, h http.Handler, log *slog.Logger) (stop func(), err error) {
+	l, err := net.Listen("tcp", address)
+	if err != nil {
+		return nil, fmt.Errorf("listening for metrics: %w", err)
+	}
+	mux := http.NewServeMux()
+	mux.Handle("GET /metrics", h)
+	srv := &http.Server{Handler: mux, ReadHeaderTimeout: 5 * time.Second, WriteTimeout: 30 * time.Second}
+	go func() {
+		if err := srv.Serve(l); !errors.Is(err, http.ErrServerClosed) {
+			log.Error("serving metrics", "error", err)
+		}
+	}()
+	return func() { srv.Close() }, nil
 }
