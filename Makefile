@@ -1,7 +1,7 @@
 # Zinc Road. "make demo" shows it, "make test" checks it; both install what is missing.
 SHELL := /bin/bash
 .DELETE_ON_ERROR:
-ASSETS := web/static/app.css web/static/app.js web/static/stall.js web/static/queue.js web/static/htmx.min.js web/static/archivo.woff2 web/static/icon.svg
+ASSETS := web/static/app.css web/static/app.js web/static/stall.js web/static/queue.js web/static/offline.js web/static/htmx.min.js web/static/archivo.woff2 web/static/icon.svg
 
 .PHONY: demo test build assets bench lint format fuzz screenshots prerequisites test-prerequisites help clean
 
@@ -35,6 +35,9 @@ web/static/stall.js: web/scripts/stall.js
 	@mkdir -p web/static
 	cp $< $@
 web/static/queue.js: web/scripts/queue.js
+	@mkdir -p web/static
+	cp $< $@
+web/static/offline.js: web/scripts/offline.js
 	@mkdir -p web/static
 	cp $< $@
 web/static/icon.svg: web/styles/icon.svg

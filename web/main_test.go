@@ -68,6 +68,7 @@ type site struct {
 	book *logbook.Book
 	url  string
 	tab  context.Context
+	ts   *httptest.Server
 
 	mu   sync.Mutex
 	said []string // every message of the console, of any kind
@@ -95,7 +96,7 @@ func newSite(t *testing.T, width, height int64, withDemo bool) *site {
 	require.NoError(t, err)
 	ts := httptest.NewServer(srv.Handler())
 	tab, shut := chromedp.NewContext(browser, chromedp.WithNewBrowserContext())
-	s := &site{T: t, book: book, url: ts.URL, tab: tab}
+	s := &site{T: t, book: book, url: ts.URL, tab: tab, ts: ts}
 	following, unfollow := context.WithCancel(context.Background())
 	go srv.FollowLive(following)
 	t.Cleanup(func() {

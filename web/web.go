@@ -113,6 +113,10 @@ func (s *Server) Handler() http.Handler {
 
 	static, _ := fs.Sub(staticFiles, "static")
 	r.Handle("/static/*", http.StripPrefix("/static/", onlyFiles(cached(http.FileServerFS(static)))))
+	r.Get("/offline.js", func(w http.ResponseWriter, r *http.Request) { // at the root: it is for pages there
+		w.Header().Set("Cache-Control", "no-cache")
+		http.ServeFileFS(w, r, static, "offline.js")
+	})
 	r.Get("/healthz", s.alive)
 	r.Get("/readyz", s.ready)
 
