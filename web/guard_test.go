@@ -147,3 +147,22 @@ func TestMetrics(t *testing.T) {
 	assert.True(t, strings.Contains(text, "zincroad_ready 0"))
 	assert.True(t, strings.Contains(text, "zincroad_rework_left -1"))
 }
+
+// A form of a page elsewhere changes nothing here; one of the program's own does.
+func TestForeignOrigins(t *testing.T) {
+	h, book := handler(t, true)
+	try := func(header, value string) int {
+		r := httptest.NewRequest(http.MethodPost, "/runs/3/delete", strings.NewReader(""))
+		r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+		r.Header.Set(header, value)
+		return newRecorder(h, r).Code
+	}
+	for _, foreign := range [][2]string{{"Origin", "http://elsewhere.example"}, {"Origin", "null"},
+		{"Sec-Fetch-Site", "cross-site"}, {"Sec-Fetch-Site", "same-site"}} {
+		assert.Equal(t, http.StatusForbidden, try(foreign[0], foreign[1]), foreign)
+	}
+	row, err := book.Run(t.Context(), 3)
+	require.NoError(t, err)
+	assert.False(t, row.DeletedAt.Valid)
+	assert.Equal(t, http.StatusSeeOther, try("Sec-Fetch-Site", "same-origin"))
+}
