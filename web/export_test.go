@@ -1,4 +1,7 @@
 package web
 
-// Paced is paced, for a test that does not wait as long as a phone may.
-var Paced = paced
+// Paced and Queued are paced and queued, for tests that wait less and hold less.
+var (
+	Paced  = paced
+	Queued = queued
+)

@@ -14,6 +14,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"golang.org/x/sync/semaphore"
 
 	"zincroad/logbook/logbooktest"
 	"zincroad/web"
@@ -165,4 +166,41 @@ func TestForeignOrigins(t *testing.T) {
 	require.NoError(t, err)
 	assert.False(t, row.DeletedAt.Valid)
 	assert.Equal(t, http.StatusSeeOther, try("Sec-Fetch-Site", "same-origin"))
+}
+
+// Bodies are let in as far as they fit together; one more waits until another is done, is told to come again
+// where that takes too long, and a page without a body never waits.
+func TestLargeBodiesTakeTurns(t *testing.T) {
+	const room = 100
+	started, finish := make(chan int64, 9), make(chan struct{})
+	h := web.Queued(semaphore.NewWeighted(room), 150*time.Millisecond)(http.HandlerFunc(
+		func(_ http.ResponseWriter, r *http.Request) {
+			if started <- r.ContentLength; r.ContentLength > 0 {
+				<-finish
+			}
+		}))
+	answers := make(chan int, 9)
+	send := func(n int) {
+		go func() {
+			w := httptest.NewRecorder()
+			h.ServeHTTP(w, httptest.NewRequest(http.MethodPost, "/desk/files", strings.NewReader(strings.Repeat("x", n))))
+			answers <- w.Code
+		}()
+	}
+	send(60)
+	require.Equal(t, int64(60), <-started)
+	send(40)
+	require.Equal(t, int64(40), <-started)
+	send(10)
+	assert.Equal(t, http.StatusServiceUnavailable, <-answers, "it has waited long enough")
+	h.ServeHTTP(httptest.NewRecorder(), httptest.NewRequest(http.MethodGet, "/desk", nil))
+	assert.Equal(t, int64(0), <-started)
+	send(30)
+	finish <- struct{}{}
+	require.Equal(t, int64(30), <-started, "one is done")
+	finish <- struct{}{}
+	finish <- struct{}{}
+	for range 3 {
+		assert.Equal(t, http.StatusOK, <-answers)
+	}
 }

@@ -16,6 +16,7 @@ import (
 
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
+	"golang.org/x/sync/semaphore"
 
 	"zincroad/logbook"
 	"zincroad/web/access"
@@ -55,6 +56,7 @@ type Server struct {
 const (
 	requestTimeout = 30 * time.Second
 	importTimeout  = 10 * time.Minute
+	uploadPatience = 2 * time.Minute
 )
 
 // New makes a server. It fails when its own templates or files are broken.
@@ -135,7 +137,7 @@ func (s *Server) Handler() http.Handler {
 		r.Post("/units", s.SetUnits)
 	})
 	r.Group(func(r chi.Router) {
-		r.Use(limited(importTimeout), s.access.Gate)
+		r.Use(limited(importTimeout), s.access.Gate, queued(semaphore.NewWeighted(mostHeld), uploadPatience))
 		r.Route("/desk", s.desk.Routes)
 		r.Post("/stall/{id}/end", s.stall.EndRun) // may bring a photo along, over a phone's network
 	})
