@@ -42,7 +42,9 @@ func table(t *testing.T, file, name, want string) {
 
 func TestChannelsAreDocumented(t *testing.T) {
 	var b strings.Builder
-	b.WriteString("| header | what it is | unit | from | to | charge point's measurand |\n| --- | --- | --- | --- | --- | --- |\n")
+	b.WriteString(
+		"| header | what it is | unit | from | to | charge point's measurand |\n| --- | --- | --- | --- | --- | --- |\n",
+	)
 	for _, in := range trace.Channels {
 		fmt.Fprintf(&b, "| `%s` | %s | %s | %g | %g | %s |\n", in.Channel, in.Name, in.Unit, in.Min, in.Max, in.Measurand)
 	}

@@ -23,8 +23,10 @@ type Reach struct {
 
 // errUnreached is what every failure to get to an adapter is told as: which of them it was would tell what is
 // there.
-var errUnreached = errors.New("the adapter is not reached: expected the address of one on this machine's own network, " +
-	"switched on and free")
+var errUnreached = errors.New(
+	"the adapter is not reached: expected the address of one on this machine's own network, " +
+		"switched on and free",
+)
 
 // connect dials an adapter. A name is looked up once, and what it led to is what is dialled: it cannot lead
 // elsewhere in between.

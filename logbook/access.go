@@ -104,6 +104,9 @@ func (b *Book) StationHash(ctx context.Context, name string) (string, bool, erro
 
 // SetStation keeps the hash of a charge point's password.
 func (b *Book) SetStation(ctx context.Context, name, hash string) error {
-	return mapped("storing a charge point's password", b.db.WithContext(ctx).Exec(`INSERT INTO station_passwords (name, hash)
-		VALUES (?, ?) ON CONFLICT (name) DO UPDATE SET hash = excluded.hash, made_at = now()`, name, hash).Error)
+	return mapped(
+		"storing a charge point's password",
+		b.db.WithContext(ctx).Exec(`INSERT INTO station_passwords (name, hash)
+		VALUES (?, ?) ON CONFLICT (name) DO UPDATE SET hash = excluded.hash, made_at = now()`, name, hash).Error,
+	)
 }

@@ -132,7 +132,12 @@ func (b *Book) TakeAway(ctx context.Context, runID, recordingID int64) error {
 
 // SettleClock says how a recording's clock stands against the run's: by a person's hand, or, where
 // settled is false, as it was noted, to be lined up by its shape again.
-func (b *Book) SettleClock(ctx context.Context, runID, recordingID int64, offsetS, driftPPM float64, settled bool) error {
+func (b *Book) SettleClock(
+	ctx context.Context,
+	runID, recordingID int64,
+	offsetS, driftPPM float64,
+	settled bool,
+) error {
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		res := tx.Model(&Recording{}).Where("run_id = ? AND id = ?", runID, recordingID).Updates(map[string]any{
 			"clock_offset_s": offsetS, "clock_drift_ppm": driftPPM, "clock_settled": settled})

@@ -112,8 +112,8 @@ func (b *Book) Rework(ctx context.Context, done func()) error {
 	for before := int64(math.MaxInt64); ; {
 		var ids []int64
 		err := b.db.WithContext(ctx).Raw(`SELECT r.id FROM runs r WHERE (r.read_version < ? OR r.read_revision <> r.revision
-			OR r.lessons <> r.lessons_read) AND r.id < ? AND `+listed+` ORDER BY r.id DESC LIMIT ?`, curve.Version, before, reworkBatch).
-			Scan(&ids).Error
+			OR r.lessons <> r.lessons_read) AND r.id < ? AND `+listed+` ORDER BY r.id DESC LIMIT ?`,
+			curve.Version, before, reworkBatch).Scan(&ids).Error
 		switch {
 		case err != nil:
 			return mapped("looking for runs to work out", err)

@@ -34,7 +34,10 @@ func locked(t *testing.T) (string, func() *http.Client) {
 	return srv.URL, func() *http.Client {
 		jar, err := cookiejar.New(nil)
 		require.NoError(t, err)
-		return &http.Client{Jar: jar, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+		return &http.Client{
+			Jar:           jar,
+			CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse },
+		}
 	}
 }
 

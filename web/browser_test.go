@@ -243,7 +243,9 @@ func TestConditionsAndMarksInPlace(t *testing.T) {
 	assert.Equal(t, post, s.text("table.posts tr:nth-child(2) td:nth-child(3)"))
 	s.do(chromedp.Click(css(".notice button")))
 	s.await(
-		`!document.querySelector(".notice") && document.querySelector("table.posts tr:nth-child(2) td:nth-child(3)").textContent.trim() !== ` + quote(post),
+		`!document.querySelector(".notice") && document.querySelector("table.posts tr:nth-child(2) td:nth-child(3)").textContent.trim() !== ` + quote(
+			post,
+		),
 	)
 	s.quiet()
 }

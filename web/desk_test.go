@@ -423,6 +423,8 @@ func sent(h http.Handler, path string) string {
 // awaitText waits until an element says something, also while its page is still coming.
 func (s *site) awaitText(selector, text string) {
 	s.Helper()
-	s.await(fmt.Sprintf(`document.querySelector(%q) && document.querySelector(%q).textContent.replace(/\s+/g, " ").includes(%q)`,
-		selector, selector, text))
+	s.await(
+		fmt.Sprintf(`document.querySelector(%q) && document.querySelector(%q).textContent.replace(/\s+/g, " ").includes(%q)`,
+			selector, selector, text),
+	)
 }

@@ -81,7 +81,11 @@ func TestFormsAreBounded(t *testing.T) {
 	r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
 	assert.Equal(t, http.StatusBadRequest, newRecorder(h, r).Code)
 
-	w = post(h, "/runs/1/marks", url.Values{"time": {"1:00"}, "kind": {"note"}, "note": {"rain\r\ndata: begins\x00\u202e"}})
+	w = post(
+		h,
+		"/runs/1/marks",
+		url.Values{"time": {"1:00"}, "kind": {"note"}, "note": {"rain\r\ndata: begins\x00\u202e"}},
+	)
 	require.Equal(t, http.StatusSeeOther, w.Code)
 	row, err := book.Run(t.Context(), 1)
 	require.NoError(t, err)
@@ -106,7 +110,11 @@ func TestSlowBodiesAreEnded(t *testing.T) {
 		c, err := net.Dial("tcp", srv.Listener.Addr().String())
 		require.NoError(t, err)
 		defer c.Close()
-		_, err = fmt.Fprintf(c, "POST / HTTP/1.1\r\nHost: localhost\r\nConnection: close\r\nContent-Length: %d\r\n\r\n", 8*len(part))
+		_, err = fmt.Fprintf(
+			c,
+			"POST / HTTP/1.1\r\nHost: localhost\r\nConnection: close\r\nContent-Length: %d\r\n\r\n",
+			8*len(part),
+		)
 		require.NoError(t, err)
 		tick := time.NewTicker(every)
 		defer tick.Stop()
@@ -120,7 +128,12 @@ func TestSlowBodiesAreEnded(t *testing.T) {
 		return string(answer)
 	}
 	assert.Contains(t, send(1, "dr", time.Millisecond), "400 Bad Request", "it stops after two bytes of sixteen")
-	assert.Contains(t, send(8, strings.Repeat("x", 2<<10), 60*time.Millisecond), "200 OK", "2 KB each 60 ms, for half a second")
+	assert.Contains(
+		t,
+		send(8, strings.Repeat("x", 2<<10), 60*time.Millisecond),
+		"200 OK",
+		"2 KB each 60 ms, for half a second",
+	)
 }
 
 // What a probe reads: requests by their route and not by anybody's run, what is left to do, and whether the

@@ -31,7 +31,11 @@ func TestRaceByEnergyAdded(t *testing.T) {
 func TestRaceByKeys(t *testing.T) {
 	s := newSite(t, 1280, 800, true)
 	s.open("/bench?runs=2,6")
-	assert.Contains(t, s.text("h1"), "10–80 % took 22 min 14 s in run 2 (Fulling Mill 3), 4 min 23 s longer in run 6 (Old Tannery 2).")
+	assert.Contains(
+		t,
+		s.text("h1"),
+		"10–80 % took 22 min 14 s in run 2 (Fulling Mill 3), 4 min 23 s longer in run 6 (Old Tannery 2).",
+	)
 	assert.Contains(t, s.text(".said-list"), "stall's current")
 	assert.Contains(t, s.text(".said-list"), "Fair: only the stall's power differs.")
 	assert.Contains(t, s.text(".said-list"), "One run against one")
@@ -130,7 +134,11 @@ func TestKeptBench(t *testing.T) {
 	s.open("/bench?kept=1")
 	assert.Contains(t, eval[string](s, `location.search`), "axis=minutes")
 	s.do(chromedp.Click(css(`.newer button[value="`+fmt.Sprint(inside)+`"]`)), chromedp.WaitVisible(css(".among")))
-	assert.Contains(t, s.text(".among"), "new, and inside: 22:20 in 10–80 %, where the 3 others of its group say 21:58 to 22:33")
+	assert.Contains(
+		t,
+		s.text(".among"),
+		"new, and inside: 22:20 in 10–80 %, where the 3 others of its group say 21:58 to 22:33",
+	)
 	assert.Contains(t, eval[string](s, `location.search`), "axis=minutes", "and goes on being looked at so")
 	s.do(chromedp.Click(css(`.newer button[value="` + fmt.Sprint(outside) + `"]`)))
 	s.await(`document.querySelectorAll(".among").length == 2`)
@@ -140,7 +148,11 @@ func TestKeptBench(t *testing.T) {
 	eval[bool](s, `fetch("/bench/lay", {method: "POST", body: new URLSearchParams({runs: ""})}).then((r) => r.ok)`)
 	s.open("/bench")
 	assert.Contains(t, s.text(".kept-list"), "3 runs, 2 of its cars since")
-	s.do(chromedp.Focus(css(".kept-list a")), chromedp.KeyEvent(kb.Enter), chromedp.WaitVisible(css("html[data-ready] .kept-as")))
+	s.do(
+		chromedp.Focus(css(".kept-list a")),
+		chromedp.KeyEvent(kb.Enter),
+		chromedp.WaitVisible(css("html[data-ready] .kept-as")),
+	)
 	assert.Equal(t, 3, eval[int](s, `document.querySelectorAll(".on-bench li").length`))
 	s.do(chromedp.Click(css(`form[action$="/delete"] button`)), chromedp.WaitVisible(css(".notice")))
 	assert.Contains(t, s.text(".notice"), "put aside")

@@ -25,7 +25,11 @@ func TestVerdictToStripToEvidenceByKeys(t *testing.T) {
 		chromedp.WaitVisible(css(".findings > li:nth-child(2) figure.evidence svg")))
 	s.await(fmt.Sprintf(`+document.querySelector(".strip.large .chosen").getAttribute("x") !== %v`, from))
 	s.do(chromedp.Focus(css(".findings > li:nth-child(2) [data-goto]")), chromedp.KeyEvent("\r"))
-	assert.True(t, eval[bool](s, `document.activeElement.classList.contains("large")`), "the strip has the focus, for its keys")
+	assert.True(
+		t,
+		eval[bool](s, `document.activeElement.classList.contains("large")`),
+		"the strip has the focus, for its keys",
+	)
 	s.do(chromedp.Focus(css(".findings > li:nth-child(2) a[data-how]")), chromedp.KeyEvent("\r"),
 		chromedp.WaitVisible(css("dialog[open] .numbers")))
 	assert.Contains(t, s.text("dialog[open]"), "What held it down of run 8")

@@ -175,7 +175,10 @@ func (s *site) pageClock(id int64) (later func(seconds int)) {
 	started := row.StartedAt.Add(-10 * time.Minute)
 	row.StartedAt = &started
 	require.NoError(s, s.book.SaveDetails(context.Background(), row))
-	eval[bool](s, `(() => { const now = Date.now; window.ahead = 0; Date.now = () => now() + window.ahead; return true; })()`)
+	eval[bool](
+		s,
+		`(() => { const now = Date.now; window.ahead = 0; Date.now = () => now() + window.ahead; return true; })()`,
+	)
 	return func(seconds int) {
 		s.Helper()
 		eval[float64](s, fmt.Sprintf("window.ahead += %d", seconds*1000))

@@ -106,8 +106,17 @@ func (s *Server) Close() { s.stall.Close() }
 // Handler gives everything that is served.
 func (s *Server) Handler() http.Handler {
 	r := chi.NewRouter()
-	r.Use(middleware.RequestID, s.metrics.watch, s.logged, middleware.Recoverer, headers, http.NewCrossOriginProtection().Handler,
-		readable, paced(bodyGrace), headAsGet)
+	r.Use(
+		middleware.RequestID,
+		s.metrics.watch,
+		s.logged,
+		middleware.Recoverer,
+		headers,
+		http.NewCrossOriginProtection().Handler,
+		readable,
+		paced(bodyGrace),
+		headAsGet,
+	)
 	r.Use(
 		middleware.Compress(5, "text/html", "text/css", "text/javascript", "image/svg+xml", "application/json",
 			"text/csv"),

@@ -53,7 +53,8 @@ func restoreCommand() *cobra.Command {
 	var replace bool
 	c := &cobra.Command{
 		Use: "restore FILE", Short: "Put a backup in place of the logbook", Args: cobra.ExactArgs(1),
-		Long: "Puts a backup in place of what the logbook holds: all of it or, where anything goes wrong, nothing. A logbook " +
+		Long: "Puts a backup in place of what the logbook holds: all of it or, where anything goes wrong, nothing. A " +
+			"logbook " +
 			"that holds runs is replaced with --replace alone, and none is while a program is at it.",
 		RunE: func(c *cobra.Command, args []string) error {
 			if err := cluster.Check(c.Context(), args[0]); err != nil {

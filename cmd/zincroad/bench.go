@@ -23,7 +23,8 @@ func benchCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "bench RUN RUN…",
 		Short: "Compare runs: folders, zips or logs",
-		Long: "Bench lays runs side by side: how long a window took each, where the minutes went, whether the comparison is " +
+		Long: "Bench lays runs side by side: how long a window took each, where the minutes went, whether the " +
+			"comparison is " +
 			"fair, and whether the difference is real. A run is a folder, a zip of one, or a log.",
 		Args: cobra.MinimumNArgs(2),
 		RunE: func(c *cobra.Command, args []string) error {

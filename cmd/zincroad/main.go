@@ -28,8 +28,23 @@ func main() {
 		SilenceUsage:  true,
 		SilenceErrors: true,
 	}
-	root.AddCommand(readCommand(), benchCommand(), fitCommand(), forecastCommand(), standinCommand(), demoCommand(), serveCommand(), passwdCommand(), backupCommand(), restoreCommand(), stationPasswordCommand(),
-		migrateCommand(), importCommand(), exportCommand(), reworkCommand())
+	root.AddCommand(
+		readCommand(),
+		benchCommand(),
+		fitCommand(),
+		forecastCommand(),
+		standinCommand(),
+		demoCommand(),
+		serveCommand(),
+		passwdCommand(),
+		backupCommand(),
+		restoreCommand(),
+		stationPasswordCommand(),
+		migrateCommand(),
+		importCommand(),
+		exportCommand(),
+		reworkCommand(),
+	)
 	err := root.ExecuteContext(ctx)
 	switch {
 	case err == nil:

@@ -139,7 +139,15 @@ func printReading(w io.Writer, r *curve.Reading, notes *typed.Notes) error {
 		if c.MinutesLost != nil {
 			lost = words.Clock(math.Round(*c.MinutesLost * 60))
 		}
-		fmt.Fprintf(t, "%s\t%s\t%s\t%s\t%s\t\n", c.Cause.Words(), words.Clock(c.FromS), words.Clock(c.ToS), c.Confidence, lost)
+		fmt.Fprintf(
+			t,
+			"%s\t%s\t%s\t%s\t%s\t\n",
+			c.Cause.Words(),
+			words.Clock(c.FromS),
+			words.Clock(c.ToS),
+			c.Confidence,
+			lost,
+		)
 	}
 	if len(r.Windows) > 0 {
 		fmt.Fprintln(t, "\t\t\nwindow\ttime\tenergy\taverage\t")

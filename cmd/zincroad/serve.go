@@ -41,7 +41,12 @@ type storage struct {
 func (st *storage) flags(c *cobra.Command) {
 	c.Flags().StringVar(&st.databaseURL, "database-url", "",
 		"use this PostgreSQL instead of starting one; others on the machine can read it: rather ZINCROAD_DATABASE_URL")
-	c.Flags().StringVar(&st.databaseFile, "database-url-file", "", "a file that holds the address of the PostgreSQL to use")
+	c.Flags().StringVar(
+		&st.databaseFile,
+		"database-url-file",
+		"",
+		"a file that holds the address of the PostgreSQL to use",
+	)
 	c.Flags().StringVar(&st.data, "data", "", "data folder of the program's own PostgreSQL (default .zincroad here)")
 	c.Flags().BoolVar(&st.verbose, "verbose", false, "log every request")
 }
@@ -291,7 +296,10 @@ func serve(ctx context.Context, st *storage, d *door, withDemo bool) error {
 	recorder := &live.Recorder{Book: book, Log: log, Now: now, Speed: d.speed, Reach: reach}
 	entrance, recorded := record(ctx, recorder, site)
 	srv := &http.Server{
-		Handler: web.OnlyHosts(entrance, names), MaxHeaderBytes: 64 << 10, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
+		Handler: web.OnlyHosts(
+			entrance,
+			names,
+		), MaxHeaderBytes: 64 << 10, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
 		BaseContext: func(net.Listener) context.Context { return context.WithoutCancel(ctx) },
 		ErrorLog:    slog.NewLogLogger(log.Handler(), slog.LevelWarn),
 	}
@@ -315,7 +323,13 @@ func keepRead(ctx context.Context, book *logbook.Book) (stop func()) {
 
 // serveUntil serves until the context ends, and then lets what is under way come to its
 // end: requests, and the recorder, which tells when it has stored the last readings.
-func serveUntil(ctx context.Context, srv *http.Server, l net.Listener, recorded <-chan struct{}, log *slog.Logger) error {
+func serveUntil(
+	ctx context.Context,
+	srv *http.Server,
+	l net.Listener,
+	recorded <-chan struct{},
+	log *slog.Logger,
+) error {
 	fmt.Printf("Zinc Road is at http://%s/ (Ctrl-C stops it)\n", l.Addr())
 	failed := make(chan error, 1)
 	go func() { failed <- srv.Serve(l) }()

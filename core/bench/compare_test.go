@@ -290,7 +290,11 @@ func TestRealAsOftenAsSaid(t *testing.T) {
 	assert.LessOrEqual(t, float64(false2)/trials, 0.06)
 	assert.GreaterOrEqual(t, float64(true1)/trials, 0.9)
 
-	d := between([]float64{1500}, []float64{1700}, [][]float64{{1480, 1500, 1520}, {900 - math.Sqrt(200), 900 + math.Sqrt(200)}})
+	d := between(
+		[]float64{1500},
+		[]float64{1700},
+		[][]float64{{1480, 1500, 1520}, {900 - math.Sqrt(200), 900 + math.Sqrt(200)}},
+	)
 	assert.Equal(t, IsReal, d.Real)
 	assert.Equal(t, "repeats", d.By)
 	d = between([]float64{1500}, []float64{1700}, [][]float64{{1480, 1500, 1520}, {900}})

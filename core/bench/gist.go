@@ -14,7 +14,7 @@ type Gist struct {
 	Km100S    *float64     `json:"km100_s,omitempty"` // to +100 km by the observed consumption
 	Km200S    *float64     `json:"km200_s,omitempty"`
 	UsableKWh *float64     `json:"usable_kwh,omitempty"` // measured, else noted of the car
-	OutsideS  *float64     `json:"outside_s,omitempty"`  // lost in the headline window to what is not the car's; nil: not judged
+	OutsideS  *float64     `json:"outside_s,omitempty"`  // lost in the headline window outside the car; nil: not judged
 	ColdS     *float64     `json:"cold_s,omitempty"`     // and to a cold pack
 }
 

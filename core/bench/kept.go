@@ -26,7 +26,12 @@ func KeptSubject(e Entry, c trace.Reduced) Subject {
 		}
 		return out
 	}
-	k := kept{soc: column(trace.SoC), energy: column(curve.EnergyAdded), distance: column(curve.DistanceAdded), endS: math.NaN()}
+	k := kept{
+		soc:      column(trace.SoC),
+		energy:   column(curve.EnergyAdded),
+		distance: column(curve.DistanceAdded),
+		endS:     math.NaN(),
+	}
 	for _, l := range e.Reading.Legs {
 		k.endS = l.ToS + e.Reading.ZeroS
 	}

@@ -47,7 +47,8 @@ func Odd(entries []Entry, run int, others []int) []string {
 	lost := lostBy(entries[run])
 	for _, sign := range ceiling.Signs {
 		cause := sign.Cause
-		if s := lost[cause]; s >= oddLostS && !anyOf(entries, others, func(e Entry) bool { return lostBy(e)[cause] >= oddLostS/2 }) {
+		if s := lost[cause]; s >= oddLostS &&
+			!anyOf(entries, others, func(e Entry) bool { return lostBy(e)[cause] >= oddLostS/2 }) {
 			out = append(out, fmt.Sprintf("%s lost to %s", words.Duration(math.Round(s)), cause.Words()))
 		}
 	}

@@ -14,8 +14,12 @@ import (
 func like(stallKW, startC float64) Entry {
 	return Entry{Run: &run.Run{Car: &run.Car{Name: "Tamarack 78"}, Stall: &run.Stall{RatedKW: &stallKW},
 		Conditions: &run.Condition{Preconditioned: "car"}},
-		Reading: &curve.Reading{Side: "stall", Legs: make([]curve.Leg, 1), Battery: &curve.Battery{StartC: &startC, Coldest: true},
-			Pace: &curve.Pace{}}}
+		Reading: &curve.Reading{
+			Side:    "stall",
+			Legs:    make([]curve.Leg, 1),
+			Battery: &curve.Battery{StartC: &startC, Coldest: true},
+			Pace:    &curve.Pace{},
+		}}
 }
 
 // What all of the others share and a run does not is odd about it; what they differ in among themselves, or do

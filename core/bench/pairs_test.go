@@ -45,8 +45,12 @@ func TestPairsThatDifferInOneThing(t *testing.T) {
 	// Three at one stall are repeats; a cold one, one at another stall, one of another window and one that was replugged are not.
 	other, replugged := at(14, 900, 26, "Mill 3"), at(16, 2500, 26, "Mill 3")
 	other.ToPct, replugged.PlugIns = 70, 2
-	assert.Equal(t, [][]float64{{1334, 1333, 1340}}, RepeatsOf([]Known{at(10, 1334, 26, "Mill 3"), at(11, 1333, 25.5, "Mill 3"),
-		at(12, 1931, 6, "Mill 3"), at(13, 1340, 27, "Mill 3"), other, replugged, at(15, 1600, 26, "Tannery 2")}, 10, 80))
+	assert.Equal(
+		t,
+		[][]float64{{1334, 1333, 1340}},
+		RepeatsOf([]Known{at(10, 1334, 26, "Mill 3"), at(11, 1333, 25.5, "Mill 3"),
+			at(12, 1931, 6, "Mill 3"), at(13, 1340, 27, "Mill 3"), other, replugged, at(15, 1600, 26, "Tannery 2")}, 10, 80),
+	)
 	// Ten repeats of the one do not crowd out the other; a run of another window is nobody's other.
 	var many []Known
 	for id := range int64(10) {

@@ -42,8 +42,11 @@ func TestRankingOfCars(t *testing.T) {
 	assert.Equal(t, Range{24, 27}, list[0].StartC)
 	assert.InDelta(t, 22, list[0].Low, 1e-9)
 	assert.InDelta(t, 24, list[0].High, 1e-9)
-	assert.Equal(t, []Passed{{"Alder 64", "", "no run with a warm pack"}, {"Osier 88", "", "only replugged or gentle runs"}},
-		passed)
+	assert.Equal(
+		t,
+		[]Passed{{"Alder 64", "", "no run with a warm pack"}, {"Osier 88", "", "only replugged or gentle runs"}},
+		passed,
+	)
 
 	_, weak := Ranking(runs, Order{By: ByWindow, FromPct: 10, ToPct: 80, Warmth: WarmPack, StallFromKW: 400})
 	require.Len(t, weak, 4)
@@ -82,12 +85,20 @@ func TestRankingByWhatDoesNotHangOnThePacksSize(t *testing.T) {
 // outside the car, a ramp is not.
 func TestGist(t *testing.T) {
 	kw, carKW := 150.0, 141.0
-	head := &curve.Reading{Side: trace.StallSide, Windows: []curve.Window{{FromPct: 10, ToPct: 80, TS: 1500, AverageKW: &kw}},
-		Pace: &curve.Pace{Lost: []curve.MinutesLost{{Cause: ceiling.Cold, Minutes: 5}, {Cause: ceiling.StallPower, Minutes: 2},
-			{Cause: ceiling.AdapterCurrent, Minutes: 1}, {Cause: ceiling.Ramp, Minutes: 0.5}}},
+	head := &curve.Reading{
+		Side:    trace.StallSide,
+		Windows: []curve.Window{{FromPct: 10, ToPct: 80, TS: 1500, AverageKW: &kw}},
+		Pace: &curve.Pace{
+			Lost: []curve.MinutesLost{{Cause: ceiling.Cold, Minutes: 5}, {Cause: ceiling.StallPower, Minutes: 2},
+				{Cause: ceiling.AdapterCurrent, Minutes: 1}, {Cause: ceiling.Ramp, Minutes: 0.5}},
+		},
 		Distance: []curve.Distance{{Basis: curve.Observed, Plus: []curve.Plus{{Km: 100, TS: 700}}},
-			{Basis: curve.Rated, Plus: []curve.Plus{{Km: 200, TS: 1}}}}}
-	car := &curve.Reading{Side: trace.CarSide, Windows: []curve.Window{{FromPct: 10, ToPct: 80, TS: 1500, AverageKW: &carKW}}}
+			{Basis: curve.Rated, Plus: []curve.Plus{{Km: 200, TS: 1}}}},
+	}
+	car := &curve.Reading{
+		Side:    trace.CarSide,
+		Windows: []curve.Window{{FromPct: 10, ToPct: 80, TS: 1500, AverageKW: &carKW}},
+	}
 	of := &run.Run{Car: &run.Car{UsableKWh: run.N(75)}}
 	g := GistOf(of, head, car)
 	assert.InDelta(t, 141, *g.Windows[0].PackKW, 1e-9)
@@ -143,5 +154,10 @@ func TestMatrix(t *testing.T) {
 	gentle.Profile = "gentle"
 	assert.Equal(t, 6, MatrixOf(append(runs, gentle), car, stall, 10, 80, AnyWarmth).Count)
 	profile, _ := FactorOf("profile")
-	assert.Equal(t, 1, MatrixOf(append(runs, gentle), car, profile, 10, 80, AnyWarmth).Count, "the others do not note theirs")
+	assert.Equal(
+		t,
+		1,
+		MatrixOf(append(runs, gentle), car, profile, 10, 80, AnyWarmth).Count,
+		"the others do not note theirs",
+	)
 }

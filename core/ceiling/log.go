@@ -72,8 +72,20 @@ type known struct {
 // learn gathers what is known of car and stall.
 func (l *Log) learn() *known {
 	inf := math.Inf(1)
-	k := &known{stallKW: inf, stallA: inf, sharedKW: inf, adapterA: inf, adapterV: inf, stallMaxV: inf, carKW: inf, carA: inf,
-		converterKW: inf, packMaxV: math.NaN(), warmC: pack.DefaultWarmC, hotC: math.NaN()}
+	k := &known{
+		stallKW:     inf,
+		stallA:      inf,
+		sharedKW:    inf,
+		adapterA:    inf,
+		adapterV:    inf,
+		stallMaxV:   inf,
+		carKW:       inf,
+		carA:        inf,
+		converterKW: inf,
+		packMaxV:    math.NaN(),
+		warmC:       pack.DefaultWarmC,
+		hotC:        math.NaN(),
+	}
 	if s := l.OfStall; s != nil {
 		k.stallKW, k.stallA, k.sharedKW, k.stallMaxV = orInf(s.RatedKW), orInf(s.MaxA), orInf(s.SharedKW), orInf(s.MaxV)
 	}
@@ -111,7 +123,8 @@ func (l *Log) learn() *known {
 		k.given = !k.taper.Assumed
 	}
 	k.elsewhere = l.Elsewhere
-	k.converter = !math.IsInf(k.converterKW, 1) && (k.stallMaxV < k.packMaxV || math.IsInf(k.stallMaxV, 1) && k.packMaxV > 500)
+	k.converter = !math.IsInf(k.converterKW, 1) &&
+		(k.stallMaxV < k.packMaxV || math.IsInf(k.stallMaxV, 1) && k.packMaxV > 500)
 	return k
 }
 

@@ -359,7 +359,11 @@ func (g *grid) sharpen(list []piece, power trace.Series) {
 		for ; j < power.Len() && power.T[j] <= to; j++ {
 			moved := math.Log(max(0.5, power.V[j]) / max(0.5, before))
 			if moved*p.fall > 0 && math.Abs(moved) >= min(0.02+4*g.relKW, 0.4*math.Abs(p.fall)) {
-				if k := min(j+2, power.Len()-1); math.Abs(math.Log(max(0.5, power.V[k])/max(0.5, before))) >= 0.5*math.Abs(p.fall) ||
+				if k := min(j+2, power.Len()-1); math.Abs(
+					math.Log(max(0.5, power.V[k])/max(0.5, before)),
+				) >= 0.5*math.Abs(
+					p.fall,
+				) ||
 					math.Abs(moved) >= 0.5*math.Abs(p.fall) {
 					last = j
 					break

@@ -41,8 +41,16 @@ func always(v float64) func(float64) float64 { return func(float64) float64 { re
 // judge logs the session and judges it.
 func (s session) judge(t *testing.T) []ceiling.Stretch {
 	t.Helper()
-	car := &run.Car{Chemistry: "NMC", UsableKWh: n(75), CellsInSeries: n(96), PackMaxV: n(403), MaxKW: n(200), MaxA: n(520),
-		WarmC: n(25), Envelope: []run.Point{{SoCPct: 0, KW: 196}, {SoCPct: 55, KW: 196}, {SoCPct: 100, KW: 16}}}
+	car := &run.Car{
+		Chemistry:     "NMC",
+		UsableKWh:     n(75),
+		CellsInSeries: n(96),
+		PackMaxV:      n(403),
+		MaxKW:         n(200),
+		MaxA:          n(520),
+		WarmC:         n(25),
+		Envelope:      []run.Point{{SoCPct: 0, KW: 196}, {SoCPct: 55, KW: 196}, {SoCPct: 100, KW: 16}},
+	}
 	if s.car != nil {
 		s.car(car)
 	}

@@ -107,7 +107,11 @@ func (t told) evidence(c Cause) []string {
 	case Cold:
 		t.cold(say)
 	case Hot:
-		say("power went %s with the warmest cell at %s", fromTo(t.kw, "kW"), orWords(fromTo(t.warmest, "°C"), "a temperature that was not read"))
+		say(
+			"power went %s with the warmest cell at %s",
+			fromTo(t.kw, "kW"),
+			orWords(fromTo(t.warmest, "°C"), "a temperature that was not read"),
+		)
 	case TimerStep, SoCStep, StallFault:
 		t.dropped(c, say)
 	case Unknown:

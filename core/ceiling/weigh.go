@@ -331,7 +331,8 @@ var shapeMean = func() (m [shapes]float64) {
 
 // prior is how common a cause is before anything is read, as a logarithm; 0 for the usual ones.
 var prior = map[Cause]float64{
-	Ramp: -0.5, StallVoltage: -1, StallFault: -2, SharedCabinet: -1, CableHot: -1.2, Hot: -0.7, TimerStep: -1, SoCStep: -0.7,
+	Ramp: -0.5, StallVoltage: -1, StallFault: -2, SharedCabinet: -1, CableHot: -1.2, Hot: -0.7, TimerStep: -1,
+	SoCStep: -0.7,
 	Unknown: -4, AdapterCurrent: -0.3,
 }
 

@@ -218,8 +218,11 @@ func writeTables(t *testing.T, kinds, confused string) {
 	require.True(t, ok, "%s has no place for the tables", file)
 	_, after, ok := strings.Cut(rest, to)
 	require.True(t, ok)
-	require.NoError(t, os.WriteFile(file, []byte(before+from+"\n"+kinds+"\nClean logs, cause by cause; where two limits lie "+
-		"within 1 % of each other either is right, though only the first is counted here:\n\n"+confused+"\n"+to+after), 0o644))
+	require.NoError(
+		t,
+		os.WriteFile(file, []byte(before+from+"\n"+kinds+"\nClean logs, cause by cause; where two limits lie "+
+			"within 1 % of each other either is right, though only the first is counted here:\n\n"+confused+"\n"+to+after), 0o644),
+	)
 }
 
 // What a window took is its own pace and what was lost, less what was gained, on every run.

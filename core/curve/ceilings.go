@@ -71,7 +71,8 @@ func (s *sides) ceilings(r *run.Run, zero float64) []Ceiling {
 	}
 	for _, x := range j.Stretches {
 		c := Ceiling{FromS: x.FromS - zero, ToS: x.ToS - zero, Cause: x.Cause, Confidence: string(x.Confidence),
-			RunnerUp: x.RunnerUp, What: x.What, Pair: x.Pair, Evidence: x.Evidence, FromPct: s.socAt(x.FromS), ToPct: s.socAt(x.ToS)}
+			RunnerUp: x.RunnerUp, What: x.What, Pair: x.Pair, Evidence: x.Evidence,
+			FromPct: s.socAt(x.FromS), ToPct: s.socAt(x.ToS)}
 		if c.Evidence == nil {
 			c.Evidence = []string{}
 		}

@@ -100,7 +100,11 @@ func tooCold(c run.Claim, out *Reading) string {
 	if !ok || out.Battery == nil || out.Battery.StartC == nil || *out.Battery.StartC >= from {
 		return ""
 	}
-	return fmt.Sprintf("the claim is for %s and more, this pack had %s", words.Degrees(from), words.Degrees(*out.Battery.StartC))
+	return fmt.Sprintf(
+		"the claim is for %s and more, this pack had %s",
+		words.Degrees(from),
+		words.Degrees(*out.Battery.StartC),
+	)
 }
 
 // peakClaim tests a highest power. One that was missed where something other than the car held the

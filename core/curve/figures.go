@@ -19,7 +19,8 @@ var Figures = figure.List[*Reading]{
 	},
 	{
 		Key: "clock", Name: "A recording's clock", Unit: "s",
-		Definition: "By how much a recording's clock is behind the first one's: that at which the shapes of both lie on each " +
+		Definition: "By how much a recording's clock is behind the first one's: that at which the shapes of both lie " +
+			"on each " +
 			"other, with the interval that holds it in 95 of 100. What was noted of a clock is left alone where it lies " +
 			"inside; what a person has settled always is. Alike is the correlation of what both cover; apart the median " +
 			"difference once their scales are made the same.",
@@ -59,8 +60,10 @@ var Figures = figure.List[*Reading]{
 	},
 	{
 		Key: "approach", Name: "The approach", Unit: "°C",
-		Definition: "The pack's temperature on the way to the stall: the coldest cell's where it was read, else the pack's one " +
-			"value, from the car's own log before the first plug-in. What lies before a hole of ten minutes was another drive. " +
+		Definition: "The pack's temperature on the way to the stall: the coldest cell's where it was read, else the " +
+			"pack's one " +
+			"value, from the car's own log before the first plug-in. What lies before a hole of ten minutes was another " +
+			"drive. " +
 			"It enters no post, window or energy.",
 		Formula: "the warming a minute is the slope of least squares from the lowest reading to plug-in, stated from 3 K on",
 		Numbers: func(x *Reading) (n figure.Lines) {
@@ -99,28 +102,35 @@ var Figures = figure.List[*Reading]{
 			"price for each change, forward and backward. Strong is right in 99 of 100 minutes of the labelled runs that the " +
 			"rules were tried on, likely in 85.",
 		Formula: "pieces by optimal change points (half of chi-squared, half the logarithm of the number of cells for each " +
-			"number, 9 for each change); the agreement of each of 18 causes with each piece; forward-backward over the pieces. " +
+			"number, 9 for each change); the agreement of each of 18 causes with each piece; forward-backward over the " +
+			"pieces. " +
 			"Strong from a probability of 0.94, likely from 0.75",
-		Source: "R. Killick et al., J. Am. Stat. Assoc. 107 (2012) 1590; L. R. Rabiner, Proc. IEEE 77 (1989) 257; what speaks " +
+		Source: "R. Killick et al., J. Am. Stat. Assoc. 107 (2012) 1590; L. R. Rabiner, Proc. IEEE 77 (1989) 257; what " +
+			"speaks " +
 			"for which cause is common practice, no source",
 		Numbers: ceilingNumbers,
 	},
 	{
 		Key: "lost", Name: "Minutes lost", Unit: "min",
-		Definition: "What a cause took from a window: the time spent in its stretches, less the time that the warm pack would " +
+		Definition: "What a cause took from a window: the time spent in its stretches, less the time that the warm " +
+			"pack would " +
 			"have taken for the same energy. The pack's own taper and the car's own limits lose nothing while they are within " +
 			"7 % of the reference. The pack's own pace and all that was lost, less what was gained, is the window.",
-		Formula: "over a cause's stretches ∑ Δt · (1 − P/P_warm), 0 where negative; P_warm is the warm reference at that state " +
+		Formula: "over a cause's stretches ∑ Δt · (1 − P/P_warm), 0 where negative; P_warm is the warm reference at " +
+			"that state " +
 			"of charge, never above the car's own limits: noted envelope, else learnt from the car's warm runs, else by kind",
 		Numbers: lostNumbers,
 	},
 	{
 		Key: "claim", Name: "Claim",
 		Definition: "What was claimed of the car, held against this run: met or missed as measured. One that was missed is " +
-			"not tested where what is no fault of the car as claimed (cold, the stall, the cable, an adapter, a pause) took so " +
+			"not tested where what is no fault of the car as claimed (cold, the stall, the cable, an adapter, a pause) " +
+			"took so " +
 			"much that it might have been met without; or where the run does not cover the window.",
-		Formula: "window: met where its minutes are no more than claimed; untested where they are without the minutes lost to " +
-			"cold, stall, adapter, converter and pauses. Peak: met where the highest reading is no less; untested where one of " +
+		Formula: "window: met where its minutes are no more than claimed; untested where they are without the minutes " +
+			"lost to " +
+			"cold, stall, adapter, converter and pauses. Peak: met where the highest reading is no less; untested where " +
+			"one of " +
 			"these held the power at its best",
 		Numbers: func(x *Reading) (n figure.Lines) {
 			for _, c := range x.Claims {
@@ -147,7 +157,8 @@ var Figures = figure.List[*Reading]{
 	},
 	{
 		Key: "asked", Name: "Requested and delivered", Unit: "kW",
-		Definition: "What the car requested beside what flowed, on the side where the request was read, from a minute after " +
+		Definition: "What the car requested beside what flowed, on the side where the request was read, from a minute " +
+			"after " +
 			"first power on. Under 96.5 % of the request is less than requested: what held it lies outside the car.",
 		Formula: "time and energy in which the power is under 96.5 % of what is requested, from 60 s after first power",
 		Numbers: func(x *Reading) (n figure.Lines) {
@@ -160,8 +171,10 @@ var Figures = figure.List[*Reading]{
 	},
 	{
 		Key: "losses", Name: "Losses by part", Unit: "kWh",
-		Definition: "What the stall delivered less what reached the pack, split up: the cable and connector by the volts of " +
-			"both sides, the heater and what else the car read of itself. What is left is pumps, electronics, a converter, and " +
+		Definition: "What the stall delivered less what reached the pack, split up: the cable and connector by the " +
+			"volts of " +
+			"both sides, the heater and what else the car read of itself. What is left is pumps, electronics, a " +
+			"converter, and " +
 			"meters that disagree.",
 		Formula: "over the time in which both sides were read; cable ∑ (V_stall − V_car) · I · Δt, where they are " +
 			"within 5 %; heater and auxiliaries as read; the rest is what is left",
@@ -171,7 +184,8 @@ var Figures = figure.List[*Reading]{
 				for _, p := range []struct {
 					name string
 					kwh  *float64
-				}{{"cable and connector", l.CableKWh}, {"heater", l.HeaterKWh}, {"auxiliaries", l.AuxKWh}, {"the rest", &l.RestKWh}} {
+				}{{"cable and connector", l.CableKWh}, {"heater", l.HeaterKWh}, {"auxiliaries", l.AuxKWh},
+					{"the rest", &l.RestKWh}} {
 					if p.kwh != nil {
 						n.Say("%s %s kWh", p.name, words.Fixed(*p.kwh, 2))
 					}
@@ -182,7 +196,8 @@ var Figures = figure.List[*Reading]{
 	},
 	{
 		Key: "pack", Name: "The pack itself",
-		Definition: "Its resistance from leaps of the current: volts over amps before and after, the middle of all leaps. The " +
+		Definition: "Its resistance from leaps of the current: volts over amps before and after, the middle of all " +
+			"leaps. The " +
 			"heat made in the cells is the current squared times that. The rest voltage is the volts less current times " +
 			"resistance, a cell; one that rises by less than 0.15 V from 30 to 80 % is iron phosphate's.",
 		Formula: "R = ΔV / ΔI where amps leap by 30 A or more within 12 s, the median; heat ∑ I² R Δt; " +
@@ -201,9 +216,11 @@ var Figures = figure.List[*Reading]{
 	},
 	{
 		Key: "plateau", Name: "Plateau", Unit: "kW",
-		Definition: "A stretch of a minute or more whose power stays within 4 % of its own mean (or 2 kW) and leans less than " +
+		Definition: "A stretch of a minute or more whose power stays within 4 % of its own mean (or 2 kW) and leans " +
+			"less than " +
 			"half a per cent of it a minute.",
-		Formula: "neighbouring pieces put together while 19 of 20 readings stay within the larger of 4 % and 2 kW of the mean " +
+		Formula: "neighbouring pieces put together while 19 of 20 readings stay within the larger of 4 % and 2 kW of " +
+			"the mean " +
 			"and the fitted slope is under 0.5 % of it a minute; 60 s or more",
 		Numbers: func(x *Reading) (n figure.Lines) {
 			for _, p := range x.Plateaus {
@@ -215,7 +232,8 @@ var Figures = figure.List[*Reading]{
 	},
 	{
 		Key: "cliff", Name: "Cliff", Unit: "kW",
-		Definition: "A fall of the power by a quarter or more within half a minute that does not come back; its time is the " +
+		Definition: "A fall of the power by a quarter or more within half a minute that does not come back; its time " +
+			"is the " +
 			"middle of the fall.",
 		Formula: "a fall of 25 % or more within 30 s, still there 30 s later; its time is when the power passes half way",
 		Numbers: func(x *Reading) (n figure.Lines) {

@@ -89,8 +89,11 @@ func driveFinding(r *Reading) *Finding {
 		}
 		f := &Finding{Kind: AboutDrive, Confidence: Likely, FromS: m.TS - r.ZeroS, ToS: m.TS - r.ZeroS,
 			Evidence: []string{m.Reason}}
-		f.Text = fmt.Sprintf("A drive is in the log: the %s, about %s into it, is not marked, and every figure counts the drive.",
-			map[string]string{run.PlugIn: "plug-in", run.Unplug: "unplug"}[m.Kind], words.Clock(f.FromS))
+		f.Text = fmt.Sprintf(
+			"A drive is in the log: the %s, about %s into it, is not marked, and every figure counts the drive.",
+			map[string]string{run.PlugIn: "plug-in", run.Unplug: "unplug"}[m.Kind],
+			words.Clock(f.FromS),
+		)
 		return f
 	}
 	return nil
@@ -140,7 +143,11 @@ func clockWords(offsetS float64) string {
 	if hours == 0 {
 		return words.Duration(math.Abs(offsetS)) + " " + ahead(-offsetS, "ahead", "behind")
 	}
-	s := fmt.Sprintf("%d h %s (a time zone, or summer time)", max(hours, -hours), ahead(float64(-hours), "ahead", "behind"))
+	s := fmt.Sprintf(
+		"%d h %s (a time zone, or summer time)",
+		max(hours, -hours),
+		ahead(float64(-hours), "ahead", "behind"),
+	)
 	if math.Abs(rest) >= 1 {
 		s += fmt.Sprintf(" and %s %s", words.Duration(math.Abs(rest)), ahead(-rest, "ahead", "behind"))
 	}

@@ -15,8 +15,16 @@ import (
 
 // legal draws a value that a channel may have, the ugly ones among them as often as the plain.
 func legal(in trace.Info) *rapid.Generator[float64] {
-	ugly := []float64{0, math.Copysign(0, -1), math.SmallestNonzeroFloat64, -math.SmallestNonzeroFloat64, 1e-300, in.Min, in.Max,
-		math.NaN()}
+	ugly := []float64{
+		0,
+		math.Copysign(0, -1),
+		math.SmallestNonzeroFloat64,
+		-math.SmallestNonzeroFloat64,
+		1e-300,
+		in.Min,
+		in.Max,
+		math.NaN(),
+	}
 	ugly = slices.DeleteFunc(ugly, func(v float64) bool { return v < in.Min || v > in.Max })
 	return rapid.OneOf(rapid.SampledFrom(ugly), rapid.Float64Range(in.Min, in.Max))
 }
@@ -25,14 +33,26 @@ func legal(in trace.Info) *rapid.Generator[float64] {
 // every clock and side, and so can its curves be drawn.
 func TestFiguresOfAnything(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
-		r := &run.Run{Car: &run.Car{UsableKWh: run.N(75), ConsumptionWhKm: run.N(178), CellsInSeries: run.N(96), PackMaxV: run.N(403)},
-			Stall: &run.Stall{RatedKW: run.N(150), MaxA: run.N(400), Tariff: &run.Tariff{PerKWh: run.N(0.5)}}}
+		r := &run.Run{
+			Car:   &run.Car{UsableKWh: run.N(75), ConsumptionWhKm: run.N(178), CellsInSeries: run.N(96), PackMaxV: run.N(403)},
+			Stall: &run.Stall{RatedKW: run.N(150), MaxA: run.N(400), Tariff: &run.Tariff{PerKWh: run.N(0.5)}},
+		}
 		for range rapid.IntRange(1, 2).Draw(t, "recordings") {
 			n := rapid.IntRange(0, 40).Draw(t, "readings")
-			rec := &trace.Recording{Name: "a.csv", Side: rapid.SampledFrom([]trace.Side{trace.CarSide, trace.StallSide}).Draw(t, "side"),
-				Columns: map[trace.Channel][]float64{}}
-			rec.T = rapid.SliceOfN(rapid.OneOf(rapid.Float64Range(-1e4, 1e4), rapid.SampledFrom([]float64{0, 1e-300, 1, 60})), n, n).
-				Draw(t, "times")
+			rec := &trace.Recording{
+				Name:    "a.csv",
+				Side:    rapid.SampledFrom([]trace.Side{trace.CarSide, trace.StallSide}).Draw(t, "side"),
+				Columns: map[trace.Channel][]float64{},
+			}
+			rec.T = rapid.SliceOfN(
+				rapid.OneOf(rapid.Float64Range(-1e4, 1e4), rapid.SampledFrom([]float64{0, 1e-300, 1, 60})),
+				n,
+				n,
+			).
+				Draw(
+					t,
+					"times",
+				)
 			slices.Sort(rec.T)
 			for _, in := range trace.Channels {
 				if rapid.Bool().Draw(t, "has "+string(in.Channel)) {

@@ -25,8 +25,8 @@ type PackNotes struct {
 	RiseC         *float64 `json:"rise_c"`         // of the coldest cell, from plug-in to the end
 	SpreadC       *float64 `json:"spread_c"`       // coldest to warmest cell at the end
 	HottestC      *float64 `json:"hottest_c"`      // the warmest cell at its warmest
-	RestPerCell   []Rest   `json:"rest_v"`         // rest voltage a cell against charge; empty: cells in series are not noted
-	Kind          string   `json:"kind"`           // what that curve looks like: iron phosphate or nickel; empty: cannot be told
+	RestPerCell   []Rest   `json:"rest_v"`         // a cell's rest voltage against charge; empty: cells are not noted
+	Kind          string   `json:"kind"`           // what it looks like: iron phosphate or nickel; empty: not told
 }
 
 // Rest is a cell's voltage at rest at one state of charge.

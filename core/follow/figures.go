@@ -64,7 +64,8 @@ var Figures = figure.List[Explained]{
 		Definition: "The last stretch of what the run was held by so far: every cause is weighed by whether amps, power or " +
 			"volts stay level, at what rating, how cold and warm the cells are, what is requested and offered, and how it " +
 			"began. How sure it is stands with it, and what else it may be.",
-		Formula: "the last stretch of the same judgement that a finished run gets, worked out anew from what was read so far; " +
+		Formula: "the last stretch of the same judgement that a finished run gets, worked out anew from what was read " +
+			"so far; " +
 			"nothing is said of now where the power was read more than 90 s ago.",
 		Source:  "common practice, no source",
 		Numbers: holdingNumbers,

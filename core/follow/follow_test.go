@@ -204,7 +204,11 @@ func TestAFallFiveMinutesAfterPlugIn(t *testing.T) {
 	}
 	h := hold(360)
 	assert.Equal(t, ceiling.Unsure, h.Confidence, "a fall that nothing explains: %s", h.Reason)
-	assert.Regexp(t, `^power fell by \d+ % at once, to 1[012]\d kW, 5 min \d+ s after plug-in .*; a replug tells a timer`, h.Reason)
+	assert.Regexp(
+		t,
+		`^power fell by \d+ % at once, to 1[012]\d kW, 5 min \d+ s after plug-in .*; a replug tells a timer`,
+		h.Reason,
+	)
 	h = hold(f.Legs[1].FromS + 290)
 	assert.NotEqual(t, ceiling.TimerStep, h.Cause, "not yet: %s", h.Reason)
 	h = hold(f.Legs[1].FromS + 360)

@@ -71,8 +71,13 @@ func (s *State) hold(w curve.Work) {
 		return
 	}
 	last := j.Stretches[len(j.Stretches)-1]
-	h := &Holding{Cause: last.Cause, What: ceiling.Hedged(last.What, last.Confidence, last.Pair), Confidence: last.Confidence,
-		SinceS: last.FromS, Level: last.Level}
+	h := &Holding{
+		Cause:      last.Cause,
+		What:       ceiling.Hedged(last.What, last.Confidence, last.Pair),
+		Confidence: last.Confidence,
+		SinceS:     last.FromS,
+		Level:      last.Level,
+	}
 	if now.V < run.PowerFloorKW {
 		h = &Holding{Cause: ceiling.Paused, What: "a pause", Reason: "no power is flowing", Confidence: ceiling.Strong,
 			SinceS: math.NaN()}

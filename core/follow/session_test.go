@@ -14,8 +14,14 @@ import (
 
 // What is noted of a run stands before what was planned; what is not noted is as planned.
 func TestSessionOf(t *testing.T) {
-	planned := forecast.Plan{FromPct: 10, ToPct: 70, AmbientC: 3, Battery: pack.Nodes{ColdestC: 8, WarmestC: 9}, Gentle: true,
-		ClimateKW: 2}
+	planned := forecast.Plan{
+		FromPct:   10,
+		ToPct:     70,
+		AmbientC:  3,
+		Battery:   pack.Nodes{ColdestC: 8, WarmestC: 9},
+		Gentle:    true,
+		ClimateKW: 2,
+	}
 	got := follow.SessionOf(&planned, &run.Run{Car: car()})
 	assert.Equal(t, 70.0, got.ToPct)
 	assert.Equal(t, 3.0, got.AmbientC)

@@ -219,7 +219,10 @@ func (r *Report) spikes(rec *trace.Recording) {
 		}
 	}
 	each(trace.Power, func(s trace.Series) []int { at, _ := trace.Spikes(s); return at }, false, func(i int) string {
-		return fmt.Sprintf("power leaps to %s kW and back; the peak leaves it out", words.Figure(rec.Columns[trace.Power][i], 1))
+		return fmt.Sprintf(
+			"power leaps to %s kW and back; the peak leaves it out",
+			words.Figure(rec.Columns[trace.Power][i], 1),
+		)
 	})
 	each(trace.SoC, func(s trace.Series) []int { return SoCSpikes(s, rec.Resolution()) }, true, func(i int) string {
 		return fmt.Sprintf("state of charge leaps to %s %% and back; posts leave it out",

@@ -55,8 +55,11 @@ func Marks(marks []run.Mark, power trace.Series) []MarkProposal {
 				"power comes again at " + words.Clock(pause.To) + ": was it plugged in again?", false})
 	}
 	if drivesAfter(power, last.To) {
-		out = append(out, MarkProposal{last.To, run.Unplug, "the log ends with a drive: power is taken out of the pack behind " +
-			words.Clock(last.To), true})
+		out = append(
+			out,
+			MarkProposal{last.To, run.Unplug, "the log ends with a drive: power is taken out of the pack behind " +
+				words.Clock(last.To), true},
+		)
 	}
 	return out
 }

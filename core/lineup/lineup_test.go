@@ -49,7 +49,11 @@ func (s session) power(t float64) float64 {
 
 // recorded samples what a function of time says, on a clock that is offset behind and fast by so
 // many millionths: own = t (1 + ppm) - offset.
-func recorded(r *rand.Rand, value func(t float64) float64, from, to, every, offset, ppm, noise float64) *trace.Recording {
+func recorded(
+	r *rand.Rand,
+	value func(t float64) float64,
+	from, to, every, offset, ppm, noise float64,
+) *trace.Recording {
 	rec := &trace.Recording{Columns: map[trace.Channel][]float64{}}
 	for t := from + r.Float64()*every; t < to; t += every {
 		rec.T = append(rec.T, t*(1+ppm/1e6)-offset)
@@ -179,7 +183,8 @@ func TestFindsDrift(t *testing.T) {
 			stated = append(stated, math.Abs(c.DriftPPM-p.ppm))
 		}
 		// One that is stated is right; one that is not stated is small.
-		if c.DriftPPM != 0 && math.Abs(c.DriftPPM-p.ppm) < 4**c.DriftSD || c.DriftPPM == 0 && math.Abs(p.ppm) < 10**c.DriftSD {
+		if c.DriftPPM != 0 && math.Abs(c.DriftPPM-p.ppm) < 4**c.DriftSD ||
+			c.DriftPPM == 0 && math.Abs(p.ppm) < 10**c.DriftSD {
 			within++
 		}
 	}

@@ -144,7 +144,11 @@ func TestPlansFiguresExplainThemselves(t *testing.T) {
 	}
 	drive, ok := prepare.Figures.Find("drive")
 	require.True(t, ok)
-	assert.Equal(t, []string{"the plan is not worked out: no car"}, []string(drive.Numbers(prepare.Explained{Why: "no car"})))
+	assert.Equal(
+		t,
+		[]string{"the plan is not worked out: no car"},
+		[]string(drive.Numbers(prepare.Explained{Why: "no car"})),
+	)
 	_, ok = prepare.Figures.Find("luck")
 	assert.False(t, ok)
 }

@@ -9,8 +9,10 @@ import (
 
 // claimLine is a claim as people write it down: "10-80 in 24 min, from 25 °C: brochure" or "peak
 // 195 kW". What stands behind a colon is where it is from.
-var claimLine = regexp.MustCompile(`(?i)^\s*(?:peak\s+([\d.,]+)(?:\s*kw)?|([\d.,]+)\s*[-–]\s*([\d.,]+)\s*%?\s+(?:in\s+)?([\d.,]+)(?:\s*min)?)` +
-	`(?:,?\s+from\s+([\d.,]+)(?:\s*°?([cf]))?)?\s*(?::\s*(.*))?$`)
+var claimLine = regexp.MustCompile(
+	`(?i)^\s*(?:peak\s+([\d.,]+)(?:\s*kw)?|([\d.,]+)\s*[-–]\s*([\d.,]+)\s*%?\s+(?:in\s+)?([\d.,]+)(?:\s*min)?)` +
+		`(?:,?\s+from\s+([\d.,]+)(?:\s*°?([cf]))?)?\s*(?::\s*(.*))?$`,
+)
 
 // ParseClaims reads claims, one a line; empty lines are none. The error names the line and what was
 // expected.
@@ -22,7 +24,10 @@ func ParseClaims(text string) ([]Claim, error) {
 		}
 		m := claimLine.FindStringSubmatch(line)
 		if m == nil {
-			return nil, fmt.Errorf("line %d: expected a claim such as 10-80 in 24 min, from 25 °C: brochure; or peak 195 kW", i+1)
+			return nil, fmt.Errorf(
+				"line %d: expected a claim such as 10-80 in 24 min, from 25 °C: brochure; or peak 195 kW",
+				i+1,
+			)
 		}
 		number := func(s string) Number {
 			v, err := strconv.ParseFloat(strings.ReplaceAll(s, ",", "."), 64)

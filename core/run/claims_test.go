@@ -13,8 +13,12 @@ func TestClaimsAreReadAsTheyAreWritten(t *testing.T) {
 	list, err := run.ParseClaims("10-80 in 24 min, from 25 °C: brochure\n\npeak 195 kW\n 5–80% 31,5\n")
 	require.NoError(t, err)
 	require.Len(t, list, 3)
-	assert.Equal(t, run.Claim{Kind: "window", FromPct: run.N(10), ToPct: run.N(80), Minutes: run.N(24), BatteryC: run.N(25),
-		Note: "brochure"}, list[0])
+	assert.Equal(
+		t,
+		run.Claim{Kind: "window", FromPct: run.N(10), ToPct: run.N(80), Minutes: run.N(24), BatteryC: run.N(25),
+			Note: "brochure"},
+		list[0],
+	)
 	assert.Equal(t, run.Claim{Kind: "peak", KW: run.N(195)}, list[1])
 	assert.Equal(t, 31.5, *list[2].Minutes)
 	for _, c := range list {

@@ -12,7 +12,13 @@ import (
 func ExampleFitOf() {
 	n := run.N
 	car := &run.Car{Chemistry: "NMC", UsableKWh: n(75), CellsInSeries: n(108), MaxKW: n(200)}
-	fit, err := stall.FitOf(car, &run.Stall{RatedKW: n(350), MaxA: n(250), MaxV: n(1000)}, nil, ceiling.Assumptions{}, false)
+	fit, err := stall.FitOf(
+		car,
+		&run.Stall{RatedKW: n(350), MaxA: n(250), MaxV: n(1000)},
+		nil,
+		ceiling.Assumptions{},
+		false,
+	)
 	if err != nil {
 		fmt.Println(err)
 		return

@@ -173,7 +173,11 @@ func TestLayoutCheck(t *testing.T) {
 	l := Layout{
 		Delimiter: ",",
 		Time:      Seconds,
-		Columns:   []Column{{Header: "a", Channel: TimeColumn, Unit: ""}, {Header: "b", Channel: trace.SoC, Unit: "%"}, {Header: "c", Channel: trace.SoC, Unit: "%"}},
+		Columns: []Column{
+			{Header: "a", Channel: TimeColumn, Unit: ""},
+			{Header: "b", Channel: trace.SoC, Unit: "%"},
+			{Header: "c", Channel: trace.SoC, Unit: "%"},
+		},
 	}
 	assert.ErrorContains(t, l.Check(), `columns "b" and "c" are both read as soc_pct`)
 	l.Columns[2] = Column{Header: "c", Channel: trace.Power, Unit: "furlong"}

@@ -38,9 +38,19 @@ var pointed = regexp.MustCompile(`^\s*\d{1,2}\.\s?\d{1,2}\.\s?\d{2,4}`)
 
 // months are the beginnings of the months' names, without accents, in the languages of words.csv.
 var months = [12][]string{
-	{"jan", "ene", "gen", "tam"}, {"feb", "fev", "febr", "hel"}, {"mar", "mrz", "maa", "maerz"}, {"apr", "avr", "abr", "huh"},
+	{
+		"jan",
+		"ene",
+		"gen",
+		"tam",
+	}, {"feb", "fev", "febr", "hel"}, {"mar", "mrz", "maa", "maerz"}, {"apr", "avr", "abr", "huh"},
 	{"may", "mai", "mag", "mei", "maj", "tou"}, {"jun", "juin", "giu", "kes"}, {"jul", "juil", "lug", "hei"},
-	{"aug", "aou", "ago", "elo"}, {"sep", "set", "syy"}, {"oct", "okt", "ott", "lok"}, {"nov"}, {"dec", "dez", "dic", "des", "jou"},
+	{
+		"aug",
+		"aou",
+		"ago",
+		"elo",
+	}, {"sep", "set", "syy"}, {"oct", "okt", "ott", "lok"}, {"nov"}, {"dec", "dez", "dic", "des", "jou"},
 }
 
 func monthNamed(name string) int {

@@ -292,7 +292,8 @@ var timeUnits = map[string]TimeFormat{
 // named tells whether the columns hold a time and something to draw.
 func (l *Layout) named() bool {
 	has := func(c trace.Channel) bool { return l.Find(c) >= 0 }
-	return (has(TimeColumn) || has(DateColumn)) && (has(trace.SoC) || has(trace.Power) || has(trace.Voltage) && has(trace.Current))
+	return (has(TimeColumn) || has(DateColumn)) &&
+		(has(trace.SoC) || has(trace.Power) || has(trace.Voltage) && has(trace.Current))
 }
 
 func named(columns []Column) int {
@@ -623,7 +624,9 @@ func isClock(cells []string, header string) bool {
 var (
 	millisecondsIn = regexp.MustCompile(`\bms\b|millisec|_ms\b|msec`)
 	minutesIn      = regexp.MustCompile(`\bmin`)
-	hoursIn        = regexp.MustCompile(`\bh\b|\bhrs?\b|\bhours?\b|\b(stunden|heures|horas|ore|uren|timmar|timer|tunnit)\b`)
+	hoursIn        = regexp.MustCompile(
+		`\bh\b|\bhrs?\b|\bhours?\b|\b(stunden|heures|horas|ore|uren|timmar|timer|tunnit)\b`,
+	)
 )
 
 // numberTime tells seconds, minutes, milliseconds and epochs apart.

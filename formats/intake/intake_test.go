@@ -126,8 +126,12 @@ func TestRefusalsAreOneFaultALine(t *testing.T) {
 	assert.Equal(t, 3, f[1].Line)
 
 	_, err = Bytes("x.zip", zipped(t, map[string]string{"readme.md": "hello"}), Choices{})
-	assert.Equal(t, "x.zip: no run.json inside, and readme.md is no charging log: no row names a column of times and columns for "+
-		"state of charge, power, or volts and amps", Refusal("x.zip", err)[0].Error())
+	assert.Equal(
+		t,
+		"x.zip: no run.json inside, and readme.md is no charging log: no row names a column of times and columns for "+
+			"state of charge, power, or volts and amps",
+		Refusal("x.zip", err)[0].Error(),
+	)
 	_, err = Path(filepath.Join(t.TempDir(), "gone"), Choices{})
 	assert.Contains(t, Refusal("gone", err)[0].Error(), "not found")
 }

@@ -60,6 +60,12 @@ func LargeTable(path string, c Choices) (*Large, bool, error) {
 	if len(layout.Sides(c.Side)) > 1 {
 		return nil, false, nil
 	}
-	return &Large{Name: filepath.Base(path), Layout: layout, Side: c.Side, Zone: c.Zone, Rows: csvlog.Rows(head, info.Size()),
-		Open: func() (io.ReadCloser, error) { return os.Open(path) }}, true, nil
+	return &Large{
+		Name:   filepath.Base(path),
+		Layout: layout,
+		Side:   c.Side,
+		Zone:   c.Zone,
+		Rows:   csvlog.Rows(head, info.Size()),
+		Open:   func() (io.ReadCloser, error) { return os.Open(path) },
+	}, true, nil
 }

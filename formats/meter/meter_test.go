@@ -36,7 +36,10 @@ func TestUnitsOfBothVersions(t *testing.T) {
 			trace.Energy, 4.2},
 	} {
 		t.Run(tt.name, func(t *testing.T) {
-			log, err := meter.Read([]byte(`{"connectorId":1,"meterValue":[{"timestamp":"`+at+`","sampledValue":[`+tt.sample+`]}]}`), "m")
+			log, err := meter.Read(
+				[]byte(`{"connectorId":1,"meterValue":[{"timestamp":"`+at+`","sampledValue":[`+tt.sample+`]}]}`),
+				"m",
+			)
 			require.NoError(t, err)
 			require.Len(t, log.Recording.Columns, 1)
 			assert.InDelta(t, tt.want, log.Recording.Columns[tt.channel][0], 1e-9)

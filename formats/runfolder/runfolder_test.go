@@ -202,8 +202,10 @@ func FuzzOpen(f *testing.F) {
 func TestATableOfBothSidesInAFolder(t *testing.T) {
 	for side, want := range map[string]float64{"car": 100, "stall": 105} {
 		f, err := Open(fstest.MapFS{
-			"run.json": {Data: []byte(`{"format": "zincroad-run/1", "recordings": [{"file": "log.csv", "side": "` + side + `"}]}`)},
-			"log.csv":  {Data: []byte("time s,SoC,car kW,screen kW\n0,10,100,105\n10,11,100,105\n")},
+			"run.json": {
+				Data: []byte(`{"format": "zincroad-run/1", "recordings": [{"file": "log.csv", "side": "` + side + `"}]}`),
+			},
+			"log.csv": {Data: []byte("time s,SoC,car kW,screen kW\n0,10,100,105\n10,11,100,105\n")},
 		}, "x")
 		require.NoError(t, err)
 		assert.Equal(t, want, f.Run.Recordings[0].Columns[trace.Power][0], side)
@@ -216,7 +218,10 @@ func TestDocumentsWithoutEnd(t *testing.T) {
 	within := func(inner string) string {
 		return `{"format": "zincroad-run/1", "recordings": [{"file": "car.csv"}], ` + inner + `}`
 	}
-	recordings := `{"format": "zincroad-run/1", "recordings": [` + strings.Repeat(`{"file": "a.csv"},`, 20) + `{"file": "b.csv"}]}`
+	recordings := `{"format": "zincroad-run/1", "recordings": [` + strings.Repeat(
+		`{"file": "a.csv"},`,
+		20,
+	) + `{"file": "b.csv"}]}`
 	for want, doc := range map[string]string{
 		"more than 50 values inside each other": within(`"extra": ` + strings.Repeat("[", 20_000) + strings.Repeat("]", 20_000)),
 		"marks has more than 10000 members": within(`"marks": [` + strings.Repeat(`{"t_s": 1, "kind": "note"},`, 70_000) +
@@ -235,8 +240,10 @@ func TestDocumentsWithoutEnd(t *testing.T) {
 
 // Names and notes are lines of words, whatever came; who exports it again gets what came.
 func TestTextsAreLines(t *testing.T) {
-	r, err := Describe([]byte(`{"format": "zincroad-run/1", "recordings": [{"file": "car.csv"}], "title": "a\r\ndata: b\u0000",
-		"car": {"name": "Larch\u202e 52"}, "marks": [{"t_s": 1, "kind": "note", "note": "rain\rbegins"}]}`))
+	r, err := Describe(
+		[]byte(`{"format": "zincroad-run/1", "recordings": [{"file": "car.csv"}], "title": "a\r\ndata: b\u0000",
+		"car": {"name": "Larch\u202e 52"}, "marks": [{"t_s": 1, "kind": "note", "note": "rain\rbegins"}]}`),
+	)
 	require.NoError(t, err)
 	assert.Equal(t, "a  data: b", r.Title)
 	assert.Equal(t, "Larch 52", r.Car.Name)

@@ -66,7 +66,12 @@ func TestCellsAreWrittenAsTheyAreShown(t *testing.T) {
 // Rows stand in their own lines, blank ones too; a formula without a kept value is worked out; a line
 // break in a cell does not move what is below.
 func TestRowsKeepTheirLines(t *testing.T) {
-	b := workbook(t, false, nil, map[string]any{"A1": "log", "A4": "t", "B4": "kW\nnow", "A5": 0, "B5": "=2*A6", "A6": 10, "B6": 20})
+	b := workbook(
+		t,
+		false,
+		nil,
+		map[string]any{"A1": "log", "A4": "t", "B4": "kW\nnow", "A5": 0, "B5": "=2*A6", "A6": 10, "B6": 20},
+	)
 	require.True(t, sheet.IsWorkbook(bytes.NewReader(b), int64(len(b))))
 	sheets, err := sheet.Workbook(bytes.NewReader(b), int64(len(b)), "x.xlsx")
 	require.NoError(t, err)
@@ -89,7 +94,10 @@ func TestParquetColumns(t *testing.T) {
 	kw := float32(118.5)
 	at := time.Date(2026, 2, 3, 19, 20, 0, 250_000_000, time.FixedZone("", 3600))
 	var out bytes.Buffer
-	rows := []parquetRow{{At: at, SoC: 10.25, KW: &kw, Note: "a,\nb", All: []float64{1, 2}}, {At: at.Add(time.Second), SoC: 10.5}}
+	rows := []parquetRow{
+		{At: at, SoC: 10.25, KW: &kw, Note: "a,\nb", All: []float64{1, 2}},
+		{At: at.Add(time.Second), SoC: 10.5},
+	}
 	rows[1].Cell.Min = 3.5
 	require.NoError(t, parquet.Write(&out, rows))
 	b := out.Bytes()

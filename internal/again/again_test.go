@@ -40,16 +40,23 @@ func TestEndsWithItsContext(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		ctx, stop := context.WithTimeout(t.Context(), 10*time.Second)
 		defer stop()
-		err := again.Do(ctx, again.Wait{First: time.Second, Most: time.Minute}, func(context.Context) error { return errAway })
+		err := again.Do(
+			ctx,
+			again.Wait{First: time.Second, Most: time.Minute},
+			func(context.Context) error { return errAway },
+		)
 		assert.ErrorIs(t, err, context.DeadlineExceeded)
 	})
 }
 
 func TestOnceIsEnough(t *testing.T) {
 	tries := 0
-	assert.NoError(t, again.Do(t.Context(), again.Wait{First: time.Second, Most: time.Second}, func(context.Context) error {
-		tries++
-		return nil
-	}))
+	assert.NoError(
+		t,
+		again.Do(t.Context(), again.Wait{First: time.Second, Most: time.Second}, func(context.Context) error {
+			tries++
+			return nil
+		}),
+	)
 	assert.Equal(t, 1, tries)
 }

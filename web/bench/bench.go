@@ -132,7 +132,10 @@ func (s *Room) benchView(r *http.Request) (*benchView, error) {
 		x := one.res.Reading(q.Clock, q.Side)
 		entries = append(entries, bench.Entry{Run: one.described, Reading: x})
 		subjects = append(subjects, chart.Subject{Results: one.res, Reading: x})
-		v.Entries = append(v.Entries, benchEntry{Row: one.row, described: one.described, reading: x, Full: fullName(one.row), Style: len(v.Entries)})
+		v.Entries = append(
+			v.Entries,
+			benchEntry{Row: one.row, described: one.described, reading: x, Full: fullName(one.row), Style: len(v.Entries)},
+		)
 	}
 	v.IDs = kept
 	if len(kept) == 0 {

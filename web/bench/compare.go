@@ -174,7 +174,10 @@ func (x *compared) race(v *benchView, entries []bench.Entry, subjects []chart.Su
 	x.Race = r.SVG()
 	stops := []raceStop{}
 	for _, l := range r.Race.Lead {
-		stops = append(stops, raceStop{l.TS, words.Clock(l.TS) + " · " + ahead(l.Points, x.unit, v.Entries[v.Ref].Name, x.Against)})
+		stops = append(
+			stops,
+			raceStop{l.TS, words.Clock(l.TS) + " · " + ahead(l.Points, x.unit, v.Entries[v.Ref].Name, x.Against)},
+		)
 	}
 	for _, i := range []int{v.Ref, other} {
 		for _, p := range entries[i].Reading.Posts {

@@ -99,7 +99,14 @@ func (s *Room) matrix(w http.ResponseWriter, r *http.Request) {
 		}
 		v.Rows = append(v.Rows, out)
 	}
-	v.Said = fmt.Sprintf("%d %s cover %s, by %s and %s.", m.Count, words.Plural(m.Count, "run"), v.Window, row.Words, col.Words)
+	v.Said = fmt.Sprintf(
+		"%d %s cover %s, by %s and %s.",
+		m.Count,
+		words.Plural(m.Count, "run"),
+		v.Window,
+		row.Words,
+		col.Words,
+	)
 	if n := m.Next; n != nil {
 		v.Next = fmt.Sprintf("%s, %s: %s.", m.Rows[n.Row], m.Cols[n.Col], n.Why)
 	}

@@ -54,7 +54,13 @@ func (s *Room) ranking(w http.ResponseWriter, r *http.Request) {
 	}
 	order := bench.Order{By: by, FromPct: a.From, ToPct: a.To, Warmth: a.Warmth}
 	stalls := stallChoices(known, &a, r.URL.Query().Get("stalls"), &order)
-	v := rankingView{Stalls: stalls, Packs: a.packs(), Windows: a.windows(known), ByWindow: by != bench.By100Km, Sizes: by == bench.ByWindow}
+	v := rankingView{
+		Stalls:   stalls,
+		Packs:    a.packs(),
+		Windows:  a.windows(known),
+		ByWindow: by != bench.By100Km,
+		Sizes:    by == bench.ByWindow,
+	}
 	for _, m := range bench.Measures {
 		v.Measures = append(v.Measures, chart.A(measureNames[m], a.with("by", string(m)), m == by))
 	}
@@ -66,8 +72,15 @@ func (s *Room) ranking(w http.ResponseWriter, r *http.Request) {
 	}
 	var typical []int64
 	for _, x := range list {
-		row := rankRow{Standing: x, Written: by.Write(x.Value), Share: 100 * x.Value / most, Link: "/bench?runs=" + ui.JoinIDs(
-			x.Runs[:min(len(x.Runs), bench.MaxRuns)], ","), StartC: between(x.StartC, "°C"), StallKW: between(x.StallKW, "kW")}
+		row := rankRow{
+			Standing: x,
+			Written:  by.Write(x.Value),
+			Share:    100 * x.Value / most,
+			Link: "/bench?runs=" + ui.JoinIDs(
+				x.Runs[:min(len(x.Runs), bench.MaxRuns)], ","),
+			StartC:  between(x.StartC, "°C"),
+			StallKW: between(x.StallKW, "kW"),
+		}
 		if len(x.Runs) > 1 {
 			row.Spread = by.Write(x.Low) + " to " + by.Write(x.High)
 		}

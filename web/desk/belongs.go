@@ -86,5 +86,10 @@ func (s *Room) addArrival(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	http.Redirect(w, r, fmt.Sprintf("/runs/%d?added=%d", id, row.Recordings[len(row.Recordings)-1].ID), http.StatusSeeOther)
+	http.Redirect(
+		w,
+		r,
+		fmt.Sprintf("/runs/%d?added=%d", id, row.Recordings[len(row.Recordings)-1].ID),
+		http.StatusSeeOther,
+	)
 }

@@ -68,16 +68,26 @@ func TestPicturesOfAnything(t *testing.T) {
 		wellFormed(t, "small strip", s.Small())
 		wellFormed(t, "tiny strip", s.Tiny())
 		k := Curves{Title: name, XName: name, YName: name, FromZero: rapid.Bool().Draw(t, "from zero"),
-			Lines: []Line{{Name: name, X: series("x"), Y: series("y")}, {Name: name, X: series("x2"), Y: series("y2"), Style: 1}},
+			Lines: []Line{
+				{Name: name, X: series("x"), Y: series("y")},
+				{Name: name, X: series("x2"), Y: series("y2"), Style: 1},
+			},
 			Bands: []Band{{Name: name, X: series("bx"), Low: series("low"), High: series("high")}}}
 		wellFormed(t, "curves", k.SVG())
 		c := Capacity{Title: name, ByOdometer: true, Points: []CapacityPoint{{KWh: one("kwh"), LowKWh: one("low kwh"),
 			HighKWh: one("high kwh"), OdometerKM: one("km"), Software: name, Tooltip: name}}}
 		wellFormed(t, "capacity", c.SVG())
-		a := Approach{Approach: &curve.Approach{FromS: one("from"), ToS: one("plug"), FromC: one("c"), AtPlugC: one("c plug")},
-			WarmC: one("warm"), PeopleC: func(v float64) float64 { return v }, Unit: "°C"}
+		a := Approach{
+			Approach: &curve.Approach{FromS: one("from"), ToS: one("plug"), FromC: one("c"), AtPlugC: one("c plug")},
+			WarmC:    one("warm"),
+			PeopleC:  func(v float64) float64 { return v },
+			Unit:     "°C",
+		}
 		for range n {
-			a.Points = append(a.Points, curve.ApproachPoint{TS: one("at"), ColdestC: run.N(one("coldest")), WarmestC: run.N(one("warmest"))})
+			a.Points = append(
+				a.Points,
+				curve.ApproachPoint{TS: one("at"), ColdestC: run.N(one("coldest")), WarmestC: run.N(one("warmest"))},
+			)
 		}
 		wellFormed(t, "approach", a.SVG())
 	})

@@ -72,8 +72,17 @@ func (r *RaceStrips) road(c *canvas, p plane, x Racer, side float64) {
 	}
 	if len(px) > 1 {
 		line := path(px, py)
-		fmt.Fprintf(c, `<path class="road" d="%sL%s %sL%s %sZ"/><path class="series run-%d" d="%s"/>`, line, num(px[len(px)-1]),
-			num(p.base), num(px[0]), num(p.base), x.Style, line)
+		fmt.Fprintf(
+			c,
+			`<path class="road" d="%sL%s %sL%s %sZ"/><path class="series run-%d" d="%s"/>`,
+			line,
+			num(px[len(px)-1]),
+			num(p.base),
+			num(px[0]),
+			num(p.base),
+			x.Style,
+			line,
+		)
 	}
 	c.line("base", p.x0, p.base, p.x1, p.base)
 	road := Strip{T: x.T, KW: x.KW}

@@ -204,7 +204,11 @@ func (s *Room) runView(r *http.Request, query url.Values) (*runView, error) {
 	v.Heading, v.Rest = headingOf(x)
 	for i := range v.Rest {
 		if at := stretchOf(x, v.Rest[i].Finding); at >= 0 {
-			v.Rest[i].Picture = fmt.Sprintf("/runs/%d/evidence%s", row.ID, q.With("", "", url.Values{"stretch": {fmt.Sprint(at)}}))
+			v.Rest[i].Picture = fmt.Sprintf(
+				"/runs/%d/evidence%s",
+				row.ID,
+				q.With("", "", url.Values{"stretch": {fmt.Sprint(at)}}),
+			)
 			v.Rest[i].Open = i == 0
 		}
 	}
@@ -256,7 +260,12 @@ func (s *Room) runView(r *http.Request, query url.Values) (*runView, error) {
 }
 
 // readings are the choices of what the readings are read as, where anything was put right or moved.
-func (s *Room) readings(ctx context.Context, row *logbook.Run, x *curve.Reading, q chart.Query) ([]chart.Choice, error) {
+func (s *Room) readings(
+	ctx context.Context,
+	row *logbook.Run,
+	x *curve.Reading,
+	q chart.Query,
+) ([]chart.Choice, error) {
 	list, err := s.book.Corrections(ctx, row.ID)
 	if err != nil {
 		return nil, err
