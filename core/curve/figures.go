@@ -19,11 +19,10 @@ var Figures = figure.List[*Reading]{
 	},
 	{
 		Key: "clock", Name: "A recording's clock", Unit: "s",
-		Definition: "By how much a recording's clock is behind the first one's: that at which the shapes of both lie " +
-			"on each " +
-			"other, with the interval that holds it in 95 of 100. What was noted of a clock is left alone where it lies " +
-			"inside; what a person has settled always is. Alike is the correlation of what both cover; apart the median " +
-			"difference once their scales are made the same.",
+		Definition: "By how much a recording's clock is behind the first one's: that at which the shapes of both lie on " +
+			"each other, with the interval that holds it in 95 of 100. What was noted of a clock is left alone where it " +
+			"lies inside; what a person has settled always is. Alike is the correlation of what both cover; apart the " +
+			"median difference once their scales are made the same.",
 		Formula: "that at which the shapes of both recordings lie on each other",
 		Source:  "masked correlation over every shift, then least squares; how well it does was measured on simulated pairs",
 		Numbers: clockNumbers,
@@ -32,7 +31,8 @@ var Figures = figure.List[*Reading]{
 		Key: "grade", Name: "Grade of a recording",
 		Definition: "How good a recording is while the car charged: by the interval of its readings, the share of time " +
 			"that lies in gaps, and the share of readings that something is wrong with. Posts are exact to the interval of " +
-			"its state of charge; energy to what gaps and the time between readings leave open, besides what its meter is off.",
+			"its state of charge; energy to what gaps and the time between readings leave open, besides what its meter is " +
+			"off.",
 		Formula: "by the interval of readings while charging, the share of time in gaps, and the share of readings that " +
 			"something is wrong with. A: 3 s, 1 %, 0.5 %; B: 15 s, 5 %, 3 %; C: 400 s, 25 %, 10 %; else D (c)",
 		Numbers: func(x *Reading) (n figure.Lines) {
@@ -48,8 +48,8 @@ var Figures = figure.List[*Reading]{
 	},
 	{
 		Key: "drive", Name: "Before the plug-in",
-		Definition: "Without a plug-in mark the whole recording counts as charging. A log that begins with the drive there " +
-			"takes power out of the pack before power comes in for a minute and more: the plug-in lies between.",
+		Definition: "Without a plug-in mark the whole recording counts as charging. A log that begins with the drive " +
+			"there takes power out of the pack before power comes in for a minute and more: the plug-in lies between.",
 		Formula: "without one that counts the whole recording is charging",
 		Numbers: func(x *Reading) (n figure.Lines) {
 			for _, m := range x.MarkProposals {
@@ -61,10 +61,8 @@ var Figures = figure.List[*Reading]{
 	{
 		Key: "approach", Name: "The approach", Unit: "°C",
 		Definition: "The pack's temperature on the way to the stall: the coldest cell's where it was read, else the " +
-			"pack's one " +
-			"value, from the car's own log before the first plug-in. What lies before a hole of ten minutes was another " +
-			"drive. " +
-			"It enters no post, window or energy.",
+			"pack's one value, from the car's own log before the first plug-in. What lies before a hole of ten minutes was " +
+			"another drive. It enters no post, window or energy.",
 		Formula: "the warming a minute is the slope of least squares from the lowest reading to plug-in, stated from 3 K on",
 		Numbers: func(x *Reading) (n figure.Lines) {
 			if a := x.Approach; a != nil {
@@ -82,8 +80,8 @@ var Figures = figure.List[*Reading]{
 	},
 	{
 		Key: "ramp", Name: "Ramp", Unit: "s",
-		Definition: "Seconds from first power (1 kW) to the first reading at 90 % of the highest power within the " +
-			"first 180 s after it.",
+		Definition: "Seconds from first power (1 kW) to the first reading at 90 % of the highest power within the first " +
+			"180 s after it.",
 		Formula: "from first power to the first reading at 90 % of the highest power in the 180 s after first power; " +
 			"`null` where the log began later",
 		Numbers: func(x *Reading) (n figure.Lines) {
@@ -97,41 +95,36 @@ var Figures = figure.List[*Reading]{
 	{
 		Key: "ceiling", Name: "What held it down",
 		Definition: "The power is described by the fewest straight pieces that explain it; for each piece every cause is " +
-			"weighed: whether amps, power or volts stay level, what each limit would have given there, how cold and warm the " +
-			"cells were, what was requested, how the piece began. The causes are weighed over the whole run together, with a " +
-			"price for each change, forward and backward. Strong is right in 99 of 100 minutes of the labelled runs that the " +
-			"rules were tried on, likely in 85.",
-		Formula: "pieces by optimal change points (half of chi-squared, half the logarithm of the number of cells for each " +
-			"number, 9 for each change); the agreement of each of 18 causes with each piece; forward-backward over the " +
-			"pieces. " +
-			"Strong from a probability of 0.94, likely from 0.75",
+			"weighed: whether amps, power or volts stay level, what each limit would have given there, how cold and warm " +
+			"the cells were, what was requested, how the piece began. The causes are weighed over the whole run together, " +
+			"with a price for each change, forward and backward. Strong is right in 99 of 100 minutes of the labelled runs " +
+			"that the rules were tried on, likely in 85.",
+		Formula: "pieces by optimal change points (half of chi-squared, half the logarithm of the number of cells for " +
+			"each number, 9 for each change); the agreement of each of 18 causes with each piece; forward-backward over the " +
+			"pieces. Strong from a probability of 0.94, likely from 0.75",
 		Source: "R. Killick et al., J. Am. Stat. Assoc. 107 (2012) 1590; L. R. Rabiner, Proc. IEEE 77 (1989) 257; what " +
-			"speaks " +
-			"for which cause is common practice, no source",
+			"speaks for which cause is common practice, no source",
 		Numbers: ceilingNumbers,
 	},
 	{
 		Key: "lost", Name: "Minutes lost", Unit: "min",
-		Definition: "What a cause took from a window: the time spent in its stretches, less the time that the warm " +
-			"pack would " +
-			"have taken for the same energy. The pack's own taper and the car's own limits lose nothing while they are within " +
-			"7 % of the reference. The pack's own pace and all that was lost, less what was gained, is the window.",
-		Formula: "over a cause's stretches ∑ Δt · (1 − P/P_warm), 0 where negative; P_warm is the warm reference at " +
-			"that state " +
-			"of charge, never above the car's own limits: noted envelope, else learnt from the car's warm runs, else by kind",
+		Definition: "What a cause took from a window: the time spent in its stretches, less the time that the warm pack " +
+			"would have taken for the same energy. The pack's own taper and the car's own limits lose nothing while they " +
+			"are within 7 % of the reference. The pack's own pace and all that was lost, less what was gained, is the " +
+			"window.",
+		Formula: "over a cause's stretches ∑ Δt · (1 − P/P_warm), 0 where negative; P_warm is the warm reference at that " +
+			"state of charge, never above the car's own limits: noted envelope, else learnt from the car's warm runs, else " +
+			"by kind",
 		Numbers: lostNumbers,
 	},
 	{
 		Key: "claim", Name: "Claim",
-		Definition: "What was claimed of the car, held against this run: met or missed as measured. One that was missed is " +
-			"not tested where what is no fault of the car as claimed (cold, the stall, the cable, an adapter, a pause) " +
-			"took so " +
-			"much that it might have been met without; or where the run does not cover the window.",
+		Definition: "What was claimed of the car, held against this run: met or missed as measured. One that was missed " +
+			"is not tested where what is no fault of the car as claimed (cold, the stall, the cable, an adapter, a pause) " +
+			"took so much that it might have been met without; or where the run does not cover the window.",
 		Formula: "window: met where its minutes are no more than claimed; untested where they are without the minutes " +
-			"lost to " +
-			"cold, stall, adapter, converter and pauses. Peak: met where the highest reading is no less; untested where " +
-			"one of " +
-			"these held the power at its best",
+			"lost to cold, stall, adapter, converter and pauses. Peak: met where the highest reading is no less; untested " +
+			"where one of these held the power at its best",
 		Numbers: func(x *Reading) (n figure.Lines) {
 			for _, c := range x.Claims {
 				n.Say("%s: %s, %s", c.Words(), c.Verdict, c.Why)
@@ -158,8 +151,7 @@ var Figures = figure.List[*Reading]{
 	{
 		Key: "asked", Name: "Requested and delivered", Unit: "kW",
 		Definition: "What the car requested beside what flowed, on the side where the request was read, from a minute " +
-			"after " +
-			"first power on. Under 96.5 % of the request is less than requested: what held it lies outside the car.",
+			"after first power on. Under 96.5 % of the request is less than requested: what held it lies outside the car.",
 		Formula: "time and energy in which the power is under 96.5 % of what is requested, from 60 s after first power",
 		Numbers: func(x *Reading) (n figure.Lines) {
 			if a := x.Asked; a != nil {
@@ -171,13 +163,11 @@ var Figures = figure.List[*Reading]{
 	},
 	{
 		Key: "losses", Name: "Losses by part", Unit: "kWh",
-		Definition: "What the stall delivered less what reached the pack, split up: the cable and connector by the " +
-			"volts of " +
-			"both sides, the heater and what else the car read of itself. What is left is pumps, electronics, a " +
-			"converter, and " +
-			"meters that disagree.",
-		Formula: "over the time in which both sides were read; cable ∑ (V_stall − V_car) · I · Δt, where they are " +
-			"within 5 %; heater and auxiliaries as read; the rest is what is left",
+		Definition: "What the stall delivered less what reached the pack, split up: the cable and connector by the volts " +
+			"of both sides, the heater and what else the car read of itself. What is left is pumps, electronics, a " +
+			"converter, and meters that disagree.",
+		Formula: "over the time in which both sides were read; cable ∑ (V_stall − V_car) · I · Δt, where they are within " +
+			"5 %; heater and auxiliaries as read; the rest is what is left",
 		Numbers: func(x *Reading) (n figure.Lines) {
 			if l := x.Losses; l != nil {
 				n.Say("lost %s kWh", words.Fixed(l.LostKWh, 2))
@@ -197,11 +187,10 @@ var Figures = figure.List[*Reading]{
 	{
 		Key: "pack", Name: "The pack itself",
 		Definition: "Its resistance from leaps of the current: volts over amps before and after, the middle of all " +
-			"leaps. The " +
-			"heat made in the cells is the current squared times that. The rest voltage is the volts less current times " +
-			"resistance, a cell; one that rises by less than 0.15 V from 30 to 80 % is iron phosphate's.",
-		Formula: "R = ΔV / ΔI where amps leap by 30 A or more within 12 s, the median; heat ∑ I² R Δt; " +
-			"rest voltage (V − I R) / cells",
+			"leaps. The heat made in the cells is the current squared times that. The rest voltage is the volts less " +
+			"current times resistance, a cell; one that rises by less than 0.15 V from 30 to 80 % is iron phosphate's.",
+		Formula: "R = ΔV / ΔI where amps leap by 30 A or more within 12 s, the median; heat ∑ I² R Δt; rest voltage (V − " +
+			"I R) / cells",
 		Source: "the two kinds' rest voltages from memory, rounded from published curves",
 		Numbers: func(x *Reading) (n figure.Lines) {
 			if p := x.Pack; p != nil && p.ResistanceOhm != nil {
@@ -216,12 +205,10 @@ var Figures = figure.List[*Reading]{
 	},
 	{
 		Key: "plateau", Name: "Plateau", Unit: "kW",
-		Definition: "A stretch of a minute or more whose power stays within 4 % of its own mean (or 2 kW) and leans " +
-			"less than " +
-			"half a per cent of it a minute.",
-		Formula: "neighbouring pieces put together while 19 of 20 readings stay within the larger of 4 % and 2 kW of " +
-			"the mean " +
-			"and the fitted slope is under 0.5 % of it a minute; 60 s or more",
+		Definition: "A stretch of a minute or more whose power stays within 4 % of its own mean (or 2 kW) and leans less " +
+			"than half a per cent of it a minute.",
+		Formula: "neighbouring pieces put together while 19 of 20 readings stay within the larger of 4 % and 2 kW of the " +
+			"mean and the fitted slope is under 0.5 % of it a minute; 60 s or more",
 		Numbers: func(x *Reading) (n figure.Lines) {
 			for _, p := range x.Plateaus {
 				n.Say("%s to %s: %s kW, %s kW a minute", words.Clock(p.FromS), words.Clock(p.ToS), words.Figure(p.KW, 1),
@@ -232,9 +219,8 @@ var Figures = figure.List[*Reading]{
 	},
 	{
 		Key: "cliff", Name: "Cliff", Unit: "kW",
-		Definition: "A fall of the power by a quarter or more within half a minute that does not come back; its time " +
-			"is the " +
-			"middle of the fall.",
+		Definition: "A fall of the power by a quarter or more within half a minute that does not come back; its time is " +
+			"the middle of the fall.",
 		Formula: "a fall of 25 % or more within 30 s, still there 30 s later; its time is when the power passes half way",
 		Numbers: func(x *Reading) (n figure.Lines) {
 			for _, c := range x.Cliffs {
@@ -253,13 +239,13 @@ var Figures = figure.List[*Reading]{
 	},
 	{
 		Key: "energy", Name: "Energy", Unit: "kWh",
-		Definition: "The area under the power of one side, by the trapezoid rule, from first power to the unplug of " +
-			"each leg; a run is the sum of its legs. Between an unplug and the next plug-in nothing flows, whatever was " +
-			"read. A stretch without readings longer than 30 s and ten times the interval is a gap: it is bridged by a " +
-			"straight line and counted.",
+		Definition: "The area under the power of one side, by the trapezoid rule, from first power to the unplug of each " +
+			"leg; a run is the sum of its legs. Between an unplug and the next plug-in nothing flows, whatever was read. A " +
+			"stretch without readings longer than 30 s and ten times the interval is a gap: it is bridged by a straight " +
+			"line and counted.",
 		Formula: "trapezoid rule, ∑ (P₁+P₂)/2 · Δt / 3600, over one side's readings, from first power of each leg to its " +
-			"end, the slope from a reading below 1 kW within 20 s before it included; the last power holds to the stop " +
-			"or unplug where that is within 30 s or one and a half intervals (c). A run's is the sum of its legs'",
+			"end, the slope from a reading below 1 kW within 20 s before it included; the last power holds to the stop or " +
+			"unplug where that is within 30 s or one and a half intervals (c). A run's is the sum of its legs'",
 		Source:  "the trapezoid rule; checked against SciPy",
 		Numbers: energyNumbers,
 	},
@@ -269,8 +255,8 @@ var Figures = figure.List[*Reading]{
 			"readings. Where readings were typed the interval is that of the ten around, and a level that is the same at " +
 			"both ends within 5 % is none.",
 		Formula: "a stretch without readings, while power flowed, longer than the larger of 30 s and 10 × the median " +
-			"interval; bridged by a straight line, counted in `bridged_s`. Typed (median of 20 s or more): the interval " +
-			"is that of the ten readings around, and ends within 5 % of each other are a level",
+			"interval; bridged by a straight line, counted in `bridged_s`. Typed (median of 20 s or more): the interval is " +
+			"that of the ten readings around, and ends within 5 % of each other are a level",
 		Numbers: func(x *Reading) (n figure.Lines) {
 			n.Say("readings every %s s, so a gap is longer than %s s", words.Figure(x.IntervalS, 2),
 				words.Figure(trace.GapLimitFor(x.IntervalS), 1))
@@ -289,13 +275,13 @@ var Figures = figure.List[*Reading]{
 	{
 		Key: "cost", Name: "Money",
 		Definition: "The price on the stall's screen at the end, where it was read; else by the stall's tariff: the " +
-			"register's kWh, or what the stall's power adds up to; every minute with power in the tier that the power is " +
-			"in at that moment; the session fee; minutes plugged in without charging, from last power to the unplug " +
-			"mark, beyond the grace period; tax on all of it.",
+			"register's kWh, or what the stall's power adds up to; every minute with power in the tier that the power is in " +
+			"at that moment; the session fee; minutes plugged in without charging, from last power to the unplug mark, " +
+			"beyond the grace period; tax on all of it.",
 		Formula: "`cost` is the price on the stall's screen where it was read at the end; else the bill of the stall's " +
 			"tariff for the register's kWh, or what the stall's power adds up to, and for the minutes of its power; " +
-			"standing idle counts from the last power of each leg that counts (to where it was cut off) to its unplug. " +
-			"It is `null` where only the car was logged.",
+			"standing idle counts from the last power of each leg that counts (to where it was cut off) to its unplug. It " +
+			"is `null` where only the car was logged.",
 		Numbers: costNumbers,
 	},
 	{
@@ -311,17 +297,16 @@ var Figures = figure.List[*Reading]{
 		Definition: "What the stall's own register counted from the first plug-in to the end, beside the area under its " +
 			"power. A register that counts each session begins at 0 with it; one that goes on is read at both ends. The " +
 			"seller bills the register.",
-		Formula: "the stall's energy register: its last reading near the end, from 0 where its first is no more " +
-			"than 1 kWh " +
-			"and 1.3 times what had flowed by then (each session) or else less its first; begun anew at a replug. It is " +
+		Formula: "the stall's energy register: its last reading near the end, from 0 where its first is no more than 1 " +
+			"kWh and 1.3 times what had flowed by then (each session) or else less its first; begun anew at a replug. It is " +
 			"`stall_kwh` where the stall's power was not read",
 		Numbers: screenNumbers,
 	},
 	{
 		Key: "implausible", Name: "What cannot be",
 		Definition: "A window is not stated where it would need more than 1000 kW or six times the pack's capacity an " +
-			"hour, or over a third more than the stall's label or the car's own limit: by the power that was read, and " +
-			"by what its share of the noted capacity takes.",
+			"hour, or over a third more than the stall's label or the car's own limit: by the power that was read, and by " +
+			"what its share of the noted capacity takes.",
 		Formula: "a window that would need more than 1000 kW, six times the capacity an hour, or a third more than the " +
 			"stall's label or the car's limit, by the power read or by its share of the noted capacity; a finding says which",
 		Numbers: func(x *Reading) (n figure.Lines) {

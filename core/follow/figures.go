@@ -21,8 +21,7 @@ var Figures = figure.List[Explained]{
 	{
 		Key: "alert", Name: "Away from the forecast", Unit: "kW",
 		Definition: "Power at the same state of charge differs from the forecast by more than 10 kW and 15 %, for a " +
-			"minute or longer. The forecast starts from the first charge and the first temperatures that were " +
-			"read.",
+			"minute or longer. The forecast starts from the first charge and the first temperatures that were read.",
 		Formula: "power at the same state of charge differs from the forecast by more than 10 kW and 15 %, for 60 s or " +
 			"more.",
 		Numbers: alertNumbers,
@@ -30,26 +29,24 @@ var Figures = figure.List[Explained]{
 	{
 		Key: "counted", Name: "Counted charge", Unit: "%",
 		Definition: "The display's state of charge, carried on since it last changed by the energy since: 96 % of the " +
-			"stall's energy, or all of the car's, over the usable capacity. The power read last is taken to go on " +
-			"for 2 minutes at most. The car's display counts, or the stall's where that is more than a minute " +
-			"newer.",
-		Formula: "the display's, carried on since its last change (halfway between two readings of a log) by the " +
-			"energy since, 96 % of the stall's (common practice, no source), over the usable capacity.",
+			"stall's energy, or all of the car's, over the usable capacity. The power read last is taken to go on for 2 " +
+			"minutes at most. The car's display counts, or the stall's where that is more than a minute newer.",
+		Formula: "the display's, carried on since its last change (halfway between two readings of a log) by the energy " +
+			"since, 96 % of the stall's (common practice, no source), over the usable capacity.",
 		Numbers: countedNumbers,
 	},
 	{
 		Key: "expected", Name: "Expected times",
-		Definition: "The rest of the run worked out like any forecast, from the counted charge and the " +
-			"temperatures read, " +
-			"as a session that goes on from where this one stands: charge, both temperatures, and how long this " +
-			"leg has had power. Where the power is not what ratings and envelope give, the limit that seems to " +
-			"hold is taken for what it is, or the envelope scaled to what the pack has taken of it (median of the " +
-			"last readings). The range is that of ±5 % of the envelope, ±2 % of the capacity and ±1 K.",
+		Definition: "The rest of the run worked out like any forecast, from the counted charge and the temperatures " +
+			"read, as a session that goes on from where this one stands: charge, both temperatures, and how long this leg " +
+			"has had power. Where the power is not what ratings and envelope give, the limit that seems to hold is taken " +
+			"for what it is, or the envelope scaled to what the pack has taken of it (median of the last readings). The " +
+			"range is that of ±5 % of the envelope, ±2 % of the capacity and ±1 K.",
 		Formula: "a forecast that goes on from the counted SoC, both temperatures (as read, carried on as the forecast " +
-			"has the pack warm) and the time since first power of this leg. Where the median of the last nine " +
-			"readings within 3 min is more than 1.5 % off what ratings, envelope and pack give (3 % or 1.5 kW " +
-			"under a stall's or car's limit), the limit that seems to hold is taken for what it is, or the " +
-			"envelope scaled. The range is that of ±5 % of the envelope, ±2 % of the capacity and ±1 K.",
+			"has the pack warm) and the time since first power of this leg. Where the median of the last nine readings " +
+			"within 3 min is more than 1.5 % off what ratings, envelope and pack give (3 % or 1.5 kW under a stall's or " +
+			"car's limit), the limit that seems to hold is taken for what it is, or the envelope scaled. The range is that " +
+			"of ±5 % of the envelope, ±2 % of the capacity and ±1 K.",
 		Numbers: expectedNumbers,
 	},
 	{
@@ -61,12 +58,11 @@ var Figures = figure.List[Explained]{
 	},
 	{
 		Key: "holding", Name: "What seems to hold the power",
-		Definition: "The last stretch of what the run was held by so far: every cause is weighed by whether amps, power or " +
-			"volts stay level, at what rating, how cold and warm the cells are, what is requested and offered, and how it " +
-			"began. How sure it is stands with it, and what else it may be.",
-		Formula: "the last stretch of the same judgement that a finished run gets, worked out anew from what was read " +
-			"so far; " +
-			"nothing is said of now where the power was read more than 90 s ago.",
+		Definition: "The last stretch of what the run was held by so far: every cause is weighed by whether amps, power " +
+			"or volts stay level, at what rating, how cold and warm the cells are, what is requested and offered, and how " +
+			"it began. How sure it is stands with it, and what else it may be.",
+		Formula: "the last stretch of the same judgement that a finished run gets, worked out anew from what was read so " +
+			"far; nothing is said of now where the power was read more than 90 s ago.",
 		Source:  "common practice, no source",
 		Numbers: holdingNumbers,
 	},
