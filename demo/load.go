@@ -16,19 +16,29 @@ import (
 
 // Keeper is what the demo is loaded into.
 type Keeper interface {
+	Has(ctx context.Context, in *intake.Bundle) (bool, error)
+	Prepared(ctx context.Context) (wanted, plans int, err error)
 	Save(ctx context.Context, in *intake.Bundle) (int64, error)
 	Place(ctx context.Context, site string, baseKm float64, roads map[string]float64) error
 	Want(ctx context.Context, c *run.Car, s *run.Stall, preconditioned string, from run.Number, repeats int) error
 	KeepPlan(ctx context.Context, title string, c *run.Car, s *run.Stall, choices map[string]string) error
 }
 
-// Load stores every run of the scenario, oldest first, and says each title.
+// Load stores every run of the scenario, oldest first, and says each title. What a load before that was cut off
+// has stored already is passed over.
 func Load(ctx context.Context, k Keeper, say func(title string)) error {
 	bundles, err := Bundles()
 	if err != nil {
 		return err
 	}
 	for _, b := range bundles {
+		there, err := k.Has(ctx, b)
+		if err != nil {
+			return fmt.Errorf("demo run %q: %w", b.Run.Title, err)
+		}
+		if there {
+			continue
+		}
 		if _, err := k.Save(ctx, b); err != nil {
 			return fmt.Errorf("demo run %q: %w", b.Run.Title, err)
 		}
@@ -45,12 +55,16 @@ func prepareNext(ctx context.Context, k Keeper) error {
 			return fmt.Errorf("demo site %q: %w", p.site, err)
 		}
 	}
-	for _, w := range wanted {
+	wants, kept, err := k.Prepared(ctx)
+	if err != nil {
+		return fmt.Errorf("demo matrix: %w", err)
+	}
+	for _, w := range wanted[min(wants, len(wanted)):] {
 		if err := k.Want(ctx, w.car, w.stall, w.pre, w.from, w.repeats); err != nil {
 			return fmt.Errorf("demo matrix: %w", err)
 		}
 	}
-	for _, p := range plans {
+	for _, p := range plans[min(kept, len(plans)):] {
 		if err := k.KeepPlan(ctx, p.title, p.car, p.stall, p.choices); err != nil {
 			return fmt.Errorf("demo plan %q: %w", p.title, err)
 		}

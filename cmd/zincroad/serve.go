@@ -372,15 +372,25 @@ func listenOn(address string) (net.Listener, error) {
 	return nil, fmt.Errorf("listening: %w", last)
 }
 
-// loadDemo fills an empty logbook with the demo's runs.
+// loadDemo fills an empty logbook with the demo's runs, and one in which that was cut off with what is missing.
 func loadDemo(ctx context.Context, book *logbook.Book, out io.Writer) error {
 	n, err := book.Count(ctx)
-	if err != nil || n > 0 {
+	if err != nil {
+		return err
+	}
+	begun, err := book.DemoLoading(ctx)
+	if err != nil || n > 0 && !begun {
+		return err
+	}
+	if err := book.SetDemoLoading(ctx, true); err != nil {
 		return err
 	}
 	fmt.Fprintln(out, "Loading the demo: the vehicle workshop of the Wend Valley mobile libraries.")
 	loaded := 0
 	if err := demo.Load(ctx, book, func(string) { loaded++ }); err != nil {
+		return err
+	}
+	if err := book.SetDemoLoading(ctx, false); err != nil {
 		return err
 	}
 	fmt.Fprintf(out, "%d runs loaded.\n", loaded)
