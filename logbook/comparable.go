@@ -9,12 +9,9 @@ import (
 	"zincroad/core/run"
 )
 
-// mostKnown is how many of the latest runs are looked through for comparisons, rankings and the matrix.
-const mostKnown = 2000
-
-// Comparable lists the latest runs with what tells which of them differ in one thing alone, and with what
-// each of them says in short.
-func (b *Book) Comparable(ctx context.Context) ([]bench.Known, error) {
+// Comparable lists so many of the latest runs with what tells which of them differ in one thing alone, and with
+// what each of them says in short.
+func (b *Book) Comparable(ctx context.Context, most int) ([]bench.Known, error) {
 	var rows []struct {
 		ID                                            int64
 		Car, Software, Stall, Preconditioned, Profile string
@@ -36,7 +33,7 @@ func (b *Book) Comparable(ctx context.Context) ([]bench.Known, error) {
 			LEFT JOIN adapters a ON a.id = r.adapter_id
 			LEFT JOIN stalls s ON s.id = r.stall_id LEFT JOIN sites p ON p.id = s.site_id
 		WHERE r.deleted_at IS NULL AND NOT r.live
-		ORDER BY r.started_at DESC NULLS LAST, r.id DESC LIMIT ?`, run.PlugIn, mostKnown).
+		ORDER BY r.started_at DESC NULLS LAST, r.id DESC LIMIT ?`, run.PlugIn, most).
 		Scan(&rows).Error
 	if err != nil {
 		return nil, mapped("looking for comparisons", err)

@@ -139,7 +139,7 @@ func (s *Room) benchView(r *http.Request) (*benchView, error) {
 	}
 	v.IDs = kept
 	if len(kept) == 0 {
-		known, err := s.book.Comparable(r.Context())
+		known, err := s.book.Comparable(r.Context(), mostPaired)
 		if err != nil {
 			return nil, err
 		}

@@ -12,6 +12,12 @@ import (
 	"zincroad/web/chart"
 )
 
+// Of the latest runs so many are held against each other, two by two, and so many are sorted.
+const (
+	mostPaired = 400
+	mostSorted = 2000
+)
+
 // asked is what a page over many runs is asked for by its address; every choice is a link that changes one
 // part of it.
 type asked struct {

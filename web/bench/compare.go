@@ -69,7 +69,7 @@ func (s *Room) concluded(r *http.Request, v *benchView, entries []bench.Entry, s
 	}
 	var asking error
 	ask := bench.Ask{Reference: v.Ref, GroupBy: groupedBy(address), Repeats: func(from, to float64) [][]float64 {
-		known, err := s.book.Comparable(ctx)
+		known, err := s.book.Comparable(ctx, mostPaired)
 		asking = err
 		return bench.RepeatsOf(known, from, to)
 	}}

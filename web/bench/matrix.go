@@ -41,7 +41,7 @@ type kindCell struct {
 
 // matrix sorts the runs of the logbook by two factors.
 func (s *Room) matrix(w http.ResponseWriter, r *http.Request) {
-	known, err := s.book.Comparable(r.Context())
+	known, err := s.book.Comparable(r.Context(), mostSorted)
 	if err != nil {
 		s.Fail(w, r, err)
 		return

@@ -41,7 +41,7 @@ var measureNames = map[bench.Measure]string{bench.ByWindow: "minutes for a windo
 
 // ranking lists the cars of the logbook.
 func (s *Room) ranking(w http.ResponseWriter, r *http.Request) {
-	known, err := s.book.Comparable(r.Context())
+	known, err := s.book.Comparable(r.Context(), mostSorted)
 	if err != nil {
 		s.Fail(w, r, err)
 		return

@@ -26,7 +26,7 @@ type Book interface {
 	Bench(ctx context.Context, id int64) (*logbook.Bench, error)
 	Benches(ctx context.Context) ([]logbook.Bench, error)
 	Strips(ctx context.Context, runs []int64) (map[int64]logbook.Strip, error)
-	Comparable(ctx context.Context) ([]corebench.Known, error)
+	Comparable(ctx context.Context, most int) ([]corebench.Known, error)
 	DeleteBench(ctx context.Context, id int64) error
 	KeepBench(ctx context.Context, k *logbook.Bench) error
 	NewerRuns(ctx context.Context, id int64, limit int) ([]logbook.Choice, error)
