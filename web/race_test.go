@@ -42,11 +42,10 @@ func TestRaceByKeys(t *testing.T) {
 	assert.Contains(t, s.text(".minutes"), "+4:23 in all")
 	s.do(chromedp.Focus(css("[data-race]")), chromedp.KeyEvent(kb.End))
 	s.await(`document.querySelector("[data-race-said]").textContent.includes("reaches 80 %")`)
-	// Played from the beginning, and stopped again.
+	// Played from the beginning, and stopped again, unless a slow machine is at the end by then.
 	s.do(chromedp.KeyEvent(" "))
-	s.await(`document.querySelector("[data-race-play]").textContent === "pause"`)
-	s.await(`document.querySelector("[data-race-said]").textContent.startsWith("2:00")`)
-	s.do(chromedp.KeyEvent(" "))
+	s.await(`!/^(0|1):/.test(document.querySelector("[data-race-said]").textContent)`)
+	eval[bool](s, `(b => b.textContent === "pause" ? (b.click(), true) : false)(document.querySelector("[data-race-play]"))`)
 	s.await(`document.querySelector("[data-race-play]").textContent === "play"`)
 	s.do(chromedp.KeyEvent(kb.Home))
 	s.await(`document.querySelector("[data-race-said]").textContent.startsWith("0:35")`)
