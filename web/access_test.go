@@ -69,7 +69,7 @@ func TestPasswordKeepsOut(t *testing.T) {
 		assert.Equal(t, http.StatusSeeOther, r.StatusCode, path)
 		assert.Equal(t, "/enter?to="+url.QueryEscape(path), r.Header.Get("Location"))
 	}
-	for _, path := range []string{"/runs/1/delete", "/desk/files", "/garage/cars"} {
+	for _, path := range []string{"/runs/1/delete", "/desk/files", "/garage/cars"} { // with the door for an answer
 		r := posted(t, stranger, at+path, url.Values{"name": {"Larch"}})
 		assert.Equal(t, http.StatusUnauthorized, r.StatusCode, path)
 	}
@@ -127,4 +127,30 @@ func TestSignInByKeys(t *testing.T) {
 	s.do(chromedp.SendKeys(css("#f-password"), word+kb.Enter))
 	s.await(`location.pathname === "/runs/1" && document.documentElement.dataset.ready`)
 	assert.True(t, strings.Contains(s.text("#keys"), "Sign out everywhere"))
+
+	// Signed out meanwhile: what was typed waits beside the password, also a wrong one, and is stored then.
+	press := func(selector string) { eval[bool](s, `(document.querySelector(`+quote(selector)+`).click(), true)`) }
+	enter := func(p string) {
+		s.await(`document.documentElement.dataset.ready && document.querySelector("#f-password")`)
+		s.do(chromedp.SendKeys(css("#f-password"), p+kb.Enter))
+	}
+	press("#conditions .edit")
+	s.await(`document.querySelector("#f-weather")`)
+	s.do(chromedp.SetValue(css("#f-weather"), "hail"))
+	require.NoError(t, s.book.ForgetSessions(t.Context()))
+	press("#conditions .primary")
+	s.await(`document.querySelector("#e-password")?.textContent.includes("What you typed is kept")`)
+	enter("nonsense")
+	s.await(`document.querySelector("#e-password")?.textContent.includes("not the password")`)
+	enter(word)
+	s.await(`location.pathname === "/runs/1" && document.documentElement.dataset.ready &&
+		document.querySelector("dl.conditions").textContent.includes("hail")`)
+
+	// And a part that a page renews says so in its place.
+	require.NoError(t, s.book.ForgetSessions(t.Context()))
+	press("#conditions .edit")
+	s.await(`document.querySelector("#signed-out")?.checkVisibility()`)
+	s.mu.Lock()
+	s.said = nil // the browser notes the refusals in its console
+	s.mu.Unlock()
 }

@@ -96,9 +96,10 @@ func (s *Room) Gate(next http.Handler) http.Handler {
 		switch {
 		case in || r.URL.Path == "/enter":
 			next.ServeHTTP(w, r)
+		case isForm(r):
+			s.askFirst(w, r)
 		case r.Method != http.MethodGet || ui.IsPart(r):
-			// What was typed stays in the page: it can be sent again from another tab that signed in.
-			w.Header().Set("HX-Redirect", "/enter")
+			// The page stays with what was typed in it, and can send it again when another tab has signed in.
 			http.Error(w, "Sign in first: open /enter in another tab, then send this again.", http.StatusUnauthorized)
 		default:
 			http.Redirect(w, r, "/enter?to="+url.QueryEscape(r.URL.RequestURI()), http.StatusSeeOther)
@@ -106,10 +107,32 @@ func (s *Room) Gate(next http.Handler) http.Handler {
 	}))
 }
 
+// isForm tells whether a request is a form that a person sent, of fields alone.
+func isForm(r *http.Request) bool {
+	return r.Method == http.MethodPost && !ui.IsPart(r) && r.Header.Get("Accept") != "application/json" &&
+		strings.HasPrefix(r.Header.Get("Content-Type"), "application/x-www-form-urlencoded")
+}
+
+// again is the field that says that what stands beside it was typed into a form before, to be sent on.
+const again = "zincroad-again"
+
+// askFirst asks somebody who is signed out for the password, with all that they have just typed beside it: it
+// goes to where it was to go when they are in.
+func (s *Room) askFirst(w http.ResponseWriter, r *http.Request) {
+	f, ok := s.Form(w, r)
+	if !ok {
+		return
+	}
+	v := doorView{Fields: ui.NewFields(url.Values{}), To: r.URL.RequestURI(), Typed: f.Values}
+	v.Fault("password", "You were signed out. What you typed is kept, and goes on when you are in.")
+	s.Render(w, r, "enter", http.StatusUnauthorized, ui.Frame{Title: "Sign in", Data: v})
+}
+
 type doorView struct {
 	*ui.Fields
-	To string
-	In bool
+	To    string
+	In    bool
+	Typed url.Values // into a form before
 }
 
 func (s *Room) door(w http.ResponseWriter, r *http.Request) {
@@ -118,6 +141,12 @@ func (s *Room) door(w http.ResponseWriter, r *http.Request) {
 
 func (s *Room) showDoor(w http.ResponseWriter, r *http.Request, status int, f *ui.Fields) {
 	v := doorView{Fields: f, To: r.FormValue("to"), In: s.sessions.GetBool(r.Context(), signedIn)}
+	if f.Values.Get(again) != "" {
+		v.Typed = f.Values
+		for _, own := range []string{again, "to", "username"} {
+			v.Typed.Del(own)
+		}
+	}
 	w.Header().Set("Cache-Control", "no-store")
 	s.Render(w, r, "enter", status, ui.Frame{Title: "Sign in", Data: v})
 }
@@ -157,11 +186,19 @@ func (s *Room) enter(w http.ResponseWriter, r *http.Request) {
 	if !strings.HasPrefix(to, "/") || strings.HasPrefix(to, "//") || strings.Contains(to, `\`) {
 		to = "/"
 	}
+	if f.Values.Get(again) != "" { // the browser sends the same fields on
+		http.Redirect(w, r, to, http.StatusTemporaryRedirect)
+		return
+	}
 	http.Redirect(w, r, to, http.StatusSeeOther)
 }
 
 func (s *Room) tooMany(w http.ResponseWriter, r *http.Request) {
-	f := ui.NewFields(url.Values{})
+	f, ok := s.Form(w, r)
+	if !ok {
+		return
+	}
+	f.Values.Del("password")
 	f.Fault("password", "Too many tries from this address: wait a minute.")
 	s.showDoor(w, r, http.StatusTooManyRequests, f)
 }

@@ -667,6 +667,19 @@
     if (owed) setTimeout(() => owed && owed.isConnected && owed.dispatchEvent(new Event('owed')));
   });
 
+  // Signed out in the middle of something: the page stays as it is, with what was typed in it.
+  document.addEventListener('htmx:responseError', (e) => {
+    if (/** @type {CustomEvent} */ (e).detail.xhr.status !== 401 || $('#signed-out')) return;
+    const said = document.createElement('div');
+    said.id = 'signed-out';
+    said.className = 'notice bad';
+    said.setAttribute('role', 'status');
+    said.innerHTML =
+      '<span>You are signed out. <a href="/enter" target="_blank">Sign in</a> in another tab, then do this again here: ' +
+      'what you typed is still in the page.</span>';
+    $('#main').prepend(said);
+  });
+
   document.addEventListener('htmx:afterSwap', (e) => {
     const row = target(e).closest && target(e).closest('[data-row]');
     if (row) row.classList.toggle('picked', $('.pick button', row).getAttribute('aria-pressed') === 'true');
