@@ -2,6 +2,7 @@ package logbook
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -243,11 +244,13 @@ func worked(row *Run, r *run.Run, known ceiling.Elsewhere) (out *Results, kept *
 		return nil, nil, fig, fmt.Errorf("%w: %w", err, errArithmetic)
 	}
 	fig.Taught, fig.Lessons = string(taught), row.Lessons
-	var car *curve.Reading
-	if i := slices.Index(out.of, curve.Options{Clock: head.Clock, Side: trace.CarSide}); i >= 0 {
-		car = out.readings[i]
+	fromPlug := func(side trace.Side) *curve.Reading {
+		if i := slices.Index(out.of, curve.Options{Clock: curve.PlugClock, Side: side}); i >= 0 {
+			return out.readings[i]
+		}
+		return nil
 	}
-	gist, err := json.Marshal(bench.GistOf(r, head, car))
+	gist, err := json.Marshal(bench.GistOf(r, cmp.Or(fromPlug(head.Side), head), fromPlug(trace.CarSide)))
 	if err != nil {
 		return nil, nil, fig, fmt.Errorf("%w: %w", err, errArithmetic)
 	}

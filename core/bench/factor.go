@@ -11,45 +11,55 @@ import (
 
 // Factor is a way to sort runs into kinds, for the matrix.
 type Factor struct {
-	Name  string // in addresses
-	Words string
-	of    func(k Known) string // empty: not noted
+	Name string               // in addresses; a condition's where it is one
+	of   func(k Known) string // empty: not noted
+}
+
+// Words is the factor as a page names it.
+func (f Factor) Words() string {
+	switch f.Name {
+	case "stall_kw":
+		return "kind of stall"
+	case "start":
+		return conditionOf("start_pct").head
+	}
+	return conditionOf(f.Name).head
 }
 
 // Factors are all of them.
 var Factors = []Factor{
-	{"car", "car", func(k Known) string { return k.Car }},
-	{"software", "software", func(k Known) string {
+	{"car", func(k Known) string { return k.Car }},
+	{"software", func(k Known) string {
 		if k.Software == "" {
 			return ""
 		}
 		return k.Car + " " + k.Software
 	}},
-	{"chemistry", "chemistry", func(k Known) string { return k.Chemistry }},
-	{"stall", "stall", func(k Known) string { return k.Stall }},
-	{"stall_kw", "kind of stall", func(k Known) string {
+	{"chemistry", func(k Known) string { return k.Chemistry }},
+	{"stall", func(k Known) string { return k.Stall }},
+	{"stall_kw", func(k Known) string {
 		if k.StallKW == 0 {
 			return ""
 		}
 		return words.Figure(k.StallKW, 0) + " kW"
 	}},
-	{"preconditioned", "preconditioning", func(k Known) string { return k.Preconditioned }},
-	{"season", "season", func(k Known) string { return seasonOf(k.StartedAt) }},
-	{"start", "start", func(k Known) string {
+	{"preconditioned", func(k Known) string { return k.Preconditioned }},
+	{"season", func(k Known) string { return seasonOf(k.StartedAt) }},
+	{"start", func(k Known) string {
 		if k.StartPct == nil {
 			return ""
 		}
 		from := math.Min(90, math.Floor(*k.StartPct/10)*10)
 		return words.Window(from, from+10)
 	}},
-	{"profile", "profile", func(k Known) string { return k.Profile }},
-	{"adapter", "adapter", func(k Known) string {
+	{"profile", func(k Known) string { return k.Profile }},
+	{"adapter", func(k Known) string {
 		if k.Adapter == "" {
 			return "none"
 		}
 		return k.Adapter
 	}},
-	{"label", "own label", func(k Known) string { return k.Label }},
+	{"label", func(k Known) string { return k.Label }},
 }
 
 // FactorOf gives a factor by its name; false where there is none.

@@ -11,7 +11,7 @@ import (
 // figures.
 type Gist struct {
 	Windows   []GistWindow `json:"windows"`
-	Km100S    *float64     `json:"km100_s,omitempty"` // to +100 km by the observed consumption
+	Km100S    *float64     `json:"km100_s,omitempty"` // from plug-in to +100 km by the observed consumption
 	Km200S    *float64     `json:"km200_s,omitempty"`
 	UsableKWh *float64     `json:"usable_kwh,omitempty"` // measured, else noted of the car
 	OutsideS  *float64     `json:"outside_s,omitempty"`  // lost in the headline window outside the car; nil: not judged
@@ -27,8 +27,9 @@ type GistWindow struct {
 	PackKW  *float64 `json:"kw,omitempty"`
 }
 
-// GistOf puts a run in short, from the figures of its own choice and those of its car's side on the same
-// clock; car is nil where that side has no power.
+// GistOf puts a run in short, from the figures of its own choice and those of its car's side; car is nil where
+// that side has no power. Both are on the clock from plug-in, whatever the run's own method counts from: times
+// from two clocks cannot be ranked.
 func GistOf(r *run.Run, head, car *curve.Reading) Gist {
 	out := Gist{Windows: []GistWindow{}}
 	share := 1.0

@@ -49,7 +49,8 @@ func Odd(entries []Entry, run int, others []int) []string {
 		cause := sign.Cause
 		if s := lost[cause]; s >= oddLostS &&
 			!anyOf(entries, others, func(e Entry) bool { return lostBy(e)[cause] >= oddLostS/2 }) {
-			out = append(out, fmt.Sprintf("%s lost to %s", words.Duration(math.Round(s)), cause.Words()))
+			out = append(out, fmt.Sprintf("%s of %s lost to %s", words.Duration(math.Round(s)),
+				words.Window(r.Pace.FromPct, r.Pace.ToPct), cause.Words()))
 		}
 	}
 	return out

@@ -8,6 +8,7 @@ import (
 	"zincroad/core/ceiling"
 	"zincroad/core/curve"
 	"zincroad/core/run"
+	"zincroad/core/words"
 )
 
 // like is a run at a stall's power with a pack of some warmth, none of it odd.
@@ -46,10 +47,11 @@ func TestOddByWhatHappened(t *testing.T) {
 	x := list[2].Reading
 	x.Legs = make([]curve.Leg, 3)
 	x.Energy.BridgedS = ptr(90)
+	x.Pace.FromPct, x.Pace.ToPct = 10, 80
 	x.Pace.Lost = []curve.MinutesLost{{Cause: ceiling.SharedCabinet, Minutes: 2.5}, {Cause: ceiling.Cold, Minutes: 3},
 		{Cause: ceiling.Ramp, Minutes: 0.4}}
 	list[0].Reading.Pace.Lost = []curve.MinutesLost{{Cause: ceiling.Cold, Minutes: 1}}
-	assert.Equal(t, []string{"plugged in 3 times", "1 min 30 s without readings", "2 min 30 s lost to shared cabinet"},
+	assert.Equal(t, []string{"plugged in 3 times", "1 min 30 s without readings", "2 min 30 s of " + words.Window(10, 80) + " lost to shared cabinet"},
 		Odd(list, 2, []int{0, 1}), "the cold took from another too, the ramp too little")
 	list[1].Reading.Legs = make([]curve.Leg, 2)
 	assert.NotContains(t, Odd(list, 2, []int{0, 1}), "plugged in 3 times")

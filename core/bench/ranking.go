@@ -2,6 +2,7 @@ package bench
 
 import (
 	"cmp"
+	"fmt"
 	"math"
 	"slices"
 
@@ -21,6 +22,10 @@ const (
 
 // Measures lists them.
 var Measures = []Measure{ByWindow, By100Km, ByEnergy, ByCRate}
+
+// lowStartPct is the charge from which +100 km may be counted at most: a taper that is entered half way takes
+// longer for them, whatever the car (common practice, no source).
+const lowStartPct = 20.0
 
 // Less tells whether a smaller value of it is the better one.
 func (m Measure) Less() bool { return m == ByWindow || m == By100Km }
@@ -56,6 +61,7 @@ type Standing struct {
 	Runs             []int64 // by value, the best first
 	Typical          int64   // the run whose value is nearest to the median
 	StartC           Range   // coldest cell at plug-in
+	StartPct         Range   // charge at plug-in
 	StallKW          Range
 	OutsideS         *float64 // median of what was lost to what is not the car's; nil: not judged
 }
@@ -115,7 +121,7 @@ func (o Order) standing(runs []Known) (s Standing, why string) {
 		value float64
 	}
 	var counted []one
-	fair, warm, strong := false, false, false
+	fair, warm, strong, low := false, false, false, false
 	for _, k := range runs {
 		if !k.fair() {
 			continue
@@ -129,6 +135,10 @@ func (o Order) standing(runs []Known) (s Standing, why string) {
 			continue
 		}
 		strong = true
+		if o.By == By100Km && (k.StartPct == nil || *k.StartPct > lowStartPct) {
+			continue
+		}
+		low = true
 		if v, ok := o.By.value(k, o.FromPct, o.ToPct); ok {
 			counted = append(counted, one{k, v})
 		}
@@ -140,6 +150,8 @@ func (o Order) standing(runs []Known) (s Standing, why string) {
 		return s, "no run with a " + string(o.Warmth) + " pack"
 	case !strong:
 		return s, "no run at such a stall"
+	case !low:
+		return s, fmt.Sprintf("no run that starts at %g %% or below", lowStartPct)
 	case len(counted) == 0:
 		return s, "no such run covers it"
 	}
@@ -152,12 +164,16 @@ func (o Order) standing(runs []Known) (s Standing, why string) {
 	values := make([]float64, len(counted))
 	var outside []float64
 	s = Standing{Car: runs[0].Car, Software: runs[0].Software, StartC: Range{math.NaN(), math.NaN()},
-		StallKW: Range{math.NaN(), math.NaN()}}
+		StartPct: Range{math.NaN(), math.NaN()},
+		StallKW:  Range{math.NaN(), math.NaN()}}
 	for i, c := range counted {
 		values[i] = c.value
 		s.Runs = append(s.Runs, c.run.ID)
 		if c.run.StartC != nil {
 			s.StartC.take(*c.run.StartC)
+		}
+		if c.run.StartPct != nil {
+			s.StartPct.take(*c.run.StartPct)
 		}
 		if c.run.StallKW > 0 {
 			s.StallKW.take(c.run.StallKW)

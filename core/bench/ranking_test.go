@@ -18,7 +18,7 @@ import (
 // ranked is a run of a car that took so long for 10-80, with a mean power into the pack.
 func ranked(id int64, car string, minutes, kw, startC float64) Known {
 	usable, km100 := 60.0, 600.0
-	return Known{ID: id, Car: car, StartC: &startC, WarmC: ptr(25), StallKW: 350, Stall: "Fulling Mill 3",
+	return Known{ID: id, Car: car, StartC: &startC, StartPct: ptr(10), WarmC: ptr(25), StallKW: 350, Stall: "Fulling Mill 3",
 		Gist: Gist{Windows: []GistWindow{{FromPct: 10, ToPct: 80, TS: minutes * 60, PackKW: &kw}}, UsableKWh: &usable,
 			Km100S: &km100}}
 }
@@ -75,6 +75,13 @@ func TestRankingByWhatDoesNotHangOnThePacksSize(t *testing.T) {
 	assert.Equal(t, "Larch 52", list[0].Car)
 	list, _ = Ranking(runs, Order{By: By100Km, FromPct: 10, ToPct: 80, Warmth: WarmPack})
 	assert.InDelta(t, 10, list[0].Value, 1e-9)
+	assert.Equal(t, Range{10, 10}, list[0].StartPct)
+	high := runs[0]
+	high.StartPct = ptr(45) // half of its taper is behind it
+	_, left := Ranking([]Known{high}, Order{By: By100Km, FromPct: 10, ToPct: 80, Warmth: WarmPack})
+	assert.Equal(t, []Passed{{"Larch 52", "", "no run that starts at 20 % or below"}}, left)
+	list, _ = Ranking([]Known{high}, Order{By: ByWindow, FromPct: 10, ToPct: 80, Warmth: WarmPack})
+	assert.Len(t, list, 1, "a window begins where it begins")
 	runs[1].Gist.UsableKWh = nil
 	list, passed := Ranking(runs, Order{By: ByCRate, FromPct: 10, ToPct: 80, Warmth: WarmPack})
 	assert.Len(t, list, 1)

@@ -19,6 +19,7 @@ type Approach struct {
 	AtPlugC float64         `json:"at_plug_c"`
 	PerMin  *float64        `json:"k_per_min"` // by which the coldest warmed up to plug-in; nil: by less than 3 K
 	UsedPct *float64        `json:"used_pct"`  // charge driven off; nil: not read at both ends
+	EveryS  float64         `json:"every_s"`   // median interval of its readings
 	Points  []ApproachPoint `json:"points"`    // thinned out, in order of time
 }
 
@@ -57,10 +58,11 @@ func (s *sides) approachOf(zero float64) *Approach {
 		coldest = before(trace.BatteryTemp)
 	}
 	n := coldest.Len()
-	if n < 2 || plug-coldest.T[0] < approachS {
+	if n < 2 || plug-coldest.T[0] < approachS || plug-coldest.T[n-1] > nearS { // else it is not known at plug-in
 		return nil
 	}
 	a.FromS, a.FromC, a.AtPlugC = coldest.T[0]-zero, coldest.V[0], coldest.V[n-1]
+	a.EveryS = trace.MedianInterval(coldest.T)
 	lowest := 0
 	for i, v := range coldest.V {
 		if v <= coldest.V[lowest] {
@@ -118,6 +120,10 @@ func (r *Reading) approachFinding(car *run.Car) *Finding {
 		}
 	}
 	f.Text += "."
+	if a.EveryS > coarseS {
+		f.Confidence = Likely
+		f.Evidence = append(f.Evidence, fmt.Sprintf("readings %s apart", words.Duration(a.EveryS)))
+	}
 	f.Evidence = append([]string{fmt.Sprintf("it warmed by %s K a minute", words.Fixed(*a.PerMin, 2))}, f.Evidence...)
 	if a.UsedPct != nil {
 		f.Evidence = append(f.Evidence, fmt.Sprintf("%s points of charge driven off", words.Figure(*a.UsedPct, 1)))

@@ -1,6 +1,7 @@
 package curve
 
 import (
+	"math"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -95,6 +96,32 @@ func TestNoApproach(t *testing.T) {
 	assert.False(t, x.Approach.Coldest)
 	assert.Contains(t, findingOf(x, AboutApproach), "Warmed on the way: the pack 9 to 25 °C")
 	assert.Contains(t, findingOf(x, AboutApproach), "warm enough")
+}
+
+// A few notes on the way make it likely and no more; a temperature that was read last five minutes before
+// plug-in is not that at plug-in.
+func TestApproachFromFewReadings(t *testing.T) {
+	every := func(keep func(at float64) bool) *Reading {
+		r := preheated()
+		rec := r.Recordings[0]
+		for i, at := range rec.T {
+			if at <= 0 && !keep(at) {
+				rec.Columns[trace.BatteryTempMin][i] = math.NaN()
+			}
+		}
+		return Read(r, Options{})
+	}
+	x := every(func(at float64) bool { return int(at)%120 == 0 })
+	require.NotNil(t, x.Approach)
+	assert.InDelta(t, 120, x.Approach.EveryS, 1e-9)
+	for _, f := range x.Findings {
+		if f.Kind == AboutApproach {
+			assert.Equal(t, Likely, f.Confidence)
+			assert.Contains(t, f.Evidence, "readings 2 min apart")
+		}
+	}
+	assert.NotEmpty(t, findingOf(x, AboutApproach))
+	assert.Nil(t, every(func(at float64) bool { return at < -300 }).Approach)
 }
 
 // findingOf is the text of the first finding of a kind; empty for none.

@@ -60,11 +60,11 @@ func (s *Room) matrix(w http.ResponseWriter, r *http.Request) {
 		a.Warmth = bench.AnyWarmth
 	}
 	m := bench.MatrixOf(known, row, col, a.From, a.To, a.Warmth)
-	v := matrixView{Windows: a.windows(known), Packs: a.packs(), Cols: m.Cols, RowWords: row.Words, ColWords: col.Words,
+	v := matrixView{Windows: a.windows(known), Packs: a.packs(), Cols: m.Cols, RowWords: row.Words(), ColWords: col.Words(),
 		Window: words.Window(a.From, a.To), Hatches: draw.HatchDefs()}
 	for _, f := range bench.Factors {
-		v.ByRow = append(v.ByRow, chart.A(f.Words, a.with("rows", f.Name), f.Name == row.Name))
-		v.ByCol = append(v.ByCol, chart.A(f.Words, a.with("cols", f.Name), f.Name == col.Name))
+		v.ByRow = append(v.ByRow, chart.A(f.Words(), a.with("rows", f.Name), f.Name == row.Name))
+		v.ByCol = append(v.ByCol, chart.A(f.Words(), a.with("cols", f.Name), f.Name == col.Name))
 	}
 	var typical []int64
 	longest := 0.0
@@ -104,8 +104,8 @@ func (s *Room) matrix(w http.ResponseWriter, r *http.Request) {
 		m.Count,
 		words.Plural(m.Count, "run"),
 		v.Window,
-		row.Words,
-		col.Words,
+		row.Words(),
+		col.Words(),
 	)
 	if n := m.Next; n != nil {
 		v.Next = fmt.Sprintf("%s, %s: %s.", m.Rows[n.Row], m.Cols[n.Col], n.Why)

@@ -30,6 +30,7 @@ type rankRow struct {
 	Spread  string  // of several runs, from the best to the worst
 	Share   float64 // per cent of the longest bar
 	StartC  string
+	Start   string
 	StallKW string
 	Outside string
 	Link    string // its runs on the bench
@@ -37,7 +38,7 @@ type rankRow struct {
 
 // measureNames are the measures as the page names them.
 var measureNames = map[bench.Measure]string{bench.ByWindow: "minutes for a window", bench.By100Km: "minutes to +100 km",
-	bench.ByEnergy: "kWh a minute", bench.ByCRate: "C-rate"}
+	bench.ByEnergy: "kWh a minute into the pack", bench.ByCRate: "C-rate"}
 
 // ranking lists the cars of the logbook.
 func (s *Room) ranking(w http.ResponseWriter, r *http.Request) {
@@ -79,6 +80,7 @@ func (s *Room) ranking(w http.ResponseWriter, r *http.Request) {
 			Link: "/bench?runs=" + ui.JoinIDs(
 				x.Runs[:min(len(x.Runs), bench.MaxRuns)], ","),
 			StartC:  between(x.StartC, "°C"),
+			Start:   between(x.StartPct, "%"),
 			StallKW: between(x.StallKW, "kW"),
 		}
 		if len(x.Runs) > 1 {

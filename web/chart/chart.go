@@ -177,6 +177,9 @@ func begun(subjects []Subject, q Query, extra url.Values, title string) (View, d
 		}
 		v.Channels = append(v.Channels, Choice{c.Name, q.With("channel", c.Key, extra), c.Key == q.Channel})
 	}
+	if v.Channel.Channel == curve.CostSoFar {
+		v.Channel.Unit = currencyOf(subjects)
+	}
 	axes := axisChoices
 	if q.SincePct > 0 {
 		axes = append(slices.Clone(axes), since(q.SincePct))
@@ -205,6 +208,19 @@ func begun(subjects []Subject, q Query, extra url.Values, title string) (View, d
 		}
 	}
 	return v, k
+}
+
+// currencyOf is the currency that all subjects were paid in; empty: not noted, or not the same.
+func currencyOf(subjects []Subject) string {
+	currency := ""
+	for i, s := range subjects {
+		c := s.Reading.Cost
+		if c == nil || i > 0 && c.Currency != currency {
+			return ""
+		}
+		currency = c.Currency
+	}
+	return currency
 }
 
 // Of draws a channel of the subjects against an axis.
