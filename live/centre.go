@@ -25,6 +25,7 @@ import (
 type Centre struct {
 	Recorder  *Recorder
 	Passwords Passwords // nil: everybody is let in
+	Proxied   bool      // a proxy stands in front: nobody is known to be on this machine
 
 	connected stations
 	mu        sync.Mutex

@@ -32,7 +32,7 @@ func (c *Centre) admit(w http.ResponseWriter, r *http.Request, name string) (pro
 		http.Error(w, "try again later", http.StatusServiceUnavailable)
 		return false, false
 	}
-	if !set && fromHere(r) {
+	if !set && !c.Proxied && fromHere(r) {
 		return false, true
 	}
 	user, given, sent := r.BasicAuth()
@@ -47,8 +47,14 @@ func (c *Centre) admit(w http.ResponseWriter, r *http.Request, name string) (pro
 	return false, false
 }
 
-// fromHere tells whether a request came from this machine.
+// fromHere tells whether a request came from this machine and was not passed on for another: a proxy beside the
+// program is on this machine too.
 func fromHere(r *http.Request) bool {
+	for _, passedOn := range []string{"Forwarded", "X-Forwarded-For", "X-Real-Ip", "Via"} {
+		if r.Header.Get(passedOn) != "" {
+			return false
+		}
+	}
 	host, _, err := net.SplitHostPort(r.RemoteAddr)
 	if err != nil {
 		return false

@@ -53,6 +53,15 @@ func TestChargePointsProveWhoTheyAre(t *testing.T) {
 	assert.False(t, proved)
 	_, ok, _ = try("QUARRY-1", there, "", "")
 	assert.False(t, ok, "from elsewhere it needs one")
+	c.Proxied = true
+	_, ok, _ = try("QUARRY-1", here, "", "")
+	assert.False(t, ok, "here is the proxy")
+	c.Proxied = false
+	r := httptest.NewRequest(http.MethodGet, "/ocpp/QUARRY-1", nil)
+	r.RemoteAddr = here
+	r.Header.Set("X-Forwarded-For", "192.0.2.7")
+	_, ok = c.admit(httptest.NewRecorder(), r, "QUARRY-1")
+	assert.False(t, ok, "it was passed on")
 	_, ok, _ = try("QUARRY-1", there, "MILL-3", "the words of MILL-3")
 	assert.False(t, ok, "another's is none of its own")
 }

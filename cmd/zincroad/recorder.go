@@ -20,12 +20,12 @@ func fastClock(speed float64) func() time.Time {
 // record starts the recorder and puts the charge points' entrance before the pages.
 // The recorder has stored what it read when recorded is closed, after the context's
 // end.
-func record(ctx context.Context, recorder *live.Recorder, site *web.Server) (entrance http.Handler,
+func record(ctx context.Context, recorder *live.Recorder, site *web.Server, proxied bool) (entrance http.Handler,
 	recorded <-chan struct{}) {
 	done := make(chan struct{})
 	go func() { defer close(done); recorder.Run(ctx) }()
 	go site.FollowLive(ctx)
-	centre := &live.Centre{Recorder: recorder, Passwords: recorder.Book}
+	centre := &live.Centre{Recorder: recorder, Passwords: recorder.Book, Proxied: proxied}
 	pages := site.Handler()
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		name, ok := strings.CutPrefix(r.URL.Path, "/ocpp/")

@@ -294,7 +294,7 @@ func serve(ctx context.Context, st *storage, d *door, withDemo bool) error {
 	}
 	site.SetClock(now)
 	recorder := &live.Recorder{Book: book, Log: log, Now: now, Speed: d.speed, Reach: reach}
-	entrance, recorded := record(ctx, recorder, site)
+	entrance, recorded := record(ctx, recorder, site, d.behindTLS)
 	srv := &http.Server{
 		Handler: web.OnlyHosts(
 			entrance,
