@@ -3,7 +3,7 @@ SHELL := /bin/bash
 .DELETE_ON_ERROR:
 ASSETS := web/static/app.css web/static/app.js web/static/stall.js web/static/queue.js web/static/offline.js web/static/htmx.min.js web/static/archivo.woff2 web/static/icon.svg
 
-.PHONY: demo test build assets bench lint format fuzz screenshots prerequisites test-prerequisites help clean
+.PHONY: demo test build assets bench lint format fuzz chaos screenshots prerequisites test-prerequisites help clean
 
 help: ## this list
 	@grep -hE '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:[^#]*## /\t/' | expand -t 16
@@ -71,6 +71,9 @@ format: node_modules/.installed ## write Go, templates, styles and scripts as li
 
 fuzz: ## fuzz every parser for 20 s each, beyond the corpus that make test runs
 	tools/fuzz
+
+chaos: test-prerequisites build ## five minutes of kills, freezes, full disks and cut networks against a live run and imports; counts printed
+	ZINCROAD_CHAOS=$(or $(FOR),5m) go test -count=1 -timeout 20m -v -run TestChaos ./cmd/zincroad
 
 screenshots: test-prerequisites build ## take the pictures of docs/screenshots anew
 	ZINCROAD_SCREENSHOTS=$(CURDIR)/docs/screenshots go test -count=1 -timeout 5m -run TestScreenshots ./web

@@ -114,7 +114,7 @@ const zone = "UTC"
 // Zip writes a run as a zipped run folder.
 func Zip(r *run.Run) ([]byte, error) {
 	var out bytes.Buffer
-	err := runfolder.WriteZip(&out, r, nil, nil, time.Date(2026, 1, 1, 0, 0, 0, 0, time.UTC))
+	err := runfolder.WriteZip(&out, r, nil, nil, runfolder.Recorded(r), time.Date(2026, 1, 1, 0, 0, 0, 0, time.UTC))
 	return out.Bytes(), err
 }
 

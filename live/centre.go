@@ -14,6 +14,7 @@ import (
 
 	"zincroad/core/run"
 	"zincroad/core/trace"
+	"zincroad/core/words"
 	"zincroad/formats/meter"
 	"zincroad/logbook"
 )
@@ -90,34 +91,72 @@ func (c *Centre) left(ctx context.Context, name string, mine *station) {
 	}
 }
 
-// answer reads a call, [2, id, action, payload], and gives what is answered; nil
-// where nothing may be answered yet.
-func (c *Centre) answer(ctx context.Context, name string, message []byte) []byte {
+// call is what a charge point asks for: [2, id, action, payload].
+type call struct {
+	id, action string
+	payload    json.RawMessage
+}
+
+// callOf reads a call whose payload fits the protocol's schema; else it fails with a refusal, and the id where there
+// is one to answer to.
+func callOf(message []byte) (c call, err error) {
 	var parts []json.RawMessage
 	var kind int
-	var id, action string
 	if json.Unmarshal(message, &parts) != nil || len(parts) != 4 || json.Unmarshal(parts[0], &kind) != nil || kind != 2 ||
-		json.Unmarshal(parts[1], &id) != nil || json.Unmarshal(parts[2], &action) != nil {
-		if len(parts) > 1 && json.Unmarshal(parts[1], &id) == nil {
-			return callError(id, "FormationViolation", "expected [2, id, action, payload]")
+		json.Unmarshal(parts[1], &c.id) != nil || json.Unmarshal(parts[2], &c.action) != nil {
+		if len(parts) > 1 {
+			_ = json.Unmarshal(parts[1], &c.id)
 		}
+		return c, &refusal{malformed, "expected [2, id, action, payload]"}
+	}
+	c.payload = parts[3]
+	taken, err := checked(c.action, c.payload)
+	if err == nil {
+		c.payload = taken
+	}
+	return c, err
+}
+
+// longestLogged is how much of a message that was refused the program's log keeps, so that its readings are not gone.
+const longestLogged = 4096
+
+// answer reads a call and gives what is answered; nil where nothing may be answered yet.
+func (c *Centre) answer(ctx context.Context, name string, message []byte) []byte {
+	asked, err := callOf(message)
+	var result any
+	if err == nil {
+		result, err = actions[asked.action](c, ctx, name, asked.payload)
+	}
+	var no *refusal
+	if errors.As(err, &no) {
+		if asked.id == "" {
+			return nil // there is nothing to answer to
+		}
+		c.Recorder.Log.Warn("a charge point's message was refused", "name", name, "action", asked.action,
+			"error", err, "message", string(message[:min(len(message), longestLogged)]))
+		c.refused(ctx, name, asked, no)
+		return callError(asked.id, no.code, no.what)
+	}
+	if err != nil {
+		c.Recorder.Log.Warn("charge point", "name", name, "action", asked.action, "error", err)
 		return nil
 	}
-	result, err := c.act(ctx, name, action, parts[3])
-	switch {
-	case errors.Is(err, errUnknownAction):
-		return callError(id, "NotImplemented", action+" is not known here")
-	case errors.Is(err, errPayload):
-		return callError(id, "FormationViolation", err.Error())
-	case err != nil:
-		c.Recorder.Log.Warn("charge point", "name", name, "action", action, "error", err)
-		return nil
-	}
-	text, err := json.Marshal([]any{3, id, result})
+	text, err := json.Marshal([]any{3, asked.id, result})
 	if err != nil {
 		return nil
 	}
 	return text
+}
+
+// refused says on the run's page that what its charge point sent could not be taken.
+func (c *Centre) refused(ctx context.Context, name string, asked call, no *refusal) {
+	var of struct {
+		ConnectorID int `json:"connectorId"`
+	}
+	_ = json.Unmarshal(asked.payload, &of) // 0 where it does not say: any of its connectors
+	if f, err := c.Recorder.Book.FeedAt(ctx, name, of.ConnectorID); err == nil && f != nil {
+		c.Recorder.say(ctx, f, logbook.FeedConnected, words.Line(asked.action+" refused: "+no.what))
+	}
 }
 
 func callError(id, code, description string) []byte {
@@ -125,21 +164,8 @@ func callError(id, code, description string) []byte {
 	return text
 }
 
-var (
-	errUnknownAction = errors.New("unknown action")
-	errPayload       = errors.New("payload not understood")
-)
-
 // heartbeat is how often a charge point is to show that it is there, in s.
 const heartbeat = 60
-
-func (c *Centre) act(ctx context.Context, name, kind string, payload json.RawMessage) (any, error) {
-	do, known := actions[kind]
-	if !known {
-		return nil, errUnknownAction
-	}
-	return do(c, ctx, name, payload)
-}
 
 // gone notes that a charge point is away.
 func (c *Centre) gone(ctx context.Context, name string) {
@@ -217,7 +243,7 @@ func (c *Centre) meterValues(ctx context.Context, name string, p meterValues) er
 	}
 	for i, v := range p.MeterValue {
 		if v.Timestamp.IsZero() {
-			return fmt.Errorf("%w: meterValue %d has no timestamp", errPayload, i+1)
+			return &refusal{wrongCount, fmt.Sprintf("meterValue.%d: timestamp is missing", i)}
 		}
 	}
 	f, err := c.Recorder.Book.FeedAt(ctx, name, p.ConnectorID)
@@ -230,26 +256,23 @@ func (c *Centre) meterValues(ctx context.Context, name string, p meterValues) er
 // startTransaction answers with a number that the connector is found by again, and
 // stores the meter.
 func (c *Centre) startTransaction(ctx context.Context, name string, p startTransaction) (id int, err error) {
-	if p.ConnectorID < 1 || p.MeterStart == nil || p.Timestamp.IsZero() {
-		return 0, fmt.Errorf("%w: connectorId, meterStart and timestamp are needed", errPayload)
+	if p.ConnectorID < 1 {
+		return 0, &refusal{wrongValue, "connectorId: expected 1 or more"}
 	}
 	if id, err = c.Recorder.Book.StartTransaction(ctx, name, p.ConnectorID); err != nil {
 		return 0, err
 	}
-	return id, c.meter(ctx, name, p.ConnectorID, p.Timestamp, *p.MeterStart)
+	return id, c.meter(ctx, name, p.ConnectorID, p.Timestamp, p.MeterStart)
 }
 
 // stopTransaction stores the meter where the transaction ran: its end does not say on
 // which connector, and a neighbour's is none of this run's business.
 func (c *Centre) stopTransaction(ctx context.Context, name string, p stopTransaction) error {
-	if p.TransactionID == nil || p.MeterStop == nil || p.Timestamp.IsZero() {
-		return fmt.Errorf("%w: transactionId, meterStop and timestamp are needed", errPayload)
-	}
-	connector, ok, err := c.Recorder.Book.ConnectorOf(ctx, name, *p.TransactionID)
+	connector, ok, err := c.Recorder.Book.ConnectorOf(ctx, name, p.TransactionID)
 	if err != nil || !ok {
 		return err
 	}
-	return c.meter(ctx, name, connector, p.Timestamp, *p.MeterStop)
+	return c.meter(ctx, name, connector, p.Timestamp, p.MeterStop)
 }
 
 // meter stores the register of a connector in Wh.

@@ -40,10 +40,10 @@ func TestClockOfAChargePointIsNotThatOfAnOldMessage(t *testing.T) {
 		"MeterValues",
 		`{"connectorId":1,"meterValue":[{"sampledValue":[{"value":"9000","measurand":"Power.Active.Import","unit":"W"}]}]}`,
 	)
-	assert.Contains(t, answer, "FormationViolation")
-	assert.Contains(t, answer, "no timestamp")
+	assert.Contains(t, answer, "OccurenceConstraintViolation")
+	assert.Contains(t, answer, "timestamp is missing")
 	assert.Len(t, readingsOf(t, book, id).T, 5, "nothing of it is stored")
-	assert.Contains(t, p.call("StartTransaction", `{"connectorId":1,"idTag":"A","meterStart":5}`), "FormationViolation")
+	assert.Contains(t, p.call("StartTransaction", `{"connectorId":1,"idTag":"A","meterStart":5}`), "OccurenceConstraintViolation")
 }
 
 // A charger that sets its clock goes on in another recording, lined up anew.

@@ -423,7 +423,7 @@ func TestCentre(t *testing.T) {
 		),
 	)
 	p.call("StopTransaction", fmt.Sprintf(`{"transactionId":%d,"meterStop":121500,"timestamp":%q}`, tx, stamp(4)))
-	assert.Contains(t, p.call("MeterValues", `{"connectorId":"x"}`), "FormationViolation")
+	assert.Contains(t, p.call("MeterValues", `{"connectorId":"x"}`), "ConstraintViolation")
 	assert.Contains(t, p.call("Nonsense", `{}`), "NotImplemented")
 	assert.Contains(t, p.call("DataTransfer", `{"vendorId":"v"}`), "UnknownVendorId")
 

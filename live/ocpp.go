@@ -3,7 +3,6 @@ package live
 import (
 	"context"
 	"encoding/json"
-	"fmt"
 	"time"
 
 	"zincroad/formats/meter"
@@ -47,13 +46,13 @@ type statusNotification struct {
 
 type startTransaction struct {
 	ConnectorID int       `json:"connectorId"`
-	MeterStart  *float64  `json:"meterStart"` // Wh
+	MeterStart  float64   `json:"meterStart"` // Wh
 	Timestamp   time.Time `json:"timestamp"`
 }
 
 type stopTransaction struct {
-	TransactionID *int      `json:"transactionId"`
-	MeterStop     *float64  `json:"meterStop"` // Wh
+	TransactionID int       `json:"transactionId"`
+	MeterStop     float64   `json:"meterStop"` // Wh
 	Timestamp     time.Time `json:"timestamp"`
 }
 
@@ -70,12 +69,12 @@ type nothing struct{}
 type action func(c *Centre, ctx context.Context, name string, payload json.RawMessage) (any, error)
 
 // heard makes an action of what is done with a message of a kind. A message that is not of
-// that kind is refused with errPayload.
+// that kind is refused.
 func heard[T any](do func(c *Centre, ctx context.Context, name string, m T) (any, error)) action {
 	return func(c *Centre, ctx context.Context, name string, payload json.RawMessage) (any, error) {
 		var m T
 		if err := json.Unmarshal(payload, &m); err != nil {
-			return nil, fmt.Errorf("%w: %w", errPayload, err)
+			return nil, &refusal{malformed, err.Error()}
 		}
 		return do(c, ctx, name, m)
 	}
@@ -88,7 +87,7 @@ func always(answer any) action {
 
 var accepted = tagInfo{Status: "Accepted"}
 
-// actions are the messages that are answered; any other is not known here.
+// actions are the messages that are answered, those of schemas; any other is not known here.
 var actions = map[string]action{
 	"BootNotification": func(c *Centre, _ context.Context, _ string, _ json.RawMessage) (any, error) {
 		return bootAnswer{"Accepted", c.wall(), heartbeat}, nil

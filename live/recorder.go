@@ -27,6 +27,8 @@ type Recorder struct {
 	Book *logbook.Book
 	Log  *slog.Logger
 	Now  func() time.Time // the clock of runs; nil: time.Now
+	// Steady is the clock behind Now, whose machine's is looked at; nil: it is not.
+	Steady *Steady
 	// Speed is how much faster than real time the clock of runs goes; sources are
 	// asked so much more often. 0: 1.
 	Speed float64
@@ -80,6 +82,7 @@ func (r *Recorder) Run(ctx context.Context) {
 		}
 	}()
 	for ctx.Err() == nil {
+		r.minded(ctx)
 		claims = r.look(ctx, claims, running, func(f logbook.Feed) {
 			feed, stop := context.WithCancel(ctx)
 			running[f.ID] = stop

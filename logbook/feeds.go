@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"database/sql"
+	"errors"
 	"fmt"
 	"time"
 
@@ -244,8 +245,22 @@ const (
 	runClaims  = 0x7a73
 )
 
-// FeedClaims opens the connection that claims on feeds hang on.
-func (b *Book) FeedClaims(ctx context.Context) (*Claims, error) { return b.claims(ctx, feedClaims) }
+// ClaimsLast is how long claims on feeds hold when nobody asks whether they still do: a copy of the program that has
+// frozen, with its connections open, holds none of them longer, and another goes on recording.
+const ClaimsLast = 5 * time.Second
+
+// FeedClaims opens the connection that claims on feeds hang on. Alive is to be asked more often than ClaimsLast.
+func (b *Book) FeedClaims(ctx context.Context) (*Claims, error) {
+	c, err := b.claims(ctx, feedClaims)
+	if err != nil {
+		return nil, err
+	}
+	_, err = c.conn.ExecContext(ctx, fmt.Sprintf("SET idle_session_timeout = %d", ClaimsLast.Milliseconds()))
+	if err != nil {
+		return nil, errors.Join(mapped("opening the claims", err), c.Close())
+	}
+	return c, nil
+}
 
 func (b *Book) claims(ctx context.Context, space int) (*Claims, error) {
 	pool, err := b.db.DB()

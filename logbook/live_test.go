@@ -120,13 +120,15 @@ func TestTypedAfterTheEnd(t *testing.T) {
 	row, err = b.Run(ctx, id)
 	require.NoError(t, err)
 	assert.Greater(t, row.Revision, revision, "so that figures are worked out anew")
-	_, file, canonical, err := b.File(ctx, row.Recordings[0].ID)
+	file, err := b.File(ctx, &row.Recordings[0])
 	require.NoError(t, err)
-	assert.True(t, canonical)
-	assert.Equal(t, "t_s,soc_pct,power_kw\n10,40,100\n70,41,99\n", string(file))
-	_, files, err := b.Parcel(ctx, row)
+	assert.True(t, file.Canonical)
+	var text strings.Builder
+	require.NoError(t, file.Write(&text))
+	assert.Equal(t, "t_s,soc_pct,power_kw\n10,40,100\n70,41,99\n", text.String())
+	parcel, err := b.Parcel(ctx, row)
 	require.NoError(t, err)
-	assert.Len(t, files, 2)
+	assert.Len(t, parcel.Files, 2)
 	assert.ErrorIs(t, b.Type(ctx, id, trace.StallSide, "k5", "1", "gone", late), logbook.ErrNotFound)
 	assert.ErrorIs(t, b.Type(ctx, id+999, trace.StallSide, "k6", "1", "", late), logbook.ErrNotFound)
 	assert.ErrorIs(t,
@@ -282,4 +284,35 @@ func TestPhotos(t *testing.T) {
 	_, err = b.Photo(ctx, id+1, p.ID)
 	assert.ErrorIs(t, err, logbook.ErrNotFound, "of another run")
 	assert.ErrorIs(t, b.PutPhotoAside(ctx, id+1, p.ID, true), logbook.ErrNotFound)
+}
+
+// A copy of the program that has frozen, with its connection open, loses its claims; one that goes on asking keeps them.
+func TestAFrozenCopyLosesItsClaims(t *testing.T) {
+	b := server.Book(t)
+	ctx := context.Background()
+	frozen, err := b.FeedClaims(ctx)
+	require.NoError(t, err)
+	awake, err := b.FeedClaims(ctx)
+	require.NoError(t, err)
+	defer awake.Close()
+	for _, claim := range []struct {
+		by *logbook.Claims
+		id int64
+	}{{frozen, 1}, {awake, 2}} {
+		ok, err := claim.by.Try(ctx, claim.id)
+		require.NoError(t, err)
+		require.True(t, ok)
+	}
+	ok, err := awake.Try(ctx, 1)
+	require.NoError(t, err)
+	require.False(t, ok, "another has it")
+	began := time.Now()
+	require.Eventually(t, func() bool {
+		ok, err := awake.Try(ctx, 1)
+		return err == nil && ok
+	}, 4*logbook.ClaimsLast, 200*time.Millisecond)
+	assert.GreaterOrEqual(t, time.Since(began), logbook.ClaimsLast-time.Second)
+	assert.True(t, awake.Alive(ctx))
+	assert.False(t, frozen.Alive(ctx), "and it hears of it")
+	_ = frozen.Close()
 }

@@ -12,10 +12,13 @@ import (
 	"fmt"
 	"io/fs"
 	"log/slog"
+	"slices"
 	"sync/atomic"
 	"time"
 
+	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
+	"github.com/jackc/pgx/v5/stdlib"
 	"github.com/pressly/goose/v3"
 	"gorm.io/driver/postgres"
 	"gorm.io/gorm"
@@ -31,6 +34,7 @@ var (
 	ErrTaken    = errors.New("the name is taken")
 	ErrInUse    = errors.New("still in use")
 	ErrRefused  = errors.New("refused by a rule of the logbook")
+	ErrNoRoom   = errors.New("nothing can be stored: the disk is full, or the database only reads")
 )
 
 // Book is an open logbook; safe for concurrent use.
@@ -38,6 +42,7 @@ type Book struct {
 	db     *gorm.DB
 	log    *slog.Logger
 	stored atomic.Int64 // readings of live runs
+	full   *atomic.Bool // the disk; nothing is to be written
 }
 
 const (
@@ -47,17 +52,22 @@ const (
 
 // Open connects to the database and brings its tables up to date.
 func Open(ctx context.Context, url string, log *slog.Logger) (*Book, error) {
-	db, err := gorm.Open(postgres.Open(url), &gorm.Config{
+	address, err := pgx.ParseConfig(url)
+	if err != nil {
+		return nil, fmt.Errorf("opening the database: %w", err)
+	}
+	full := new(atomic.Bool)
+	pool := stdlib.OpenDB(*address, stdlib.OptionResetSession(func(ctx context.Context, c *pgx.Conn) error {
+		return readOnlyWhile(ctx, c, full)
+	}), stdlib.OptionAfterConnect(func(ctx context.Context, c *pgx.Conn) error { return readOnlyWhile(ctx, c, full) }))
+	db, err := gorm.Open(postgres.New(postgres.Config{Conn: pool}), &gorm.Config{
 		Logger:                 logger.Discard,
 		NowFunc:                func() time.Time { return time.Now().UTC() },
 		SkipDefaultTransaction: true,
 		TranslateError:         false,
 	})
 	if err != nil {
-		return nil, fmt.Errorf("opening the database: %w", err)
-	}
-	pool, err := db.DB()
-	if err != nil {
+		pool.Close()
 		return nil, fmt.Errorf("opening the database: %w", err)
 	}
 	pool.SetMaxOpenConns(maxConnections)
@@ -68,7 +78,21 @@ func Open(ctx context.Context, url string, log *slog.Logger) (*Book, error) {
 		pool.Close()
 		return nil, err
 	}
-	return &Book{db: db, log: log}, nil
+	return &Book{db: db, log: log, full: full}, nil
+}
+
+// SetFull says whether the disk is full. While it is, whatever would write fails with ErrNoRoom, before PostgreSQL is
+// asked for room that is not there and ends for the want of it; reading goes on.
+func (b *Book) SetFull(full bool) { b.full.Store(full) }
+
+// readOnlyWhile makes a connection, about to be used, one that only reads while the disk is full.
+func readOnlyWhile(ctx context.Context, c *pgx.Conn, full *atomic.Bool) error {
+	want := map[bool]string{true: "on", false: "off"}[full.Load()]
+	if c.PgConn().ParameterStatus("default_transaction_read_only") == want {
+		return nil
+	}
+	_, err := c.Exec(ctx, "SET default_transaction_read_only = "+want)
+	return err
 }
 
 // provider knows the numbered steps that make the tables.
@@ -118,6 +142,9 @@ func (b *Book) Ping(ctx context.Context) error {
 	return pool.PingContext(ctx)
 }
 
+// noRoom are what PostgreSQL says when it cannot write: disk_full, read_only_sql_transaction.
+var noRoom = []string{"53100", "25006"}
+
 // mapped turns a driver's error into one of this package's, keeping what it said.
 func mapped(doing string, err error) error {
 	if err == nil {
@@ -131,6 +158,8 @@ func mapped(doing string, err error) error {
 		return fmt.Errorf("%s: %w", doing, ErrTaken)
 	case errors.As(err, &pg) && pg.Code == "23503":
 		return fmt.Errorf("%s: %w (%s)", doing, ErrInUse, pg.ConstraintName)
+	case errors.As(err, &pg) && slices.Contains(noRoom, pg.Code):
+		return fmt.Errorf("%s: %w", doing, ErrNoRoom)
 	case errors.As(err, &pg) && pg.Code == "23514":
 		return fmt.Errorf("%s: %w (%s)", doing, ErrRefused, pg.ConstraintName)
 	}

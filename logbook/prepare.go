@@ -38,6 +38,7 @@ type Preparation struct {
 	Choices   map[string]string `gorm:"serializer:json"`
 	CreatedAt time.Time
 	DeletedAt gorm.DeletedAt
+	Unread    Unread `gorm:"-"`
 }
 
 // OwnMethod is a method that a tester made.
@@ -45,6 +46,7 @@ type OwnMethod struct {
 	ID       int64 `gorm:"primaryKey"`
 	Name     string
 	Document prepare.Method `gorm:"serializer:json"`
+	Unread   Unread         `gorm:"-"`
 }
 
 // TableName is fixed: the table is named for what it holds.

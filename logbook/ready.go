@@ -12,12 +12,13 @@ import (
 var (
 	ErrAway     = errors.New("the database does not answer")
 	ErrReadOnly = errors.New("the database cannot be written to")
+	ErrFull     = errors.New("the disk is full")
 	ErrNewer    = errors.New("the database belongs to a newer Zinc Road")
 	ErrOlder    = errors.New("the tables of the database are of an older Zinc Road")
 )
 
 // Ready tells whether the logbook can do its work: the database answers, takes a write, and has the tables of
-// this program. The error is one of ErrAway, ErrReadOnly, ErrNewer and ErrOlder, with its cause.
+// this program. The error is one of ErrAway, ErrFull, ErrReadOnly, ErrNewer and ErrOlder, with its cause.
 func (b *Book) Ready(ctx context.Context) error {
 	if err := b.Ping(ctx); err != nil {
 		return fmt.Errorf("%w: %w", ErrAway, err)
@@ -32,6 +33,9 @@ func (b *Book) Ready(ctx context.Context) error {
 	}
 	if err := suits(ctx, p); err != nil {
 		return err
+	}
+	if b.full.Load() {
+		return ErrFull
 	}
 	if err := b.db.WithContext(ctx).Exec("UPDATE pulse SET at = now()").Error; err != nil {
 		return fmt.Errorf("%w: %w", ErrReadOnly, err)
@@ -56,7 +60,7 @@ func suits(ctx context.Context, p *goose.Provider) error {
 
 // NotReady says in words what Ready found, without what it found it by.
 func NotReady(err error) string {
-	for _, known := range []error{ErrAway, ErrReadOnly, ErrNewer, ErrOlder} {
+	for _, known := range []error{ErrAway, ErrFull, ErrReadOnly, ErrNewer, ErrOlder} {
 		if errors.Is(err, known) {
 			return known.Error()
 		}

@@ -1,8 +1,10 @@
 package logbook_test
 
 import (
+	"context"
 	"database/sql"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -39,4 +41,27 @@ func TestReady(t *testing.T) {
 	require.NoError(t, b.Close())
 	require.ErrorIs(t, b.Ready(ctx), logbook.ErrAway)
 	assert.Equal(t, "the database does not answer", logbook.NotReady(b.Ready(ctx)))
+}
+
+// While the disk is full a run's figures are shown though they cannot be kept, and the background does not work the
+// same ones out over and over: it says why and waits.
+func TestNoRoomForResults(t *testing.T) {
+	b := server.Book(t)
+	id, err := b.Save(ctx, bundle(t, 2))
+	require.NoError(t, err)
+	row, err := b.Run(ctx, id)
+	require.NoError(t, err)
+	b.SetFull(true)
+	res, err := b.Results(ctx, row)
+	require.NoError(t, err)
+	assert.NotEmpty(t, res.Head().Posts)
+	within, cancel := context.WithTimeout(ctx, 20*time.Second)
+	defer cancel()
+	require.ErrorIs(t, b.Rework(within, nil), logbook.ErrNoRoom)
+	require.ErrorIs(t, b.Ready(ctx), logbook.ErrFull)
+	_, err = b.Save(ctx, bundle(t, 3))
+	require.ErrorIs(t, err, logbook.ErrNoRoom)
+	b.SetFull(false)
+	require.NoError(t, b.Rework(within, nil))
+	require.NoError(t, b.Ready(ctx))
 }

@@ -1,15 +1,17 @@
 package logbook
 
 import (
-	"bytes"
 	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
+	"runtime"
 	"slices"
+	"strings"
 	"time"
 
+	"golang.org/x/sync/errgroup"
 	"gorm.io/gorm"
 
 	"zincroad/core/bench"
@@ -32,9 +34,9 @@ const (
 type Results struct {
 	Curves map[trace.Side]trace.Reduced
 
-	of       []curve.Options   // a clock and a side each, the run's own choice first
-	readings []*curve.Reading  // of these; nil: still as it was kept
-	kept     []json.RawMessage // of these; empty where they were just worked out
+	of       []curve.Options  // a clock and a side each, the run's own choice first
+	readings []*curve.Reading // of these; nil: still as it was kept
+	kept     []string         // of these, JSON; empty where they were just worked out
 }
 
 // Reading gives the figures for a clock and a side; an empty one takes the run's
@@ -59,7 +61,7 @@ func (r *Results) Of() []curve.Options { return r.of }
 func (r *Results) at(i int) *curve.Reading {
 	if r.readings[i] == nil {
 		x := new(curve.Reading)
-		if json.Unmarshal(r.kept[i], x) != nil {
+		if json.Unmarshal([]byte(r.kept[i]), x) != nil {
 			return r.readings[0]
 		}
 		r.readings[i] = x
@@ -77,8 +79,8 @@ func resultsOf(readings []*curve.Reading, curves map[trace.Side]trace.Reduced) *
 }
 
 // optionsOf reads the clock and the side of a kept reading, which stand at its beginning.
-func optionsOf(raw json.RawMessage) (o curve.Options, err error) {
-	d := json.NewDecoder(bytes.NewReader(raw))
+func optionsOf(raw string) (o curve.Options, err error) {
+	d := json.NewDecoder(strings.NewReader(raw))
 	for o.Clock == "" || o.Side == "" {
 		token, err := d.Token()
 		if err != nil {
@@ -101,21 +103,62 @@ func optionsOf(raw json.RawMessage) (o curve.Options, err error) {
 // present revision and arithmetic.
 func (b *Book) Results(ctx context.Context, row *Run) (*Results, error) {
 	var kept result
-	err := b.db.WithContext(ctx).Omit("strip").
-		Where("run_id = ? AND arithmetic = ? AND revision = ?", row.ID, curve.Version, row.Revision).
-		First(&kept).Error
-	if errors.Is(err, gorm.ErrRecordNotFound) || err == nil && row.Lessons != row.LessonsRead {
-		return b.workOut(ctx, row)
-	}
-	if err != nil {
+	err := b.keptResults(ctx).First(&kept, "run_id = ?", row.ID).Error
+	if err != nil && !errors.Is(err, gorm.ErrRecordNotFound) {
 		return nil, mapped("reading the results", err)
+	}
+	return b.resultsFrom(ctx, row, &kept)
+}
+
+// SeveralResults gives the results of several runs; nil in the place of a run whose figures cannot be made, which
+// the program's log tells of.
+func (b *Book) SeveralResults(ctx context.Context, rows []*Run) ([]*Results, error) {
+	ids := make([]int64, len(rows))
+	for i, row := range rows {
+		ids[i] = row.ID
+	}
+	var list []result
+	if err := b.keptResults(ctx).Find(&list, "run_id IN ?", ids).Error; err != nil {
+		return nil, mapped("reading results", err)
+	}
+	out := make([]*Results, len(rows))
+	all, ctx := errgroup.WithContext(ctx)
+	all.SetLimit(runtime.GOMAXPROCS(0))
+	for i, row := range rows {
+		all.Go(func() error {
+			var kept result
+			if at := slices.IndexFunc(list, func(k result) bool { return k.RunID == row.ID }); at >= 0 {
+				kept = list[at]
+			}
+			res, err := b.resultsFrom(ctx, row, &kept)
+			if err != nil {
+				b.log.Error("a run without figures", "run", row.ID, "error", err)
+				return ctx.Err()
+			}
+			out[i] = res
+			return nil
+		})
+	}
+	return out, all.Wait()
+}
+
+// keptResults asks for what was kept by the present arithmetic.
+func (b *Book) keptResults(ctx context.Context) *gorm.DB {
+	return b.db.WithContext(ctx).Omit("strip").Where("arithmetic = ?", curve.Version)
+}
+
+// resultsFrom reads a run's results from what was kept, where that belongs to its present revision and to what
+// other runs taught; else they are worked out.
+func (b *Book) resultsFrom(ctx context.Context, row *Run, kept *result) (*Results, error) {
+	if kept.RunID != row.ID || kept.Revision != row.Revision || row.Lessons != row.LessonsRead {
+		return b.workOutToShow(ctx, row)
 	}
 	out, err := kept.unpack()
 	if err == nil {
 		return out, nil
 	}
 	b.log.Error("results that cannot be read, worked out anew", "run", row.ID, "error", err)
-	return b.workOut(ctx, row)
+	return b.workOutToShow(ctx, row)
 }
 
 // AsRecorded works out what a run would say if nothing in it had been put right and no clock lined
@@ -140,21 +183,19 @@ func (b *Book) AsRecorded(ctx context.Context, row *Run) (*Results, error) {
 func (k *result) unpack() (*Results, error) {
 	out := &Results{}
 	broken := func(err error) error { return fmt.Errorf("results of run %d: %w", k.RunID, err) }
-	if err := json.Unmarshal([]byte(k.Readings), &out.kept); err != nil {
-		return nil, broken(err)
-	}
-	if len(out.kept) == 0 {
-		return nil, fmt.Errorf("results of run %d: empty", k.RunID)
-	}
-	for _, raw := range out.kept {
+	for raw := range strings.Lines(k.Readings) {
+		out.kept = append(out.kept, raw)
 		o, err := optionsOf(raw)
 		if err != nil {
 			return nil, broken(err)
 		}
 		out.of = append(out.of, o)
 	}
+	if len(out.kept) == 0 {
+		return nil, fmt.Errorf("results of run %d: empty", k.RunID)
+	}
 	head := new(curve.Reading)
-	if err := json.Unmarshal(out.kept[0], head); err != nil {
+	if err := json.Unmarshal([]byte(out.kept[0]), head); err != nil {
 		return nil, broken(err)
 	}
 	out.readings = make([]*curve.Reading, len(out.kept))
@@ -187,6 +228,16 @@ func (b *Book) workOut(ctx context.Context, row *Run) (*Results, error) {
 	}
 	err = b.keep(ctx, row, kept, fig)
 	b.log.Debug("worked out", "run", row.ID, "took", time.Since(began))
+	return out, err
+}
+
+// workOutToShow is workOut for who looks at a run: results that there is no room to keep are shown all the same.
+func (b *Book) workOutToShow(ctx context.Context, row *Run) (*Results, error) {
+	out, err := b.workOut(ctx, row)
+	if errors.Is(err, ErrNoRoom) {
+		b.log.Warn("results that could not be kept", "run", row.ID, "error", err)
+		err = nil
+	}
 	return out, err
 }
 
@@ -258,12 +309,15 @@ func worked(row *Run, r *run.Run, known ceiling.Elsewhere) (out *Results, kept *
 	if n := len(strip.T); n > 0 {
 		fig.LengthS = max(0, strip.T[n-1])
 	}
-	readings, err := json.Marshal(out.readings)
-	if err != nil {
-		return nil, nil, fig, fmt.Errorf("%w: %w", err, errArithmetic)
+	var readings strings.Builder // a line each, so that one can be read without the others
+	lines := json.NewEncoder(&readings)
+	for _, x := range out.readings {
+		if err := lines.Encode(x); err != nil {
+			return nil, nil, fig, fmt.Errorf("%w: %w", err, errArithmetic)
+		}
 	}
 	kept = &result{RunID: row.ID, Arithmetic: curve.Version, Revision: row.Revision, Strip: strip.pack(),
-		Readings: string(readings), Curves: packCurves(out.Curves)}
+		Readings: readings.String(), Curves: packCurves(out.Curves)}
 	return out, kept, fig, nil
 }
 

@@ -49,6 +49,8 @@ func (b *Book) settleRun(ctx context.Context, id int64) error {
 		return nil
 	case ctx.Err() != nil:
 		return mapped("working out", ctx.Err())
+	case errors.Is(err, ErrNoRoom): // nor would any other be kept: not again and again
+		return err
 	}
 	b.log.Error("a run that cannot be worked out", "run", id, "error", err)
 	if !lasting(err) {

@@ -17,6 +17,7 @@ import (
 	"zincroad/core/run"
 	"zincroad/core/trace"
 	"zincroad/formats/intake"
+	"zincroad/formats/photo"
 	"zincroad/formats/runfolder"
 )
 
@@ -90,7 +91,16 @@ func newRun(tx *gorm.DB, in *intake.Bundle) (*Run, error) {
 	for _, m := range in.Run.Marks {
 		row.Marks = append(row.Marks, Mark{TS: m.TS, Kind: m.Kind, Note: m.Note})
 	}
-	return row, tx.Omit("Car", "Software", "Stall", "Adapter", "Recordings").Create(row).Error
+	if err := tx.Omit("Car", "Software", "Stall", "Adapter", "Recordings").Create(row).Error; err != nil {
+		return nil, err
+	}
+	for _, p := range in.Photos {
+		kept := &Photo{RunID: row.ID, Kind: photo.Kind, Content: p.Kept.Content, Small: p.Kept.Small, TS: p.TS}
+		if err := tx.Create(kept).Error; err != nil {
+			return nil, fmt.Errorf("%s: %w", p.File, err)
+		}
+	}
+	return row, nil
 }
 
 // describe takes over everything about a run that is not a reading or a mark.

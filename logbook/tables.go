@@ -31,6 +31,7 @@ type Stall struct {
 	SharedKW *float64    `gorm:"column:shared_kw"`
 	Tariff   *run.Tariff `gorm:"serializer:json"`
 	Note     string
+	Unread   Unread `gorm:"-"`
 }
 
 // Car is a vehicle with the software versions it ran.
@@ -63,6 +64,7 @@ type Car struct {
 	Claims          []run.Claim     `gorm:"serializer:json"`
 	Note            string
 	Softwares       []Software
+	Unread          Unread `gorm:"-"`
 }
 
 // Software is one version that a car ran.
@@ -77,6 +79,7 @@ type Software struct {
 	HeaterStopC    *float64
 	Navigation     *run.Navigation `gorm:"serializer:json"`
 	GentleEnvelope []run.Point     `gorm:"serializer:json"`
+	Unread         Unread          `gorm:"-"`
 }
 
 // TableName is fixed: the plural of software is not GORM's guess.
@@ -136,6 +139,7 @@ type Run struct {
 
 	Recordings []Recording
 	Marks      []Mark
+	Unread     Unread `gorm:"-"`
 }
 
 // Recording is one source's readings, without the readings themselves.
@@ -181,7 +185,7 @@ type result struct {
 	Arithmetic int
 	Revision   int
 	Strip      []byte // packed
-	Readings   string // every figure, JSON
+	Readings   string // every figure, JSON, a line for each clock and side
 	Curves     []byte // reduced curves, packed
 }
 

@@ -1,6 +1,7 @@
 package web_test
 
 import (
+	"fmt"
 	"net/http"
 	"net/http/cookiejar"
 	"net/http/httptest"
@@ -153,4 +154,27 @@ func TestSignInByKeys(t *testing.T) {
 	s.mu.Lock()
 	s.said = nil // the browser notes the refusals in its console
 	s.mu.Unlock()
+}
+
+// What is expensive can be asked for so often from one address, and no less often from another. Behind a proxy it is the
+// address that the proxy names last; what a caller puts before it is nobody's word.
+func TestOneAddressAsksForSoMuch(t *testing.T) {
+	book := newBook(t, false)
+	srv, err := web.New(book, logbooktest.Quiet())
+	require.NoError(t, err)
+	srv.BehindTLS()
+	h := srv.Handler()
+	ask := func(forwarded string) int {
+		r := httptest.NewRequest(http.MethodGet, "/runs/4711/folder.zip", nil)
+		r.RemoteAddr = "127.0.0.1:40000" // the proxy
+		r.Header.Set("X-Forwarded-For", forwarded)
+		w := httptest.NewRecorder()
+		h.ServeHTTP(w, r)
+		return w.Code
+	}
+	for n := 0; ask(fmt.Sprintf("203.0.113.%d, 198.51.100.7", n%250)) == http.StatusNotFound; n++ {
+		require.Less(t, n, 301, "it ends")
+	}
+	assert.Equal(t, http.StatusTooManyRequests, ask("198.51.100.7"))
+	assert.Equal(t, http.StatusNotFound, ask("198.51.100.8"), "another may")
 }

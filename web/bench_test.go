@@ -1,6 +1,8 @@
 package web_test
 
 import (
+	"context"
+	"encoding/json"
 	"fmt"
 	"math"
 	"net/http"
@@ -14,7 +16,9 @@ import (
 	"github.com/stretchr/testify/require"
 	"github.com/xuri/excelize/v2"
 
+	"zincroad/core/bench"
 	"zincroad/core/words"
+	"zincroad/logbook"
 )
 
 // Twenty runs at once: the reference, the fastest and the slowest have lines of their own, the others are drawn
@@ -129,4 +133,27 @@ func TestCostHasItsCurrency(t *testing.T) {
 	assert.True(t, strings.Contains(get(h, "/bench?runs=1,2&channel=cost").Body.String(), ">cost, EUR<"))
 	sql(`UPDATE runs SET stall_id = NULL, document = NULL, revision = revision + 1 WHERE id = 6`)
 	assert.False(t, strings.Contains(get(h, "/bench?runs=1,6&channel=cost").Body.String(), ">cost, EUR<"))
+}
+
+// What the logbook's own pairs show stands beside what the forecast says, and a kept bench asks for the next run.
+func TestTheLogbookIsAskedToo(t *testing.T) {
+	h, book := handler(t, true)
+	rows, err := book.Runs(context.Background(), []int64{2, 6})
+	require.NoError(t, err)
+	require.Equal(t, rows[0].CarID, rows[1].CarID)
+	var c struct {
+		Fairness struct {
+			Differs []bench.Differs `json:"differs"`
+		} `json:"fairness"`
+	}
+	require.NoError(t, json.Unmarshal(get(h, "/bench.json?runs=2,6").Body.Bytes(), &c))
+	at := slices.IndexFunc(c.Fairness.Differs, func(d bench.Differs) bool { return d.Shown != nil })
+	require.GreaterOrEqual(t, at, 0, "the demo has a pair on two days, all else alike")
+	assert.Equal(t, "ambient_c", c.Fairness.Differs[at].Condition)
+	assert.True(t, strings.Contains(get(h, "/bench?runs=2,6").Body.String(), "in the logbook, "))
+
+	matrix := func() string { return get(h, "/bench/matrix").Body.String() }
+	require.False(t, strings.Contains(matrix(), "“Which stall”"))
+	require.NoError(t, book.KeepBench(context.Background(), &logbook.Bench{Name: "Which stall", Runs: []int64{2, 6}}))
+	assert.True(t, strings.Contains(matrix(), "the bench “Which stall” asks for its difference to 350 kW"))
 }

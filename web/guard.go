@@ -10,6 +10,7 @@ import (
 	"time"
 	"unicode/utf8"
 
+	"github.com/go-chi/httprate"
 	"golang.org/x/sync/semaphore"
 )
 
@@ -153,6 +154,21 @@ func onlyFiles(next http.Handler) http.Handler {
 		}
 		next.ServeHTTP(w, r)
 	})
+}
+
+// How often a minute one address may ask for what takes long: pages that work through many runs or forecast and what the
+// Desk reads, more than a slider that is drawn and a sheet that is typed do; and files out.
+const (
+	costlyAMinute = 1200
+	filesAMinute  = 300
+)
+
+// often lets an address ask for what it guards so many times a minute.
+func (s *Server) often(aMinute int) func(http.Handler) http.Handler {
+	return httprate.LimitBy(aMinute, time.Minute, s.access.From, httprate.WithLimitHandler(
+		func(w http.ResponseWriter, _ *http.Request) {
+			http.Error(w, "Too much was asked for from this address; wait a minute.", http.StatusTooManyRequests)
+		}))
 }
 
 // mostHeld is how many bytes of bodies are held at once, in all: more wait for their turn.

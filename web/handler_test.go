@@ -289,6 +289,41 @@ func TestOneBrokenRunSpoilsNoOther(t *testing.T) {
 	assert.NotContains(t, get(h, "/").Body.String(), "cannot be read")
 }
 
+// What cannot be read in a row of any list is left out and said in its place, with the way out; the row itself and
+// all others stand, on every page that they are on.
+func TestOneBrokenRowSpoilsNoList(t *testing.T) {
+	h, sql := handlerWithSQL(t)
+	pages := []string{"/", "/garage", "/garage/cars/1", "/garage/software/1", "/sites", "/sites/stalls/1", "/prepare",
+		"/prepare?kept=1", "/prepare/methods", "/prepare/matrix", "/stall", "/bench", "/bench?runs=1,2", "/bench/matrix",
+		"/bench/ranking", "/runs/1", "/runs/1/edit", "/desk"}
+	sql(`INSERT INTO methods (name, document) VALUES ('Ours', '{"from_pct": 5, "to_pct": 60}')`)
+	for _, page := range pages {
+		require.Equal(t, http.StatusOK, get(h, page).Code, page)
+	}
+	for _, broken := range []struct{ what, query, page, says string }{
+		{"a car's curve", `UPDATE cars SET envelope = '{"at": 1}' WHERE id = 1`, "/garage", "its charging curve cannot be read"},
+		{"a car's pack and claims", `UPDATE cars SET pack = '[1]', claims = '"none"' WHERE id = 1`, "/garage/cars/1",
+			"its charging curve, pack, claims cannot be read"},
+		{"a software's navigation", `UPDATE softwares SET navigation = '7' WHERE id = 1`, "/garage/software/1",
+			"its preconditioning by navigation cannot be read"},
+		{"a stall's tariff", `UPDATE stalls SET tariff = '{"per_kwh": "dear"}' WHERE id = 1`, "/sites", "its tariff cannot be read"},
+		{"a plan's choices", `UPDATE preparations SET choices = '[]' WHERE id = 1`, "/prepare", "its choices cannot be read"},
+		{"a method's rules", `UPDATE methods SET document = '{"from_pct": "ten"}'`, "/prepare/methods", "its rules cannot be read"},
+		{"a run's claims", `UPDATE runs SET claims = '{"kind": 1}' WHERE id = 1`, "/runs/1", "its claims cannot be read"},
+		{"a kept bench's view", `UPDATE benches SET view = '%zz' WHERE id = 1`, "/bench", "Bench"},
+	} {
+		sql(broken.query)
+		for _, page := range pages {
+			assert.Equal(t, http.StatusOK, get(h, page).Code, "%s: %s", broken.what, page)
+		}
+		said := strings.Join(strings.Fields(get(h, broken.page).Body.String()), " ")
+		assert.True(t, strings.Contains(said, broken.says), "%s is said on %s", broken.what, broken.page)
+	}
+	form := url.Values{"id": {"1"}, "site": {"1"}, "name": {"1 new"}, "currency": {"EUR"}, "per_kwh": {"0.5"}}
+	require.Equal(t, http.StatusSeeOther, post(h, "/sites/stalls", form).Code, "entered anew")
+	assert.False(t, strings.Contains(get(h, "/sites").Body.String(), "its tariff cannot be read"))
+}
+
 // A run that went on for two days does not make every other a pixel wide.
 func TestTheRoadsAxisEnds(t *testing.T) {
 	h, sql := handlerWithSQL(t)

@@ -36,6 +36,7 @@ func headers(next http.Handler) http.Handler {
 		h.Set("Content-Security-Policy", contentPolicy)
 		h.Set("X-Content-Type-Options", "nosniff")
 		h.Set("Referrer-Policy", "same-origin")
+		h.Set("X-Zinc-Road", "page") // by which a browser tells them from what a network puts in their place
 		next.ServeHTTP(w, r)
 	})
 }

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"net/http"
 	"net/url"
+	"strings"
 	"testing"
 	"time"
 
@@ -55,9 +56,11 @@ func TestReadingsSideAndClockCanBePutRight(t *testing.T) {
 	page := get(h, rec+"/readings").Body.String()
 	assert.Contains(t, page, "power is read as <b>91 kW</b>")
 	assert.Contains(t, page, `class="corrected"`)
-	_, file, _, err := book.File(ctx, row.Recordings[0].ID)
+	file, err := book.File(ctx, &row.Recordings[0])
 	require.NoError(t, err)
-	assert.Contains(t, string(file), "910", "the file as it came")
+	var text strings.Builder
+	require.NoError(t, file.Write(&text))
+	assert.Contains(t, text.String(), "910", "the file as it came")
 	assert.Contains(t, get(h, fmt.Sprintf("/runs/%d/readings.csv", id)).Body.String(), ",91", "as it is read")
 
 	list, err := book.Corrections(ctx, id)

@@ -190,3 +190,12 @@ func TestBenchGroups(t *testing.T) {
 	s.await(`document.querySelectorAll(".curves > path.series").length === 4`)
 	s.quiet()
 }
+
+// Eight runs fit the page: nothing is cut off at its side.
+func TestEightRunsFitThePage(t *testing.T) {
+	s := newSite(t, 1280, 800, true)
+	s.open("/bench?runs=1,2,3,4,5,6,7,8")
+	assert.LessOrEqual(t, eval[float64](s, `document.documentElement.scrollWidth`), 1280.0)
+	assert.True(t, eval[bool](s, `[...document.querySelectorAll("table.side-table")].every(t =>
+		t.getBoundingClientRect().right <= innerWidth && t.scrollWidth <= t.parentElement.clientWidth)`))
+}

@@ -56,6 +56,7 @@ type Server struct {
 const (
 	requestTimeout = 30 * time.Second
 	importTimeout  = 10 * time.Minute
+	exportTimeout  = 30 * time.Minute // of what is streamed, over a phone's network
 	uploadPatience = 2 * time.Minute
 )
 
@@ -90,8 +91,8 @@ func New(book *logbook.Book, log *slog.Logger) (*Server, error) {
 	return s, nil
 }
 
-// BehindTLS makes cookies for TLS alone: a proxy in front speaks it. Before serving.
-func (s *Server) BehindTLS() { s.access.Secure() }
+// BehindTLS makes cookies for TLS alone: a proxy in front speaks it, and says where requests come from. Before serving.
+func (s *Server) BehindTLS() { s.access.BehindProxy() }
 
 // SetClock gives the pages another clock than the machine's; before serving.
 func (s *Server) SetClock(now func() time.Time) { s.Now = now }
@@ -135,9 +136,9 @@ func (s *Server) Handler() http.Handler {
 		r.Use(limited(requestTimeout), forms(maxForm), s.access.Gate)
 		s.access.Routes(r)
 		s.road.Routes(r)
-		s.bench.Routes(r)
+		s.bench.Routes(r.With(s.often(costlyAMinute)))
 		r.Route("/runs/{id}", s.runs.Routes)
-		r.Route("/prepare", s.plan.Routes)
+		r.With(s.often(costlyAMinute)).Route("/prepare", s.plan.Routes)
 		r.Route("/stall", s.stall.Routes)
 		r.Route("/garage", s.garage.Routes)
 		r.Route("/sites", s.garage.SiteRoutes)
@@ -146,9 +147,13 @@ func (s *Server) Handler() http.Handler {
 		r.Post("/units", s.SetUnits)
 	})
 	r.Group(func(r chi.Router) {
-		r.Use(limited(importTimeout), s.access.Gate, queued(semaphore.NewWeighted(mostHeld), uploadPatience))
+		r.Use(limited(importTimeout), s.often(costlyAMinute), s.access.Gate, queued(semaphore.NewWeighted(mostHeld), uploadPatience))
 		r.Route("/desk", s.desk.Routes)
 		r.Post("/stall/{id}/end", s.stall.EndRun) // may bring a photo along, over a phone's network
+	})
+	r.Group(func(r chi.Router) {
+		r.Use(limited(exportTimeout), s.often(filesAMinute), s.access.Gate)
+		s.runs.Exports(r)
 	})
 	r.With(s.access.Gate).Get("/stall/{id}/events", s.stall.Events)
 	r.NotFound(func(w http.ResponseWriter, r *http.Request) {

@@ -97,6 +97,31 @@ func (p *phone) run(ctx context.Context) {
 	}
 }
 
+// posting sends forms to a program as a browser does, and gives where each leads.
+func posting(t *testing.T, base string) func(path string, v url.Values) string {
+	c := &http.Client{Timeout: time.Minute, CheckRedirect: func(*http.Request, []*http.Request) error {
+		return http.ErrUseLastResponse
+	}}
+	return func(path string, v url.Values) string {
+		t.Helper()
+		resp, err := c.PostForm(base+path, v)
+		require.NoError(t, err)
+		resp.Body.Close()
+		require.Equal(t, http.StatusSeeOther, resp.StatusCode, path)
+		return resp.Header.Get("Location")
+	}
+}
+
+// begun starts a live run in an empty logbook and plugs in; it gives the run's page.
+func begun(post func(string, url.Values) string) string {
+	post("/garage/cars", url.Values{"id": {"0"}, "name": {"Medlar 60"}, "usable_kwh": {"60"}})
+	post("/sites", url.Values{"name": {"Lower Lock"}})
+	post("/sites/stalls", url.Values{"site": {"1"}, "name": {"1"}, "rated_kw": {"150"}})
+	run := post("/stall/start", url.Values{"car": {"1"}, "stall": {"1"}})
+	post(run+"/marks", url.Values{"kind": {"plug-in"}})
+	return run
+}
+
 // silence is a little longer than what the recorder marks as one.
 const silence = 6 * time.Second
 
@@ -124,15 +149,7 @@ func TestKilledInTheMiddleOfALiveRun(t *testing.T) {
 			return resp.StatusCode == 200
 		}, 60*time.Second, 50*time.Millisecond, "%s", &log)
 	}
-	post := func(path string, v url.Values) string {
-		t.Helper()
-		c := &http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
-		resp, err := c.PostForm(base+path, v)
-		require.NoError(t, err)
-		resp.Body.Close()
-		require.Equal(t, http.StatusSeeOther, resp.StatusCode, path)
-		return resp.Header.Get("Location")
-	}
+	post := posting(t, base)
 	program := serve()
 	started(
 		t,
@@ -150,11 +167,7 @@ func TestKilledInTheMiddleOfALiveRun(t *testing.T) {
 		"",
 	)
 	up()
-	post("/garage/cars", url.Values{"id": {"0"}, "name": {"Medlar 60"}, "usable_kwh": {"60"}})
-	post("/sites", url.Values{"name": {"Lower Lock"}})
-	post("/sites/stalls", url.Values{"site": {"1"}, "name": {"1"}, "rated_kw": {"150"}})
-	run := post("/stall/start", url.Values{"car": {"1"}, "stall": {"1"}})
-	post(run+"/marks", url.Values{"kind": {"plug-in"}})
+	run := begun(post)
 	post(run+"/sources", url.Values{"kind": {"adapter"}, "adapter": {adapter}, "profile": {fastProfile(t)}})
 	post(run+"/sources", url.Values{"kind": {"charge-point"}, "point": {"LOCK-1"}, "connector": {"1"}})
 

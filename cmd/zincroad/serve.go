@@ -126,6 +126,7 @@ func (st *storage) open(ctx context.Context, log *slog.Logger, own bool) (*logbo
 	}
 	if own {
 		go c.Keep(ctx, log)
+		go c.Room(ctx, log, b.SetFull)
 	}
 	return b, func() {
 		b.Close()
@@ -288,12 +289,12 @@ func serve(ctx context.Context, st *storage, d *door, withDemo bool) error {
 		}
 		defer stop()
 	}
-	now := fastClock(d.speed)
+	recorder := &live.Recorder{Book: book, Log: log, Now: fastClock(d.speed), Speed: d.speed, Reach: reach}
 	if d.speed == 1 {
-		now = time.Now
+		recorder.Steady = live.NewSteady()
+		recorder.Now = recorder.Steady.Now
 	}
-	site.SetClock(now)
-	recorder := &live.Recorder{Book: book, Log: log, Now: now, Speed: d.speed, Reach: reach}
+	site.SetClock(recorder.Now)
 	entrance, recorded := record(ctx, recorder, site, d.behindTLS)
 	srv := &http.Server{
 		Handler: web.OnlyHosts(

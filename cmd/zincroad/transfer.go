@@ -216,20 +216,16 @@ func export(ctx context.Context, book *logbook.Book, id int64, to string, out, e
 	if err != nil {
 		return err
 	}
-	full, files, err := book.Parcel(ctx, row)
+	parcel, err := book.Parcel(ctx, row)
 	if err != nil {
 		return err
-	}
-	var original []byte
-	if row.Document != nil {
-		original = []byte(*row.Document)
 	}
 	f, err := os.Create(to)
 	if err != nil {
 		return fmt.Errorf("writing: %w", err)
 	}
 	defer func() { err = errors.Join(err, f.Close()) }()
-	if err := runfolder.WriteZip(f, full, original, files, row.CreatedAt); err != nil {
+	if err := parcel.WriteZip(f); err != nil {
 		return err
 	}
 	fmt.Fprintln(out, to)

@@ -21,6 +21,7 @@ const (
 
 // Entry is one run on the bench.
 type Entry struct {
+	ID      int64          // in the logbook; 0: it is in none
 	Run     *run.Run       // without its recordings
 	Reading *curve.Reading // for the bench's clock and side
 }

@@ -34,3 +34,19 @@ func BenchmarkCompare60(b *testing.B) {
 		Compare(list, Ask{})
 	}
 }
+
+// A logbook of 400 runs of one car, each of which differs from the others in a little.
+func BenchmarkShown(b *testing.B) {
+	var known []Known
+	for i := range int64(400) {
+		known = append(known, logged(i+10, 24+float64(i%7), func(k *Known) {
+			k.Software, k.StartC, k.AmbientC = []string{"2.3", "2.4"}[i%2], run.N(float64(i%30)), run.N(float64(i%20))
+		}))
+	}
+	e := Entry{Run: &run.Run{Car: &run.Car{Name: "Tamarack 78"}}}
+	differs := []Differs{{Condition: "software", Values: []string{"2.4", "2.3"}},
+		{Condition: "battery_c", Values: []string{"25", "5"}}}
+	for b.Loop() {
+		shown(known, []Entry{e, e}, differs, Span{10, 80, true})
+	}
+}

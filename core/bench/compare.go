@@ -105,9 +105,9 @@ type Ask struct {
 
 	Names []string // of the runs, in a sentence; empty: by their titles
 
-	// Repeats gives the times of like runs in a window, s, those of each kind together, where there is a
-	// logbook. It is asked when one run stands against one.
-	Repeats func(fromPct, toPct float64) [][]float64
+	// Known are the runs of the logbook, or of the cars on the bench at least; empty: there is none. They say how
+	// far repeats lie apart, and runs that differ in one condition alone.
+	Known []Known
 }
 
 // ParseWindow reads a window such as 10-80 or 10–80 %; 0, 0 and false where it is none.
@@ -161,7 +161,7 @@ func Compare(subjects []Subject, ask Ask) *Comparison {
 	if far, ok := c.Furthest(); ok {
 		bases = append(bases, far)
 	}
-	c.Fairness = fairness(entries, newWhatIf(entries, bases, c.Window), refS)
+	c.Fairness = fairness(entries, newWhatIf(entries, bases, c.Window), ask.Known, refS)
 	c.Race = raceOf(lanesOf(subjects), ask.Reference)
 	c.bands(subjects)
 	c.addPoints(subjects)
@@ -492,8 +492,8 @@ func (c *Comparison) difference(ask Ask) {
 		return
 	}
 	repeats := times
-	if ask.Repeats != nil && len(a) == 1 && len(b) == 1 {
-		if known := ask.Repeats(c.Window.FromPct, c.Window.ToPct); len(known) > 0 {
+	if len(a) == 1 && len(b) == 1 {
+		if known := RepeatsOf(ask.Known, c.Window.FromPct, c.Window.ToPct); len(known) > 0 {
 			repeats = known
 		}
 	}

@@ -347,22 +347,23 @@ func TestDistancesByOneYardstick(t *testing.T) {
 	assert.Empty(t, c.Distance)
 }
 
-// A logbook is asked for repeats where one run stands against one, for the window that is compared, and
-// not where groups have a spread of their own.
-func TestRepeatsAreAskedForWhenNeeded(t *testing.T) {
-	asked := 0
-	ask := Ask{Repeats: func(from, to float64) [][]float64 {
-		asked++
-		assert.Equal(t, [2]float64{10, 80}, [2]float64{from, to})
-		return [][]float64{{1480, 1500, 1520, 1500}}
-	}}
+// The logbook's repeats count where one run stands against one, in the window that is compared, and not where
+// groups have a spread of their own.
+func TestRepeatsOfTheLogbook(t *testing.T) {
+	repeat := func(id int64, s float64) Known {
+		return Known{ID: id, Car: "Tamarack 78", Stall: "Mill 3", StartC: run.N(26), FromPct: 10, ToPct: 80, WindowS: &s}
+	}
+	ask := Ask{Known: []Known{repeat(1, 1480), repeat(2, 1500), repeat(3, 1520), repeat(4, 1500)}}
 	one, other := day{software: "1", battery: run.N(26)}, day{software: "2", scale: 0.8, battery: run.N(26)}
 	c := Compare([]Subject{subject(one), subject(other)}, ask)
-	assert.Equal(t, 1, asked)
 	assert.Equal(t, "repeats", c.Difference.By)
 	c = Compare([]Subject{subject(one), subject(one), subject(other), subject(other)}, ask)
-	assert.Equal(t, 1, asked)
 	assert.Equal(t, "welch", c.Difference.By)
+	for i := range ask.Known {
+		ask.Known[i].ToPct = 70 // another window says nothing of this one
+	}
+	c = Compare([]Subject{subject(one), subject(other)}, ask)
+	assert.Nil(t, c.Difference.LowS)
 }
 
 // Two runs of which the battery's temperature was not noted are repeats only as far as anybody knows.

@@ -4,15 +4,16 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strconv"
 	"strings"
 	"sync"
 
+	"zincroad/core/beside"
 	"zincroad/core/ceiling"
 	"zincroad/core/forecast"
 	"zincroad/core/pack"
 	"zincroad/core/run"
 	"zincroad/core/trace"
-	"zincroad/core/words"
 )
 
 // Matters says whether a condition that differs can have made a difference worth a word.
@@ -33,6 +34,9 @@ type Differs struct {
 	LowS      *float64 `json:"low_s"`
 	HighS     *float64 `json:"high_s"`
 	Matters   Matters  `json:"matters"`
+
+	// what the logbook shows that it came to; nil: there is none, or it has no such pair
+	Shown *Shown `json:"logbook,omitempty"`
 }
 
 // Verdict says what a comparison is.
@@ -104,26 +108,23 @@ func conditionOf(name string) condition {
 	return condition{name: name, head: name, words: "the " + name}
 }
 
+// figure writes a value to a tenth as the open format does, with an ASCII minus, so that it can be read back; empty:
+// not noted. Pages write it by condition.write.
 func figure(v *float64) string {
 	if v == nil {
 		return ""
 	}
-	return words.Figure(*v, 1)
+	tenths := math.Round(*v * 10)
+	return strconv.FormatFloat((tenths+0)/10, 'f', -1, 64) // + 0: no minus before nought
 }
 
 // within compares two written figures.
 func within(by float64) func(a, b string) bool {
-	return func(a, b string) bool {
-		var x, y float64
-		if _, err := fmt.Sscan(a, &x); err != nil {
-			return a == b
-		}
-		if _, err := fmt.Sscan(b, &y); err != nil {
-			return a == b
-		}
-		return math.Abs(x-y) <= by
-	}
+	return func(a, b string) bool { return a == b || math.Abs(number(a)-number(b)) <= by }
 }
+
+// sameOutsideC is how near two readings of the air outside are the same.
+const sameOutsideC = 1.0
 
 // conditionsOfRuns are what can make runs incomparable. How near two thermometers, two displays and two
 // minutes are the same is common practice, no source.
@@ -146,8 +147,8 @@ var conditionsOfRuns = []condition{
 		}
 		return e.Run.Adapter.Name
 	}},
-	{name: "ambient_c", head: "outside", words: "the temperature outside", unit: "°C", same: within(1), needed: true,
-		value: func(e Entry) string { return figure(Outside(e)) }},
+	{name: "ambient_c", head: "outside", words: "the temperature outside", unit: "°C",
+		same: within(sameOutsideC), needed: true, value: func(e Entry) string { return figure(Outside(e)) }},
 	{name: "battery_c", head: "battery at start", words: "the battery's temperature at plug-in", unit: "°C",
 		same: within(2), needed: true, value: func(e Entry) string { return figure(BatteryAtStart(e)) }},
 	{name: "preconditioned", head: "preconditioning", words: "preconditioning",
@@ -165,7 +166,7 @@ var conditionsOfRuns = []condition{
 			if e.Reading.SoC == nil {
 				return ""
 			}
-			return words.Figure(e.Reading.SoC.FromPct, 1)
+			return figure(&e.Reading.SoC.FromPct)
 		}},
 	{name: "recording", head: "recording", words: "how it was recorded", value: func(e Entry) string {
 		kind := "logged"
@@ -193,11 +194,11 @@ func Sorts(entries []Entry) (names []string) {
 	return names
 }
 
-// fairness judges a comparison over a window that took the reference so long.
-func fairness(entries []Entry, what *whatIf, refS float64) Fairness {
+// fairness judges a comparison over a window that took the reference so long, by the forecast and by what a logbook
+// shows.
+func fairness(entries []Entry, what *whatIf, known []Known, refS float64) Fairness {
 	f := Fairness{Differs: []Differs{}, NotNoted: []string{}, ToMakeFair: []string{}}
 	sameCar := true
-	var effects sync.WaitGroup
 	for _, c := range conditionsOfRuns {
 		if c.sorts {
 			continue
@@ -215,12 +216,15 @@ func fairness(entries []Entry, what *whatIf, refS float64) Fairness {
 		}
 		f.Differs = append(f.Differs, Differs{Condition: c.name, Values: values})
 	}
+	pairs := shown(known, entries, f.Differs, Span{FromPct: what.from, ToPct: what.to})
+	var effects []func()
 	for i := range f.Differs {
 		d := &f.Differs[i]
-		effects.Go(func() { d.LowS, d.HighS = what.effect(d.Condition, d.Values) })
+		effects = append(effects, func() { d.LowS, d.HighS = what.effect(d.Condition, d.Values) })
 	}
-	effects.Wait()
+	beside.Do(effects...)
 	for i := range f.Differs {
+		f.Differs[i].Shown = pairs[f.Differs[i].Condition]
 		f.Differs[i].Matters = matter(f.Differs[i].Condition, f.Differs[i], entries, refS)
 	}
 	f.settle(entries, sameCar)
@@ -228,7 +232,8 @@ func fairness(entries []Entry, what *whatIf, refS float64) Fairness {
 }
 
 // matter says whether a difference of a condition is worth a word: by how much it could come to
-// against the smallest difference that matters, or by its kind where nothing says how much.
+// against the smallest difference that matters, or by its kind where nothing says how much. Where the forecast
+// and enough pairs of the logbook both speak, it could come to what either says.
 func matter(name string, d Differs, entries []Entry, refS float64) Matters {
 	smallest := max(smallestS, smallestShare*refS)
 	switch name {
@@ -247,17 +252,23 @@ func matter(name string, d Differs, entries []Entry, refS float64) Matters {
 		}
 		return DoesNot
 	}
-	if d.HighS == nil {
+	least, most := math.Inf(1), math.Inf(-1)
+	if d.HighS != nil {
+		least, most = *d.LowS, *d.HighS
+	}
+	if d.Shown.said() {
+		least, most = min(least, d.Shown.LowS), max(most, d.Shown.HighS)
+	}
+	switch {
+	case least > most: // nothing says how much
 		switch name {
 		case "stall", "adapter", "climate":
 			return Maybe
 		}
 		return Does
-	}
-	switch {
-	case *d.HighS < smallest/2:
+	case most < smallest/2:
 		return DoesNot
-	case *d.LowS >= smallest/2:
+	case least >= smallest/2:
 		return Does
 	}
 	return Maybe
@@ -269,12 +280,20 @@ func highest(v []string) string { return extreme(v, func(a, b float64) bool { re
 func extreme(values []string, before func(a, b float64) bool) string {
 	best, at := "", 0.0
 	for _, s := range values {
-		var v float64
-		if _, err := fmt.Sscan(s, &v); err == nil && (best == "" || before(v, at)) {
+		if v := number(s); !math.IsNaN(v) && (best == "" || before(v, at)) {
 			best, at = s, v
 		}
 	}
 	return best
+}
+
+// number is what a text says; NaN: no number.
+func number(s string) float64 {
+	v, err := strconv.ParseFloat(s, 64)
+	if err != nil || math.IsInf(v, 0) {
+		return math.NaN()
+	}
+	return v
 }
 
 // settle draws the verdict from what differs.
@@ -372,7 +391,7 @@ func InWords(name string, values ...string) (condition string, written []string)
 	return c.words, written
 }
 
-// write is a value with its unit.
+// write is a value with its unit, for people.
 func (c condition) write(v string) string {
 	switch {
 	case v == "" || v == notNoted:
@@ -380,7 +399,7 @@ func (c condition) write(v string) string {
 	case c.unit == "":
 		return v
 	}
-	return v + " " + c.unit
+	return strings.Replace(v, "-", "−", 1) + " " + c.unit
 }
 
 func human(name string) string { return conditionOf(name).words }
@@ -421,14 +440,11 @@ func (w *whatIf) took(e Entry, change func(*forecast.Plan)) float64 {
 
 // timeOf is how long a plan takes for the window, s; NaN where it does not cover it.
 func (w *whatIf) timeOf(p forecast.Plan) float64 {
-	f, err := forecast.Once(p)
-	if err != nil {
+	f, err := forecast.Quick(p) // it begins at the window's first post, and ends at its last
+	if err != nil || f.Note != "" {
 		return math.NaN()
 	}
-	if x, ok := f.Window(w.from, w.to); ok {
-		return x.TS
-	}
-	return math.NaN()
+	return f.TS
 }
 
 // car is a run's car that takes no less than the runs on the bench show of it: a curve that was noted

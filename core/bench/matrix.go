@@ -36,9 +36,16 @@ type Matrix struct {
 	Next       *NextRun     // nil: fewer than two cells
 }
 
+// Asked is a comparison that somebody asked about: a kept bench.
+type Asked struct {
+	Name string
+	Runs []int64
+}
+
 // MatrixOf sorts the runs that cover a window by two factors. Replugged and gentle runs are left out, unless
-// the profile is a factor; those that do not note a factor too.
-func MatrixOf(runs []Known, row, col Factor, from, to float64, warmth Warmth) Matrix {
+// the profile is a factor; those that do not note a factor too. The next run is looked for in what was asked about
+// first.
+func MatrixOf(runs []Known, row, col Factor, from, to float64, warmth Warmth, asked ...Asked) Matrix {
 	m := Matrix{PooledS: math.NaN()}
 	type timed struct {
 		id int64
@@ -99,8 +106,70 @@ func MatrixOf(runs []Known, row, col Factor, from, to float64, warmth Warmth) Ma
 		}
 		m.Cells = append(m.Cells, line)
 	}
-	m.next()
+	if m.Next = m.nextAsked(asked, freedom); m.Next == nil {
+		m.next()
+	}
 	return m
+}
+
+// nextAsked finds the run that shrinks the widest interval that somebody asked about: of a kept bench whose runs
+// lie in several cells, the difference of the two cells that is known least well, in the one that has fewer runs.
+// nil: nobody asked, or every such difference is known to less than what matters.
+func (m *Matrix) nextAsked(asked []Asked, freedom int) *NextRun {
+	type place struct{ row, col int }
+	var best *NextRun
+	widest := 0.0
+	for _, a := range asked {
+		var cells []place
+		for i, line := range m.Cells {
+			for j, c := range line {
+				if slices.ContainsFunc(c.Runs, func(id int64) bool { return slices.Contains(a.Runs, id) }) {
+					cells = append(cells, place{i, j})
+				}
+			}
+		}
+		for k, p := range cells {
+			for _, q := range cells[:k] {
+				few, other := q, p
+				if len(m.Cells[p.row][p.col].Runs) < len(m.Cells[q.row][q.col].Runs) {
+					few, other = p, q
+				}
+				x, y := m.Cells[few.row][few.col], m.Cells[other.row][other.col]
+				n, o := float64(len(x.Runs)), float64(len(y.Runs))
+				width, why := neverRepeatedS/n, ", and no repeats tell how far runs lie apart"
+				if !math.IsNaN(m.PooledS) {
+					half := func(n float64) float64 {
+						return student(float64(freedom)) * m.PooledS * math.Sqrt(1/n+1/o)
+					}
+					if width = half(n); width < max(smallestS, smallestShare*max(x.MedianS, y.MedianS)) {
+						continue
+					}
+					why = fmt.Sprintf(": that is known to ± %s, one more makes it ± %s", words.Clock(math.Round(width)),
+						words.Clock(math.Round(half(n+1))))
+				}
+				if width > widest {
+					widest = width
+					best = &NextRun{few.row, few.col, fmt.Sprintf("the bench “%s” asks for its difference to %s%s", a.Name,
+						m.beside(few.row, few.col, other.row, other.col), why)}
+				}
+			}
+		}
+	}
+	return best
+}
+
+// neverRepeatedS stands for an interval that nothing bounds: wider than any that is known.
+const neverRepeatedS = 1e9
+
+// beside names a cell by what tells it from another one.
+func (m *Matrix) beside(row, col, otherRow, otherCol int) string {
+	switch {
+	case row == otherRow:
+		return m.Cols[otherCol]
+	case col == otherCol:
+		return m.Rows[otherRow]
+	}
+	return m.Rows[otherRow] + ", " + m.Cols[otherCol]
 }
 
 // byNumber sorts names by the number that they begin with, else as words.
@@ -141,7 +210,7 @@ func (m *Matrix) next() {
 			for j, c := range line {
 				width := c.HalfS
 				if math.IsInf(width, 1) {
-					width = 1e9 / float64(len(c.Runs)) // the fewest runs
+					width = neverRepeatedS / float64(len(c.Runs)) // the fewest runs
 				}
 				if width > widest {
 					widest = width

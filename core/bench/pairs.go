@@ -14,10 +14,12 @@ import (
 type Known struct {
 	ID                                            int64
 	Car, Software, Stall, Preconditioned, Profile string
+	Climate                                       string
 	PlugIns                                       int      // that were marked; two and more: it was replugged
 	StallKW                                       float64  // 0: not noted
 	StartC                                        *float64 // coldest cell at plug-in
 	StartPct                                      *float64
+	AmbientC                                      *float64
 	FromPct, ToPct                                float64  // its headline window
 	WindowS                                       *float64 // that window's time
 
@@ -116,17 +118,17 @@ func apartIn(a, b Known) (name, from, to string, ok bool) {
 	return name, from, to, true
 }
 
-func asWarm(a, b Known) bool {
-	return a.StartC != nil && b.StartC != nil && math.Abs(*a.StartC-*b.StartC) <= asWarmC
-}
+func asWarm(a, b Known) bool { return warmAs(a.StartC, b.StartC) }
+
+// warmAs tells whether two packs were as warm as each other at plug-in, °C; not where one was not read.
+func warmAs(a, b *float64) bool { return a != nil && b != nil && math.Abs(*a-*b) <= asWarmC }
 
 // RepeatsOf puts the times of repeats in a window together, s: of one car and software at one stall, as warm
 // as each other, preconditioned alike, in one profile, none of them replugged. A run without a repeat is in none.
 func RepeatsOf(runs []Known, fromPct, toPct float64) [][]float64 {
 	var kinds [][]Known
 	for _, r := range runs {
-		if r.WindowS == nil || r.FromPct != fromPct || r.ToPct != toPct || r.Car == "" || r.Stall == "" ||
-			r.PlugIns > 1 {
+		if _, ok := r.took(fromPct, toPct); !ok || r.Car == "" || r.Stall == "" || r.PlugIns > 1 {
 			continue
 		}
 		at := slices.IndexFunc(kinds, func(k []Known) bool { return alike(k[0], r) && k[0].Stall == r.Stall })
@@ -143,11 +145,22 @@ func RepeatsOf(runs []Known, fromPct, toPct float64) [][]float64 {
 		}
 		times := make([]float64, len(k))
 		for i, r := range k {
-			times[i] = *r.WindowS
+			times[i], _ = r.took(fromPct, toPct)
 		}
 		out = append(out, times)
 	}
 	return out
+}
+
+// took is the time of a window that was kept of a run, s; false where none was.
+func (k Known) took(fromPct, toPct float64) (float64, bool) {
+	if w, ok := k.Gist.Window(fromPct, toPct); ok {
+		return w.TS, true
+	}
+	if k.WindowS != nil && k.FromPct == fromPct && k.ToPct == toPct {
+		return *k.WindowS, true
+	}
+	return 0, false
 }
 
 // oneWindow tells whether two runs' times are of one window: others say nothing of each other.

@@ -12,6 +12,7 @@ import (
 	"slices"
 	"sync"
 
+	"zincroad/core/beside"
 	"zincroad/core/ceiling"
 	"zincroad/core/health"
 	"zincroad/core/lineup"
@@ -21,7 +22,7 @@ import (
 
 // Version is the version of the arithmetic. Results kept elsewhere carry it and
 // are worked out anew when it changes.
-const Version = 16
+const Version = 17
 
 // PowerFloorKW is the power from which a car counts as charging.
 const PowerFloorKW = run.PowerFloorKW
@@ -100,17 +101,18 @@ func prepare(r *run.Run) *sides {
 	slices.SortStableFunc(s.marks, func(a, b run.Mark) int { return cmp.Compare(a.TS, b.TS) })
 	s.legs = s.legsOf()
 	s.health = make([]health.Report, len(r.Recordings))
-	var checks sync.WaitGroup
+	var parts []func()
 	for i, rec := range r.Recordings {
 		charging := s.chargingOf(i)
-		checks.Go(func() { s.health[i] = health.Check(rec, charging) }) // as long as all the rest takes
+		parts = append(parts, func() { s.health[i] = health.Check(rec, charging) }) // as long as all the rest takes
 	}
-	s.settleSoC(soc, res)
-	for side, p := range s.power {
-		s.interval[side] = s.medianInterval(p)
-		s.flows[side] = s.flowsOf(side)
-	}
-	checks.Wait()
+	beside.Do(append(parts, func() {
+		s.settleSoC(soc, res)
+		for side, p := range s.power {
+			s.interval[side] = s.medianInterval(p)
+			s.flows[side] = s.flowsOf(side)
+		}
+	})...)
 	return s
 }
 
@@ -205,33 +207,30 @@ func (s *sides) read(r *run.Run, o Options) *Reading {
 		out.FirstPower = flows[0].firstS
 	}
 
-	at := s.reached(listedWith(r.Method), zero)
-	out.Posts = s.posts(r.Method, at, flows, zero)
-	out.Peak = s.peak(flows, o.Side, zero)
-	out.RampS = ramp(flows)
-	out.Energy = s.energy()
-	out.Gaps = s.gaps(o.Side, zero)
-	out.Usable, out.DeliveredPer100KWh = s.capacity()
-	out.Legs = s.listLegs(flows, zero)
-	out.Screen = s.screen()
-	out.Windows, out.Implausible = s.windows(r, at, flows, zero)
-	out.Recordings = s.notes(r)
-	out.Ambient, out.Battery = s.temperatures(plug)
-	out.SoC = s.socSpan()
-	out.Plateaus, out.Cliffs = s.plateaus(flows, zero), s.cliffs(flows, zero)
-	out.Ceilings = s.ceilings(r, zero)
+	// What goes through every reading, side by side; each fills in figures of its own.
+	beside.Do(func() {
+		at := s.reached(listedWith(r.Method), zero)
+		out.Posts = s.posts(r.Method, at, flows, zero)
+		out.Energy = s.energy()
+		out.Gaps = s.gaps(o.Side, zero)
+		out.Usable, out.DeliveredPer100KWh = s.capacity()
+		out.Legs = s.listLegs(flows, zero)
+		out.Screen = s.screen()
+		out.Windows, out.Implausible = s.windows(r, at, flows, zero)
+		out.Recordings = s.notes(r)
+		out.Losses, out.Asked = s.losses(), s.asked(zero)
+		out.Ambient, out.Battery = s.temperatures(plug)
+		out.SoC = s.socSpan()
+		out.Pack = s.packOf(r.Car, out.Battery)
+	}, func() {
+		out.Ceilings = s.ceilings(r, zero)
+	}, func() {
+		out.Peak = s.peak(flows, o.Side, zero)
+		out.RampS = ramp(flows)
+		out.Plateaus, out.Cliffs = s.plateaus(flows, zero), s.cliffs(flows, zero)
+	})
 	out.Pace = s.paceOf(r, out)
 	out.Cost = s.cost(r, out.Screen)
-	out.Losses, out.Asked = s.losses(), s.asked(zero)
-	cells := 0.0
-	if r.Car != nil {
-		cells, _ = run.Known(r.Car.CellsInSeries)
-	}
-	var coldest *float64
-	if out.Battery != nil && out.Battery.Coldest { // the pack's one value is another sensor
-		coldest = out.Battery.StartC
-	}
-	out.Pack = s.packNotes(cells, coldest)
 	out.Claims, out.Distance = s.claims(r, out), s.distances(r, out)
 	out.IntervalS = s.interval[o.Side]
 	if s.power[o.Side].Len() < 2 {

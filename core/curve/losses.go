@@ -2,7 +2,9 @@ package curve
 
 import (
 	"math"
+	"slices"
 
+	"zincroad/core/run"
 	"zincroad/core/trace"
 	"zincroad/core/units"
 )
@@ -41,6 +43,10 @@ func (s *sides) of(side trace.Side, c trace.Channel) trace.Series {
 	var out trace.Series
 	for _, l := range s.legs {
 		part := cut(joined, trace.Span{From: l.from, To: l.offS})
+		if out.Len() == 0 {
+			out = trace.Series{T: slices.Clip(part.T), V: slices.Clip(part.V)} // of one leg as a rule: no copy
+			continue
+		}
 		out.T, out.V = append(out.T, part.T...), append(out.V, part.V...)
 	}
 	return out
@@ -88,6 +94,20 @@ const (
 	leastOhm = 0.002 // less is a meter that lags
 	mostOhm  = 1.0   // more is none of a pack
 )
+
+// packOf is what the car's readings say of its pack, with what is noted of the car, if it is, and how warm the pack
+// was at plug-in.
+func (s *sides) packOf(car *run.Car, battery *Battery) *PackNotes {
+	cells := 0.0
+	if car != nil {
+		cells, _ = run.Known(car.CellsInSeries)
+	}
+	var coldest *float64
+	if battery != nil && battery.Coldest { // the pack's one value is another sensor
+		coldest = battery.StartC
+	}
+	return s.packNotes(cells, coldest)
+}
 
 // packNotes works out what the car's own readings say of its pack, with so many cells in series (0: not
 // noted) and so cold a coldest cell at plug-in (nil: not read); nil where they say nothing.

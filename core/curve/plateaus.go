@@ -3,7 +3,6 @@ package curve
 import (
 	"math"
 	"slices"
-	"sort"
 
 	"gonum.org/v1/gonum/stat"
 
@@ -63,8 +62,7 @@ func (s *sides) plateauOf(power trace.Series, from, to, zero float64) (Plateau, 
 	for i, v := range part.V {
 		away[i] = math.Abs(v - mean)
 	}
-	sort.Float64s(away)
-	if away[(len(away)-1)*19/20] > max(plateauShare*mean, plateauKW) {
+	if trace.Nth(away, (len(away)-1)*19/20) > max(plateauShare*mean, plateauKW) {
 		return Plateau{}, false
 	}
 	_, slope := stat.LinearRegression(part.T, part.V, nil, false)

@@ -69,6 +69,9 @@ func MedianOf(parts ...[]float64) float64 {
 	return median(d)
 }
 
+// Nth gives the k-th smallest value, from 0, and shuffles the values; none may be NaN.
+func Nth(d []float64, k int) float64 { return nth(d, k) }
+
 // nth puts the k-th smallest value (from 0) at index k, nothing larger before it
 // and nothing smaller behind it, and returns it: Hoare's selection with a
 // three-way split, so that the equal intervals of a steady log cost one pass.

@@ -21,6 +21,9 @@ import (
 // MaxFaults is how many faults of one file are kept; the rest are counted.
 const MaxFaults = 1000
 
+// manyRows is from how many expected rows on a table is read by several at once.
+const manyRows = 50_000
+
 // Options of Read; the zero value serves a file on its own.
 type Options struct {
 	File      string         // its name, for faults
@@ -54,7 +57,11 @@ func Read(r io.Reader, l Layout, o Options) (*Table, error) {
 	}
 	p := newReader(l, o)
 	br := bufio.NewReaderSize(l.text(r), 1<<18)
-	if err := p.run(br); err != nil {
+	read := func() error { return p.run(br) }
+	if p.plain && o.Rows > manyRows {
+		read = func() error { return p.inBlocks(br, o) }
+	}
+	if err := read(); err != nil {
 		return nil, fmt.Errorf("reading %s: %w", o.File, err)
 	}
 	p.finish()
@@ -203,7 +210,7 @@ func newReader(l Layout, o Options) *reader {
 func (p *reader) run(br *bufio.Reader) error {
 	for {
 		whole, err := p.next(br)
-		if p.line < p.layout.dataLine() || p.plain && p.fast(whole) {
+		if p.line < p.layout.dataLine() || p.plain && p.fast(whole) > 0 {
 			whole = nil
 		}
 		if line := trimEnd(whole); len(line) > 0 {
@@ -283,11 +290,11 @@ func (p *reader) split(line []byte) [][]byte {
 	}
 }
 
-// fast takes a row of plain decimals, with its line end, in one pass over its
-// bytes. It gives up, with nothing taken, on anything that row must judge.
-func (p *reader) fast(line []byte) bool {
+// fast takes the row of plain decimals that a text of whole lines begins with, in one pass over its bytes, and
+// gives its length with its line end. It gives up, with nothing taken and 0, on anything that row must judge.
+func (p *reader) fast(line []byte) int {
 	if n := len(line); n == 0 || line[n-1] != '\n' {
-		return false
+		return 0
 	}
 	p.room()
 	at, pos, last := math.NaN(), 0, len(p.cells)-1
@@ -314,14 +321,14 @@ func (p *reader) fast(line []byte) bool {
 		if i == last && line[pos] == '\r' {
 			pos++
 		}
-		if i < last && line[pos] != p.delim || i == last && pos != len(line)-1 || digits > 15 {
-			return false
+		if i < last && line[pos] != p.delim || i == last && line[pos] != '\n' || digits > 15 {
+			return 0
 		}
 		pos++
 		v := float64(mantissa)
 		if digits == 0 {
 			if neg || fraction > 0 || k.time {
-				return false
+				return 0
 			}
 			v = math.NaN()
 		} else if fraction > 0 {
@@ -337,14 +344,14 @@ func (p *reader) fast(line []byte) bool {
 				v = (v + k.shift) * k.factor
 			}
 			if v < k.min || v > k.max {
-				return false
+				return 0
 			}
 			k.out[p.n] = v
 		}
 	}
 	p.at[p.n] = at
 	p.took(p.line)
-	return true
+	return pos
 }
 
 // row takes one row, or reports why it cannot.
@@ -399,10 +406,14 @@ func (p *reader) row(fields [][]byte, line int) {
 
 // room makes place for one more row.
 func (p *reader) room() {
-	if p.n < len(p.at) {
-		return
+	if p.n == len(p.at) {
+		p.grow(1)
 	}
-	more := max(1024, len(p.at)/4)
+}
+
+// grow makes the columns longer, by so many rows at least.
+func (p *reader) grow(least int) {
+	more := max(1024, len(p.at)/4, least)
 	p.at = append(p.at, make([]float64, more)...)
 	for i := range p.cells {
 		if k := &p.cells[i]; k.channel != "" {

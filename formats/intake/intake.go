@@ -39,6 +39,7 @@ type Bundle struct {
 	Files    []File         // one for each recording, in the run's order
 	Faults   []csvlog.Fault // rows or lines that were left out, with their reasons
 	LeftOut  int            // how many
+	Photos   []runfolder.Photo
 	Layout   *csvlog.Layout // of a single table
 	Notes    *typed.Notes   // of typed readings
 
@@ -157,7 +158,8 @@ func folder(f *runfolder.Folder, err error) (*Bundle, error) {
 	if err != nil {
 		return nil, err
 	}
-	b := &Bundle{Kind: FolderKind, Run: f.Run, Document: f.Document, Faults: f.Faults, LeftOut: f.LeftOut}
+	b := &Bundle{Kind: FolderKind, Run: f.Run, Document: f.Document, Faults: f.Faults, LeftOut: f.LeftOut,
+		Photos: f.Photos}
 	for _, file := range f.Files {
 		b.Files = append(b.Files, File{file.Name, file.Bytes})
 	}

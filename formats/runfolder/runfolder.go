@@ -24,6 +24,7 @@ import (
 	"zincroad/core/trace"
 	"zincroad/core/words"
 	"zincroad/formats/csvlog"
+	"zincroad/formats/photo"
 )
 
 // Format is the name and version that run.json carries.
@@ -40,6 +41,8 @@ const (
 
 	mostFiles      = 5000 // in a zip
 	mostRecordings = 20   // of a run
+	mostPhotos     = 100
+	maxPhoto       = 16 << 20
 )
 
 // File is one recording's file as it travelled.
@@ -54,6 +57,7 @@ type Folder struct {
 	Run      *run.Run
 	Document []byte         // run.json as it was
 	Files    []File         // one for each of Run.Recordings, in its order
+	Photos   []Photo        // those that could be read
 	Faults   []csvlog.Fault // rows that were left out
 	LeftOut  int
 }
@@ -80,6 +84,15 @@ type document struct {
 	Format string `json:"format"`
 	run.Run
 	Recordings []recording `json:"recordings"`
+	Photos     []Photo     `json:"photos,omitempty"`
+}
+
+// Photo is a picture taken at the stall.
+type Photo struct {
+	File string  `json:"file"`
+	TS   float64 `json:"t_s"` // after the run's start
+
+	Kept *photo.Kept `json:"-"` // what was read of it: without what the camera noted of place and owner
 }
 
 type recording struct {
@@ -261,6 +274,18 @@ func Open(folder fs.FS, name string) (*Folder, error) {
 	if len(bad) > 0 {
 		return nil, &FaultError{bad}
 	}
+	for _, p := range d.Photos { // one that is broken costs nothing else
+		content, err := readLimited(folder, p.File, maxPhoto)
+		if err == nil {
+			p.Kept, err = photo.Keep(content)
+		}
+		if err != nil {
+			out.Faults = append(out.Faults, csvlog.Fault{File: p.File, Reason: "the photo is left out: " + reason(err)})
+			out.LeftOut++
+			continue
+		}
+		out.Photos = append(out.Photos, p)
+	}
 	return out, nil
 }
 
@@ -332,12 +357,20 @@ func parse(doc []byte) (*document, []csvlog.Fault) {
 	if len(faults) > 0 {
 		return nil, faults
 	}
-	var d document
-	if err := json.Unmarshal(blankTimes(doc), &d); err != nil {
+	d, err := decode(doc)
+	if err != nil {
 		return nil, []csvlog.Fault{{File: DocumentName, Line: 1, Reason: plain(err)}}
 	}
+	return d, d.contradictions(lines)
+}
+
+func decode(doc []byte) (*document, error) {
+	var d document
+	if err := json.Unmarshal(blankTimes(doc), &d); err != nil {
+		return nil, err
+	}
 	d.cleanTexts()
-	return &d, d.contradictions(lines)
+	return &d, nil
 }
 
 // cleanTexts takes out of a run's texts what is no text.
@@ -411,6 +444,15 @@ func (d *document) contradictions(lines map[string]int) (faults []csvlog.Fault) 
 			}
 		}
 	}
+	for i, p := range d.Photos {
+		if !filepath.IsLocal(p.File) || strings.Contains(p.File, `\`) {
+			key := fmt.Sprintf("photos[%d].file", i)
+			fault(key, "%s: %q, expected a file inside this folder", key, p.File)
+		}
+	}
+	if n := len(d.Photos); n > mostPhotos {
+		fault("photos", "photos: %d of them, expected at most %d", n, mostPhotos)
+	}
 	if n := len(d.Recordings); n > mostRecordings {
 		fault("recordings", "recordings: %d of them, expected at most %d", n, mostRecordings)
 	}
@@ -475,6 +517,15 @@ func readRecording(folder fs.FS, rec recording, startedAt time.Time, zone string
 		return nil, faulty(rec.File, 0, "%s", err)
 	}
 	return &File{Name: rec.File, Bytes: b, Rows: table}, nil
+}
+
+// Kept reads a run.json that was checked when it came in, without checking it again.
+func Kept(doc []byte) (*run.Run, error) {
+	d, err := decode(bytes.TrimPrefix(doc, []byte{0xef, 0xbb, 0xbf}))
+	if err != nil {
+		return nil, err
+	}
+	return &d.Run, nil
 }
 
 // Describe reads a run.json alone, without its recordings.

@@ -61,7 +61,10 @@ func TestRoundTripIsIdentical(t *testing.T) {
 	f, err := Open(folder(sample, carCSV), "run")
 	require.NoError(t, err)
 	var b bytes.Buffer
-	require.NoError(t, WriteZip(&b, f.Run, f.Document, map[string][]byte{"car.csv": f.Files[0].Bytes}, time.Now()))
+	require.NoError(t, WriteZip(&b, f.Run, nil, f.Document, []Part{{"car.csv", func(w io.Writer) error {
+		_, err := w.Write(f.Files[0].Bytes)
+		return err
+	}}}, time.Now()))
 	z, err := zip.NewReader(bytes.NewReader(b.Bytes()), int64(b.Len()))
 	require.NoError(t, err)
 	want := map[string]string{DocumentName: sample, "car.csv": carCSV["car.csv"]}
@@ -82,7 +85,7 @@ func TestUnknownKeysSurviveAnEdit(t *testing.T) {
 	f.Run.Conditions.AmbientC = run.N(-3)
 	f.Run.Title = ""
 	f.Run.Car.Software = "2.5"
-	doc, err := Document(f.Run, f.Document)
+	doc, err := Document(f.Run, nil, f.Document)
 	require.NoError(t, err)
 	text := string(doc)
 	for _, kept := range []string{`"workshop_job": 4711`, `"paint": "green"`, `"logger": "old phone"`,
@@ -192,7 +195,7 @@ func FuzzOpen(f *testing.F) {
 		if err != nil {
 			return
 		}
-		if _, err := Document(in.Run, in.Document); err != nil {
+		if _, err := Document(in.Run, nil, in.Document); err != nil {
 			t.Fatal(err)
 		}
 	})

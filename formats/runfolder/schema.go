@@ -48,11 +48,13 @@ var schema = func() map[string]key {
 		"claims[].note": text,
 		"recordings":    list, "recordings[]": object, "recordings[].file": text, "recordings[].side": word([]string{"car",
 			"stall"}), "recordings[].clock_settled": {kind: "flag"},
+		"photos": list, "photos[]": object, "photos[].file": text,
 		"marks": list, "marks[]": object, "marks[].kind": word(run.MarkKinds), "marks[].note": text,
 	}
 	for _, f := range run.Fields {
 		out[f.Path] = key{kind: "number", min: f.Min, max: f.Max}
 	}
+	out["photos[].t_s"] = out["marks[].t_s"]
 	return out
 }()
 

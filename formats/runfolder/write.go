@@ -20,8 +20,8 @@ var emptyTime = regexp.MustCompile(`"started_at"\s*:\s*""`)
 // Document writes a run's run.json. Where the run came from a file, original is
 // that file's text: it is given back as it was if nothing in it changed, and else
 // keeps every key that Zinc Road does not know.
-func Document(r *run.Run, original []byte) ([]byte, error) {
-	d := document{Format: Format, Run: *r}
+func Document(r *run.Run, photos []Photo, original []byte) ([]byte, error) {
+	d := document{Format: Format, Run: *r, Photos: photos}
 	for _, rec := range r.Recordings {
 		d.Recordings = append(d.Recordings, recording{
 			File: rec.Name, Side: rec.Side, ClockOffsetS: rec.ClockOffsetS,
@@ -105,37 +105,36 @@ func indent(v any) ([]byte, error) {
 	return append(b, '\n'), nil
 }
 
-// WriteZip writes a run folder as a zip. Recordings are written from files where
-// one of that name is given, else from their readings.
-func WriteZip(w io.Writer, r *run.Run, original []byte, files map[string][]byte, at time.Time) error {
-	doc, err := Document(r, original)
+// Part is a file of a run folder, written when its turn comes.
+type Part struct {
+	Name  string
+	Write func(w io.Writer) error
+}
+
+// Recorded are the files of recordings whose readings are there, in the project's own format.
+func Recorded(r *run.Run) (files []Part) {
+	for _, rec := range r.Recordings {
+		files = append(files, Part{rec.Name, func(w io.Writer) error { return csvlog.Write(w, rec) }})
+	}
+	return files
+}
+
+// WriteZip writes a run folder as a zip: run.json, of a run whose recordings need no readings here, and the files that
+// belong to it.
+func WriteZip(w io.Writer, r *run.Run, photos []Photo, original []byte, files []Part, at time.Time) error {
+	doc, err := Document(r, photos, original)
 	if err != nil {
 		return err
 	}
 	z := zip.NewWriter(w)
-	put := func(name string, write func(io.Writer) error) error {
-		f, err := z.CreateHeader(&zip.FileHeader{Name: name, Method: zip.Deflate, Modified: at})
+	document := Part{DocumentName, func(w io.Writer) error { _, err := w.Write(doc); return err }}
+	for _, p := range append([]Part{document}, files...) {
+		f, err := z.CreateHeader(&zip.FileHeader{Name: p.Name, Method: zip.Deflate, Modified: at})
 		if err == nil {
-			err = write(f)
+			err = p.Write(f)
 		}
 		if err != nil {
-			return fmt.Errorf("writing %s: %w", name, err)
-		}
-		return nil
-	}
-	if err := put(DocumentName, func(f io.Writer) error { _, err := f.Write(doc); return err }); err != nil {
-		return err
-	}
-	for _, rec := range r.Recordings {
-		b, ok := files[rec.Name]
-		if err := put(rec.Name, func(f io.Writer) error {
-			if ok {
-				_, err := f.Write(b)
-				return err
-			}
-			return csvlog.Write(f, rec)
-		}); err != nil {
-			return err
+			return fmt.Errorf("writing %s: %w", p.Name, err)
 		}
 	}
 	if err := z.Close(); err != nil {

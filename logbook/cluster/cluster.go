@@ -9,6 +9,7 @@ import (
 	"crypto/rand"
 	"errors"
 	"fmt"
+	"io/fs"
 	"log/slog"
 	"net"
 	"net/url"
@@ -220,11 +221,15 @@ func (c *Cluster) takeLock() error {
 // password reads the cluster's password, or makes one for a cluster to come.
 func (c *Cluster) password() (string, error) {
 	path := filepath.Join(c.dir, "password")
-	if b, err := os.ReadFile(path); err == nil {
+	if b, err := os.ReadFile(path); err == nil && len(bytes.TrimSpace(b)) > 0 { // empty: the disk was full
 		return strings.TrimSpace(string(b)), nil
 	}
 	pw := rand.Text()
-	if err := os.WriteFile(path, []byte(pw+"\n"), 0o600); err != nil {
+	fresh := path + ".new"
+	if err := os.WriteFile(fresh, []byte(pw+"\n"), 0o600); err != nil {
+		return "", errors.Join(fmt.Errorf("data folder: %w", err), os.Remove(fresh))
+	}
+	if err := os.Rename(fresh, path); err != nil {
 		return "", fmt.Errorf("data folder: %w", err)
 	}
 	if cred, _ := account(); cred != nil {
@@ -247,7 +252,7 @@ func (c *Cluster) initdb(ctx context.Context, bin string) error {
 		return err
 	}
 	if out, err := cmd.CombinedOutput(); err != nil {
-		return fmt.Errorf("making the database: %w\n%s", err, out)
+		return errors.Join(fmt.Errorf("making the database: %w\n%s", err, out), os.RemoveAll(fresh))
 	}
 	if err := os.Rename(fresh, c.data()); err != nil {
 		return fmt.Errorf("making the database: %w", err)
@@ -324,6 +329,12 @@ func (c *Cluster) launch(ctx context.Context, bin string, port int, o Options) e
 	cmd, err := c.command(bin, "postgres", args...)
 	if err != nil {
 		return err
+	}
+	// A server that found no room for what it writes there leaves it empty, and no other starts over that.
+	if pid, _, _ := c.pidFile(); pid == 0 {
+		if err := os.Remove(filepath.Join(c.data(), "postmaster.pid")); err != nil && !errors.Is(err, fs.ErrNotExist) {
+			return fmt.Errorf("starting PostgreSQL: %w", err)
+		}
 	}
 	logFile, err := os.OpenFile(c.logFile(), os.O_CREATE|os.O_WRONLY|os.O_TRUNC, 0o644)
 	if err != nil {

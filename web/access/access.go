@@ -32,6 +32,7 @@ type Room struct {
 	*ui.Pages
 	book     Book
 	sessions *scs.SessionManager
+	proxied  bool // a proxy stands in front and says where requests come from
 }
 
 const (
@@ -59,24 +60,32 @@ func New(u *ui.UI, book Book, store scs.CtxStore) (*Room, error) {
 	return s, nil
 }
 
-// Secure makes the session's cookie one for TLS alone; before serving.
-func (s *Room) Secure() { s.sessions.Cookie.Secure = true }
+// BehindProxy makes the session's cookie one for TLS alone, which the proxy in front speaks, and takes its word on where
+// requests come from; before serving.
+func (s *Room) BehindProxy() { s.sessions.Cookie.Secure, s.proxied = true, true }
 
-// Routes are the room's own paths.
-func (s *Room) Routes(r chi.Router) {
-	r.Get("/enter", s.door)
-	r.With(httprate.LimitBy(triesAMinute, time.Minute, fromWhere, httprate.WithLimitHandler(s.tooMany))).
-		Post("/enter", s.enter)
-	r.Post("/leave", s.leave)
-}
-
-// fromWhere is the address that a request came from. Behind a proxy all come from one: then all share the tries.
-func fromWhere(r *http.Request) (string, error) {
+// From is the address that a request came from: that of the connection, or behind a proxy the last one that it names,
+// for those before it anybody can make up.
+func (s *Room) From(r *http.Request) (string, error) {
+	if s.proxied {
+		hops := strings.Split(strings.Join(r.Header.Values("X-Forwarded-For"), ","), ",")
+		if last := strings.TrimSpace(hops[len(hops)-1]); net.ParseIP(last) != nil {
+			return httprate.CanonicalizeIP(last), nil
+		}
+	}
 	host, _, err := net.SplitHostPort(r.RemoteAddr)
 	if err != nil {
 		host = r.RemoteAddr
 	}
 	return httprate.CanonicalizeIP(host), nil
+}
+
+// Routes are the room's own paths.
+func (s *Room) Routes(r chi.Router) {
+	r.Get("/enter", s.door)
+	r.With(httprate.LimitBy(triesAMinute, time.Minute, s.From, httprate.WithLimitHandler(s.tooMany))).
+		Post("/enter", s.enter)
+	r.Post("/leave", s.leave)
 }
 
 // Gate lets through who is signed in, everybody where no password is set, and what a door needs.

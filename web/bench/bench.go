@@ -1,9 +1,9 @@
 package bench
 
 import (
+	"cmp"
 	"context"
 	"encoding/csv"
-	"errors"
 	"fmt"
 	"math"
 	"net/http"
@@ -106,32 +106,25 @@ func (s *Room) benchView(r *http.Request) (*benchView, error) {
 	if err != nil {
 		return nil, err
 	}
-	if len(v.IDs) < bench.MaxRuns {
-		if v.Others, err = s.benchOthers(r, v.IDs); err != nil {
-			return nil, err
-		}
-	}
 	q := chart.ReadQuery(r.URL.Query())
 	q.In = ui.MeasuresOf(r)
 	var subjects []chart.Subject
 	var entries []bench.Entry
 	var kept []int64
-	runs, err := s.laid(r.Context(), v.IDs)
+	all, err := s.read(r.Context(), v.IDs)
 	if err != nil {
 		return nil, err
 	}
-	for i, one := range runs {
-		switch {
-		case one.row == nil:
-			continue
-		case one.res == nil:
-			v.Broken = append(v.Broken, v.IDs[i])
+	v.Others = all.others
+	for _, one := range all.runs {
+		if one.results == nil {
+			v.Broken = append(v.Broken, one.row.ID)
 			continue
 		}
-		kept = append(kept, v.IDs[i])
-		x := one.res.Reading(q.Clock, q.Side)
-		entries = append(entries, bench.Entry{Run: one.described, Reading: x})
-		subjects = append(subjects, chart.Subject{Results: one.res, Reading: x})
+		kept = append(kept, one.row.ID)
+		x := one.results.Reading(q.Clock, q.Side)
+		entries = append(entries, bench.Entry{ID: one.row.ID, Run: one.described, Reading: x})
+		subjects = append(subjects, chart.Subject{Results: one.results, Reading: x})
 		v.Entries = append(
 			v.Entries,
 			benchEntry{Row: one.row, described: one.described, reading: x, Full: fullName(one.row), Style: len(v.Entries)},
@@ -139,11 +132,7 @@ func (s *Room) benchView(r *http.Request) (*benchView, error) {
 	}
 	v.IDs = kept
 	if len(kept) == 0 {
-		known, err := s.book.Comparable(r.Context(), mostPaired)
-		if err != nil {
-			return nil, err
-		}
-		v.Proposals = bench.OneApart(known, mostProposals)
+		v.Proposals = bench.OneApart(all.known, mostProposals)
 		v.Benches, err = s.book.Benches(r.Context())
 		return v, err
 	}
@@ -160,9 +149,7 @@ func (s *Room) benchView(r *http.Request) (*benchView, error) {
 		if err == nil {
 			other = slices.Index(kept, against)
 		}
-		if v.Compared, err = s.concluded(r, v, entries, subjects, other); err != nil {
-			return nil, err
-		}
+		v.Compared = s.concluded(r, v, entries, subjects, all.known, other)
 	}
 	if v.Compared != nil {
 		v.among()
@@ -172,41 +159,69 @@ func (s *Room) benchView(r *http.Request) (*benchView, error) {
 	return v, nil
 }
 
-// laidRun is a run that is asked for; its row is nil where it is gone, its results where they cannot be made.
+// laidRun is a run that is asked for; its results are nil where they cannot be made.
 type laidRun struct {
 	row       *logbook.Run
 	described *run.Run
-	res       *logbook.Results
+	results   *logbook.Results
 }
 
-// atOnce is how many runs are read side by side.
-const atOnce = 4
+// read is what a bench is made of: the runs that are asked for, in their order and without those that are gone, what
+// the logbook knows of their cars, and which runs could be added.
+type read struct {
+	runs   []laidRun
+	known  []bench.Known
+	others []logbook.Choice
+}
 
-// laid reads the runs that are asked for, in their order.
-func (s *Room) laid(ctx context.Context, ids []int64) ([]laidRun, error) {
-	out := make([]laidRun, len(ids))
+// read asks the logbook for all of it side by side.
+func (s *Room) read(ctx context.Context, ids []int64) (*read, error) {
+	out := &read{}
 	all, ctx := errgroup.WithContext(ctx)
-	all.SetLimit(atOnce)
-	for i, id := range ids {
-		all.Go(func() error {
-			row, err := s.book.Run(ctx, id)
-			if errors.Is(err, logbook.ErrNotFound) || err == nil && row.DeletedAt.Valid {
-				return nil
-			}
-			if err != nil {
-				return err
-			}
-			out[i].row, out[i].described = row, row.Describe()
-			res, err := s.book.Results(ctx, row)
-			if err != nil && ctx.Err() == nil {
-				s.Log.Error("a run without figures", "run", id, "error", err)
-				return nil
-			}
-			out[i].res = res
+	if len(ids) < bench.MaxRuns {
+		all.Go(func() (err error) {
+			out.others, err = s.benchOthers(ctx, ids)
 			return err
 		})
 	}
+	rows, err := s.book.Runs(ctx, ids)
+	if err != nil {
+		return nil, cmp.Or(all.Wait(), err)
+	}
+	rows = slices.DeleteFunc(rows, func(row *logbook.Run) bool { return row == nil || row.DeletedAt.Valid })
+	out.runs = make([]laidRun, len(rows))
+	all.Go(func() error {
+		for i, row := range rows {
+			out.runs[i].row, out.runs[i].described = row, row.Describe()
+		}
+		return nil
+	})
+	all.Go(func() error {
+		results, err := s.book.SeveralResults(ctx, rows)
+		for i, r := range results {
+			out.runs[i].results = r
+		}
+		return err
+	})
+	all.Go(func() (err error) {
+		most := mostBeside
+		if len(rows) == 0 {
+			most = mostPaired // to propose comparisons from
+		}
+		out.known, err = s.book.Comparable(ctx, most, carsOf(rows)...)
+		return err
+	})
 	return out, all.Wait()
+}
+
+// carsOf are the cars of runs; none, where no run is given or none has a car, stands for all.
+func carsOf(rows []*logbook.Run) (ids []int64) {
+	for _, row := range rows {
+		if row.CarID != nil && !slices.Contains(ids, *row.CarID) {
+			ids = append(ids, *row.CarID)
+		}
+	}
+	return ids
 }
 
 // refOf is the place of the run that the others are compared with.
@@ -344,8 +359,8 @@ func fullName(row *logbook.Run) string {
 const pickable = 200
 
 // benchOthers lists runs to add, newest first.
-func (s *Room) benchOthers(r *http.Request, have []int64) ([]logbook.Choice, error) {
-	list, err := s.book.Choices(r.Context(), pickable)
+func (s *Room) benchOthers(ctx context.Context, have []int64) ([]logbook.Choice, error) {
+	list, err := s.book.Choices(ctx, pickable)
 	if err != nil {
 		return nil, err
 	}

@@ -15,6 +15,7 @@ import (
 // Of the latest runs so many are held against each other, two by two, and so many are sorted.
 const (
 	mostPaired = 400
+	mostBeside = 200 // of the cars on the bench
 	mostSorted = 2000
 )
 

@@ -36,6 +36,7 @@ type reachRow struct {
 // differRow is one condition in which the runs differ.
 type differRow struct {
 	Name, Values, Could string
+	Shown               string // what pairs of the logbook came to; empty: it has none
 	Matters             bench.Matters
 }
 
@@ -49,6 +50,7 @@ type compared struct {
 	Against  string         // whose race against the reference
 	Minutes  string         // where they go
 	Reach    []reachRow
+	ReachOf  []reachRow // the same by run, where they are too many for columns beside each other
 	Differs  []differRow
 
 	furthest int        // the run furthest from the reference
@@ -61,26 +63,18 @@ type compared struct {
 // the address names, else the one furthest from it. It compares the window and groups by the condition
 // that the address names, else what it finds itself.
 func (s *Room) concluded(r *http.Request, v *benchView, entries []bench.Entry, subjects []chart.Subject,
-	against int) (*compared, error) {
-	ctx, address := r.Context(), r.URL.Query()
+	known []bench.Known, against int) *compared {
+	address := r.URL.Query()
 	list := make([]bench.Subject, len(entries))
 	for i, e := range entries {
 		list[i] = bench.KeptSubject(e, subjects[i].Results.Curves[e.Reading.Side])
 	}
-	var asking error
-	ask := bench.Ask{Reference: v.Ref, GroupBy: groupedBy(address), Repeats: func(from, to float64) [][]float64 {
-		known, err := s.book.Comparable(ctx, mostPaired)
-		asking = err
-		return bench.RepeatsOf(known, from, to)
-	}}
+	ask := bench.Ask{Reference: v.Ref, GroupBy: groupedBy(address), Known: known}
 	ask.FromPct, ask.ToPct, _ = bench.ParseWindow(address.Get("window"))
 	for _, e := range v.Entries {
 		ask.Names = append(ask.Names, bench.InSentence(e.Name))
 	}
 	c := bench.Compare(list, ask)
-	if asking != nil {
-		return nil, asking
-	}
 	out := &compared{Comparison: c}
 	if len(c.Verdicts) > 0 {
 		out.Said = said{c.Verdicts[0], c.Verdicts[1:]}
@@ -97,7 +91,7 @@ func (s *Room) concluded(r *http.Request, v *benchView, entries []bench.Entry, s
 	}
 	out.reach(v.Entries)
 	out.conditions()
-	return out, nil
+	return out
 }
 
 func racer(v *benchView, entries []bench.Entry, subjects []chart.Subject, i int) draw.Racer {
@@ -301,7 +295,25 @@ func (x *compared) reach(entries []benchEntry) {
 			row("+"+words.Figure(p.Points, 0)+" points", p.TS)
 		}
 	}
+	at := 0
+	for _, e := range entries {
+		if e.Style < 0 {
+			continue
+		}
+		of := reachRow{Name: fmt.Sprint(e.Row.ID)}
+		for _, r := range x.Reach {
+			of.Values = append(of.Values, r.Values[at])
+		}
+		x.ReachOf = append(x.ReachOf, of)
+		at++
+	}
+	if len(x.ReachOf) <= mostColumns {
+		x.ReachOf = nil
+	}
 }
+
+// mostColumns is how many runs the narrow column beside the curves has room for side by side.
+const mostColumns = 4
 
 // mostValues is how many values of a condition a row names.
 const mostValues = 8
@@ -311,7 +323,7 @@ func (x *compared) conditions() {
 	for _, d := range x.Fairness.Differs {
 		could := ""
 		if d.HighS != nil {
-			could = words.Clock(math.Round(*d.LowS)) + " to " + words.Clock(math.Round(*d.HighS))
+			could = clocks(*d.LowS, *d.HighS)
 		}
 		var seen []string
 		name, values := bench.InWords(d.Condition, d.Values...)
@@ -323,9 +335,22 @@ func (x *compared) conditions() {
 		if more := len(seen) - mostValues; more > 0 {
 			seen = append(seen[:mostValues], fmt.Sprintf("%d more", more))
 		}
-		x.Differs = append(x.Differs, differRow{name, strings.Join(seen, ", "), could, d.Matters})
+		row := differRow{Name: name, Values: strings.Join(seen, ", "), Could: could, Matters: d.Matters}
+		if p := d.Shown; p != nil {
+			row.Shown = fmt.Sprintf("in the logbook, %d %s: %s", p.Pairs, words.Plural(p.Pairs, "pair"), clocks(p.LowS, p.HighS))
+		}
+		x.Differs = append(x.Differs, row)
 	}
 	slices.SortStableFunc(x.Differs, func(a, b differRow) int { return rank(a.Matters) - rank(b.Matters) })
+}
+
+// clocks are two durations, from the one to the other; equal ones once.
+func clocks(low, high float64) string {
+	a, b := words.Clock(math.Round(low)), words.Clock(math.Round(high))
+	if a == b {
+		return a
+	}
+	return a + " to " + b
 }
 
 func rank(m bench.Matters) int {

@@ -59,7 +59,16 @@ func (s *Room) matrix(w http.ResponseWriter, r *http.Request) {
 	if r.URL.Query().Get("packs") == "" {
 		a.Warmth = bench.AnyWarmth
 	}
-	m := bench.MatrixOf(known, row, col, a.From, a.To, a.Warmth)
+	kept, err := s.book.Benches(r.Context())
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	asked := make([]bench.Asked, len(kept))
+	for i, k := range kept {
+		asked[i] = bench.Asked{Name: k.Name, Runs: k.Runs}
+	}
+	m := bench.MatrixOf(known, row, col, a.From, a.To, a.Warmth, asked...)
 	v := matrixView{Windows: a.windows(known), Packs: a.packs(), Cols: m.Cols, RowWords: row.Words(), ColWords: col.Words(),
 		Window: words.Window(a.From, a.To), Hatches: draw.HatchDefs()}
 	for _, f := range bench.Factors {

@@ -26,14 +26,14 @@ type Book interface {
 	Bench(ctx context.Context, id int64) (*logbook.Bench, error)
 	Benches(ctx context.Context) ([]logbook.Bench, error)
 	Strips(ctx context.Context, runs []int64) (map[int64]logbook.Strip, error)
-	Comparable(ctx context.Context, most int) ([]corebench.Known, error)
+	Comparable(ctx context.Context, most int, cars ...int64) ([]corebench.Known, error)
 	DeleteBench(ctx context.Context, id int64) error
 	KeepBench(ctx context.Context, k *logbook.Bench) error
 	NewerRuns(ctx context.Context, id int64, limit int) ([]logbook.Choice, error)
 	RestoreBench(ctx context.Context, id int64) error
 	Choices(ctx context.Context, limit int) ([]logbook.Choice, error)
-	Results(ctx context.Context, row *logbook.Run) (*logbook.Results, error)
-	Run(ctx context.Context, id int64) (*logbook.Run, error)
+	Runs(ctx context.Context, ids []int64) ([]*logbook.Run, error)
+	SeveralResults(ctx context.Context, rows []*logbook.Run) ([]*logbook.Results, error)
 }
 
 // New furnishes the room. It fails when its own templates are broken.

@@ -65,10 +65,15 @@ func (v *benchView) pages() []sheet.Page {
 	for _, x := range v.Compared.Verdicts {
 		said.Rows = append(said.Rows, []any{x.Text, x.Confidence})
 	}
-	differs := sheet.Page{Name: "What differs", Rows: [][]any{{"condition", "from s", "to s", "matters"}}}
+	differs := sheet.Page{Name: "What differs", Rows: [][]any{{"condition", "from s", "to s", "matters",
+		"pairs in the logbook", "from s", "to s"}}}
 	for _, d := range v.Compared.Fairness.Differs {
 		name, _ := bench.InWords(d.Condition)
-		differs.Rows = append(differs.Rows, []any{name, rounded(d.LowS), rounded(d.HighS), string(d.Matters)})
+		row := []any{name, rounded(d.LowS), rounded(d.HighS), string(d.Matters)}
+		if s := d.Shown; s != nil {
+			row = append(row, s.Pairs, rounded(&s.LowS), rounded(&s.HighS))
+		}
+		differs.Rows = append(differs.Rows, row)
 	}
 	return append(pages, minutes, said, differs)
 }

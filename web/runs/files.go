@@ -1,66 +1,74 @@
 package runs
 
 import (
-	"bytes"
 	"fmt"
+	"io"
 	"net/http"
 	"strings"
 	"time"
 
-	"zincroad/formats/csvlog"
-	"zincroad/formats/runfolder"
+	"github.com/go-chi/chi/v5"
+
 	"zincroad/logbook"
 	"zincroad/web/ui"
 )
 
-// runFolder gives the run as a zipped run folder, with its recordings as they came.
+// Exports are the paths that send as much as was recorded: they are given the time that it takes.
+func (s *Room) Exports(r chi.Router) {
+	r.Get("/runs/{id}/folder.zip", s.runFolder)
+	r.Get("/runs/{id}/readings.csv", s.readingsCSV)
+	r.Get("/runs/{id}/recordings/{recording}", s.recordingFile)
+}
+
+// send streams a file. What breaks off is cut off, so that nobody takes half of it for all.
+func (s *Room) send(w http.ResponseWriter, kind, name string, write func(io.Writer) error) {
+	ui.Attach(w, kind, name)
+	if err := write(w); err != nil {
+		s.Log.Warn("sending a file", "file", name, "error", err)
+		panic(http.ErrAbortHandler)
+	}
+}
+
+// runFolder gives the run as a zipped run folder, with its recordings as they came, and its photos.
 func (s *Room) runFolder(w http.ResponseWriter, r *http.Request) {
 	row, err := ui.RunOf(s.book, r)
 	if err != nil {
 		s.Fail(w, r, err)
 		return
 	}
-	full, files, err := s.book.Parcel(r.Context(), row)
+	parcel, err := s.book.Parcel(r.Context(), row)
 	if err != nil {
 		s.Fail(w, r, err)
 		return
 	}
-	var original []byte
-	if row.Document != nil {
-		original = []byte(*row.Document)
-	}
-	var b bytes.Buffer
-	if err := runfolder.WriteZip(&b, full, original, files, row.CreatedAt); err != nil {
-		s.Fail(w, r, err)
-		return
-	}
-	ui.Attach(w, "application/zip", fmt.Sprintf("run-%d.zip", row.ID))
-	_, _ = b.WriteTo(w)
+	s.send(w, "application/zip", fmt.Sprintf("run-%d.zip", row.ID), parcel.WriteZip)
 }
 
-// readingsCSV gives one recording, ?recording=ID, or the run's only one.
+// recordingOf is the recording of a run that is asked for by its number, or for an empty one the first.
+func recordingOf(row *logbook.Run, id string) (*logbook.Recording, error) {
+	for i := range row.Recordings {
+		if rec := &row.Recordings[i]; id == "" || id == fmt.Sprint(rec.ID) {
+			return rec, nil
+		}
+	}
+	return nil, fmt.Errorf("that recording: %w", logbook.ErrNotFound)
+}
+
+// readingsCSV gives one recording, ?recording=ID, or the run's first one, with what was put right in it.
 func (s *Room) readingsCSV(w http.ResponseWriter, r *http.Request) {
 	row, err := ui.RunOf(s.book, r)
 	if err != nil {
 		s.Fail(w, r, err)
 		return
 	}
-	full, err := s.book.Load(r.Context(), row)
+	rec, err := recordingOf(row, r.URL.Query().Get("recording"))
 	if err != nil {
 		s.Fail(w, r, err)
 		return
 	}
-	for i, rec := range row.Recordings {
-		if want := r.URL.Query().Get("recording"); want != "" && want != fmt.Sprint(rec.ID) {
-			continue
-		}
-		ui.Attach(w, "text/csv; charset=utf-8", fmt.Sprintf("run-%d-%s", row.ID, rec.Name))
-		if err := csvlog.Write(w, full.Recordings[i]); err != nil {
-			s.Log.Warn("sending readings", "error", err)
-		}
-		return
-	}
-	s.Fail(w, r, fmt.Errorf("that recording: %w", logbook.ErrNotFound))
+	s.send(w, "text/csv; charset=utf-8", fmt.Sprintf("run-%d-%s", row.ID, rec.Name), func(w io.Writer) error {
+		return s.book.WriteReadings(r.Context(), w, rec)
+	})
 }
 
 // recordingFile gives a recording's file exactly as it came.
@@ -75,20 +83,17 @@ func (s *Room) recordingFile(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	for _, rec := range row.Recordings {
-		if rec.ID != id {
-			continue
-		}
-		name, content, _, err := s.book.File(r.Context(), id)
-		if err != nil {
-			s.Fail(w, r, err)
-			return
-		}
-		ui.Attach(w, "application/octet-stream", name)
-		_, _ = w.Write(content)
+	rec, err := recordingOf(row, fmt.Sprint(id))
+	if err != nil {
+		s.Fail(w, r, err)
 		return
 	}
-	s.Fail(w, r, fmt.Errorf("that recording: %w", logbook.ErrNotFound))
+	f, err := s.book.File(r.Context(), rec)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	s.send(w, "application/octet-stream", f.Name, f.Write)
 }
 
 func (s *Room) stripSVG(w http.ResponseWriter, r *http.Request) {

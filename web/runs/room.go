@@ -5,6 +5,7 @@ package runs
 import (
 	"context"
 	"embed"
+	"io"
 
 	"zincroad/core/run"
 	"zincroad/core/trace"
@@ -31,11 +32,12 @@ type Book interface {
 	Corrections(ctx context.Context, runID int64) ([]logbook.Correction, error)
 	DeleteMark(ctx context.Context, runID, id int64) (*logbook.Mark, error)
 	DeleteRun(ctx context.Context, id int64) error
-	File(ctx context.Context, recordingID int64) (name string, content []byte, canonical bool, err error)
+	File(ctx context.Context, rec *logbook.Recording) (*logbook.KeptFile, error)
 	LeaveOut(ctx context.Context, runID, recordingID int64, channels []trace.Channel, readings []int) error
 	Load(ctx context.Context, row *logbook.Run) (*run.Run, error)
 	MakeMaster(ctx context.Context, runID, recordingID int64, offsetS float64) error
-	Parcel(ctx context.Context, row *logbook.Run) (*run.Run, map[string][]byte, error)
+	Parcel(ctx context.Context, row *logbook.Run) (*logbook.Parcel, error)
+	WriteReadings(ctx context.Context, w io.Writer, rec *logbook.Recording) error
 	Photo(ctx context.Context, runID, id int64) (*logbook.Photo, error)
 	Photos(ctx context.Context, runID int64) ([]logbook.Photo, error)
 	Preparation(ctx context.Context, id int64) (*logbook.Preparation, error)

@@ -21,6 +21,7 @@ interface Window {
     add(run: string, to: string, fields: Record<string, any>, at: number): void;
     flush(): Promise<void>;
     readonly sending: boolean;
+    readonly why: string;
     waiting(run: string): Entry[];
     refused(run: string): Entry[];
     forget(entry: Entry): void;

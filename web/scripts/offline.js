@@ -14,9 +14,9 @@
       (page.test(url.pathname) || url.pathname.startsWith('/static/'))
     );
   };
-  /** Keeps an answer with the time at which it came. */
+  /** Keeps an answer with the time at which it came, if it is the program's: not a network's own page to sign in. */
   async function keep(address, answer) {
-    if (!answer.ok || answer.redirected) return;
+    if (!answer.ok || answer.redirected || !answer.headers.get('x-zinc-road')) return;
     const headers = new Headers(answer.headers);
     headers.set(at, String(Date.now()));
     const cache = await caches.open(kept);

@@ -50,6 +50,7 @@
   const changed = () => document.dispatchEvent(new CustomEvent('queuechange'));
   const key = () => (crypto.randomUUID ? crypto.randomUUID() : String(Math.random()).slice(2) + Date.now());
 
+  let why = ''; // the program's own word on why it stores nothing now
   // One answer: only the program's own word for this entry counts. Whatever else comes
   // back (a network's own page, another program) leaves the entry where it is.
   /** @param {Entry} entry */
@@ -70,6 +71,7 @@
       if (said.key !== entry.key) return 'nobody';
       if (response.ok && said.stored === true) return 'stored';
       if (response.status >= 400 && response.status < 500 && said.fault) return said.fault;
+      why = said.why || '';
       return 'later'; // the program is there, and cannot store this one now
     } catch {
       return 'nobody';
@@ -81,9 +83,21 @@
   /** @type {ReturnType<typeof setTimeout> | undefined} */
   let again;
   let sending = false;
+  const longestTurn = 10_000; // ms that another page's turn is waited for
+  let waiting = new AbortController();
+  let gone = false;
+  window.addEventListener('pagehide', () => {
+    gone = true;
+    waiting.abort();
+  });
+  window.addEventListener('pageshow', () => {
+    gone = false;
+    flush();
+  });
   async function flushAll() {
     clearTimeout(again);
     let left = false;
+    why = '';
     for (const entry of list(prefix)) {
       if (!read(entry.name) && !memory.has(entry.name)) continue; // another page has sent it meanwhile
       const said = await send(entry);
@@ -106,9 +120,20 @@
     sending = true;
     changed();
     try {
-      // Two pages at once would send everything twice; that is harmless, but a waste.
-      if (navigator.locks) await navigator.locks.request('zincroad-queue', flushAll);
-      else await flushAll();
+      // Two pages at once would send everything twice; that is harmless, but a waste. A page that was left while it
+      // waited for its turn may be given it in its sleep and never be done: so nobody waits for long, or when left.
+      waiting = new AbortController();
+      const { signal } = waiting,
+        late = setTimeout(() => waiting.abort(), longestTurn);
+      let had = false;
+      const turn = () => {
+        had = true;
+        clearTimeout(late);
+        return flushAll();
+      };
+      if (navigator.locks) await navigator.locks.request('zincroad-queue', { signal }, turn).catch(() => had);
+      clearTimeout(late);
+      if (!had && !gone) await flushAll();
     } finally {
       sending = false;
       changed();
@@ -137,6 +162,9 @@
     flush,
     get sending() {
       return sending;
+    },
+    get why() {
+      return why;
     },
     waiting: (run) => list(prefix, run),
     refused: (run) => list(refusedPrefix, run),

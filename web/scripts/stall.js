@@ -21,6 +21,7 @@
         n === 1
           ? '1 entry waits to be stored; it is kept in this page.'
           : `${n} entries wait to be stored; they are kept in this page.`;
+    if (!w.hidden && queue.why) w.textContent += ` Not stored yet: ${queue.why}.`;
     listRefused();
   };
   // What the server does not take goes back into the line, or where that is not empty

@@ -151,7 +151,11 @@ func (s *Room) answer(w http.ResponseWriter, r *http.Request, row *logbook.Run, 
 		s.Log.Error("at the stall", "run", row.ID, "error", err)
 		w.Header().Set("Content-Type", "application/json")
 		w.WriteHeader(http.StatusServiceUnavailable)
-		_ = json.NewEncoder(w).Encode(map[string]any{"stored": false, "key": r.PostForm.Get("key")})
+		why := "the program cannot store it now"
+		if errors.Is(err, logbook.ErrNoRoom) {
+			why = "the disk is full"
+		}
+		_ = json.NewEncoder(w).Encode(map[string]any{"stored": false, "key": r.PostForm.Get("key"), "why": why})
 		return
 	}
 	if !script && fault != "" {

@@ -118,6 +118,10 @@ func (s *Pages) Fail(w http.ResponseWriter, r *http.Request, err error) {
 		)+" Nothing of that is in this logbook."
 	case errors.Is(err, errBadRequest):
 		status, text = http.StatusBadRequest, Sentence(strings.TrimSuffix(err.Error(), ": "+errBadRequest.Error()))
+	case errors.Is(err, logbook.ErrNoRoom):
+		status, text = http.StatusInsufficientStorage, "Nothing can be stored now: the disk is full, or the database only "+
+			"reads. What is stored can be read; go back, and send this once more when there is room."
+		s.Log.Error("no room", "path", r.URL.Path, "error", err)
 	case logbook.IsRule(err):
 		status, text = http.StatusConflict, Sentence(err.Error())
 	case errors.Is(err, context.DeadlineExceeded):

@@ -1,0 +1,123 @@
+package csvlog
+
+import (
+	"bufio"
+	"bytes"
+	"errors"
+	"io"
+	"runtime"
+	"sync"
+)
+
+// blockBytes is how much text is read in one go by one of several at once.
+const blockBytes = 1 << 20
+
+// block is a stretch of whole lines, and the rows that one of several made of it.
+type block struct {
+	reader        // its columns alone
+	text   []byte // empty: there was no more
+	plain  bool   // all of its lines were taken by fast
+}
+
+// take reads the rows of a block, as long as fast takes them.
+func (b *block) take() {
+	b.n, b.line, b.runs = 0, 0, b.runs[:0]
+	rest := b.text
+	for b.plain = true; len(rest) > 0 && b.plain; {
+		b.line++
+		n := b.fast(rest)
+		rest, b.plain = rest[n:], n > 0
+	}
+}
+
+// inBlocks goes through the rows as run does, several blocks at once. Blocks of nothing but plain rows, as a logger
+// writes them by the million, are taken as they are; any other is gone through again by run, in its place, for what
+// is odd about it depends on the lines before it.
+func (p *reader) inBlocks(br *bufio.Reader, o Options) error {
+	blocks := make([]*block, runtime.GOMAXPROCS(0))
+	o.Rows = 0
+	for i := range blocks {
+		blocks[i] = &block{reader: *newReader(p.layout, o), text: make([]byte, 0, blockBytes+1<<16)}
+	}
+	var rest []byte // the beginning of a line whose end has not been read
+	var err error
+	for err == nil {
+		for _, b := range blocks {
+			b.text = append(b.text[:0], rest...)
+			rest = rest[:0]
+			if err == nil {
+				b.text, err = fill(b.text, br)
+			}
+			if end := bytes.LastIndexByte(b.text, '\n') + 1; err == nil && end > 0 {
+				rest = append(rest, b.text[end:]...)
+				b.text = b.text[:end]
+			}
+		}
+		var all sync.WaitGroup
+		for _, b := range blocks {
+			all.Go(b.take)
+		}
+		all.Wait()
+		for i, b := range blocks {
+			if b.plain && p.line+1 >= p.layout.dataLine() { // what stands above the readings are none, plain as they look
+				p.add(b)
+				continue
+			}
+			open := err == nil && len(b.text) > 0 && b.text[len(b.text)-1] != '\n' // one line, longer than a block
+			if open || bytes.IndexByte(b.text, '"') >= 0 {                         // a quoted field may go on in the next block
+				parts := []io.Reader{}
+				for _, later := range blocks[i:] {
+					parts = append(parts, bytes.NewReader(later.text))
+				}
+				parts = append(parts, bytes.NewReader(rest))
+				if err == nil {
+					parts = append(parts, br)
+				}
+				return p.run(bufio.NewReaderSize(io.MultiReader(parts...), 1<<18))
+			}
+			lines := p.line + bytes.Count(b.text, []byte{'\n'})
+			if err := p.run(bufio.NewReaderSize(bytes.NewReader(b.text), 1<<18)); err != nil {
+				return err
+			}
+			p.line = lines // run counts the end as a line
+		}
+	}
+	if errors.Is(err, io.EOF) {
+		return nil
+	}
+	return err
+}
+
+// fill reads on until a block is full. The error is io.EOF at the end.
+func fill(text []byte, r io.Reader) ([]byte, error) {
+	for len(text) < blockBytes {
+		n, err := r.Read(text[len(text):blockBytes])
+		text = text[:len(text)+n]
+		if err != nil {
+			return text, err
+		}
+	}
+	return text, nil
+}
+
+// add takes over the rows of a block.
+func (p *reader) add(b *block) {
+	for p.n+b.n > len(p.at) {
+		p.grow(b.n)
+	}
+	var all sync.WaitGroup // most of it is memory that is touched for the first time
+	all.Go(func() { copy(p.at[p.n:], b.at[:b.n]) })
+	all.Go(func() {
+		for i := range p.cells {
+			if k := &p.cells[i]; k.channel != "" {
+				copy(k.out[p.n:], b.cells[i].out[:b.n])
+			}
+		}
+	})
+	all.Wait()
+	if b.n > 0 {
+		p.took(p.line + 1)
+		p.n += b.n - 1
+	}
+	p.line += b.n
+}

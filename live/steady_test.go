@@ -1,0 +1,66 @@
+package live
+
+import (
+	"context"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zincroad/core/run"
+	"zincroad/logbook"
+	"zincroad/logbook/logbooktest"
+)
+
+// The machine's clock is set by an hour in the middle of a run: times go on evenly, and a mark says what happened.
+// Small corrections are none; without a live run the new time is taken.
+func TestTheMachinesClockIsSet(t *testing.T) {
+	book, err := logbook.Open(t.Context(), server.URL(t), logbooktest.Quiet())
+	require.NoError(t, err)
+	defer book.Close()
+	wall, timer := time.Date(2026, 2, 3, 18, 20, 0, 0, time.UTC), 5*time.Minute
+	pass := func(d time.Duration) { wall, timer = wall.Add(d), timer+d }
+	clock := newSteady(func() time.Time { return wall }, func() time.Duration { return timer })
+	r := &Recorder{Book: book, Log: logbooktest.Quiet(), Now: clock.Now, Steady: clock}
+
+	wall = wall.Add(-time.Hour)
+	r.minded(t.Context())
+	assert.True(t, clock.Now().Equal(wall), "nobody counts from the old time")
+
+	at := clock.Now()
+	id, err := book.StartLive(t.Context(), &logbook.Run{StartedAt: &at})
+	require.NoError(t, err)
+	marks := func() []logbook.Mark {
+		row, err := book.Run(context.Background(), id)
+		require.NoError(t, err)
+		return row.Marks
+	}
+	pass(10 * time.Minute)
+	wall = wall.Add(400 * time.Millisecond) // kept right by a time server
+	r.minded(t.Context())
+	assert.Empty(t, marks())
+	wall = wall.Add(time.Hour)
+	r.minded(t.Context())
+	r.minded(t.Context())
+	pass(time.Minute)
+	assert.Equal(t, 11*time.Minute, clock.Now().Sub(at), "the run's own time goes on")
+	require.Len(t, marks(), 1)
+	assert.Equal(t, run.Note, marks()[0].Kind)
+	assert.Contains(t, marks()[0].Note, "set forward by 60 min;")
+	assert.InDelta(t, 600, marks()[0].TS, 0.01)
+	wall = wall.Add(-2 * time.Hour)
+	r.minded(t.Context())
+	require.Len(t, marks(), 2)
+	assert.Contains(t, marks()[1].Note, "set back by 120 min;")
+}
+
+// The timer goes on.
+func TestTheTimerGoesOn(t *testing.T) {
+	a := sinceBoot()
+	require.Positive(t, a)
+	assert.Eventually(t, func() bool { return sinceBoot() > a }, time.Second, time.Millisecond)
+	c := NewSteady()
+	assert.WithinDuration(t, time.Now(), c.Now(), time.Second)
+	assert.Zero(t, c.Step())
+}
