@@ -39,18 +39,35 @@ func (b *Book) ForgetSessions(ctx context.Context) error {
 	return mapped("signing out", b.db.WithContext(ctx).Exec("DELETE FROM sessions").Error)
 }
 
-// Sessions keeps who is signed in, for any copy of the program; it is a store of package scs.
+// Sessions keeps who is signed in, for any copy of the program; it is a store of package scs. It ends sessions left
+// idle itself: what scs does about it is to store every session again with every answer, which would bring back
+// one that was ended while the request was under way.
 type Sessions struct{ Book *Book }
 
-const sessionTimeout = 5 * time.Second
+const (
+	sessionTimeout = 5 * time.Second
 
-// FindCtx gives a session that has not run out.
+	sessionIdle = 7 * 24 * time.Hour // a phone that was lost is no way in for ever
+	// That a session is used is noted this often at most, not with every request.
+	sessionNoted = time.Hour
+)
+
+// FindCtx gives a session that has neither run out nor been left idle for a week, and notes that it is used.
 func (s Sessions) FindCtx(ctx context.Context, token string) (data []byte, found bool, err error) {
-	var rows []struct{ Data []byte }
-	err = s.Book.db.WithContext(ctx).Raw("SELECT data FROM sessions WHERE token = ? AND expires_at > now()", token).
-		Scan(&rows).Error
+	var rows []struct {
+		Data   []byte
+		UsedAt time.Time
+	}
+	db := s.Book.db.WithContext(ctx)
+	err = db.Raw(`SELECT data, used_at FROM sessions WHERE token = ? AND expires_at > now()
+		AND used_at > now() - make_interval(secs => ?)`, token, sessionIdle.Seconds()).Scan(&rows).Error
 	if err != nil || len(rows) == 0 {
 		return nil, false, mapped("reading a session", err)
+	}
+	if time.Since(rows[0].UsedAt) > sessionNoted {
+		if err := db.Exec("UPDATE sessions SET used_at = now() WHERE token = ?", token).Error; err != nil {
+			return nil, false, mapped("noting that a session is used", err)
+		}
 	}
 	return rows[0].Data, true, nil
 }
@@ -58,7 +75,8 @@ func (s Sessions) FindCtx(ctx context.Context, token string) (data []byte, found
 // CommitCtx keeps a session until it runs out, and drops those that have.
 func (s Sessions) CommitCtx(ctx context.Context, token string, data []byte, until time.Time) error {
 	return mapped("keeping a session", s.Book.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
-		if err := tx.Exec("DELETE FROM sessions WHERE expires_at <= now()").Error; err != nil {
+		if err := tx.Exec(`DELETE FROM sessions WHERE expires_at <= now() OR used_at <= now() - make_interval(secs => ?)`,
+			sessionIdle.Seconds()).Error; err != nil {
 			return err
 		}
 		return tx.Exec(`INSERT INTO sessions (token, data, expires_at) VALUES (?, ?, ?)

@@ -2,12 +2,14 @@ package web_test
 
 import (
 	"fmt"
+	"io"
 	"net/http"
 	"net/http/cookiejar"
 	"net/http/httptest"
 	"net/url"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
@@ -97,6 +99,33 @@ func TestPasswordKeepsOut(t *testing.T) {
 	for _, c := range []*http.Client{one, two} {
 		assert.Equal(t, http.StatusSeeOther, fetched(t, c, at+"/").StatusCode, "signed out everywhere")
 	}
+}
+
+// What is under way while everybody is signed out ends with its own answer, and signs nobody in again.
+func TestSignedOutStaysOut(t *testing.T) {
+	at, client := locked(t)
+	c := client()
+	assert.Equal(t, http.StatusSeeOther, posted(t, c, at+"/enter", url.Values{"password": {word}}).StatusCode)
+	begun, body := io.Pipe()
+	answer := make(chan int, 1)
+	go func() {
+		r, err := c.Post(at+"/garage/cars", "application/x-www-form-urlencoded", begun)
+		if err != nil {
+			answer <- 0
+			return
+		}
+		_ = r.Body.Close()
+		answer <- r.StatusCode
+	}()
+	_, err := io.WriteString(body, "name=")
+	require.NoError(t, err)
+	time.Sleep(300 * time.Millisecond) // it is past the door, and waits for the rest of the form
+	other := client()
+	posted(t, other, at+"/enter", url.Values{"password": {word}})
+	posted(t, other, at+"/leave", url.Values{"everywhere": {"yes"}})
+	require.NoError(t, body.Close())
+	assert.Equal(t, http.StatusUnprocessableEntity, <-answer, "it was let in, and the name is missing")
+	assert.Equal(t, http.StatusSeeOther, fetched(t, c, at+"/").StatusCode)
 }
 
 // A wrong password is told in one sentence and nothing more; after six tries in a minute nobody of that address

@@ -36,10 +36,9 @@ type Room struct {
 }
 
 const (
-	// A session ends a month after it began, or a week after it was last used: a phone that was lost is no way
-	// in for ever.
+	// A session ends a month after it began; the store ends one that was left idle. Nothing but entering changes a
+	// session, so that no answer stores one again that was ended meanwhile.
 	lifetime = 30 * 24 * time.Hour
-	idle     = 7 * 24 * time.Hour
 	// So many tries within a minute from one address: a person mistypes, a program tries out.
 	triesAMinute = 6
 
@@ -53,7 +52,7 @@ func New(u *ui.UI, book Book, store scs.CtxStore) (*Room, error) {
 		return nil, err
 	}
 	m := scs.New()
-	m.Store, m.Lifetime, m.IdleTimeout, m.HashTokenInStore = store, lifetime, idle, true
+	m.Store, m.Lifetime, m.HashTokenInStore = store, lifetime, true
 	m.Cookie.Name, m.Cookie.HttpOnly, m.Cookie.SameSite = "zincroad", true, http.SameSiteLaxMode
 	s := &Room{Pages: pages, book: book, sessions: m}
 	m.ErrorFunc = s.Fail
