@@ -3,6 +3,7 @@ package logbook
 import (
 	"context"
 	"encoding/json"
+	"slices"
 	"time"
 
 	"zincroad/core/bench"
@@ -10,8 +11,8 @@ import (
 )
 
 // Comparable lists so many of the latest runs with what tells which of them differ in one thing alone, and with
-// what each of them says in short: of some cars, or of all where none is named.
-func (b *Book) Comparable(ctx context.Context, most int, cars ...int64) ([]bench.Known, error) {
+// what each of them says in short: of the cars of some runs, or of all where no run is named or none has a car.
+func (b *Book) Comparable(ctx context.Context, most int, beside ...int64) ([]bench.Known, error) {
 	var rows []struct {
 		ID                                            int64
 		Car, Software, Stall, Preconditioned, Profile string
@@ -25,7 +26,8 @@ func (b *Book) Comparable(ctx context.Context, most int, cars ...int64) ([]bench
 		WindowS                                       *float64
 		StartedAt                                     *time.Time
 	}
-	err := b.db.WithContext(ctx).Raw(`SELECT r.id, coalesce(r.window_from_pct, 0) AS from_pct,
+	err := b.db.WithContext(ctx).Raw(`WITH of AS (SELECT car_id FROM runs WHERE id IN ? AND car_id IS NOT NULL)
+		SELECT r.id, coalesce(r.window_from_pct, 0) AS from_pct,
 			coalesce(r.window_to_pct, 0) AS to_pct,
 			c.name AS car, c.chemistry, c.warm_c, coalesce(v.version, '') AS software, coalesce(a.name, '') AS adapter,
 			coalesce(p.name || ' ' || s.name, '') AS stall, coalesce(s.rated_kw, 0) AS stall_kw, r.preconditioned, r.profile,
@@ -34,9 +36,9 @@ func (b *Book) Comparable(ctx context.Context, most int, cars ...int64) ([]bench
 		FROM runs r JOIN cars c ON c.id = r.car_id LEFT JOIN softwares v ON v.id = r.software_id
 			LEFT JOIN adapters a ON a.id = r.adapter_id
 			LEFT JOIN stalls s ON s.id = r.stall_id LEFT JOIN sites p ON p.id = s.site_id
-		WHERE r.deleted_at IS NULL AND NOT r.live AND (? OR r.car_id IN ?)
+		WHERE r.deleted_at IS NULL AND NOT r.live AND (r.car_id IN (SELECT car_id FROM of) OR NOT EXISTS (SELECT FROM of))
 		ORDER BY r.started_at DESC NULLS LAST, r.id DESC LIMIT ?`,
-		run.PlugIn, len(cars) == 0, append(cars, 0), most).
+		slices.Concat(beside, []int64{0}), run.PlugIn, most).
 		Scan(&rows).Error
 	if err != nil {
 		return nil, mapped("looking for comparisons", err)

@@ -16,6 +16,7 @@ import (
 	"sync/atomic"
 	"time"
 
+	lru "github.com/hashicorp/golang-lru/v2"
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/jackc/pgx/v5/stdlib"
@@ -43,11 +44,16 @@ type Book struct {
 	log    *slog.Logger
 	stored atomic.Int64 // readings of live runs
 	full   *atomic.Bool // the disk; nothing is to be written
+
+	seen *lru.Cache[string, *Results] // results that were read before, by their stamp
 }
 
 const (
 	maxConnections = 16
 	openTimeout    = 15 * time.Second
+
+	// A bench holds 60 runs; those of two are at hand. A run's results take some 100 kB.
+	mostSeen = 128
 )
 
 // Open connects to the database and brings its tables up to date.
@@ -78,7 +84,12 @@ func Open(ctx context.Context, url string, log *slog.Logger) (*Book, error) {
 		pool.Close()
 		return nil, err
 	}
-	return &Book{db: db, log: log, full: full}, nil
+	seen, err := lru.New[string, *Results](mostSeen)
+	if err != nil {
+		pool.Close()
+		return nil, fmt.Errorf("opening the logbook: %w", err)
+	}
+	return &Book{db: db, log: log, full: full, seen: seen}, nil
 }
 
 // SetFull says whether the disk is full. While it is, whatever would write fails with ErrNoRoom, before PostgreSQL is

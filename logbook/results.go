@@ -9,6 +9,7 @@ import (
 	"runtime"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"golang.org/x/sync/errgroup"
@@ -30,13 +31,12 @@ const (
 )
 
 // Results is what was worked out from a run: its figures for every clock and side,
-// the run's own choice first, and its curves, thinned out.
+// the run's own choice first, and its curves, thinned out. Several requests share them: they are not to be changed.
 type Results struct {
 	Curves map[trace.Side]trace.Reduced
 
-	of       []curve.Options  // a clock and a side each, the run's own choice first
-	readings []*curve.Reading // of these; nil: still as it was kept
-	kept     []string         // of these, JSON; empty where they were just worked out
+	of       []curve.Options         // a clock and a side each, the run's own choice first
+	readings []func() *curve.Reading // of these; what was kept is read when it is first asked for
 }
 
 // Reading gives the figures for a clock and a side; an empty one takes the run's
@@ -48,32 +48,21 @@ func (r *Results) Reading(clock curve.Clock, side trace.Side) *curve.Reading {
 	if side == "" {
 		side = r.of[0].Side
 	}
-	return r.at(max(0, slices.Index(r.of, curve.Options{Clock: clock, Side: side})))
+	return r.readings[max(0, slices.Index(r.of, curve.Options{Clock: clock, Side: side}))]()
 }
 
 // Head gives the figures of the run's own choice.
-func (r *Results) Head() *curve.Reading { return r.at(0) }
+func (r *Results) Head() *curve.Reading { return r.readings[0]() }
 
 // Of lists the clocks and sides that there are figures for, the run's own choice first.
 func (r *Results) Of() []curve.Options { return r.of }
 
-// at gives a reading, read from what was kept when it is first asked for: a page needs one of up to four.
-func (r *Results) at(i int) *curve.Reading {
-	if r.readings[i] == nil {
-		x := new(curve.Reading)
-		if json.Unmarshal([]byte(r.kept[i]), x) != nil {
-			return r.readings[0]
-		}
-		r.readings[i] = x
-	}
-	return r.readings[i]
-}
-
 // resultsOf are those that were just worked out.
 func resultsOf(readings []*curve.Reading, curves map[trace.Side]trace.Reduced) *Results {
-	out := &Results{Curves: curves, readings: readings}
+	out := &Results{Curves: curves}
 	for _, x := range readings {
 		out.of = append(out.of, curve.Options{Clock: x.Clock, Side: x.Side})
+		out.readings = append(out.readings, func() *curve.Reading { return x })
 	}
 	return out
 }
@@ -102,35 +91,26 @@ func optionsOf(raw string) (o curve.Options, err error) {
 // Results gives a run's results, worked out anew where they do not belong to the
 // present revision and arithmetic.
 func (b *Book) Results(ctx context.Context, row *Run) (*Results, error) {
-	var kept result
-	err := b.keptResults(ctx).First(&kept, "run_id = ?", row.ID).Error
-	if err != nil && !errors.Is(err, gorm.ErrRecordNotFound) {
-		return nil, mapped("reading the results", err)
+	kept, err := b.keptResults(ctx, []*Run{row})
+	if err != nil {
+		return nil, err
 	}
-	return b.resultsFrom(ctx, row, &kept)
+	return b.resultsFrom(ctx, row, kept[row.ID])
 }
 
 // SeveralResults gives the results of several runs; nil in the place of a run whose figures cannot be made, which
 // the program's log tells of.
 func (b *Book) SeveralResults(ctx context.Context, rows []*Run) ([]*Results, error) {
-	ids := make([]int64, len(rows))
-	for i, row := range rows {
-		ids[i] = row.ID
-	}
-	var list []result
-	if err := b.keptResults(ctx).Find(&list, "run_id IN ?", ids).Error; err != nil {
-		return nil, mapped("reading results", err)
+	kept, err := b.keptResults(ctx, rows)
+	if err != nil {
+		return nil, err
 	}
 	out := make([]*Results, len(rows))
 	all, ctx := errgroup.WithContext(ctx)
 	all.SetLimit(runtime.GOMAXPROCS(0))
 	for i, row := range rows {
 		all.Go(func() error {
-			var kept result
-			if at := slices.IndexFunc(list, func(k result) bool { return k.RunID == row.ID }); at >= 0 {
-				kept = list[at]
-			}
-			res, err := b.resultsFrom(ctx, row, &kept)
+			res, err := b.resultsFrom(ctx, row, kept[row.ID])
 			if err != nil {
 				b.log.Error("a run without figures", "run", row.ID, "error", err)
 				return ctx.Err()
@@ -142,19 +122,51 @@ func (b *Book) SeveralResults(ctx context.Context, rows []*Run) ([]*Results, err
 	return out, all.Wait()
 }
 
-// keptResults asks for what was kept by the present arithmetic.
-func (b *Book) keptResults(ctx context.Context) *gorm.DB {
-	return b.db.WithContext(ctx).Omit("strip").Where("arithmetic = ?", curve.Version)
+// keptResults gives what was kept of runs by the present arithmetic, by their number. Of what was read before
+// there is the stamp, the rest is asked for.
+func (b *Book) keptResults(ctx context.Context, rows []*Run) (map[int64]*result, error) {
+	ids := make([]int64, len(rows))
+	for i, row := range rows {
+		ids[i] = row.ID
+	}
+	kept := func() *gorm.DB { return b.db.WithContext(ctx).Where("arithmetic = ?", curve.Version) }
+	var list []*result
+	if err := kept().Select("run_id", "revision", "stamp").Find(&list, "run_id IN ?", ids).Error; err != nil {
+		return nil, mapped("asking for results", err)
+	}
+	out := make(map[int64]*result, len(list))
+	var unread []int64
+	for _, k := range list {
+		out[k.RunID] = k
+		if k.seen, _ = b.seen.Get(k.Stamp); k.seen == nil {
+			unread = append(unread, k.RunID)
+		}
+	}
+	if len(unread) == 0 {
+		return out, nil
+	}
+	list = nil
+	if err := kept().Omit("strip").Find(&list, "run_id IN ?", unread).Error; err != nil {
+		return nil, mapped("reading results", err)
+	}
+	for _, k := range list {
+		out[k.RunID] = k
+	}
+	return out, nil
 }
 
-// resultsFrom reads a run's results from what was kept, where that belongs to its present revision and to what
-// other runs taught; else they are worked out.
+// resultsFrom reads a run's results from what was kept, nil where nothing was, where that belongs to its present
+// revision and to what other runs taught; else they are worked out.
 func (b *Book) resultsFrom(ctx context.Context, row *Run, kept *result) (*Results, error) {
-	if kept.RunID != row.ID || kept.Revision != row.Revision || row.Lessons != row.LessonsRead {
+	if kept == nil || kept.Revision != row.Revision || row.Lessons != row.LessonsRead {
 		return b.workOutToShow(ctx, row)
+	}
+	if kept.seen != nil {
+		return kept.seen, nil
 	}
 	out, err := kept.unpack()
 	if err == nil {
+		b.seen.Add(kept.Stamp, out)
 		return out, nil
 	}
 	b.log.Error("results that cannot be read, worked out anew", "run", row.ID, "error", err)
@@ -179,27 +191,36 @@ func (b *Book) AsRecorded(ctx context.Context, row *Run) (*Results, error) {
 	return out, nil
 }
 
-// unpack reads what was kept: all but the figures that are not the run's own choice.
+// unpack reads what was kept: all but the figures that are not the run's own choice, of which a page needs one of
+// up to four.
 func (k *result) unpack() (*Results, error) {
 	out := &Results{}
 	broken := func(err error) error { return fmt.Errorf("results of run %d: %w", k.RunID, err) }
+	head := new(curve.Reading)
 	for raw := range strings.Lines(k.Readings) {
-		out.kept = append(out.kept, raw)
 		o, err := optionsOf(raw)
 		if err != nil {
 			return nil, broken(err)
 		}
+		if len(out.of) == 0 {
+			if err := json.Unmarshal([]byte(raw), head); err != nil {
+				return nil, broken(err)
+			}
+			out.readings = append(out.readings, func() *curve.Reading { return head })
+		} else {
+			out.readings = append(out.readings, sync.OnceValue(func() *curve.Reading {
+				x := new(curve.Reading)
+				if json.Unmarshal([]byte(raw), x) != nil {
+					return head
+				}
+				return x
+			}))
+		}
 		out.of = append(out.of, o)
 	}
-	if len(out.kept) == 0 {
+	if len(out.of) == 0 {
 		return nil, fmt.Errorf("results of run %d: empty", k.RunID)
 	}
-	head := new(curve.Reading)
-	if err := json.Unmarshal([]byte(out.kept[0]), head); err != nil {
-		return nil, broken(err)
-	}
-	out.readings = make([]*curve.Reading, len(out.kept))
-	out.readings[0] = head
 	var err error
 	if out.Curves, err = unpackCurves(k.Curves); err != nil {
 		return nil, fmt.Errorf("curves of run %d: %w", k.RunID, err)
@@ -297,7 +318,7 @@ func worked(row *Run, r *run.Run, known ceiling.Elsewhere) (out *Results, kept *
 	fig.Taught, fig.Lessons = string(taught), row.Lessons
 	fromPlug := func(side trace.Side) *curve.Reading {
 		if i := slices.Index(out.of, curve.Options{Clock: curve.PlugClock, Side: side}); i >= 0 {
-			return out.readings[i]
+			return out.readings[i]()
 		}
 		return nil
 	}
@@ -312,7 +333,7 @@ func worked(row *Run, r *run.Run, known ceiling.Elsewhere) (out *Results, kept *
 	var readings strings.Builder // a line each, so that one can be read without the others
 	lines := json.NewEncoder(&readings)
 	for _, x := range out.readings {
-		if err := lines.Encode(x); err != nil {
+		if err := lines.Encode(x()); err != nil {
 			return nil, nil, fig, fmt.Errorf("%w: %w", err, errArithmetic)
 		}
 	}
@@ -396,7 +417,7 @@ func (b *Book) keep(ctx context.Context, row *Run, k *result, f figures) error {
 		return tx.Exec(`INSERT INTO results (run_id, arithmetic, revision, strip, readings, curves)
 			VALUES (?, ?, ?, ?, ?, ?) ON CONFLICT (run_id) DO UPDATE SET arithmetic = excluded.arithmetic,
 				revision = excluded.revision, strip = excluded.strip, readings = excluded.readings,
-				curves = excluded.curves`,
+				curves = excluded.curves, stamp = excluded.stamp`,
 			k.RunID, k.Arithmetic, k.Revision, k.Strip, k.Readings, k.Curves).Error
 	})
 	return mapped("keeping the results", err)

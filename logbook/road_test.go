@@ -143,7 +143,8 @@ func TestResultsAreReadBack(t *testing.T) {
 	require.NoError(t, err)
 	first, err := b.Results(ctx, row)
 	require.NoError(t, err)
-	exec("UPDATE results SET readings = replace(readings, 'plug-in', 'as kept') WHERE run_id = 2")
+	exec("UPDATE results SET readings = replace(readings, 'plug-in', 'as kept'), stamp = gen_random_uuid() " +
+		"WHERE run_id = 2")
 	kept, err := b.Results(ctx, row)
 	require.NoError(t, err)
 	assert.NotEqual(t, first.Head().Findings, kept.Head().Findings, "it is what was kept")
@@ -159,7 +160,7 @@ func TestResultsAreReadBack(t *testing.T) {
 		assert.Equal(t, len(red.T), len(kept.Curves[side].T))
 		assert.Len(t, kept.Curves[side].Columns, len(red.Columns))
 	}
-	exec("UPDATE results SET curves = '\\x0102' WHERE run_id = 2")
+	exec("UPDATE results SET curves = '\\x0102', stamp = gen_random_uuid() WHERE run_id = 2")
 	again, err := b.Results(ctx, row)
 	require.NoError(t, err)
 	assert.Equal(t, first.Head().Findings, again.Head().Findings, "worked out anew where it cannot be read")

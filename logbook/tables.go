@@ -187,6 +187,9 @@ type result struct {
 	Strip      []byte // packed
 	Readings   string // every figure, JSON, a line for each clock and side
 	Curves     []byte // reduced curves, packed
+	Stamp      string // new with every keeping
+
+	seen *Results // what was read of it before; nil: it is to be read
 }
 
 func (result) TableName() string { return "results" }

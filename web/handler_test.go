@@ -6,6 +6,7 @@ import (
 	"context"
 	"database/sql"
 	"encoding/csv"
+	"encoding/json"
 	"fmt"
 	"html"
 	"io"
@@ -22,6 +23,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zincroad/core/run"
+	"zincroad/core/trace"
 	"zincroad/demo"
 	"zincroad/logbook"
 	"zincroad/logbook/logbooktest"
@@ -76,6 +78,57 @@ func TestEveryPageAnswers(t *testing.T) {
 		assert.NotContains(t, w.Body.String(), "<nil>", path)
 		assert.NotContains(t, w.Body.String(), "NaN", path)
 	}
+}
+
+// Requests share the figures that were read: no page changes them, whatever it shows them in.
+func TestPagesLeaveFiguresAlone(t *testing.T) {
+	h, book := handler(t, true)
+	ids := make([]int64, 0, 20)
+	for id := range int64(20) {
+		ids = append(ids, id+1)
+	}
+	shared := func() (list []*logbook.Results) {
+		rows, err := book.Runs(t.Context(), ids)
+		require.NoError(t, err)
+		list, err = book.SeveralResults(t.Context(), rows)
+		require.NoError(t, err)
+		return list
+	}
+	shared() // worked out, and kept
+	all := shared()
+	said := func() (out []string) {
+		for i, x := range all {
+			text := strings.Builder{}
+			to := json.NewEncoder(&text)
+			for _, o := range x.Of() {
+				require.NoError(t, to.Encode(x.Reading(o.Clock, o.Side)), ids[i])
+			}
+			for _, side := range []trace.Side{trace.CarSide, trace.StallSide} {
+				text.WriteString(fmt.Sprint(x.Curves[side])) // as text: not every column is a number everywhere
+			}
+			out = append(out, text.String())
+		}
+		return out
+	}
+	before := said()
+	for _, path := range []string{"/bench?runs=1,2,3,4,5,6,7,8&ref=3&lead=energy", "/bench?runs=2,1&lead=distance&window=20-60",
+		"/bench?runs=1,2,3,4,5,6,7,8,9,10,11,12,13,14,15,16,17,18,19,20&lines=groups&by=car", "/bench/ranking",
+		"/bench?runs=1,2,3&channel=battery-temp&axis=distance", "/bench/matrix", "/bench.json?runs=1,2", "/bench.xlsx?runs=1,2",
+		"/bench/curve.svg?runs=1,2&channel=c-rate&axis=energy-added", "/runs/1?channel=power&axis=minutes", "/runs/2",
+		"/runs/3/how/capacity", "/runs/1/evidence", "/runs/2/costs", "/runs/1/strip.svg"} {
+		r := httptest.NewRequest(http.MethodGet, path, nil)
+		r.AddCookie(&http.Cookie{Name: "units", Value: "f-mi"})
+		w := newRecorder(h, r)
+		assert.Less(t, w.Code, 500, path)
+	}
+	for i, now := range said() {
+		assert.True(t, before[i] == now, "run %d has other figures now", ids[i])
+	}
+	for i, x := range shared() {
+		assert.True(t, all[i] == x, "run %d is read once", ids[i])
+	}
+	require.NoError(t, book.SaveMark(t.Context(), &logbook.Mark{RunID: 1, Kind: run.Note, TS: 60, Note: "rain"}))
+	assert.False(t, all[0] == shared()[0], "a run that was changed is read again")
 }
 
 func TestFormsFromElsewhereAreRefused(t *testing.T) {

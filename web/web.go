@@ -118,10 +118,7 @@ func (s *Server) Handler() http.Handler {
 		paced(bodyGrace),
 		headAsGet,
 	)
-	r.Use(
-		middleware.Compress(5, "text/html", "text/css", "text/javascript", "image/svg+xml", "application/json",
-			"text/csv"),
-	)
+	r.Use(compressed("text/html", "text/css", "text/javascript", "image/svg+xml", "application/json", "text/csv"))
 
 	static, _ := fs.Sub(staticFiles, "static")
 	r.Handle("/static/*", http.StripPrefix("/static/", onlyFiles(cached(http.FileServerFS(static)))))

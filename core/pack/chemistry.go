@@ -48,15 +48,23 @@ func chemistryOf(name string) *chemistry {
 
 func (c *chemistry) volts(socPct float64) float64 { return along(c.rest, socPct) }
 
-// along joins points linearly; outside them it is the end value.
+// along joins points linearly; outside them it is the end value. The points lie in the order of their first number.
 func along(points [][2]float64, x float64) float64 {
+	last := len(points) - 1
 	if x <= points[0][0] {
 		return points[0][1]
 	}
-	for i := 1; i < len(points); i++ {
-		if a, b := points[i-1], points[i]; x <= b[0] {
-			return a[1] + (b[1]-a[1])*(x-a[0])/(b[0]-a[0])
+	if !(x <= points[last][0]) {
+		return points[last][1]
+	}
+	low, high := 0, last // x lies above the one, and not above the other
+	for high-low > 1 {
+		if mid := (low + high) / 2; x <= points[mid][0] {
+			high = mid
+		} else {
+			low = mid
 		}
 	}
-	return points[len(points)-1][1]
+	a, b := points[low], points[high]
+	return a[1] + (b[1]-a[1])*(x-a[0])/(b[0]-a[0])
 }

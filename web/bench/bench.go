@@ -177,14 +177,20 @@ type read struct {
 // read asks the logbook for all of it side by side.
 func (s *Room) read(ctx context.Context, ids []int64) (*read, error) {
 	out := &read{}
-	all, ctx := errgroup.WithContext(ctx)
+	all, within := errgroup.WithContext(ctx)
 	if len(ids) < bench.MaxRuns {
 		all.Go(func() (err error) {
-			out.others, err = s.benchOthers(ctx, ids)
+			out.others, err = s.benchOthers(within, ids)
 			return err
 		})
 	}
-	rows, err := s.book.Runs(ctx, ids)
+	if len(ids) > 0 {
+		all.Go(func() (err error) {
+			out.known, err = s.book.Comparable(within, mostBeside, ids...)
+			return err
+		})
+	}
+	rows, err := s.book.Runs(within, ids)
 	if err != nil {
 		return nil, cmp.Or(all.Wait(), err)
 	}
@@ -197,31 +203,19 @@ func (s *Room) read(ctx context.Context, ids []int64) (*read, error) {
 		return nil
 	})
 	all.Go(func() error {
-		results, err := s.book.SeveralResults(ctx, rows)
+		results, err := s.book.SeveralResults(within, rows)
 		for i, r := range results {
 			out.runs[i].results = r
 		}
 		return err
 	})
-	all.Go(func() (err error) {
-		most := mostBeside
-		if len(rows) == 0 {
-			most = mostPaired // to propose comparisons from
-		}
-		out.known, err = s.book.Comparable(ctx, most, carsOf(rows)...)
-		return err
-	})
-	return out, all.Wait()
-}
-
-// carsOf are the cars of runs; none, where no run is given or none has a car, stands for all.
-func carsOf(rows []*logbook.Run) (ids []int64) {
-	for _, row := range rows {
-		if row.CarID != nil && !slices.Contains(ids, *row.CarID) {
-			ids = append(ids, *row.CarID)
-		}
+	if err := all.Wait(); err != nil {
+		return nil, err
 	}
-	return ids
+	if len(rows) == 0 { // to propose comparisons from
+		out.known, err = s.book.Comparable(ctx, mostPaired)
+	}
+	return out, err
 }
 
 // refOf is the place of the run that the others are compared with.
