@@ -76,17 +76,35 @@ func prepareNext(ctx context.Context, k Keeper) error {
 // written as a run folder and read again, the typed one as notes.
 func Bundles() ([]*intake.Bundle, error) {
 	var out []*intake.Bundle
-	for _, e := range entries {
-		z, err := Zip(e.run())
+	for i := range len(entries) + 1 {
+		b, err := Bundle(i)
 		if err != nil {
 			return nil, err
 		}
-		b, err := intake.Bytes("demo.zip", z, intake.Choices{})
-		if err != nil {
-			return nil, fmt.Errorf("demo run %q: %w", e.title, err)
-		}
 		out = append(out, b)
 	}
+	return out, nil
+}
+
+// Bundle gives one of them, counted from 0.
+func Bundle(i int) (*intake.Bundle, error) {
+	if i == len(entries) {
+		return typedBundle()
+	}
+	e := entries[i]
+	z, err := Zip(e.run())
+	if err != nil {
+		return nil, err
+	}
+	b, err := intake.Bytes("demo.zip", z, intake.Choices{})
+	if err != nil {
+		return nil, fmt.Errorf("demo run %q: %w", e.title, err)
+	}
+	return b, nil
+}
+
+// typedBundle is the run that somebody typed.
+func typedBundle() (*intake.Bundle, error) {
 	notes, err := typed.Parse(typedNotes, "screen notes.txt", trace.StallSide)
 	if err != nil {
 		return nil, fmt.Errorf("demo notes: %w", err)
@@ -106,7 +124,7 @@ func Bundles() ([]*intake.Bundle, error) {
 		Climate:        "off",
 		Weather:        "dry",
 	}
-	return append(out, b), nil
+	return b, nil
 }
 
 const zone = "UTC"

@@ -288,6 +288,7 @@ func TestPhotos(t *testing.T) {
 
 // A copy of the program that has frozen, with its connection open, loses its claims; one that goes on asking keeps them.
 func TestAFrozenCopyLosesItsClaims(t *testing.T) {
+	t.Parallel()
 	b := server.Book(t)
 	ctx := context.Background()
 	frozen, err := b.FeedClaims(ctx)

@@ -3,6 +3,7 @@ package logbook_test
 import (
 	"archive/zip"
 	"bytes"
+	"cmp"
 	"context"
 	"database/sql"
 	"fmt"
@@ -34,7 +35,15 @@ func TestMain(m *testing.M) {
 		fmt.Fprintln(os.Stderr, err)
 		os.Exit(1)
 	}
-	code := m.Run()
+	code := 1
+	err = server.Prepare(demoBook, func(b *logbook.Book) error {
+		return cmp.Or(demo.Load(ctx, b, func(string) {}), b.Rework(ctx, nil))
+	})
+	if err == nil {
+		code = m.Run()
+	} else {
+		fmt.Fprintln(os.Stderr, err)
+	}
 	if err := server.Stop(); err != nil {
 		fmt.Fprintln(os.Stderr, err)
 		code = 1
@@ -44,14 +53,18 @@ func TestMain(m *testing.M) {
 
 var ctx = context.Background()
 
+// demoBook is the prepared database with the demo's runs, all worked out.
+const demoBook = "zincroad_demo"
+
 func bundle(t testing.TB, i int) *intake.Bundle {
 	t.Helper()
-	list, err := demo.Bundles()
+	b, err := demo.Bundle(i)
 	require.NoError(t, err)
-	return list[i]
+	return b
 }
 
 func TestWhatIsStoredComesBack(t *testing.T) {
+	t.Parallel()
 	b := server.Book(t)
 	in := bundle(t, 0)
 	in.Run.Recordings[0].Columns[trace.SoC][3] = math.NaN()
@@ -83,6 +96,7 @@ func TestWhatIsStoredComesBack(t *testing.T) {
 
 // A run folder comes back to the byte, file by file.
 func TestRunFolderComesBackIdentical(t *testing.T) {
+	t.Parallel()
 	b := server.Book(t)
 	in := bundle(t, 10)
 	id, err := b.Save(ctx, in)
@@ -112,6 +126,7 @@ func TestRunFolderComesBackIdentical(t *testing.T) {
 // Typed readings and foreign tables travel as a run folder too, and say the same
 // when they are read again.
 func TestTypedRunTravelsAsARunFolder(t *testing.T) {
+	t.Parallel()
 	b := server.Book(t)
 	in := bundle(t, 19)
 	require.Equal(t, intake.TypedKind, in.Kind)
@@ -132,6 +147,7 @@ func TestTypedRunTravelsAsARunFolder(t *testing.T) {
 }
 
 func TestTheSameFilesAreNoticed(t *testing.T) {
+	t.Parallel()
 	b := server.Book(t)
 	in := bundle(t, 1)
 	_, found, err := b.Twin(ctx, in.Files)
@@ -154,6 +170,7 @@ func TestTheSameFilesAreNoticed(t *testing.T) {
 
 // All or nothing: a run that breaks a rule in its last mark leaves no trace.
 func TestSaveIsAllOrNothing(t *testing.T) {
+	t.Parallel()
 	b := server.Book(t)
 	in := bundle(t, 0)
 	in.Run.Recordings[1].Side = "roof"
@@ -168,6 +185,7 @@ func TestSaveIsAllOrNothing(t *testing.T) {
 }
 
 func TestGarageFillsWhatItDoesNotKnowAndKeepsTheRest(t *testing.T) {
+	t.Parallel()
 	b := server.Book(t)
 	car := &logbook.Car{Name: "Tamarack 78", MaxKW: run.N(111)}
 	require.NoError(t, b.SaveCar(ctx, car))
@@ -193,6 +211,7 @@ func TestGarageFillsWhatItDoesNotKnowAndKeepsTheRest(t *testing.T) {
 // Results belong to a revision: a moved mark is seen at once, also by another copy
 // of the program on the same database.
 func TestResultsFollowEdits(t *testing.T) {
+	t.Parallel()
 	url := server.URL(t)
 	open := func() *logbook.Book {
 		b, err := logbook.Open(ctx, url, logbooktest.Quiet())
@@ -232,8 +251,8 @@ func TestResultsFollowEdits(t *testing.T) {
 }
 
 func TestRoad(t *testing.T) {
-	b := server.Book(t)
-	require.NoError(t, demo.Load(ctx, b, func(string) {}))
+	t.Parallel()
+	b := server.BookFrom(t, demoBook)
 	count := func(f logbook.RoadFilter) int {
 		rows, total, _, err := b.Road(ctx, f)
 		require.NoError(t, err)
@@ -272,6 +291,7 @@ func TestRoad(t *testing.T) {
 }
 
 func TestDeleteAndRestore(t *testing.T) {
+	t.Parallel()
 	b := server.Book(t)
 	id, err := b.Save(ctx, bundle(t, 3))
 	require.NoError(t, err)
@@ -308,6 +328,7 @@ func TestArrivalsWait(t *testing.T) {
 }
 
 func TestSaveGivesUpWithItsContext(t *testing.T) {
+	t.Parallel()
 	b := server.Book(t)
 	short, cancel := context.WithTimeout(ctx, time.Nanosecond)
 	defer cancel()
@@ -320,6 +341,7 @@ func TestSaveGivesUpWithItsContext(t *testing.T) {
 
 // Readings belong to a recording, whoever writes them, and go with it.
 func TestReadingsBelongToARecording(t *testing.T) {
+	t.Parallel()
 	url := server.URL(t)
 	b, err := logbook.Open(ctx, url, logbooktest.Quiet())
 	require.NoError(t, err)
@@ -341,6 +363,7 @@ func TestReadingsBelongToARecording(t *testing.T) {
 }
 
 func TestSitesStallsAndAdapters(t *testing.T) {
+	t.Parallel()
 	b := server.Book(t)
 	site := &logbook.Site{Name: "Lime Kiln", Note: "behind the gate"}
 	require.NoError(t, b.SaveSite(ctx, site))
@@ -417,6 +440,7 @@ func TestSitesStallsAndAdapters(t *testing.T) {
 
 // Details are stored as they are, also what was emptied; software belongs to its car.
 func TestSaveDetails(t *testing.T) {
+	t.Parallel()
 	b := server.Book(t)
 	id, err := b.Save(ctx, bundle(t, 1))
 	require.NoError(t, err)
@@ -451,6 +475,7 @@ func TestSaveDetails(t *testing.T) {
 
 // An edited run leaves with its edit and with what was never known here.
 func TestEditedRunFolderKeepsTheRest(t *testing.T) {
+	t.Parallel()
 	b := server.Book(t)
 	in := bundle(t, 2)
 	in.Document = []byte(strings.Replace(string(in.Document), `"format"`, `"job": 4711, "format"`, 1))
@@ -504,6 +529,7 @@ func TestSoftwareInOrderOfFirstUse(t *testing.T) {
 // A software version's own heater, navigation and gentle envelope stand instead of the
 // car's; what it does not say is as the car has it.
 func TestSoftwareChangesWhatWarms(t *testing.T) {
+	t.Parallel()
 	ctx := context.Background()
 	b := server.Book(t)
 	four, six, ten := 4.0, 6.0, 10.0

@@ -15,7 +15,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zincroad/core/curve"
-	"zincroad/demo"
 	"zincroad/logbook"
 	"zincroad/logbook/logbooktest"
 )
@@ -23,10 +22,10 @@ import (
 // withSQL gives a logbook with the demo's runs, and a way around it.
 func withSQL(t *testing.T) (*logbook.Book, string, func(query string) int) {
 	t.Helper()
-	url := server.URL(t)
+	t.Parallel() // each has its own database
+	url := server.URLFrom(t, demoBook)
 	b, err := logbook.Open(ctx, url, logbooktest.Quiet())
 	require.NoError(t, err)
-	require.NoError(t, demo.Load(ctx, b, func(string) {}))
 	db, err := sql.Open("pgx", url)
 	require.NoError(t, err)
 	t.Cleanup(func() {
