@@ -74,6 +74,7 @@ fuzz: ## fuzz every parser for 20 s each, beyond the corpus that make test runs
 
 chaos: test-prerequisites build ## five minutes of kills, freezes, full disks and cut networks against a live run and imports; counts printed
 	ZINCROAD_CHAOS=$(or $(FOR),5m) go test -count=1 -timeout 20m -v -run TestChaos ./cmd/zincroad
+	ZINCROAD_CHAOS=1 go test -count=1 -v -run TestReadingsOverABadNetwork ./web
 
 screenshots: test-prerequisites build ## take the pictures of docs/screenshots anew
 	ZINCROAD_SCREENSHOTS=$(CURDIR)/docs/screenshots go test -count=1 -timeout 5m -run TestScreenshots ./web

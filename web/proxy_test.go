@@ -3,6 +3,7 @@ package web_test
 import (
 	"bytes"
 	"context"
+	"encoding/json"
 	"fmt"
 	"io"
 	"math/rand/v2"
@@ -10,6 +11,8 @@ import (
 	"net/http/httptest"
 	"net/http/httputil"
 	"net/url"
+	"os"
+	"slices"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -19,6 +22,8 @@ import (
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"zincroad/logbook"
 )
 
 // badNetwork stands between browser and program, as a phone's network in a car park does: what is sent is lost before
@@ -90,10 +95,16 @@ func (n *badNetwork) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	}
 }
 
-// A thousand readings, typed in three tabs over such a network, with the pages loaded anew in between: each is stored
-// once, and none is left in the browser.
-func TestAThousandReadingsOverABadNetwork(t *testing.T) {
-	const tabs, each, part = 3, 334, 112
+// Hundreds of readings, typed in three tabs over such a network, with the pages loaded anew in between, marks among them
+// and corrections of what is stored by then: each is stored once, and none is left in the browser. A thousand readings
+// where ZINCROAD_CHAOS is set.
+func TestReadingsOverABadNetwork(t *testing.T) {
+	const tabs, rounds, marks, mended = 3, 3, 5, 4
+	each := 99
+	if os.Getenv("ZINCROAD_CHAOS") != "" {
+		each = 336
+	}
+	part := each / rounds
 	s := newSite(t, 1280, 800, false)
 	id := started(t, s.book, 10*time.Minute, nil)
 	to, err := url.Parse(s.url)
@@ -113,18 +124,41 @@ func TestAThousandReadingsOverABadNetwork(t *testing.T) {
 		require.NoError(t, chromedp.Do(tab))
 		open = append(open, &site{T: t, book: s.book, url: front.URL, tab: tab})
 	}
-	for from := 0; from < each; from += part {
+	said := func(i int) string { return fmt.Sprintf("%.2f %.1f", float64(i)/20, float64(i)/10) }
+	const mending = "07"       // two more digits of the power
+	put := map[string]string{} // what was said in place of what
+	var wrong []string
+	for round := range rounds {
+		known, err := s.book.TypedLines(t.Context(), id)
+		require.NoError(t, err)
+		known = slices.DeleteFunc(known, func(l logbook.TypedLine) bool {
+			_, asked := put[l.Line]
+			return asked || strings.HasSuffix(l.Line, mending)
+		})
 		for i, o := range open {
 			o.do(chromedp.Navigate(page), chromedp.WaitVisible(css("#live[data-ready]")))
+			var corrections [][2]string
+			for k := i * mended; k < min((i+1)*mended, len(known)); k++ {
+				put[known[k].Line] = known[k].Line + mending
+				corrections = append(corrections, [2]string{known[k].Key, put[known[k].Line]})
+			}
+			corrected, err := json.Marshal(corrections)
+			require.NoError(t, err)
+			from := i*each + round*part
 			eval[bool](o, fmt.Sprintf(`(() => {
-				const line = document.querySelector("#line");
-				for (let i = %d; i < %d; i++) {
-					line.value = (i / 20).toFixed(2) + " " + (i / 10).toFixed(1);
-					line.dispatchEvent(new Event("input", {bubbles: true}));
-					line.form.requestSubmit();
-				}
+				const line = document.querySelector("#line"),
+					type = (text, of) => {
+						line.value = text;
+						line.dispatchEvent(new Event("input", {bubbles: true}));
+						document.querySelector("[name=correcting]").value = of;
+						line.form.requestSubmit();
+					};
+				for (let i = %d; i < %d; i++) type((i / 20).toFixed(2) + " " + (i / 10).toFixed(1), "");
+				for (const [key, text] of %s || []) type(text, key);
+				const mark = document.querySelector(".marks-pad form:not(:has([data-ask]))");
+				for (let i = 0; i < %d; i++) mark.requestSubmit();
 				return true;
-			})()`, i*each+from, i*each+min(from+part, each)))
+			})()`, from, from+part, corrected, marks))
 		}
 	}
 	for _, o := range open[1:] { // what they typed is any page's to send
@@ -143,21 +177,29 @@ func TestAThousandReadingsOverABadNetwork(t *testing.T) {
 			require.Fail(t, "entries are left", "%d, %v", left, net.count)
 		}
 	}
-	lines, err := s.book.TypedLines(context.Background(), id)
+	lines, err := s.book.TypedLines(t.Context(), id)
 	require.NoError(t, err)
 	stored := map[string]int{}
+	standing := map[string]bool{}
 	for _, l := range lines {
 		stored[l.Line]++
+		standing[l.Line] = l.CorrectedBy == nil
 	}
-	var wrong []string
 	for i := range tabs * each {
-		line := fmt.Sprintf("%.2f %.1f", float64(i)/20, float64(i)/10)
+		line := said(i)
 		if stored[line] != 1 {
 			wrong = append(wrong, fmt.Sprintf("%s: %d times", line, stored[line]))
 		}
+		if now, ok := put[line]; ok && (stored[now] != 1 || standing[line] || !standing[now]) {
+			wrong = append(wrong, fmt.Sprintf("%s, corrected to %s: %d times", line, now, stored[now]))
+		}
 	}
 	assert.Empty(t, strings.Join(wrong, "\n"), "stored other than once")
-	assert.Len(t, lines, tabs*each)
+	assert.Len(t, lines, tabs*each+len(put))
+	assert.NotEmpty(t, put)
+	row, err := s.book.Run(t.Context(), id)
+	require.NoError(t, err)
+	assert.Len(t, row.Marks, tabs*rounds*marks)
 	for _, fate := range []string{"lost", "answer lost", "twice", "login page", "another program", "another's answer"} {
 		assert.Positive(t, net.count[fate], fate)
 	}
