@@ -66,7 +66,7 @@ func (s Sessions) FindCtx(ctx context.Context, token string) (data []byte, found
 	}
 	if time.Since(rows[0].UsedAt) > sessionNoted {
 		if err := db.Exec("UPDATE sessions SET used_at = now() WHERE token = ?", token).Error; err != nil {
-			return nil, false, mapped("noting that a session is used", err)
+			s.Book.log.Warn("noting that a session is used", "error", err) // by the next request, then
 		}
 	}
 	return rows[0].Data, true, nil

@@ -41,6 +41,7 @@ var (
 // Book is an open logbook; safe for concurrent use.
 type Book struct {
 	db     *gorm.DB
+	router *router
 	log    *slog.Logger
 	stored atomic.Int64 // readings of live runs
 	full   *atomic.Bool // the disk; nothing is to be written
@@ -58,15 +59,25 @@ const (
 
 // Open connects to the database and brings its tables up to date.
 func Open(ctx context.Context, url string, log *slog.Logger) (*Book, error) {
+	return open(ctx, url, nil, log)
+}
+
+func open(ctx context.Context, url string, copies []string, log *slog.Logger) (*Book, error) {
 	address, err := pgx.ParseConfig(url)
 	if err != nil {
 		return nil, fmt.Errorf("opening the database: %w", err)
+	}
+	if len(copies) > 0 {
+		if err := orCopies(address, copies); err != nil {
+			return nil, err
+		}
 	}
 	full := new(atomic.Bool)
 	pool := stdlib.OpenDB(*address, stdlib.OptionResetSession(func(ctx context.Context, c *pgx.Conn) error {
 		return readOnlyWhile(ctx, c, full)
 	}), stdlib.OptionAfterConnect(func(ctx context.Context, c *pgx.Conn) error { return readOnlyWhile(ctx, c, full) }))
-	db, err := gorm.Open(postgres.New(postgres.Config{Conn: pool}), &gorm.Config{
+	ways := &router{DB: pool, log: log}
+	db, err := gorm.Open(postgres.New(postgres.Config{Conn: ways}), &gorm.Config{
 		Logger:                 logger.Discard,
 		NowFunc:                func() time.Time { return time.Now().UTC() },
 		SkipDefaultTransaction: true,
@@ -89,7 +100,7 @@ func Open(ctx context.Context, url string, log *slog.Logger) (*Book, error) {
 		pool.Close()
 		return nil, fmt.Errorf("opening the logbook: %w", err)
 	}
-	return &Book{db: db, log: log, full: full, seen: seen}, nil
+	return &Book{db: db, router: ways, log: log, full: full, seen: seen}, nil
 }
 
 // SetFull says whether the disk is full. While it is, whatever would write fails with ErrNoRoom, before PostgreSQL is
@@ -137,11 +148,7 @@ func migrate(ctx context.Context, pool *sql.DB) error {
 
 // Close ends all connections.
 func (b *Book) Close() error {
-	pool, err := b.db.DB()
-	if err != nil {
-		return err
-	}
-	return pool.Close()
+	return errors.Join(b.router.close(), b.router.DB.Close())
 }
 
 // Ping tells whether the database answers.
@@ -173,6 +180,8 @@ func mapped(doing string, err error) error {
 		return fmt.Errorf("%s: %w", doing, ErrNoRoom)
 	case errors.As(err, &pg) && pg.Code == "23514":
 		return fmt.Errorf("%s: %w (%s)", doing, ErrRefused, pg.ConstraintName)
+	case isAway(err):
+		return fmt.Errorf("%s: %w: %w", doing, ErrAway, err)
 	}
 	return fmt.Errorf("%s: %w", doing, err)
 }

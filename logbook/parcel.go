@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"compress/gzip"
 	"context"
-	"database/sql"
 	"errors"
 	"fmt"
 	"io"
@@ -61,23 +60,26 @@ func (b *Book) eachReading(ctx context.Context, rec *Recording, channels []trace
 	for i := range read {
 		into = append(into, &read[i])
 	}
-	err := b.db.WithContext(ctx).Connection(func(c *gorm.DB) error {
-		return c.Statement.ConnPool.(*sql.Conn).Raw(func(driver any) error {
-			rows, err := driver.(*stdlib.Conn).Conn().Query(ctx, query, rec.ID, from)
-			if err != nil {
-				return err
-			}
-			_, err = pgx.ForEachRow(rows, into, func() error {
-				for i, v := range read {
-					values[i] = math.NaN()
-					if v != nil {
-						values[i] = *v
-					}
-				}
-				return take(n, t, values)
-			})
+	conn, err := b.router.Conn(ctx)
+	if err != nil {
+		return mapped("reading the readings of "+rec.Name, err)
+	}
+	defer conn.Close()
+	err = conn.Raw(func(driver any) error {
+		rows, err := driver.(*stdlib.Conn).Conn().Query(ctx, query, rec.ID, from)
+		if err != nil {
 			return err
+		}
+		_, err = pgx.ForEachRow(rows, into, func() error {
+			for i, v := range read {
+				values[i] = math.NaN()
+				if v != nil {
+					values[i] = *v
+				}
+			}
+			return take(n, t, values)
 		})
+		return err
 	})
 	return mapped("reading the readings of "+rec.Name, err)
 }

@@ -252,10 +252,11 @@ func (b *Book) workOut(ctx context.Context, row *Run) (*Results, error) {
 	return out, err
 }
 
-// workOutToShow is workOut for who looks at a run: results that there is no room to keep are shown all the same.
+// workOutToShow is workOut for who looks at a run: results that there is no room to keep, or no database to keep them
+// in, are shown all the same.
 func (b *Book) workOutToShow(ctx context.Context, row *Run) (*Results, error) {
 	out, err := b.workOut(ctx, row)
-	if errors.Is(err, ErrNoRoom) {
+	if out != nil && (errors.Is(err, ErrNoRoom) || errors.Is(err, ErrAway)) {
 		b.log.Warn("results that could not be kept", "run", row.ID, "error", err)
 		err = nil
 	}

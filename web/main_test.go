@@ -50,7 +50,8 @@ func setUp(m *testing.M) (int, error) {
 	}
 	// No look-ups: nothing but this machine is ever asked.
 	opts := append(chromedp.DefaultExecAllocatorOptions[:],
-		chromedp.Flag("host-resolver-rules", "MAP * ~NOTFOUND , EXCLUDE 127.0.0.1 , EXCLUDE localhost"))
+		chromedp.Flag("host-resolver-rules", "MAP * ~NOTFOUND , EXCLUDE 127.0.0.1 , EXCLUDE localhost"),
+		chromedp.DisableGPU, chromedp.Flag("disable-software-rasterizer", true))
 	alloc, stop := chromedp.NewExecAllocator(context.Background(), opts...)
 	defer stop()
 	ctx, quit := chromedp.NewContext(alloc)
@@ -170,7 +171,8 @@ func eval[T any](s *site, js string) T {
 	return v
 }
 
-// await waits until an expression in the page is true, also across navigations.
+// await waits until an expression is true in a page that is ready, also across navigations: what is pressed before its
+// scripts are there is lost.
 func (s *site) await(js string) {
 	s.Helper()
 	ctx, cancel := context.WithTimeout(s.tab, patience)
@@ -179,7 +181,7 @@ func (s *site) await(js string) {
 	defer again.Stop()
 	var last error
 	for {
-		ok, err := chromedp.Run(ctx, chromedp.Evaluate[bool]("!!("+js+")"))
+		ok, err := chromedp.Run(ctx, chromedp.Evaluate[bool]("!!(document.documentElement.dataset.ready && ("+js+"))"))
 		if err == nil && ok {
 			return
 		}

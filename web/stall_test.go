@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"net/http"
+	"net/http/httptest"
 	"net/url"
 	"slices"
 	"strconv"
@@ -396,6 +397,15 @@ func TestSentTwiceStoredOnce(t *testing.T) {
 		assert.Equal(t, 422, code, tt.line)
 		assert.Contains(t, said, tt.says)
 	}
+	// A run that is not there is no reason for what waits behind this to wait for ever.
+	gone := url.Values{"line": {"40 100"}, "key": {"k9"}}
+	r := httptest.NewRequest(http.MethodPost, "/stall/4711/readings", strings.NewReader(gone.Encode()))
+	r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+	r.Header.Set("Accept", "application/json")
+	w := newRecorder(h, r)
+	assert.Equal(t, http.StatusNotFound, w.Code)
+	assert.JSONEq(t, `{"stored": false, "key": "k9", "fault": "Run 4711. Nothing of that is in this logbook."}`,
+		w.Body.String())
 	require.NoError(t, book.EndLive(context.Background(), id))
 	for path, v := range map[string]url.Values{"readings": {"line": {"41 100"}, "key": {"k2"}, "ago_ms": {"300000"}},
 		"marks": {"kind": {"fan"}, "key": {"m2"}}} {

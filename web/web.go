@@ -7,6 +7,7 @@ package web
 import (
 	"context"
 	"embed"
+	"errors"
 	"fmt"
 	"html/template"
 	"io/fs"
@@ -41,6 +42,8 @@ type Server struct {
 	*ui.Pages
 	book    *logbook.Book
 	metrics *metrics
+
+	behindTLS bool
 
 	access *access.Room
 	road   *road.Room
@@ -92,7 +95,10 @@ func New(book *logbook.Book, log *slog.Logger) (*Server, error) {
 }
 
 // BehindTLS makes cookies for TLS alone: a proxy in front speaks it, and says where requests come from. Before serving.
-func (s *Server) BehindTLS() { s.access.BehindProxy() }
+func (s *Server) BehindTLS() {
+	s.access.BehindProxy()
+	s.behindTLS = true
+}
 
 // SetClock gives the pages another clock than the machine's; before serving.
 func (s *Server) SetClock(now func() time.Time) { s.Now = now }
@@ -130,7 +136,7 @@ func (s *Server) Handler() http.Handler {
 	r.Get("/readyz", s.ready)
 
 	r.Group(func(r chi.Router) {
-		r.Use(limited(requestTimeout), forms(maxForm), s.access.Gate)
+		r.Use(limited(requestTimeout), forms(maxForm), s.copied, s.access.Gate, itself)
 		s.access.Routes(r)
 		s.road.Routes(r)
 		s.bench.Routes(r.With(s.often(costlyAMinute)))
@@ -144,12 +150,13 @@ func (s *Server) Handler() http.Handler {
 		r.Post("/units", s.SetUnits)
 	})
 	r.Group(func(r chi.Router) {
-		r.Use(limited(importTimeout), s.often(costlyAMinute), s.access.Gate, queued(semaphore.NewWeighted(mostHeld), uploadPatience))
+		r.Use(limited(importTimeout), s.often(costlyAMinute), s.copied, s.access.Gate, itself)
+		r.Use(queued(semaphore.NewWeighted(mostHeld), uploadPatience))
 		r.Route("/desk", s.desk.Routes)
 		r.Post("/stall/{id}/end", s.stall.EndRun) // may bring a photo along, over a phone's network
 	})
 	r.Group(func(r chi.Router) {
-		r.Use(limited(exportTimeout), s.often(filesAMinute), s.access.Gate)
+		r.Use(limited(exportTimeout), s.often(filesAMinute), s.copied, s.access.Gate, itself)
 		s.runs.Exports(r)
 	})
 	r.With(s.access.Gate).Get("/stall/{id}/events", s.stall.Events)
@@ -163,10 +170,14 @@ func (s *Server) Handler() http.Handler {
 func (s *Server) alive(w http.ResponseWriter, _ *http.Request) { fmt.Fprintln(w, "ok") }
 
 // ready tells whether the program can do its work: the database answers, can be written to, and has the tables
-// of this program.
+// of this program. While a copy of the database answers in its place, pages are worth asking for all the same.
 func (s *Server) ready(w http.ResponseWriter, r *http.Request) {
 	if err := s.book.Ready(r.Context()); err != nil {
 		s.Log.Warn("not ready", "error", err)
+		if errors.Is(err, logbook.ErrAway) && s.book.Reads() {
+			fmt.Fprintln(w, "ready to be read: "+logbook.NotReady(err)+", a copy of it does")
+			return
+		}
 		http.Error(w, "not ready: "+logbook.NotReady(err), http.StatusServiceUnavailable)
 		return
 	}

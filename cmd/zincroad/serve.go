@@ -35,6 +35,7 @@ const (
 // under a data folder.
 type storage struct {
 	databaseURL, databaseFile, data string
+	replicas                        []string // addresses of copies of the database
 	verbose                         bool
 }
 
@@ -47,6 +48,9 @@ func (st *storage) flags(c *cobra.Command) {
 		"",
 		"a file that holds the address of the PostgreSQL to use",
 	)
+	c.Flags().StringSliceVar(&st.replicas, "replica-url", nil,
+		"a streaming copy of the PostgreSQL of --database-url, to read pages from; can be repeated (rather in "+
+			"ZINCROAD_REPLICA_URLS, blanks between them)")
 	c.Flags().StringVar(&st.data, "data", "", "data folder of the program's own PostgreSQL (default .zincroad here)")
 	c.Flags().BoolVar(&st.verbose, "verbose", false, "log every request")
 }
@@ -96,12 +100,19 @@ func (st *storage) open(ctx context.Context, log *slog.Logger, own bool) (*logbo
 	if err != nil {
 		return nil, nil, err
 	}
+	replicas := st.replicas
+	if len(replicas) == 0 {
+		replicas = strings.Fields(os.Getenv("ZINCROAD_REPLICA_URLS"))
+	}
 	if named != "" {
-		b, err := logbook.Open(ctx, named, log)
+		b, err := logbook.OpenWithCopies(ctx, named, replicas, log)
 		if err != nil {
 			return nil, nil, err
 		}
 		return b, func() { b.Close() }, nil
+	}
+	if len(replicas) > 0 {
+		return nil, nil, complainUsage("--replica-url is for copies of a PostgreSQL that --database-url names")
 	}
 	dir, err := st.folder()
 	if err != nil {

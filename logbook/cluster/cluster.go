@@ -107,7 +107,7 @@ func (c *Cluster) bringUp(ctx context.Context, bin, password string, o Options) 
 	}
 	var last error
 	for range portTries {
-		port, err := freePort()
+		port, err := FreePort()
 		if err != nil {
 			return err
 		}
@@ -156,6 +156,16 @@ func account() (*syscall.Credential, error) {
 	uid, _ := strconv.Atoi(u.Uid)
 	gid, _ := strconv.Atoi(u.Gid)
 	return &syscall.Credential{Uid: uint32(uid), Gid: uint32(gid)}, nil
+}
+
+// Command is one of PostgreSQL's own programs, run as the user that PostgreSQL runs as; it ends with the thread that
+// starts it.
+func Command(name string, args ...string) (*exec.Cmd, error) {
+	bin, err := binaries()
+	if err != nil {
+		return nil, err
+	}
+	return (&Cluster{}).command(bin, name, args...)
 }
 
 func (c *Cluster) command(bin, name string, args ...string) (*exec.Cmd, error) {
@@ -310,7 +320,8 @@ func (c *Cluster) pidFile() (pid, port int, ready bool) {
 	return pid, port, strings.TrimSpace(lines[7]) == "ready"
 }
 
-func freePort() (int, error) {
+// FreePort is a port of loopback that nobody listens on now.
+func FreePort() (int, error) {
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		return 0, fmt.Errorf("finding a free port: %w", err)

@@ -144,18 +144,8 @@ func (s *Room) answer(w http.ResponseWriter, r *http.Request, row *logbook.Run, 
 	switch {
 	case errors.Is(err, logbook.ErrNotFound):
 		fault = "The run, or the reading to be corrected, is not there any more."
-	case err != nil && !script:
-		s.Fail(w, r, err)
-		return
 	case err != nil:
-		s.Log.Error("at the stall", "run", row.ID, "error", err)
-		w.Header().Set("Content-Type", "application/json")
-		w.WriteHeader(http.StatusServiceUnavailable)
-		why := "the program cannot store it now"
-		if errors.Is(err, logbook.ErrNoRoom) {
-			why = "the disk is full"
-		}
-		_ = json.NewEncoder(w).Encode(map[string]any{"stored": false, "key": r.PostForm.Get("key"), "why": why})
+		s.Fail(w, r, err)
 		return
 	}
 	if !script && fault != "" {

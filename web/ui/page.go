@@ -3,6 +3,7 @@ package ui
 import (
 	"bytes"
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"net/http"
@@ -44,6 +45,7 @@ type Frame struct {
 	Notice *Notice
 	Data   any
 	Door   Door // whether there is a password, and the reader is signed in
+	Away   bool // the database itself does not answer: the page is of a copy
 }
 
 // Door is where a reader stands: the zero value is a program without a password.
@@ -55,6 +57,11 @@ type doorKey struct{}
 func WithDoor(ctx context.Context, in bool) context.Context {
 	return context.WithValue(ctx, doorKey{}, Door{Set: true, In: in})
 }
+
+type awayKey struct{}
+
+// WithAway notes for the pages of a request that the database itself does not answer.
+func WithAway(ctx context.Context) context.Context { return context.WithValue(ctx, awayKey{}, true) }
 
 // Notice is one sentence on top of a page, with a way to undo what it tells.
 type Notice struct {
@@ -68,6 +75,7 @@ type Notice struct {
 func (s *Pages) Render(w http.ResponseWriter, r *http.Request, name string, status int, f Frame) {
 	f.Bench = Picked(r)
 	f.Door, _ = r.Context().Value(doorKey{}).(Door)
+	f.Away, _ = r.Context().Value(awayKey{}).(bool)
 	if f.Units = MeasuresOf(r); f.In != nil {
 		f.Units = *f.In
 	}
@@ -105,6 +113,7 @@ func (s *Pages) Part(w http.ResponseWriter, r *http.Request, page, name string, 
 // Fail answers with an error page of one sentence.
 func (s *Pages) Fail(w http.ResponseWriter, r *http.Request, err error) {
 	status, text := http.StatusInternalServerError, "Something went wrong here; the log says what."
+	why := "the program cannot store it now"
 	if broken := (*BrokenRun)(nil); errors.As(err, &broken) && r.Context().Err() == nil {
 		s.Log.Error("a run without figures", "run", broken.Row.ID, "error", err)
 		s.Render(w, r, "broken", status, Frame{Title: fmt.Sprintf("Run %d", broken.Row.ID), Run: broken.Row,
@@ -121,7 +130,13 @@ func (s *Pages) Fail(w http.ResponseWriter, r *http.Request, err error) {
 	case errors.Is(err, logbook.ErrNoRoom):
 		status, text = http.StatusInsufficientStorage, "Nothing can be stored now: the disk is full, or the database only "+
 			"reads. What is stored can be read; go back, and send this once more when there is room."
+		why = "the disk is full"
 		s.Log.Error("no room", "path", r.URL.Path, "error", err)
+	case errors.Is(err, logbook.ErrAway):
+		status, text = http.StatusServiceUnavailable, "The database does not answer, and nothing can be stored until it "+
+			"does. Go back, and send this once more then."
+		why = "the database does not answer"
+		s.Log.Error("no database", "path", r.URL.Path, "error", err)
 	case logbook.IsRule(err):
 		status, text = http.StatusConflict, Sentence(err.Error())
 	case errors.Is(err, context.DeadlineExceeded):
@@ -129,7 +144,25 @@ func (s *Pages) Fail(w http.ResponseWriter, r *http.Request, err error) {
 	default:
 		s.Log.Error("request failed", "path", r.URL.Path, "error", err)
 	}
+	if r.Header.Get("Accept") == "application/json" {
+		refuse(w, r, status, text, why)
+		return
+	}
 	s.Render(w, r, "error", status, Frame{Title: "Not done", Page: "none", Data: text})
+}
+
+// refuse tells a page's script that what it sent, by its own key, is not stored: for good, which is a fault of what was
+// sent, or for now, and why.
+func refuse(w http.ResponseWriter, r *http.Request, status int, fault, why string) {
+	said := map[string]any{"stored": false, "key": r.PostFormValue("key")}
+	if status < 500 {
+		said["fault"] = fault
+	} else {
+		said["why"] = why
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(status)
+	_ = json.NewEncoder(w).Encode(said)
 }
 
 var errBadRequest = errors.New("bad request")
