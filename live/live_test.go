@@ -22,6 +22,7 @@ import (
 	"zincroad/core/run"
 	"zincroad/core/trace"
 	"zincroad/formats/profile"
+	"zincroad/internal/fuzzed"
 	"zincroad/internal/ocppschema"
 	"zincroad/logbook"
 	"zincroad/logbook/logbooktest"
@@ -80,6 +81,7 @@ func FuzzAnswerOf(f *testing.F) {
 	f.Add("SEARCHING...\r7A9 10 0D 62 D0 30 00 00 00\r7A9 21 1")
 	f.Add("CAN ERROR")
 	f.Fuzz(func(t *testing.T, text string) {
+		defer fuzzed.Watch(t)()
 		_, _ = answerOf(strings.Split(text, "\r"), "7A9", "D030")
 	})
 }

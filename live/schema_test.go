@@ -8,6 +8,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"zincroad/internal/fuzzed"
 )
 
 // The schemas are the published ones, as the npm package ocpp-rpc carries them, and each message that is answered
@@ -81,6 +83,7 @@ func FuzzCallOf(f *testing.F) {
 		f.Add([]byte(text))
 	}
 	f.Fuzz(func(t *testing.T, message []byte) {
+		defer fuzzed.Watch(t)()
 		c, err := callOf(message)
 		if err != nil {
 			require.ErrorAs(t, err, new(*refusal))
@@ -102,6 +105,7 @@ func FuzzAssembly(f *testing.F) {
 	f.Add([]byte{0x03, 0x41, 0x0c, 0x10}, byte(4))
 	f.Add([]byte{0x10, 0x0a, 1, 2, 3, 4, 5, 6, 0x21, 7, 8, 9, 10, 0, 0, 0}, byte(8))
 	f.Fuzz(func(t *testing.T, frames []byte, size byte) {
+		defer fuzzed.Watch(t)()
 		var a assembly
 		for n := int(size%8) + 1; len(frames) > 0; frames = frames[min(n, len(frames)):] {
 			whole, err := a.add(frames[:min(n, len(frames))])

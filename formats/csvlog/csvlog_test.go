@@ -16,6 +16,7 @@ import (
 	"pgregory.net/rapid"
 
 	"zincroad/core/trace"
+	"zincroad/internal/fuzzed"
 )
 
 func read(t testing.TB, text string, o Options) (*Table, Layout) {
@@ -264,6 +265,7 @@ func FuzzGuessAndRead(f *testing.F) {
 	f.Add([]byte("\xff\xfet\x00,\x00s\x00o\x00c\x00"))
 	f.Add([]byte("t,soc\n\"1\n2\",3\n"))
 	f.Fuzz(func(t *testing.T, b []byte) {
+		defer fuzzed.Watch(t)()
 		l, err := Guess(bytes.NewReader(b), int64(len(b)), "f")
 		if err != nil {
 			return

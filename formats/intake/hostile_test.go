@@ -9,6 +9,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"zincroad/internal/fuzzed"
 )
 
 // zeros is a text of so many spaces.
@@ -74,6 +76,7 @@ func FuzzBytes(f *testing.F) {
 		f.Add([]byte(s))
 	}
 	f.Fuzz(func(t *testing.T, content []byte) {
+		defer fuzzed.Watch(t)()
 		b, err := Bytes("x", content, Choices{})
 		if err != nil {
 			return

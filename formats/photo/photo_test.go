@@ -11,6 +11,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"zincroad/internal/fuzzed"
 )
 
 // taken is a picture of 64 by 32 whose left upper quarter is red and right upper one blue,
@@ -104,6 +106,7 @@ func TestPicturesThatAreNone(t *testing.T) {
 func FuzzKeep(f *testing.F) {
 	f.Add([]byte("\xff\xd8\xff\xe1\x00\x0aExif\x00\x00II"))
 	f.Fuzz(func(t *testing.T, content []byte) {
+		defer fuzzed.Watch(t)()
 		if k, err := Keep(content); err == nil {
 			assert.LessOrEqual(t, max(k.Width, k.Height), MostPixels)
 		}

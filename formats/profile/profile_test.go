@@ -11,6 +11,7 @@ import (
 
 	"zincroad/core/trace"
 	"zincroad/formats/profile"
+	"zincroad/internal/fuzzed"
 )
 
 func one(t *testing.T, change string) profile.Channel {
@@ -90,6 +91,7 @@ func FuzzParse(f *testing.F) {
 	f.Add(string(profile.Example()))
 	f.Add(`{"format": "zincroad-profile/1", "channels": [{"channel": "soc_pct", "length": 4, "signed": true}]}`)
 	f.Fuzz(func(t *testing.T, text string) {
+		defer fuzzed.Watch(t)()
 		p, err := profile.Parse([]byte(text))
 		if err != nil {
 			return

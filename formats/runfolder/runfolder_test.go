@@ -19,6 +19,7 @@ import (
 
 	"zincroad/core/run"
 	"zincroad/core/trace"
+	"zincroad/internal/fuzzed"
 )
 
 const sample = `{
@@ -191,6 +192,7 @@ func FuzzOpen(f *testing.F) {
 		[]byte("t_s,soc_pct\n1,2\n"),
 	)
 	f.Fuzz(func(t *testing.T, doc, csv []byte) {
+		defer fuzzed.Watch(t)()
 		in, err := Open(fstest.MapFS{DocumentName: {Data: doc}, "car.csv": {Data: csv}}, "f")
 		if err != nil {
 			return

@@ -10,6 +10,7 @@ import (
 
 	"zincroad/core/run"
 	"zincroad/core/trace"
+	"zincroad/internal/fuzzed"
 )
 
 func TestLines(t *testing.T) {
@@ -178,6 +179,7 @@ func FuzzParse(f *testing.F) {
 	f.Add("3:10 12% 118kW 21C\n0:00 plug-in\n")
 	f.Add("−1:00 ; ,,, 5%\x00")
 	f.Fuzz(func(t *testing.T, text string) {
+		defer fuzzed.Watch(t)()
 		n, _ := Parse(text, "n", trace.CarSide)
 		if len(n.Lines) != strings.Count(strings.TrimPrefix(strings.ReplaceAll(text, "\r\n", "\n"), "\ufeff"), "\n")+1 {
 			t.Fatal("a line was lost")

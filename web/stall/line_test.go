@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zincroad/core/trace"
+	"zincroad/internal/fuzzed"
 )
 
 // Whatever is typed in a hurry is a reading of legal values or one sentence that says what was expected; it is never
@@ -18,6 +19,7 @@ func FuzzReadLine(f *testing.F) {
 		f.Add(line, byte(1), "°F")
 	}
 	f.Fuzz(func(t *testing.T, line string, set byte, unit string) {
+		defer fuzzed.Watch(t)()
 		values, fault := readLine(line, lineSets[int(set)%len(lineSets)], unit)
 		require.NotEqual(t, fault == "", len(values) == 0, "%q: %v %q", line, values, fault)
 		for c, v := range values {

@@ -1,0 +1,88 @@
+package web_test
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"net/http/httptest"
+	"net/url"
+	"regexp"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+	"unicode/utf8"
+
+	"github.com/go-chi/chi/v5"
+	"github.com/stretchr/testify/require"
+
+	"zincroad/internal/fuzzed"
+	"zincroad/logbook"
+)
+
+// request is a page or a form of the program: its method and its address, with the number 1 for whatever has one.
+type request struct{ method, path string }
+
+// everything lists what can be asked of the program, but for the door, which takes its time on purpose, and the streams,
+// which do not end.
+func everything(t testing.TB, h http.Handler) (list []request) {
+	t.Helper()
+	number := regexp.MustCompile(`\{\w+\}`)
+	require.NoError(t, chi.Walk(h.(chi.Routes), func(method, route string, _ http.Handler, _ ...func(http.Handler) http.Handler) error {
+		path := strings.TrimSuffix(number.ReplaceAllString(route, "1"), "/")
+		known := method == http.MethodGet || method == http.MethodPost
+		if known && path != "/enter" && path != "/leave" && !strings.HasSuffix(path, "/events") && !strings.HasPrefix(path, "/static") {
+			list = append(list, request{method, path})
+		}
+		return nil
+	}))
+	slices.SortFunc(list, func(a, b request) int { return strings.Compare(a.method+a.path, b.method+b.path) })
+	return list
+}
+
+// Whatever stands in an address or in a form, the program answers in text that can be read, and says what is wrong with it
+// rather than that something went wrong.
+func FuzzRequests(f *testing.F) {
+	h, book := handler(f, true)
+	began := time.Now().UTC().Add(-time.Hour)
+	_, err := book.StartLive(context.Background(), &logbook.Run{StartedAt: &began})
+	require.NoError(f, err)
+	list := everything(f, h)
+	require.Greater(f, len(list), 100)
+	for i := range list {
+		for _, typed := range []string{"", "name=%00&line=40+100&key=k&kind=note&note=a%0d%0ab&t_s=1e309&from_pct=-0&to_pct=1e-320" +
+			"&runs=1,2,2,0,-1&ids=1&of=1&car=1&stall=1&kept=1&ago_ms=NaN&window=80-10&x=%2BInf&at=99999-01-01T00:00", "a=%FF&;&=%zz&name=%E2%80%AE"} {
+			f.Add(uint8(i), typed)
+		}
+	}
+	n := 0
+	f.Fuzz(func(t *testing.T, which uint8, typed string) {
+		defer fuzzed.Watch(t)()
+		what := list[int(which)%len(list)]
+		n++
+		var body *strings.Reader
+		path := what.path
+		if path == "" {
+			path = "/"
+		}
+		if what.method == http.MethodPost {
+			body = strings.NewReader(typed)
+		} else {
+			body = strings.NewReader("")
+		}
+		r := httptest.NewRequest(what.method, path, body)
+		if what.method == http.MethodPost {
+			r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+		} else {
+			r.URL.RawQuery = (&url.URL{RawQuery: typed}).RawQuery
+		}
+		r.RemoteAddr = fmt.Sprintf("10.%d.%d.%d:4711", n>>16&255, n>>8&255, n&255) // one address may not ask for all of this
+		w := newRecorder(h, r)
+		if w.Code == http.StatusInternalServerError || w.Code == http.StatusServiceUnavailable {
+			t.Fatalf("%s %s with %q: %d", what.method, path, typed, w.Code)
+		}
+		if strings.HasPrefix(w.Header().Get("Content-Type"), "text/") && !utf8.Valid(w.Body.Bytes()) {
+			t.Fatalf("%s %s with %q: not text", what.method, path, typed)
+		}
+	})
+}
