@@ -100,6 +100,9 @@ func readZipped(f *file, c Choices) (*Bundle, error) {
 	if err != nil {
 		return nil, &runfolder.FaultError{Faults: []csvlog.Fault{{File: f.name, Reason: wanted[0] + ": " + reasonOf(err)}}}
 	}
+	if err := runfolder.Fits(content); err != nil {
+		return nil, &runfolder.FaultError{Faults: []csvlog.Fault{{File: f.name, Reason: wanted[0] + ": " + err.Error()}}}
+	}
 	if runfolder.IsZip(content) {
 		return nil, &runfolder.FaultError{Faults: []csvlog.Fault{{File: f.name, Reason: "it holds another zip file"}}}
 	}

@@ -38,6 +38,10 @@ const (
 	MaxDocument  = 4 << 20
 	MaxRecording = 512 << 20
 	MaxUnpacked  = 1 << 30 // of all files of a zip together
+	MaxRows      = 5_000_000
+
+	looseSize  = 32 << 20 // from here on a file in a zip may not be packed more closely than a log can be
+	mostPacked = 200      // times; a log with a row a second comes to 5 to 20
 
 	mostFiles      = 5000 // in a zip
 	mostRecordings = 20   // of a run
@@ -148,6 +152,10 @@ func openZip(r io.ReaderAt, size int64, name string) (*zip.Reader, error) {
 		seen[path.Clean(plainName)] = true
 		if unpacked += f.UncompressedSize64; unpacked > MaxUnpacked || f.UncompressedSize64 > MaxUnpacked {
 			return nil, faulty(name, 0, "it unpacks to more than %d MB", MaxUnpacked>>20)
+		}
+		if f.UncompressedSize64 > looseSize && f.UncompressedSize64/mostPacked > f.CompressedSize64 {
+			return nil, faulty(name, 0, "%.80q in it unpacks to %d times its size, as no log does", f.Name,
+				f.UncompressedSize64/max(1, f.CompressedSize64))
 		}
 	}
 	return z, nil
@@ -491,11 +499,22 @@ func (d *document) contradictions(lines map[string]int) (faults []csvlog.Fault) 
 	return faults
 }
 
+// Fits tells whether a table that is read whole has no more rows than can be held.
+func Fits(table []byte) error {
+	if bytes.Count(table, []byte("\n")) > MaxRows {
+		return fmt.Errorf("it has more than %d rows: bring it in as a file of its own", MaxRows)
+	}
+	return nil
+}
+
 // readRecording reads one CSV of the folder.
 func readRecording(folder fs.FS, rec recording, startedAt time.Time, zone string) (*File, error) {
 	b, err := readLimited(folder, rec.File, MaxRecording)
 	if err != nil {
 		return nil, faulty(rec.File, 0, "%s", reason(err))
+	}
+	if err := Fits(b); err != nil {
+		return nil, faulty(rec.File, 0, "%s", err)
 	}
 	l, err := csvlog.Guess(bytes.NewReader(b), int64(len(b)), rec.File)
 	if err != nil {

@@ -278,12 +278,33 @@ func TestZipsThatAreNotFit(t *testing.T) {
 	// The directory says that car.csv unpacks to 4 GB: its size stands 24 bytes into its entry.
 	at := bytes.LastIndex(big, []byte("PK\x01\x02"))
 	binary.LittleEndian.PutUint32(big[at+24:], 0xfffffff0)
+	long := func(file string, rows int, row string) []byte {
+		var b bytes.Buffer
+		z := zip.NewWriter(&b)
+		for name, text := range map[string]string{
+			DocumentName: `{"format": "zincroad-run/1", "recordings": [{"file": "car.csv", "side": "car"}]}`,
+			file:         "t_s,power_kw\n" + strings.Repeat(row, rows),
+		} {
+			w, err := z.Create(name)
+			require.NoError(t, err)
+			_, err = io.WriteString(w, text)
+			require.NoError(t, err)
+		}
+		require.NoError(t, z.Close())
+		return b.Bytes()
+	}
+	// Few bytes and many rows: 5,000,001 of them are read no more than a file that is packed as no log is.
+	b := long("car.csv", 5_000_001, "1,5\n")
+	_, err := OpenZips(bytes.NewReader(b), int64(len(b)), "runs.zip")
+	require.Error(t, err)
+	assert.Contains(t, err.Error(), "it has more than 5000000 rows")
 	for want, b := range map[string][]byte{
-		"lies outside of its folder":   pack("run.json", "../car.csv"),
-		"is in it twice":               pack("run.json", "car.csv", "./car.csv"),
-		"it holds 5001 files":          pack(many...),
-		"unpacks to more than 1024 MB": big,
-		"no readable zip file":         []byte("PK\x03\x04"),
+		"times its size, as no log does": long("car.csv", 9_000_000, "1,5\n"),
+		"lies outside of its folder":     pack("run.json", "../car.csv"),
+		"is in it twice":                 pack("run.json", "car.csv", "./car.csv"),
+		"it holds 5001 files":            pack(many...),
+		"unpacks to more than 1024 MB":   big,
+		"no readable zip file":           []byte("PK\x03\x04"),
 	} {
 		_, err := OpenZips(bytes.NewReader(b), int64(len(b)), "runs.zip")
 		require.Error(t, err, want)
