@@ -19,12 +19,19 @@ func touch(tx *gorm.DB, runID int64) error {
 	return res.Error
 }
 
-// SaveDetails stores a run's title, belongings, method and conditions.
+// SaveDetails stores a run's title, belongings, method and conditions, and its start unless it is under way: what comes
+// in then counts from the start that it has.
 func (b *Book) SaveDetails(ctx context.Context, row *Run) error {
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
-		err := tx.Model(
-			&Run{ID: row.ID},
-		).Select("Title", "StartedAt", "Timezone", "CarID", "SoftwareID", "StallID", "AdapterID", "MethodName",
+		var live bool
+		if err := tx.Raw("SELECT live FROM runs WHERE id = ? FOR UPDATE", row.ID).Scan(&live).Error; err != nil {
+			return err
+		}
+		details := tx.Model(&Run{ID: row.ID})
+		if live {
+			details = details.Omit("StartedAt")
+		}
+		err := details.Select("Title", "StartedAt", "Timezone", "CarID", "SoftwareID", "StallID", "AdapterID", "MethodName",
 			"FromPct", "ToPct", "Clock", "MethodClimate", "OdometerKM", "AmbientC", "BatteryC", "Preconditioned",
 			"PreconditionedMin", "Profile", "Climate", "Weather", "Label").Updates(row).Error
 		if err != nil {

@@ -1,11 +1,13 @@
 package web_test
 
 import (
+	"bytes"
+	"cmp"
 	"context"
 	"fmt"
+	"log/slog"
 	"net/http"
 	"net/http/httptest"
-	"net/url"
 	"regexp"
 	"slices"
 	"strings"
@@ -18,6 +20,7 @@ import (
 
 	"zincroad/internal/fuzzed"
 	"zincroad/logbook"
+	"zincroad/web"
 )
 
 // request is a page or a form of the program: its method and its address, with the number 1 for whatever has one.
@@ -43,9 +46,13 @@ func everything(t testing.TB, h http.Handler) (list []request) {
 // Whatever stands in an address or in a form, the program answers in text that can be read, and says what is wrong with it
 // rather than that something went wrong.
 func FuzzRequests(f *testing.F) {
-	h, book := handler(f, true)
+	book := newBook(f, true)
+	var log bytes.Buffer
+	s, err := web.New(book, slog.New(slog.NewTextHandler(&log, nil)))
+	require.NoError(f, err)
+	h := s.Handler()
 	began := time.Now().UTC().Add(-time.Hour)
-	_, err := book.StartLive(context.Background(), &logbook.Run{StartedAt: &began})
+	_, err = book.StartLive(context.Background(), &logbook.Run{StartedAt: &began})
 	require.NoError(f, err)
 	list := everything(f, h)
 	require.Greater(f, len(list), 100)
@@ -60,26 +67,18 @@ func FuzzRequests(f *testing.F) {
 		defer fuzzed.Watch(t)()
 		what := list[int(which)%len(list)]
 		n++
-		var body *strings.Reader
-		path := what.path
-		if path == "" {
-			path = "/"
+		path, body, query := cmp.Or(what.path, "/"), typed, ""
+		if what.method == http.MethodGet {
+			body, query = "", typed
 		}
-		if what.method == http.MethodPost {
-			body = strings.NewReader(typed)
-		} else {
-			body = strings.NewReader("")
-		}
-		r := httptest.NewRequest(what.method, path, body)
-		if what.method == http.MethodPost {
-			r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
-		} else {
-			r.URL.RawQuery = (&url.URL{RawQuery: typed}).RawQuery
-		}
+		r := httptest.NewRequest(what.method, path, strings.NewReader(body))
+		r.URL.RawQuery = query
+		r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
 		r.RemoteAddr = fmt.Sprintf("10.%d.%d.%d:4711", n>>16&255, n>>8&255, n&255) // one address may not ask for all of this
+		log.Reset()
 		w := newRecorder(h, r)
 		if w.Code == http.StatusInternalServerError || w.Code == http.StatusServiceUnavailable {
-			t.Fatalf("%s %s with %q: %d", what.method, path, typed, w.Code)
+			t.Fatalf("%s %s with %q: %d, %s", what.method, path, typed, w.Code, &log)
 		}
 		if strings.HasPrefix(w.Header().Get("Content-Type"), "text/") && !utf8.Valid(w.Body.Bytes()) {
 			t.Fatalf("%s %s with %q: not text", what.method, path, typed)

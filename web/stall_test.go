@@ -363,6 +363,32 @@ func TestStartFromAPlan(t *testing.T) {
 	assert.Contains(t, post(h, "/stall/start", url.Values{"outside": {"hot"}}).Body.String(), "Which car?")
 }
 
+// The start of a run that is under way stays what all that comes in counts from, though its details are stored without
+// one; what a page sends late to a run whose start was taken away is refused in a sentence.
+func TestAStartThatIsTakenAway(t *testing.T) {
+	h, book := handler(t, true)
+	id := started(t, book, 10*time.Minute, nil)
+	path := fmt.Sprintf("/runs/%d/details", id)
+	began := func() *time.Time {
+		row, err := book.Run(t.Context(), id)
+		require.NoError(t, err)
+		return row.StartedAt
+	}
+	before := began()
+	assert.Equal(t, http.StatusSeeOther, post(h, path, url.Values{"title": {"Rain"}, "started_at": {""}}).Code)
+	assert.Equal(t, before, began())
+	assert.Equal(t, http.StatusOK, get(h, fmt.Sprintf("/stall/%d", id)).Code)
+	require.NoError(t, book.EndLive(t.Context(), id))
+	assert.Equal(t, http.StatusSeeOther, post(h, path, url.Values{"title": {"Rain"}, "started_at": {""}}).Code)
+	assert.Nil(t, began())
+	for path, sent := range map[string]url.Values{"readings": {"line": {"40 100"}, "key": {"k"}},
+		"marks": {"kind": {"note"}, "note": {"dip"}, "key": {"k"}}} {
+		w := post(h, fmt.Sprintf("/stall/%d/%s", id, path), sent)
+		assert.Equal(t, http.StatusBadRequest, w.Code, path)
+		assert.Contains(t, w.Body.String(), "has no start any more to count from: give it one on its page.", path)
+	}
+}
+
 // What a script sends twice is stored once, and what is late keeps its own time.
 func TestSentTwiceStoredOnce(t *testing.T) {
 	h, book := handler(t, true)

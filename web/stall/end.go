@@ -57,7 +57,7 @@ func (s *Room) showEnd(w http.ResponseWriter, r *http.Request, status int, row *
 // EndRun stores the last notes and goes to the run's page.
 func (s *Room) EndRun(w http.ResponseWriter, r *http.Request) {
 	photo, fault := ui.ReadPhoto(w, r)
-	row, f, ok := s.FormOf(s.book, w, r)
+	row, f, ok := s.formOf(w, r)
 	if !ok {
 		return
 	}

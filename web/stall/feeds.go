@@ -70,7 +70,7 @@ func (s *Room) showFeeds(w http.ResponseWriter, r *http.Request, status int, row
 
 // addFeed adds an adapter or a charge point to a live run.
 func (s *Room) addFeed(w http.ResponseWriter, r *http.Request) {
-	row, f, ok := s.FormOf(s.book, w, r)
+	row, f, ok := s.formOf(w, r)
 	if !ok {
 		return
 	}

@@ -60,7 +60,7 @@ func (s *Room) showLiveDetails(w http.ResponseWriter, r *http.Request, status in
 
 // saveLiveDetails keeps what no log holds while the run goes on; its start stays what readings count from.
 func (s *Room) saveLiveDetails(w http.ResponseWriter, r *http.Request) {
-	row, f, ok := s.FormOf(s.book, w, r)
+	row, f, ok := s.formOf(w, r)
 	if !ok {
 		return
 	}
@@ -123,6 +123,17 @@ type sent struct {
 	TS  float64 // s after the run's start
 }
 
+// formOf reads a form posted to a run's page at the stall, with the run. What is sent counts from the run's start; from
+// one that was taken away meanwhile it cannot.
+func (s *Room) formOf(w http.ResponseWriter, r *http.Request) (*logbook.Run, *ui.Fields, bool) {
+	row, f, ok := s.FormOf(s.book, w, r)
+	if ok && row.StartedAt == nil {
+		s.Fail(w, r, ui.BadRequest("run %d has no start any more to count from: give it one on its page", row.ID))
+		return nil, nil, false
+	}
+	return row, f, ok
+}
+
 // maxAwayS is how late something may be sent.
 const maxAwayS = 24 * 3600
 
@@ -168,7 +179,7 @@ func (s *Room) answer(w http.ResponseWriter, r *http.Request, row *logbook.Run, 
 // typeReading stores a reading that was typed, or corrects one. What the car alone
 // knows goes to the car's side.
 func (s *Room) typeReading(w http.ResponseWriter, r *http.Request) {
-	row, f, ok := s.FormOf(s.book, w, r)
+	row, f, ok := s.formOf(w, r)
 	if !ok {
 		return
 	}
@@ -204,7 +215,7 @@ var liveMarkKinds = []string{
 
 // liveMark stores a mark that a page sends, once.
 func (s *Room) liveMark(w http.ResponseWriter, r *http.Request) {
-	row, f, ok := s.FormOf(s.book, w, r)
+	row, f, ok := s.formOf(w, r)
 	if !ok {
 		return
 	}
@@ -232,7 +243,7 @@ func (s *Room) liveMark(w http.ResponseWriter, r *http.Request) {
 
 // takeBackMark takes a mark away that a thumb made by mistake.
 func (s *Room) takeBackMark(w http.ResponseWriter, r *http.Request) {
-	row, _, ok := s.FormOf(s.book, w, r)
+	row, _, ok := s.formOf(w, r)
 	if !ok {
 		return
 	}
@@ -245,7 +256,7 @@ func (s *Room) takeBackMark(w http.ResponseWriter, r *http.Request) {
 
 // moveStall takes the run to another stall, as after a failed attempt.
 func (s *Room) moveStall(w http.ResponseWriter, r *http.Request) {
-	row, f, ok := s.FormOf(s.book, w, r)
+	row, f, ok := s.formOf(w, r)
 	if !ok {
 		return
 	}
