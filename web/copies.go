@@ -15,35 +15,39 @@ const (
 	writtenFor    = time.Hour // by then a copy has it, or is left alone
 )
 
-// copied lets pages be read from copies of the database, where there are some that have what their reader wrote last,
-// and tells the browser with each write how far that is. Who may come in is read so for whatever is asked for.
+// away lets the gate ask a copy of the database who may come in, while the database itself does not answer, and tells
+// the browser with whatever may have stored something how far the database is by then.
+func (s *Server) away(next http.Handler) http.Handler {
+	if !s.book.HasCopies() {
+		return next
+	}
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if !onlyReads(r) {
+			w = &writer{ResponseWriter: w, r: r, s: s}
+		}
+		if s.book.Away() {
+			r = r.WithContext(logbook.Reading(ui.WithAway(r.Context()), 0))
+		}
+		next.ServeHTTP(w, r)
+	})
+}
+
+// copied has pages read from copies of the database, where one has what their reader wrote last, and all else asked of
+// the database itself; behind the gate, which asks that too, so that who is signed out is so at once.
 func (s *Server) copied(next http.Handler) http.Handler {
 	if !s.book.HasCopies() {
 		return next
 	}
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		var written int64
-		if c, err := r.Cookie(writtenCookie); err == nil {
-			written, _ = strconv.ParseInt(c.Value, 10, 64) // made up: the reader misses what they wrote
-		}
-		ctx := logbook.Reading(r.Context(), logbook.Place(written))
-		if s.book.Away() {
-			ctx = ui.WithAway(ctx)
-		}
-		if !onlyReads(r) {
-			w = &writer{ResponseWriter: w, r: r, s: s}
+		ctx := logbook.Writing(r.Context())
+		if onlyReads(r) {
+			var written int64
+			if c, err := r.Cookie(writtenCookie); err == nil {
+				written, _ = strconv.ParseInt(c.Value, 10, 64) // made up: the reader misses what they wrote
+			}
+			ctx = logbook.Reading(ctx, logbook.Place(written))
 		}
 		next.ServeHTTP(w, r.WithContext(ctx))
-	})
-}
-
-// itself has what is not a page asked of the database itself; after the gate.
-func itself(next http.Handler) http.Handler {
-	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if !onlyReads(r) {
-			r = r.WithContext(logbook.Writing(r.Context()))
-		}
-		next.ServeHTTP(w, r)
 	})
 }
 

@@ -96,7 +96,8 @@ func TestACopyOfTheDatabase(t *testing.T) {
 	}
 	pair.Kill(t)
 	require.Eventually(t, book.Away, patience, often)
-	for _, path := range []string{"/", "/garage", "/prepare", "/prepare/methods", "/bench", fmt.Sprintf("/stall/%d", id), "/desk"} {
+	for _, path := range []string{"/", "/garage", "/prepare", "/prepare/methods", "/bench", "/desk",
+		fmt.Sprintf("/stall/%d", id)} {
 		code, body := another(path, nil)
 		assert.Equal(t, http.StatusOK, code, path)
 		assert.Contains(t, body, "this page is of a copy of it, and nothing can be stored", path)

@@ -136,7 +136,7 @@ func (s *Server) Handler() http.Handler {
 	r.Get("/readyz", s.ready)
 
 	r.Group(func(r chi.Router) {
-		r.Use(limited(requestTimeout), forms(maxForm), s.copied, s.access.Gate, itself)
+		r.Use(limited(requestTimeout), forms(maxForm), s.away, s.access.Gate, s.copied)
 		s.access.Routes(r)
 		s.road.Routes(r)
 		s.bench.Routes(r.With(s.often(costlyAMinute)))
@@ -150,13 +150,13 @@ func (s *Server) Handler() http.Handler {
 		r.Post("/units", s.SetUnits)
 	})
 	r.Group(func(r chi.Router) {
-		r.Use(limited(importTimeout), s.often(costlyAMinute), s.copied, s.access.Gate, itself)
+		r.Use(limited(importTimeout), s.often(costlyAMinute), s.away, s.access.Gate, s.copied)
 		r.Use(queued(semaphore.NewWeighted(mostHeld), uploadPatience))
 		r.Route("/desk", s.desk.Routes)
 		r.Post("/stall/{id}/end", s.stall.EndRun) // may bring a photo along, over a phone's network
 	})
 	r.Group(func(r chi.Router) {
-		r.Use(limited(exportTimeout), s.often(filesAMinute), s.copied, s.access.Gate, itself)
+		r.Use(limited(exportTimeout), s.often(filesAMinute), s.away, s.access.Gate, s.copied)
 		s.runs.Exports(r)
 	})
 	r.With(s.access.Gate).Get("/stall/{id}/events", s.stall.Events)

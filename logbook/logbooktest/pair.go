@@ -45,7 +45,8 @@ func StartPair(t testing.TB) *Pair {
 	u, err := url.Parse(p.URL)
 	require.NoError(t, err)
 	password, _ := u.User.Password()
-	to := fmt.Sprintf("host=127.0.0.1 port=%s user=%s password=%s application_name=copy", u.Port(), u.User.Username(), password)
+	to := fmt.Sprintf("host=127.0.0.1 port=%s user=%s password=%s application_name=copy", u.Port(), u.User.Username(),
+		password)
 	out, err := postgres(t, "pg_basebackup", "-D", dir+"/copy", "-d", to, "-R", "-S", "copy", "-c", "fast", "--no-sync").
 		CombinedOutput()
 	require.NoError(t, err, "%s", out)

@@ -133,8 +133,10 @@ func (s *Pages) Fail(w http.ResponseWriter, r *http.Request, err error) {
 		why = "the disk is full"
 		s.Log.Error("no room", "path", r.URL.Path, "error", err)
 	case errors.Is(err, logbook.ErrAway):
-		status, text = http.StatusServiceUnavailable, "The database does not answer, and nothing can be stored until it "+
-			"does. Go back, and send this once more then."
+		status, text = http.StatusServiceUnavailable, "The database does not answer, and nothing can be stored until it does."
+		if r.Method == http.MethodPost {
+			text += " Go back, and send this once more then."
+		}
 		why = "the database does not answer"
 		s.Log.Error("no database", "path", r.URL.Path, "error", err)
 	case logbook.IsRule(err):
