@@ -12,6 +12,8 @@ import (
 
 	"github.com/go-chi/httprate"
 	"golang.org/x/sync/semaphore"
+
+	"zincroad/web/ui"
 )
 
 // OnlyHosts answers requests alone that were made to a name it goes by: one of the loopback's, or one of
@@ -172,7 +174,7 @@ func (s *Server) often(aMinute int) func(http.Handler) http.Handler {
 }
 
 // mostHeld is how many bytes of bodies are held at once, in all: more wait for their turn.
-const mostHeld = 300 << 20
+const mostHeld = ui.MaxUpload
 
 // queued lets bodies in as long as they fit together into what may be held: any number of large files at once
 // takes no more memory than a few. One that has waited for as long as the others take is told to come again.

@@ -185,6 +185,18 @@ func upload(t *testing.T, h http.Handler, name string, content []byte) *httptest
 }
 
 // A run folder goes in at once, comes out the same, and the second time is noticed.
+// What is too large to be held while it is looked at is refused with the way that is left.
+func TestTooLargeForTheDesk(t *testing.T) {
+	h, book := handler(t, false)
+	w := upload(t, h, "long.csv", bytes.Repeat([]byte("1,2,3\n"), 11<<20))
+	assert.Equal(t, http.StatusUnprocessableEntity, w.Code)
+	said := html.UnescapeString(w.Body.String())
+	assert.True(t, strings.Contains(said, `the file is larger than 64 MB; "zincroad import FILE" reads one of any size`), "the way")
+	list, err := book.Arrivals(t.Context())
+	require.NoError(t, err)
+	assert.Empty(t, list)
+}
+
 func TestRunFolderInAndOut(t *testing.T) {
 	h, _ := handler(t, false)
 	content, err := os.ReadFile("../docs/samples/run-folder.zip")

@@ -12,6 +12,7 @@ import (
 	"net/netip"
 	"os"
 	"path/filepath"
+	"runtime/debug"
 	"strconv"
 	"strings"
 	"time"
@@ -29,6 +30,10 @@ const (
 	defaultPort     = 8460
 	portTries       = 20
 	shutdownTimeout = 10 * time.Second
+
+	// From here on memory is looked for among what is no longer used rather than asked for, so that large files and
+	// exports side by side stay under 300 MiB. GOMEMLIMIT in the environment goes before it.
+	memoryWanted = 220 << 20
 )
 
 // storage says where the logbook is: any PostgreSQL, or one of the program's own
@@ -266,6 +271,9 @@ func serve(ctx context.Context, st *storage, d *door, withDemo bool) error {
 	reach, err := d.reach()
 	if err != nil {
 		return err
+	}
+	if os.Getenv("GOMEMLIMIT") == "" {
+		debug.SetMemoryLimit(memoryWanted)
 	}
 	log := st.log()
 	book, closeBook, err := st.open(ctx, log, true)

@@ -1,6 +1,7 @@
 package ui
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
 	"io"
@@ -8,12 +9,13 @@ import (
 	"path/filepath"
 )
 
-// maxUpload is how large a file may be, in bytes.
-const maxUpload = 256 << 20
+// MaxUpload is how large a file may be that is held while it is looked at, in bytes: three weeks of a reading a second
+// in six columns. A larger one the command import reads piece by piece.
+const MaxUpload = 64 << 20
 
 // Upload reads the file of a form. The error is a sentence for people.
 func Upload(w http.ResponseWriter, r *http.Request) (name string, content []byte, err error) {
-	r.Body = http.MaxBytesReader(w, r.Body, maxUpload)
+	r.Body = http.MaxBytesReader(w, r.Body, MaxUpload)
 	mr, err := r.MultipartReader()
 	if err != nil {
 		return "", nil, errors.New("no file came with the form")
@@ -26,16 +28,28 @@ func Upload(w http.ResponseWriter, r *http.Request) (name string, content []byte
 		if p.FormName() != "file" || p.FileName() == "" {
 			continue
 		}
-		content, err := io.ReadAll(p)
+		content, err := readPart(p, r.ContentLength)
 		var tooLarge *http.MaxBytesError
 		if errors.As(err, &tooLarge) {
-			return "", nil, fmt.Errorf("the file is larger than %d MB", maxUpload>>20)
+			return "", nil, fmt.Errorf("the file is larger than %d MB; \"zincroad import FILE\" reads one of any size",
+				MaxUpload>>20)
 		}
 		if err != nil {
 			return "", nil, errors.New("the file broke off on its way; nothing was stored")
 		}
 		return filepath.Base(p.FileName()), content, nil
 	}
+}
+
+// readPart reads a part of a body of so many bytes, -1 where that is not known, into room made once: a buffer that grows
+// takes twice as much.
+func readPart(p io.Reader, size int64) ([]byte, error) {
+	var b bytes.Buffer
+	if size > 0 {
+		b.Grow(int(min(size, MaxUpload)) + bytes.MinRead)
+	}
+	_, err := b.ReadFrom(p)
+	return b.Bytes(), err
 }
 
 // GoTo sends the browser on, also from a script's request.
