@@ -2,6 +2,7 @@ package sheet
 
 import (
 	"bytes"
+	"encoding/binary"
 	"encoding/csv"
 	"errors"
 	"fmt"
@@ -25,11 +26,14 @@ func Parquet(r io.ReaderAt, size int64, name string) (text []byte, err error) {
 			text, err = nil, fmt.Errorf("%s is no readable Parquet file", name)
 		}
 	}()
+	if !footerFits(r, size) {
+		return nil, fmt.Errorf("%s is no readable Parquet file", name)
+	}
 	f, err := parquet.OpenFile(r, size)
 	if err != nil {
 		return nil, fmt.Errorf("%s is no readable Parquet file", name)
 	}
-	if f.NumRows() > 50_000_000 {
+	if f.NumRows() > maxParquetRows { // a column of one value takes a few bytes for all of them
 		return nil, fmt.Errorf("%s %w (%d rows)", name, ErrTooLarge, f.NumRows())
 	}
 	columns := leaves(f.Root(), nil)
@@ -84,6 +88,26 @@ func Parquet(r io.ReaderAt, size int64, name string) (text []byte, err error) {
 	}
 	w.Flush()
 	return out.Bytes(), w.Error()
+}
+
+const (
+	maxParquetRows = 5_000_000
+	maxFooter      = 16 << 20
+)
+
+// footerFits tells whether what a Parquet file says of the length of its footer, in the four bytes before the last four,
+// can be so: the library makes room for as much as stands there, two gigabytes for a file of twelve bytes.
+func footerFits(r io.ReaderAt, size int64) bool {
+	const ends = 12 // PAR1 in front; the length and PAR1 behind
+	var tail [8]byte
+	if size < ends {
+		return false
+	}
+	if _, err := r.ReadAt(tail[:], size-int64(len(tail))); err != nil && !errors.Is(err, io.EOF) {
+		return false
+	}
+	footer := int64(binary.LittleEndian.Uint32(tail[:]))
+	return footer <= size-ends && footer <= maxFooter
 }
 
 // leaf is a column that holds values.

@@ -2,6 +2,7 @@ package sheet_test
 
 import (
 	"bytes"
+	"runtime"
 	"strings"
 	"testing"
 	"time"
@@ -87,6 +88,18 @@ type parquetRow struct {
 		Min float64 `parquet:"min"`
 	} `parquet:"cell"`
 	All []float64 `parquet:"all"`
+}
+
+// A footer that says it is two gigabytes long takes no room in a file of twelve bytes.
+func TestParquetFooterThatLies(t *testing.T) {
+	lying := []byte("PAR1xxxxPAR1") // 0x78787878 bytes
+	var before, after runtime.MemStats
+	runtime.ReadMemStats(&before)
+	_, err := sheet.Parquet(bytes.NewReader(lying), int64(len(lying)), "log.parquet")
+	runtime.ReadMemStats(&after)
+	require.Error(t, err)
+	assert.Equal(t, "log.parquet is no readable Parquet file", err.Error())
+	assert.Less(t, after.TotalAlloc-before.TotalAlloc, uint64(64<<20))
 }
 
 // Times in UTC to the digit, null as nothing, columns inside others by both names, lists left out.
