@@ -32,15 +32,8 @@ const template = "zincroad_template"
 
 // Start brings the server up; TestMain calls it, and Stop at the end.
 func Start() (*Server, error) {
-	base := "/dev/shm"
-	if _, err := os.Stat(base); err != nil {
-		base = ""
-	}
-	dir, err := os.MkdirTemp(base, "zincroad-test-")
+	dir, err := folder(0o755)
 	if err != nil {
-		return nil, err
-	}
-	if err := os.Chmod(dir, 0o755); err != nil {
 		return nil, err
 	}
 	ctx := context.Background()
@@ -57,6 +50,19 @@ func Start() (*Server, error) {
 		return nil, err
 	}
 	return s, b.Close()
+}
+
+// folder makes one of a test's own, in memory where the machine has such a place; PostgreSQL's user may pass.
+func folder(mode os.FileMode) (string, error) {
+	base := "/dev/shm"
+	if _, err := os.Stat(base); err != nil {
+		base = ""
+	}
+	dir, err := os.MkdirTemp(base, "zincroad-test-")
+	if err != nil {
+		return "", err
+	}
+	return dir, os.Chmod(dir, mode)
 }
 
 // Quiet is a log that says nothing.

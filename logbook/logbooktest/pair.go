@@ -32,10 +32,9 @@ type Pair struct {
 // StartPair brings both up; they end with the test.
 func StartPair(t testing.TB) *Pair {
 	t.Helper()
-	dir, err := os.MkdirTemp("/dev/shm", "zincroad-pair-")
+	dir, err := folder(0o777) // PostgreSQL's own user makes the copy there
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = os.RemoveAll(dir) })
-	require.NoError(t, os.Chmod(dir, 0o777)) // PostgreSQL runs as a user of its own
 	first, err := cluster.Start(t.Context(), cluster.Options{Dir: dir + "/first", Log: Quiet()})
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = first.Stop() })
