@@ -171,8 +171,18 @@ func (g *grown) rework() {
 
 // pages are those that look at many runs, and some that look at one.
 var pages = []string{
-	"/", "/?after=MIDDLE", "/?sort=fastest", "/?group=car&sort=fastest", "/?car=Larch+52&ambient=cold", "/?q=fulling",
-	"/prepare/matrix", "/bench", "/bench?runs=1,2,3,4,5,6,7,8", "/prepare?car=1&stall=1&outside=5&now=60", "/runs/1", "/stall",
+	"/",
+	"/?after=MIDDLE",
+	"/?sort=fastest",
+	"/?group=car&sort=fastest",
+	"/?car=Larch+52&ambient=cold",
+	"/?q=fulling",
+	"/prepare/matrix",
+	"/bench",
+	"/bench?runs=1,2,3,4,5,6,7,8",
+	"/prepare?car=1&stall=1&outside=5&now=60",
+	"/runs/1",
+	"/stall",
 }
 
 // measure gives each page's median.

@@ -43,7 +43,11 @@ func TestClockOfAChargePointIsNotThatOfAnOldMessage(t *testing.T) {
 	assert.Contains(t, answer, "OccurenceConstraintViolation")
 	assert.Contains(t, answer, "timestamp is missing")
 	assert.Len(t, readingsOf(t, book, id).T, 5, "nothing of it is stored")
-	assert.Contains(t, p.call("StartTransaction", `{"connectorId":1,"idTag":"A","meterStart":5}`), "OccurenceConstraintViolation")
+	assert.Contains(
+		t,
+		p.call("StartTransaction", `{"connectorId":1,"idTag":"A","meterStart":5}`),
+		"OccurenceConstraintViolation",
+	)
 }
 
 // A charger that sets its clock goes on in another recording, lined up anew.

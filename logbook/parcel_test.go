@@ -42,10 +42,16 @@ func TestPhotosTravelWithTheRun(t *testing.T) {
 	require.NoError(t, err)
 	kept := picture(t)
 	for _, at := range []float64{-30, 600} {
-		require.NoError(t, b.AddPhoto(ctx, &logbook.Photo{RunID: id, Kind: photo.Kind, Content: kept.Content, Small: kept.Small,
-			TS: at}))
+		require.NoError(
+			t,
+			b.AddPhoto(ctx, &logbook.Photo{RunID: id, Kind: photo.Kind, Content: kept.Content, Small: kept.Small,
+				TS: at}),
+		)
 	}
-	require.NoError(t, b.AddPhoto(ctx, &logbook.Photo{RunID: id, Kind: photo.Kind, Content: []byte("no picture"), TS: 700}))
+	require.NoError(
+		t,
+		b.AddPhoto(ctx, &logbook.Photo{RunID: id, Kind: photo.Kind, Content: []byte("no picture"), TS: 700}),
+	)
 	row, err := b.Run(ctx, id)
 	require.NoError(t, err)
 	parcel, err := b.Parcel(ctx, row)
@@ -95,7 +101,9 @@ func TestExportsHoldAPieceAtATime(t *testing.T) {
 	b := server.Book(t)
 	ctx := context.Background()
 	var text strings.Builder
-	text.WriteString("t_s,soc_pct,power_kw,current_a,voltage_v,battery_temp_min_c,battery_temp_max_c,heater_kw,ambient_c\n")
+	text.WriteString(
+		"t_s,soc_pct,power_kw,current_a,voltage_v,battery_temp_min_c,battery_temp_max_c,heater_kw,ambient_c\n",
+	)
 	const rows = 100_000
 	for i := range rows {
 		fmt.Fprintf(&text, "%d,%.3f,%d.5,%d,400,20,25,0,%d\n", i, 10+float64(i)/4000, i%150, i%300, i%20)

@@ -314,9 +314,12 @@ func (s *site) axe(page string, rules ...string) {
 	s.do(chromedp.Navigate(s.url+page),
 		chromedp.WaitVisible(css("html[data-ready] h1, html[data-ready] h2, html[data-ready] #live")))
 	eval[bool](s, string(axe)+"; true")
-	found := eval[[]string](s, `axe.run(document, {runOnly: "`+strings.Join(rules, " ")+`".split(" "), resultTypes: ["violations"]}).
+	found := eval[[]string](
+		s,
+		`axe.run(document, {runOnly: "`+strings.Join(rules, " ")+`".split(" "), resultTypes: ["violations"]}).
 		then(r => r.violations.map(v => v.id + ": " +
-			v.nodes.map(n => n.target + " " + n.failureSummary).slice(0, 3).join(" | ")))`)
+			v.nodes.map(n => n.target + " " + n.failureSummary).slice(0, 3).join(" | ")))`,
+	)
 	assert.Empty(s, found, page)
 }
 

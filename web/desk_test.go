@@ -65,8 +65,20 @@ func TestAMappingIsRemembered(t *testing.T) {
 	body := get(h, page).Body.String()
 	assert.NotContains(t, body, "as you last read")
 	layout := htmlValue(t, body, "layout")
-	form := url.Values{"layout": {layout}, "header_line": {"1"}, "delimiter": {","}, "time": {"seconds"}, "side": {"car"},
-		"timezone": {"UTC"}, "c0_channel": {"time"}, "c1_channel": {"soc_pct"}, "c2_channel": {"power_kw"}, "c2_unit": {"kW"}}
+	form := url.Values{
+		"layout":      {layout},
+		"header_line": {"1"},
+		"delimiter":   {","},
+		"time":        {"seconds"},
+		"side":        {"car"},
+		"timezone": {
+			"UTC",
+		},
+		"c0_channel": {"time"},
+		"c1_channel": {"soc_pct"},
+		"c2_channel": {"power_kw"},
+		"c2_unit":    {"kW"},
+	}
 	require.Equal(t, http.StatusSeeOther, post(h, page+"/keep", form).Code)
 
 	second, err := book.Arrive(ctx, "b.csv", csv(20))

@@ -158,8 +158,8 @@ func onlyFiles(next http.Handler) http.Handler {
 	})
 }
 
-// How often a minute one address may ask for what takes long: pages that work through many runs or forecast and what the
-// Desk reads, more than a slider that is drawn and a sheet that is typed do; and files out.
+// How often a minute one address may ask for what takes long: pages that work through many runs or forecast and what
+// the Desk reads, more than a slider that is drawn and a sheet that is typed do; and files out.
 const (
 	costlyAMinute = 1200
 	filesAMinute  = 300

@@ -191,7 +191,11 @@ func TestTooLargeForTheDesk(t *testing.T) {
 	w := upload(t, h, "long.csv", bytes.Repeat([]byte("1,2,3\n"), 11<<20))
 	assert.Equal(t, http.StatusUnprocessableEntity, w.Code)
 	said := html.UnescapeString(w.Body.String())
-	assert.True(t, strings.Contains(said, `the file is larger than 64 MB; "zincroad import FILE" reads one of any size`), "the way")
+	assert.True(
+		t,
+		strings.Contains(said, `the file is larger than 64 MB; "zincroad import FILE" reads one of any size`),
+		"the way",
+	)
 	list, err := book.Arrivals(t.Context())
 	require.NoError(t, err)
 	assert.Empty(t, list)

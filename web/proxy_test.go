@@ -41,7 +41,16 @@ type badNetwork struct {
 func (n *badNetwork) fate() (what string, late time.Duration) {
 	n.mu.Lock()
 	defer n.mu.Unlock()
-	fates := []string{"lost", "answer lost", "twice", "login page", "another program", "another's answer", "empty", "broken"}
+	fates := []string{
+		"lost",
+		"answer lost",
+		"twice",
+		"login page",
+		"another program",
+		"another's answer",
+		"empty",
+		"broken",
+	}
 	what = "passed"
 	if k := n.dice.IntN(5 * len(fates)); k < len(fates) {
 		what = fates[k]
@@ -169,7 +178,8 @@ func TestReadingsOverABadNetwork(t *testing.T) {
 	defer cancel()
 	for left := -1; left != 0; { // the network is as bad as before; it is said to be back again and again
 		left, err = chromedp.Run(ctx, chromedp.Evaluate[int](
-			`(window.dispatchEvent(new Event("online")), Object.keys(localStorage).filter(k => k.startsWith("zincroad-")).length)`))
+			`(window.dispatchEvent(new Event("online")), Object.keys(localStorage).filter(k => k.startsWith("zincroad-")).length)`,
+		))
 		require.NoError(t, err)
 		select {
 		case <-time.After(50 * time.Millisecond):

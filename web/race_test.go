@@ -45,7 +45,10 @@ func TestRaceByKeys(t *testing.T) {
 	// Played from the beginning, and stopped again, unless a slow machine is at the end by then.
 	s.do(chromedp.KeyEvent(" "))
 	s.await(`!/^(0|1):/.test(document.querySelector("[data-race-said]").textContent)`)
-	eval[bool](s, `(b => b.textContent === "pause" ? (b.click(), true) : false)(document.querySelector("[data-race-play]"))`)
+	eval[bool](
+		s,
+		`(b => b.textContent === "pause" ? (b.click(), true) : false)(document.querySelector("[data-race-play]"))`,
+	)
 	s.await(`document.querySelector("[data-race-play]").textContent === "play"`)
 	s.do(chromedp.KeyEvent(kb.Home))
 	s.await(`document.querySelector("[data-race-said]").textContent.startsWith("0:35")`)

@@ -273,8 +273,12 @@ func TestChaos(t *testing.T) {
 	for _, id := range told {
 		assert.Equal(t, int64(importRows+1), number("SELECT count(*)"+from+"g.run_id = $1", id), "import told as run %d", id)
 	}
-	assert.Zero(t, number(`SELECT count(*) FROM runs r WHERE NOT r.live AND (SELECT count(*)`+from+`g.run_id = r.id) <> $1`,
-		importRows+1), "no import in part")
+	assert.Zero(
+		t,
+		number(`SELECT count(*) FROM runs r WHERE NOT r.live AND (SELECT count(*)`+from+`g.run_id = r.id) <> $1`,
+			importRows+1),
+		"no import in part",
+	)
 	assert.Zero(t, number(`SELECT count(*) FROM recordings g WHERE g.readings <>
 		(SELECT count(*) FROM readings q WHERE q.recording_id = g.id)`), "as many as are noted")
 	fromAdapter := number("SELECT count(*)" + from + "g.name = 'car.csv'")

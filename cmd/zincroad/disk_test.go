@@ -120,7 +120,13 @@ func TestTheDiskIsFull(t *testing.T) {
 		assert.Equal(t, http.StatusInsufficientStorage, resp.StatusCode)
 		assert.Contains(t, string(text), "the disk is full")
 		at := p.acked.Load()
-		assert.Never(t, func() bool { return p.acked.Load() > at+1 }, time.Second, 100*time.Millisecond, "one may be under way")
+		assert.Never(
+			t,
+			func() bool { return p.acked.Load() > at+1 },
+			time.Second,
+			100*time.Millisecond,
+			"one may be under way",
+		)
 		d.free()
 		becomes("/readyz", http.StatusOK)
 		require.Eventually(t, func() bool { return p.acked.Load() > at+10 }, 30*time.Second, 20*time.Millisecond, &log)

@@ -28,8 +28,11 @@ func like(stallKW, startC float64) Entry {
 func TestOdd(t *testing.T) {
 	list := []Entry{like(350, 25), like(350, 27), like(350, 26), like(150, 9)}
 	others := []int{0, 1, 2}
-	assert.Equal(t, []string{"stall's power 150 kW, not 350 kW", "battery's temperature at plug-in 9 °C, not 25 to 27 °C"},
-		Odd(list, 3, others))
+	assert.Equal(
+		t,
+		[]string{"stall's power 150 kW, not 350 kW", "battery's temperature at plug-in 9 °C, not 25 to 27 °C"},
+		Odd(list, 3, others),
+	)
 	assert.Empty(t, Odd(list, 0, []int{1, 2}), "a repeat")
 	list[3] = like(350, 28.5)
 	assert.Empty(t, Odd(list, 3, others), "within two kelvin of the nearest")
@@ -51,8 +54,16 @@ func TestOddByWhatHappened(t *testing.T) {
 	x.Pace.Lost = []curve.MinutesLost{{Cause: ceiling.SharedCabinet, Minutes: 2.5}, {Cause: ceiling.Cold, Minutes: 3},
 		{Cause: ceiling.Ramp, Minutes: 0.4}}
 	list[0].Reading.Pace.Lost = []curve.MinutesLost{{Cause: ceiling.Cold, Minutes: 1}}
-	assert.Equal(t, []string{"plugged in 3 times", "1 min 30 s without readings", "2 min 30 s of " + words.Window(10, 80) + " lost to shared cabinet"},
-		Odd(list, 2, []int{0, 1}), "the cold took from another too, the ramp too little")
+	assert.Equal(
+		t,
+		[]string{
+			"plugged in 3 times",
+			"1 min 30 s without readings",
+			"2 min 30 s of " + words.Window(10, 80) + " lost to shared cabinet",
+		},
+		Odd(list, 2, []int{0, 1}),
+		"the cold took from another too, the ramp too little",
+	)
 	list[1].Reading.Legs = make([]curve.Leg, 2)
 	assert.NotContains(t, Odd(list, 2, []int{0, 1}), "plugged in 3 times")
 }

@@ -15,8 +15,15 @@ import (
 // proposed, with the repeat beside it; nothing that differs in two things, nor another car.
 func TestPairsThatDifferInOneThing(t *testing.T) {
 	n := run.N
-	base := Known{Car: "Tamarack 78", Software: "2.4", StallKW: 350, Preconditioned: "car", Profile: "full", StartC: n(26),
-		WindowS: n(1334)}
+	base := Known{
+		Car:            "Tamarack 78",
+		Software:       "2.4",
+		StallKW:        350,
+		Preconditioned: "car",
+		Profile:        "full",
+		StartC:         n(26),
+		WindowS:        n(1334),
+	}
 	with := func(id int64, change func(*Known)) Known {
 		k := base
 		k.ID = id
@@ -61,7 +68,12 @@ func TestPairsThatDifferInOneThing(t *testing.T) {
 	list = OneApart(many, 6)
 	require.Len(t, list, 1)
 	assert.Equal(t, []int64{1, 2, 3, 4, 5, 6, 7, 30}, list[0].IDs)
-	assert.Len(t, OneApart([]Known{with(1, func(*Known) {}), with(2, func(*Known) {})}, 6), 0, "repeats differ in nothing")
+	assert.Len(
+		t,
+		OneApart([]Known{with(1, func(*Known) {}), with(2, func(*Known) {})}, 6),
+		0,
+		"repeats differ in nothing",
+	)
 }
 
 // Runs can be sorted by season, chemistry and their own label, which make no comparison unfair; only by what

@@ -18,9 +18,17 @@ import (
 // ranked is a run of a car that took so long for 10-80, with a mean power into the pack.
 func ranked(id int64, car string, minutes, kw, startC float64) Known {
 	usable, km100 := 60.0, 600.0
-	return Known{ID: id, Car: car, StartC: &startC, StartPct: ptr(10), WarmC: ptr(25), StallKW: 350, Stall: "Fulling Mill 3",
+	return Known{
+		ID:       id,
+		Car:      car,
+		StartC:   &startC,
+		StartPct: ptr(10),
+		WarmC:    ptr(25),
+		StallKW:  350,
+		Stall:    "Fulling Mill 3",
 		Gist: Gist{Windows: []GistWindow{{FromPct: 10, ToPct: 80, TS: minutes * 60, PackKW: &kw}}, UsableKWh: &usable,
-			Km100S: &km100}}
+			Km100S: &km100},
+	}
 }
 
 func ptr(v float64) *float64 { return &v }

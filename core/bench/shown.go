@@ -90,8 +90,8 @@ func differAlone(a, b *Known) int {
 }
 
 // shown looks in a logbook for pairs that differ in one condition alone, as runs on the bench do: of one of their
-// cars, over the window, at stalls that were noted, neither replugged, and not both on the bench. Of words the two are the same that differ
-// on the bench; temperatures lie at least half as far apart as there, and at most twice.
+// cars, over the window, at stalls that were noted, neither replugged, and not both on the bench. Of words the two are
+// the same that differ on the bench; temperatures lie at least half as far apart as there, and at most twice.
 func shown(known []Known, entries []Entry, differs []Differs, window Span) map[string]*Shown {
 	var runs []Known
 	var took []float64

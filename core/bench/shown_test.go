@@ -29,9 +29,15 @@ func TestPairsOfTheLogbookShowWhatAConditionComesTo(t *testing.T) {
 	}
 	software := func(v string) func(*Known) { return func(k *Known) { k.Software = v } }
 	known := []Known{
-		logged(1, 24, nil), logged(2, 30, software("2.3")), // both on the bench
-		logged(3, 25, nil), logged(4, 27, software("2.3")),
-		logged(5, 50, software("2.2")),                                                     // another software than those on the bench
+		logged(1, 24, nil),
+		logged(2, 30, software("2.3")), // both on the bench
+		logged(3, 25, nil),
+		logged(4, 27, software("2.3")),
+		logged(
+			5,
+			50,
+			software("2.2"),
+		), // another software than those on the bench
 		logged(6, 51, func(k *Known) { k.Software, k.StartC = "2.3", run.N(4) }),           // colder too
 		logged(7, 52, func(k *Known) { k.Software, k.Climate = "2.3", "on" }),              // climate: the others do not say
 		logged(8, 53, func(k *Known) { k.Software, k.Car = "2.3", "Osier 88" }),            // another car
@@ -110,8 +116,11 @@ func TestTheNextRunOfWhatWasAsked(t *testing.T) {
 	assert.Equal(t, "A, 150 kW", asked.Rows[asked.Next.Row]+", "+asked.Cols[asked.Next.Col])
 	// Squares 4+0+4 and 4+4 of 3 degrees of freedom: s² = 16/3 min², s = 2.309 min; t = 3.182 (a table of Student's
 	// distribution); √(1/2+1/3) and √(1/3+1/3).
-	assert.Equal(t, "the bench “Detour” asks for its difference to 350 kW: that is known to ± 6:43, one more makes it ± 6:00",
-		asked.Next.Why)
+	assert.Equal(
+		t,
+		"the bench “Detour” asks for its difference to 350 kW: that is known to ± 6:43, one more makes it ± 6:00",
+		asked.Next.Why,
+	)
 
 	close := []Known{}
 	for i := range int64(8) {

@@ -57,8 +57,14 @@ type Info struct {
 // not a strange car (common practice, no source).
 var Channels = []Info{
 	{
-		Channel: SoC, Name: "state of charge", Short: "SoC", Unit: "%", Units: units.Percent,
-		Min: 0, Max: 100, Decimals: 1,
+		Channel:   SoC,
+		Name:      "state of charge",
+		Short:     "SoC",
+		Unit:      "%",
+		Units:     units.Percent,
+		Min:       0,
+		Max:       100,
+		Decimals:  1,
 		Measurand: "SoC",
 		Header:    `\bsoc\b|soc_pct|state of charge|battery level|charge level|battery pct|battery percent|\b(battery|charge)\W*%|%\W*battery$`,
 	},

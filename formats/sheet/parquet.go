@@ -95,8 +95,8 @@ const (
 	maxFooter      = 16 << 20
 )
 
-// footerFits tells whether what a Parquet file says of the length of its footer, in the four bytes before the last four,
-// can be so: the library makes room for as much as stands there, two gigabytes for a file of twelve bytes.
+// footerFits tells whether what a Parquet file says of the length of its footer, in the four bytes before the last
+// four, can be so: the library makes room for as much as stands there, two gigabytes for a file of twelve bytes.
 func footerFits(r io.ReaderAt, size int64) bool {
 	const ends = 12 // PAR1 in front; the length and PAR1 behind
 	var tail [8]byte

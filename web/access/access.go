@@ -59,8 +59,8 @@ func New(u *ui.UI, book Book, store scs.CtxStore) (*Room, error) {
 	return s, nil
 }
 
-// BehindProxy makes the session's cookie one for TLS alone, which the proxy in front speaks, and takes its word on where
-// requests come from; before serving.
+// BehindProxy makes the session's cookie one for TLS alone, which the proxy in front speaks, and takes its word on
+// where requests come from; before serving.
 func (s *Room) BehindProxy() { s.sessions.Cookie.Secure, s.proxied = true, true }
 
 // From is the address that a request came from: that of the connection, or behind a proxy the last one that it names,

@@ -69,8 +69,15 @@ func (s *Room) matrix(w http.ResponseWriter, r *http.Request) {
 		asked[i] = bench.Asked{Name: k.Name, Runs: k.Runs}
 	}
 	m := bench.MatrixOf(known, row, col, a.From, a.To, a.Warmth, asked...)
-	v := matrixView{Windows: a.windows(known), Packs: a.packs(), Cols: m.Cols, RowWords: row.Words(), ColWords: col.Words(),
-		Window: words.Window(a.From, a.To), Hatches: draw.HatchDefs()}
+	v := matrixView{
+		Windows:  a.windows(known),
+		Packs:    a.packs(),
+		Cols:     m.Cols,
+		RowWords: row.Words(),
+		ColWords: col.Words(),
+		Window:   words.Window(a.From, a.To),
+		Hatches:  draw.HatchDefs(),
+	}
 	for _, f := range bench.Factors {
 		v.ByRow = append(v.ByRow, chart.A(f.Words(), a.with("rows", f.Name), f.Name == row.Name))
 		v.ByCol = append(v.ByCol, chart.A(f.Words(), a.with("cols", f.Name), f.Name == col.Name))

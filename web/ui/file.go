@@ -41,8 +41,8 @@ func Upload(w http.ResponseWriter, r *http.Request) (name string, content []byte
 	}
 }
 
-// readPart reads a part of a body of so many bytes, -1 where that is not known, into room made once: a buffer that grows
-// takes twice as much.
+// readPart reads a part of a body of so many bytes, -1 where that is not known, into room made once: a buffer that
+// grows takes twice as much.
 func readPart(p io.Reader, size int64) ([]byte, error) {
 	var b bytes.Buffer
 	if size > 0 {
