@@ -71,6 +71,8 @@ type site struct {
 	tab  context.Context
 	ts   *httptest.Server
 
+	database string // its address, for a way around the logbook
+
 	mu   sync.Mutex
 	said []string // every message of the console, of any kind
 }
@@ -92,12 +94,18 @@ const patience = 20 * time.Second
 func newSite(t *testing.T, width, height int64, withDemo bool) *site {
 	t.Helper()
 	t.Parallel() // each has its own logbook, server and tab
-	book := newBook(t, withDemo)
+	from := logbooktest.Empty
+	if withDemo {
+		from = demoBook
+	}
+	database := server.URLFrom(t, from)
+	book, err := logbook.Open(context.Background(), database, logbooktest.Quiet())
+	require.NoError(t, err)
 	srv, err := web.New(book, logbooktest.Quiet())
 	require.NoError(t, err)
 	ts := httptest.NewServer(srv.Handler())
 	tab, shut := chromedp.NewContext(browser, chromedp.WithNewBrowserContext())
-	s := &site{T: t, book: book, url: ts.URL, tab: tab, ts: ts}
+	s := &site{T: t, book: book, database: database, url: ts.URL, tab: tab, ts: ts}
 	following, unfollow := context.WithCancel(context.Background())
 	go srv.FollowLive(following)
 	t.Cleanup(func() {
@@ -106,6 +114,7 @@ func newSite(t *testing.T, width, height int64, withDemo bool) *site {
 		srv.Close()
 		ts.CloseClientConnections()
 		ts.Close()
+		_ = book.Close()
 	})
 	messages := chromedp.Console(tab)
 	go func() {

@@ -28,7 +28,8 @@ type Server struct {
 	made    atomic.Int64
 }
 
-const template = "zincroad_template"
+// Empty is the prepared database with tables and nothing in them.
+const Empty = "zincroad_template"
 
 // Start brings the server up; TestMain calls it, and Stop at the end.
 func Start() (*Server, error) {
@@ -42,10 +43,10 @@ func Start() (*Server, error) {
 		return nil, err
 	}
 	s := &Server{cluster: c, dir: dir}
-	if err := s.exec(ctx, "CREATE DATABASE "+template); err != nil {
+	if err := s.exec(ctx, "CREATE DATABASE "+Empty); err != nil {
 		return nil, err
 	}
-	b, err := logbook.Open(ctx, s.url(template), Quiet())
+	b, err := logbook.Open(ctx, s.url(Empty), Quiet())
 	if err != nil {
 		return nil, err
 	}
@@ -93,7 +94,7 @@ func (s *Server) exec(ctx context.Context, query string) error {
 // must be done with the logbook when fill returns.
 func (s *Server) Prepare(name string, fill func(*logbook.Book) error) error {
 	ctx := context.Background()
-	if err := s.exec(ctx, fmt.Sprintf("CREATE DATABASE %s TEMPLATE %s STRATEGY FILE_COPY", name, template)); err != nil {
+	if err := s.exec(ctx, fmt.Sprintf("CREATE DATABASE %s TEMPLATE %s STRATEGY FILE_COPY", name, Empty)); err != nil {
 		return err
 	}
 	b, err := logbook.Open(ctx, s.url(name), Quiet())
@@ -113,7 +114,7 @@ func (s *Server) BookFrom(t testing.TB, prepared string) *logbook.Book {
 }
 
 // URL gives a fresh, empty database that goes when the test ends.
-func (s *Server) URL(t testing.TB) string { return s.URLFrom(t, template) }
+func (s *Server) URL(t testing.TB) string { return s.URLFrom(t, Empty) }
 
 // URLFrom gives a copy of a prepared database that goes when the test ends.
 func (s *Server) URLFrom(t testing.TB, from string) string {
@@ -126,4 +127,4 @@ func (s *Server) URLFrom(t testing.TB, from string) string {
 }
 
 // Book gives a fresh, empty logbook that goes when the test ends.
-func (s *Server) Book(t testing.TB) *logbook.Book { return s.BookFrom(t, template) }
+func (s *Server) Book(t testing.TB) *logbook.Book { return s.BookFrom(t, Empty) }
