@@ -108,6 +108,8 @@ type Ask struct {
 	// Known are the runs of the logbook, or of the cars on the bench at least; empty: there is none. They say how
 	// far repeats lie apart, and runs that differ in one condition alone.
 	Known []Known
+
+	Forecasts Forecasts // nil: every plan is forecast anew
 }
 
 // ParseWindow reads a window such as 10-80 or 10–80 %; 0, 0 and false where it is none.
@@ -161,7 +163,7 @@ func Compare(subjects []Subject, ask Ask) *Comparison {
 	if far, ok := c.Furthest(); ok {
 		bases = append(bases, far)
 	}
-	c.Fairness = fairness(entries, newWhatIf(entries, bases, c.Window), ask.Known, refS)
+	c.Fairness = fairness(entries, newWhatIf(entries, bases, c.Window, ask.Forecasts), ask.Known, refS)
 	c.Race = raceOf(lanesOf(subjects), ask.Reference)
 	c.bands(subjects)
 	c.addPoints(subjects)

@@ -1,6 +1,8 @@
 package bench
 
 import (
+	"crypto/sha256"
+	"encoding/json"
 	"fmt"
 	"math"
 	"slices"
@@ -409,14 +411,15 @@ type whatIf struct {
 	entries  []Entry
 	from, to float64
 	bases    []int // the reference, and the run furthest from it
+	kept     Forecasts
 
 	mu   sync.Mutex // over what follows: conditions are gone through side by side
 	cars map[*run.Car]*run.Car
 	done map[forecast.Plan]func() float64
 }
 
-func newWhatIf(entries []Entry, bases []int, window Span) *whatIf {
-	return &whatIf{entries: entries, from: window.FromPct, to: window.ToPct, bases: bases,
+func newWhatIf(entries []Entry, bases []int, window Span, kept Forecasts) *whatIf {
+	return &whatIf{entries: entries, from: window.FromPct, to: window.ToPct, bases: bases, kept: kept,
 		cars: map[*run.Car]*run.Car{}, done: map[forecast.Plan]func() float64{}}
 }
 
@@ -438,13 +441,40 @@ func (w *whatIf) took(e Entry, change func(*forecast.Plan)) float64 {
 	return once()
 }
 
+// Forecasts keeps how long plans take, from one comparison to the next: the same runs are looked at again and again. It
+// is asked side by side.
+type Forecasts interface {
+	Get(plan string) (tookS float64, known bool)
+	Add(plan string, tookS float64) (forgot bool)
+}
+
 // timeOf is how long a plan takes for the window, s; NaN where it does not cover it.
 func (w *whatIf) timeOf(p forecast.Plan) float64 {
-	f, err := forecast.Quick(p) // it begins at the window's first post, and ends at its last
-	if err != nil || f.Note != "" {
-		return math.NaN()
+	plan, all := named(p)
+	if all && w.kept != nil {
+		if tookS, known := w.kept.Get(plan); known {
+			return tookS
+		}
 	}
-	return f.TS
+	tookS := math.NaN()
+	// It begins at the window's first post, and ends at its last.
+	if f, err := forecast.Quick(p); err == nil && f.Note == "" {
+		tookS = f.TS
+	}
+	if all && w.kept != nil {
+		w.kept.Add(plan, tookS)
+	}
+	return tookS
+}
+
+// named is a name that a plan shares with its equals alone, whatever its pointers are; false where it has none.
+func named(p forecast.Plan) (name string, ok bool) {
+	text, err := json.Marshal(p)
+	if err != nil {
+		return "", false
+	}
+	sum := sha256.Sum256(text)
+	return string(sum[:]), true
 }
 
 // car is a run's car that takes no less than the runs on the bench show of it: a curve that was noted

@@ -92,7 +92,8 @@ func TestSorts(t *testing.T) {
 	for _, c := range Conditions([]Entry{winter, summer}) {
 		assert.NotContains(t, []string{"season", "own label"}, c.Name)
 	}
-	for _, d := range fairness([]Entry{winter, summer}, newWhatIf([]Entry{winter, summer}, []int{0, 1}, Span{}), nil, 1000).Differs {
+	what := newWhatIf([]Entry{winter, summer}, []int{0, 1}, Span{}, nil)
+	for _, d := range fairness([]Entry{winter, summer}, what, nil, 1000).Differs {
 		assert.NotContains(t, []string{"season", "label", "chemistry"}, d.Condition)
 	}
 	for _, name := range []string{"season", "label", "chemistry"} {

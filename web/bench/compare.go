@@ -69,7 +69,7 @@ func (s *Room) concluded(r *http.Request, v *benchView, entries []bench.Entry, s
 	for i, e := range entries {
 		list[i] = bench.KeptSubject(e, subjects[i].Results.Curves[e.Reading.Side])
 	}
-	ask := bench.Ask{Reference: v.Ref, GroupBy: groupedBy(address), Known: known}
+	ask := bench.Ask{Reference: v.Ref, GroupBy: groupedBy(address), Known: known, Forecasts: s.forecasts}
 	ask.FromPct, ask.ToPct, _ = bench.ParseWindow(address.Get("window"))
 	for _, e := range v.Entries {
 		ask.Names = append(ask.Names, bench.InSentence(e.Name))

@@ -6,6 +6,7 @@ import (
 	"embed"
 
 	"github.com/go-chi/chi/v5"
+	lru "github.com/hashicorp/golang-lru/v2"
 
 	corebench "zincroad/core/bench"
 	"zincroad/logbook"
@@ -18,15 +19,19 @@ var files embed.FS
 // Room is this room of the interface; safe for concurrent use.
 type Room struct {
 	*ui.Pages
-	book Book
+	book      Book
+	forecasts *lru.Cache[string, float64] // how long plans take, by their names
 }
+
+// mostForecasts is how many are kept: a bench asks for some 16 to 40 each time it is looked at.
+const mostForecasts = 4096
 
 // Book is what the room needs of the logbook: runs to lay side by side, and what was kept of it.
 type Book interface {
 	Bench(ctx context.Context, id int64) (*logbook.Bench, error)
 	Benches(ctx context.Context) ([]logbook.Bench, error)
 	Strips(ctx context.Context, runs []int64) (map[int64]logbook.Strip, error)
-	Comparable(ctx context.Context, most int, cars ...int64) ([]corebench.Known, error)
+	Comparable(ctx context.Context, most int, beside ...int64) ([]corebench.Known, error)
 	DeleteBench(ctx context.Context, id int64) error
 	KeepBench(ctx context.Context, k *logbook.Bench) error
 	NewerRuns(ctx context.Context, id int64, limit int) ([]logbook.Choice, error)
@@ -42,7 +47,11 @@ func New(u *ui.UI, book Book) (*Room, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &Room{Pages: pages, book: book}, nil
+	forecasts, err := lru.New[string, float64](mostForecasts)
+	if err != nil {
+		return nil, err
+	}
+	return &Room{Pages: pages, book: book, forecasts: forecasts}, nil
 }
 
 // Routes are the room's own paths.
