@@ -12,7 +12,6 @@ import (
 	"net/netip"
 	"os"
 	"path/filepath"
-	"runtime/debug"
 	"strconv"
 	"strings"
 	"time"
@@ -20,6 +19,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"zincroad/demo"
+	"zincroad/internal/memory"
 	"zincroad/live"
 	"zincroad/logbook"
 	"zincroad/logbook/cluster"
@@ -30,10 +30,6 @@ const (
 	defaultPort     = 8460
 	portTries       = 20
 	shutdownTimeout = 10 * time.Second
-
-	// From here on memory is looked for among what is no longer used rather than asked for, so that large files and
-	// exports side by side stay under 300 MiB. GOMEMLIMIT in the environment goes before it.
-	memoryWanted = 220 << 20
 )
 
 // storage says where the logbook is: any PostgreSQL, or one of the program's own
@@ -272,9 +268,7 @@ func serve(ctx context.Context, st *storage, d *door, withDemo bool) error {
 	if err != nil {
 		return err
 	}
-	if os.Getenv("GOMEMLIMIT") == "" {
-		debug.SetMemoryLimit(memoryWanted)
-	}
+	memory.Settle()
 	log := st.log()
 	book, closeBook, err := st.open(ctx, log, true)
 	if err != nil {
