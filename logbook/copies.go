@@ -61,31 +61,31 @@ func (r *router) GetDBConn() (*sql.DB, error) { return r.DB, nil }
 // QueryContext asks the database itself, or for a page that only reads a copy. What a copy cannot answer the database
 // is asked for; what that cannot answer, because it is away, the copy that has come furthest.
 func (r *router) QueryContext(ctx context.Context, query string, args ...any) (*sql.Rows, error) {
-	at := r.forPage(ctx)
-	if at != nil {
-		rows, err := at.pool.QueryContext(ctx, query, args...)
-		if err == nil || ctx.Err() != nil {
-			return rows, err
-		}
-		r.log.Debug("a copy did not answer", "copy", at.name, "error", err)
-	}
-	rows, err := r.DB.QueryContext(ctx, query, args...)
-	if err != nil && at == nil && isPage(ctx) && isAway(err) {
-		if far := r.furthest(); far != nil {
-			return far.pool.QueryContext(ctx, query, args...)
-		}
-	}
-	return rows, err
+	return asked(ctx, r, func(pool *sql.DB) (*sql.Rows, error) { return pool.QueryContext(ctx, query, args...) })
 }
 
 // Conn is a connection for reading that goes as QueryContext goes.
 func (r *router) Conn(ctx context.Context) (*sql.Conn, error) {
-	if at := r.forPage(ctx); at != nil {
-		if c, err := at.pool.Conn(ctx); err == nil || ctx.Err() != nil {
-			return c, err
+	return asked(ctx, r, func(pool *sql.DB) (*sql.Conn, error) { return pool.Conn(ctx) })
+}
+
+// asked asks the pools that may answer, one after the other.
+func asked[T any](ctx context.Context, r *router, ask func(*sql.DB) (T, error)) (T, error) {
+	at := r.forPage(ctx)
+	if at != nil {
+		out, err := ask(at.pool)
+		if err == nil || ctx.Err() != nil {
+			return out, err
+		}
+		r.log.Debug("a copy did not answer", "copy", at.name, "error", err)
+	}
+	out, err := ask(r.DB)
+	if err != nil && at == nil && isPage(ctx) && isAway(err) {
+		if far := r.furthest(); far != nil {
+			return ask(far.pool)
 		}
 	}
-	return r.DB.Conn(ctx)
+	return out, err
 }
 
 // page is a page being made, read from one copy from beginning to end.

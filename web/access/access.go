@@ -117,7 +117,7 @@ func (s *Room) Gate(next http.Handler) http.Handler {
 
 // isForm tells whether a request is a form that a person sent, of fields alone.
 func isForm(r *http.Request) bool {
-	return r.Method == http.MethodPost && !ui.IsPart(r) && r.Header.Get("Accept") != "application/json" &&
+	return r.Method == http.MethodPost && !ui.IsPart(r) && !ui.IsScript(r) &&
 		strings.HasPrefix(r.Header.Get("Content-Type"), "application/x-www-form-urlencoded")
 }
 

@@ -2,7 +2,6 @@ package stall
 
 import (
 	"crypto/rand"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"net/http"
@@ -151,7 +150,6 @@ func (s *Room) sentOf(f *ui.Fields, row *logbook.Run) sent {
 
 // answer says how it went: in JSON to a page's script, else by going back.
 func (s *Room) answer(w http.ResponseWriter, r *http.Request, row *logbook.Run, err error, fault string) {
-	script := strings.Contains(r.Header.Get("Accept"), "application/json")
 	switch {
 	case errors.Is(err, logbook.ErrNotFound):
 		fault = "The run, or the reading to be corrected, is not there any more."
@@ -159,6 +157,7 @@ func (s *Room) answer(w http.ResponseWriter, r *http.Request, row *logbook.Run, 
 		s.Fail(w, r, err)
 		return
 	}
+	script := ui.IsScript(r)
 	if !script && fault != "" {
 		s.Fail(w, r, ui.BadRequest("%s", fault))
 		return
@@ -168,12 +167,11 @@ func (s *Room) answer(w http.ResponseWriter, r *http.Request, row *logbook.Run, 
 		return
 	}
 	s.live.kick(row.ID)
-	w.Header().Set("Content-Type", "application/json")
+	status := http.StatusOK
 	if fault != "" {
-		w.WriteHeader(http.StatusUnprocessableEntity)
+		status = http.StatusUnprocessableEntity
 	}
-	// A page takes only the answer to its own key for one.
-	_ = json.NewEncoder(w).Encode(map[string]any{"stored": fault == "", "fault": fault, "key": r.PostForm.Get("key")})
+	ui.Answer(w, r, status, map[string]any{"stored": fault == "", "fault": fault})
 }
 
 // typeReading stores a reading that was typed, or corrects one. What the car alone

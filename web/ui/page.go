@@ -146,22 +146,26 @@ func (s *Pages) Fail(w http.ResponseWriter, r *http.Request, err error) {
 	default:
 		s.Log.Error("request failed", "path", r.URL.Path, "error", err)
 	}
-	if r.Header.Get("Accept") == "application/json" {
-		refuse(w, r, status, text, why)
+	if IsScript(r) {
+		if status < 500 { // for good
+			Answer(w, r, status, map[string]any{"stored": false, "fault": text})
+		} else {
+			Answer(w, r, status, map[string]any{"stored": false, "why": why})
+		}
 		return
 	}
 	s.Render(w, r, "error", status, Frame{Title: "Not done", Page: "none", Data: text})
 }
 
-// refuse tells a page's script that what it sent, by its own key, is not stored: for good, which is a fault of what was
-// sent, or for now, and why.
-func refuse(w http.ResponseWriter, r *http.Request, status int, fault, why string) {
-	said := map[string]any{"stored": false, "key": r.PostFormValue("key")}
-	if status < 500 {
-		said["fault"] = fault
-	} else {
-		said["why"] = why
-	}
+// IsScript tells whether a page's script sent something, and wants to hear in JSON what became of it.
+func IsScript(r *http.Request) bool {
+	return strings.Contains(r.Header.Get("Accept"), "application/json")
+}
+
+// Answer tells a page's script what became of what it sent, by its own key: a page takes only the answer to that for
+// one.
+func Answer(w http.ResponseWriter, r *http.Request, status int, said map[string]any) {
+	said["key"] = r.PostFormValue("key")
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(status)
 	_ = json.NewEncoder(w).Encode(said)
