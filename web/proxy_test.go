@@ -15,7 +15,6 @@ import (
 	"slices"
 	"strings"
 	"sync"
-	"sync/atomic"
 	"testing"
 	"time"
 
@@ -29,8 +28,7 @@ import (
 // badNetwork stands between browser and program, as a phone's network in a car park does: what is sent is lost before
 // it arrives or after, comes late or twice, or is answered by somebody else.
 type badNetwork struct {
-	next   http.Handler
-	honest atomic.Bool // nothing happens any more
+	next http.Handler
 
 	mu    sync.Mutex
 	dice  *rand.Rand
@@ -60,7 +58,7 @@ func (n *badNetwork) fate() (what string, late time.Duration) {
 }
 
 func (n *badNetwork) ServeHTTP(w http.ResponseWriter, r *http.Request) {
-	if n.honest.Load() || r.Method != http.MethodPost {
+	if r.Method != http.MethodPost {
 		n.next.ServeHTTP(w, r)
 		return
 	}
