@@ -18,6 +18,7 @@ import (
 
 	"zincroad/core/bench"
 	"zincroad/core/words"
+	"zincroad/demo"
 	"zincroad/logbook"
 )
 
@@ -156,4 +157,25 @@ func TestTheLogbookIsAskedToo(t *testing.T) {
 	require.False(t, strings.Contains(matrix(), "“Which stall”"))
 	require.NoError(t, book.KeepBench(context.Background(), &logbook.Bench{Name: "Which stall", Runs: []int64{2, 6}}))
 	assert.True(t, strings.Contains(matrix(), "the bench “Which stall” asks for its difference to 350 kW"))
+}
+
+// A band says whose it is and what it holds, also where one group is all there is.
+func TestABandSaysWhatItHolds(t *testing.T) {
+	h, book := handler(t, true)
+	bundles, err := demo.Bundles()
+	require.NoError(t, err)
+	warm := bundles[1]
+	var ids []string
+	for range 10 {
+		id, err := book.Save(t.Context(), warm)
+		require.NoError(t, err)
+		ids = append(ids, strconv.FormatInt(id, 10))
+	}
+	body := get(h, "/bench?runs="+strings.Join(ids[:3], ",")+"&lines=groups").Body.String()
+	assert.True(t, strings.Contains(body, "the band holds all of its runs."))
+	assert.True(t, strings.Contains(body, ">3 runs</text>"), "a single group is named at its line's end")
+	body = get(h, "/bench?runs="+strings.Join(ids, ",")+"&lines=groups").Body.String()
+	assert.True(t, strings.Contains(body, "the band holds the middle 80 of 100 of its runs."))
+	body = get(h, "/bench?runs="+strings.Join(ids, ",")).Body.String()
+	assert.False(t, strings.Contains(body, "the band holds"))
 }

@@ -180,6 +180,7 @@ func TestBenchGroups(t *testing.T) {
 	s.await(`document.querySelectorAll(".curves .spread").length === 1`)
 	assert.Contains(t, s.text(".curves"), "2.4, 3 runs")
 	assert.Equal(t, 2, eval[int](s, `document.querySelectorAll(".curves > path.series").length`))
+	assert.Contains(t, s.text(".curve-section"), "The line is a group's median, the band holds all of its runs.")
 	assert.Contains(t, s.text(".beside"), "lies outside of the band of the 3 runs with software 2.4: below from")
 	assert.Contains(t, eval[string](s, `document.querySelector(".files a").getAttribute("href")`), "lines=groups")
 	// From the charge that all of them passed, the curves begin together.

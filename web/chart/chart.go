@@ -148,6 +148,7 @@ type View struct {
 	Axis     axisChoice
 	Missing  []string // names of runs without this channel
 	Noted    []string // names of runs whose C-rate is of a capacity that was noted, not measured
+	Band     string   // what line and band of a group are; empty: no group of several is drawn
 	SVGHref  string
 }
 

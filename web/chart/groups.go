@@ -84,8 +84,29 @@ func Grouped(subjects []Subject, groups []Group, q Query, extra url.Values, titl
 			said = append(said, v.beside(g.Long, names[n], s.Outside(curves[g.Members[0]], leastOutside*(to-from))))
 		}
 	}
+	v.Band = bandsSay(spreads)
 	v.finish(k, q)
 	return v, said
+}
+
+// bandsSay says what the lines and bands of groups are.
+func bandsSay(spreads []bench.Spread) string {
+	if len(spreads) == 0 {
+		return ""
+	}
+	whole := 0
+	for _, s := range spreads {
+		if s.Whole {
+			whole++
+		}
+	}
+	switch whole {
+	case len(spreads):
+		return "The line is a group's median, the band holds all of its runs."
+	case 0:
+		return "The line is a group's median, the band holds the middle 80 of 100 of its runs."
+	}
+	return "The line is a group's median; the band holds all of its runs, of ten or more the middle 80 of 100."
 }
 
 // beside says where a run lies outside of a band.

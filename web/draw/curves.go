@@ -6,6 +6,7 @@ import (
 	"slices"
 	"sort"
 	"strings"
+	"unicode/utf8"
 
 	"zincroad/core/words"
 )
@@ -48,8 +49,8 @@ func (k *Curves) SVG() string {
 	c := &canvas{w: 880, h: h}
 	xFrom, xTo, yFrom, yTo := k.ranges()
 	x0, x1, base, top := 36.0, 868.0, h-34, 20.0
-	if len(k.Lines) > 1 {
-		x1 = 760 // room for the names at the ends
+	if k.named() {
+		x1 = c.w - k.room()
 	}
 	px := func(v float64) float64 { return x0 + (v-xFrom)/(xTo-xFrom)*(x1-x0) }
 	py := func(v float64) float64 { return base - (v-yFrom)/(yTo-yFrom)*(base-top) }
@@ -118,7 +119,7 @@ func (k *Curves) SVG() string {
 		line(fmt.Sprintf("series run-%d dash-%d", l.Style, l.Style), l)
 	}
 	c.line("base", x0, base, x1, base)
-	if len(k.Lines) > 1 {
+	if k.named() {
 		k.names(c, px, py, x1, top, base)
 	}
 	fmt.Fprintf(c, `<line class="cursor" x1="0" x2="0" y1="%s" y2="%s"/>`, num(top-6), num(base))
@@ -143,6 +144,38 @@ func (b Band) parts() (out []Band) {
 		}
 	}
 	return out
+}
+
+// How wide the names at the ends are: where one begins behind the axis, what a letter of it takes (Archivo at
+// 11 px, bold and narrow, comes to 5.0 on average and 5.6 with wide ones), and the least and most they get.
+const (
+	nameFrom   = 33.0
+	nameLetter = 5.6
+	leastRoom  = 120.0
+	mostRoom   = 260.0
+)
+
+// room is how much of the picture's width the names at the ends need.
+func (k *Curves) room() float64 {
+	room := leastRoom
+	for _, l := range k.Lines {
+		room = max(room, nameFrom+nameLetter*float64(utf8.RuneCountInString(l.Name)))
+	}
+	return min(room, mostRoom)
+}
+
+// fitting is a name as far as there is room for it; the line itself has it whole.
+func fitting(name string) string {
+	most := math.Floor((mostRoom - nameFrom) / nameLetter)
+	if letters := []rune(name); len(letters) > int(most) {
+		return string(letters[:int(most)-1]) + "…"
+	}
+	return name
+}
+
+// named tells whether lines carry their names: several do, and so does one that stands for several runs.
+func (k *Curves) named() bool {
+	return len(k.Lines) > 1 || len(k.Bands) > 0
 }
 
 func axisName(name, unit string) string {
@@ -241,7 +274,7 @@ func (k *Curves) names(c *canvas, px, py func(float64) float64, x1, top, base fl
 			num(x1+28),
 			num(l.y-4),
 		)
-		c.text(fmt.Sprintf("end-label run-%d", style), "start", x1+33, l.y, k.Lines[l.line].Name)
+		c.text(fmt.Sprintf("end-label run-%d", style), "start", x1+nameFrom, l.y, fitting(k.Lines[l.line].Name))
 	}
 }
 

@@ -8,6 +8,7 @@ import (
 	"strconv"
 	"strings"
 	"testing"
+	"unicode/utf8"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -268,4 +269,21 @@ func TestStripOfTwoLegs(t *testing.T) {
 	small := s.Small()
 	assert.NotContains(t, small, "NaN")
 	assert.Equal(t, 2, strings.Count(small, `<path class="road`))
+}
+
+// A name at a line's end stands inside of the picture however long it is: the axis makes room for it, up to a
+// point, and past that the name is cut and the line's own title has it whole.
+func TestNamesAtTheEndsFit(t *testing.T) {
+	const wide = 5.6 // px a letter, with wide ones
+	for _, name := range []string{"3", "Tamarack 78, 8 runs", "Wendmere Quarry of the north, 12 runs", strings.Repeat("Mill", 25)} {
+		k := Curves{Lines: []Line{{Name: name, X: []float64{0, 1}, Y: []float64{1, 2}}}, Bands: []Band{{Name: "all"}}}
+		svg := k.SVG()
+		label := regexp.MustCompile(`<text class="end-label run-0"[^>]* x="([0-9.]+)"[^>]*>([^<]*)</text>`).FindStringSubmatch(svg)
+		require.Len(t, label, 3, name)
+		from, err := strconv.ParseFloat(label[1], 64)
+		require.NoError(t, err)
+		assert.LessOrEqual(t, from+wide*float64(utf8.RuneCountInString(label[2])), 880.0, name)
+		assert.True(t, strings.Contains(svg, "<title>"+name+"</title>"), name)
+		assert.Equal(t, len(name) < 40, label[2] == name, name)
+	}
 }
