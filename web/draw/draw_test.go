@@ -275,10 +275,12 @@ func TestStripOfTwoLegs(t *testing.T) {
 // point, and past that the name is cut and the line's own title has it whole.
 func TestNamesAtTheEndsFit(t *testing.T) {
 	const wide = 5.6 // px a letter, with wide ones
-	for _, name := range []string{"3", "Tamarack 78, 8 runs", "Wendmere Quarry of the north, 12 runs", strings.Repeat("Mill", 25)} {
+	atEnd := regexp.MustCompile(`<text class="end-label run-0"[^>]* x="([0-9.]+)"[^>]*>([^<]*)</text>`)
+	long := strings.Repeat("Mill", 25)
+	for _, name := range []string{"3", "Tamarack 78, 8 runs", "Wendmere Quarry of the north, 12 runs", long} {
 		k := Curves{Lines: []Line{{Name: name, X: []float64{0, 1}, Y: []float64{1, 2}}}, Bands: []Band{{Name: "all"}}}
 		svg := k.SVG()
-		label := regexp.MustCompile(`<text class="end-label run-0"[^>]* x="([0-9.]+)"[^>]*>([^<]*)</text>`).FindStringSubmatch(svg)
+		label := atEnd.FindStringSubmatch(svg)
 		require.Len(t, label, 3, name)
 		from, err := strconv.ParseFloat(label[1], 64)
 		require.NoError(t, err)
