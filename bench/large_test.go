@@ -180,6 +180,8 @@ var pages = []string{
 	"/prepare/matrix",
 	"/bench",
 	"/bench?runs=1,2,3,4,5,6,7,8",
+	"/bench/ranking",
+	"/bench/matrix",
 	"/prepare?car=1&stall=1&outside=5&now=60",
 	"/runs/1",
 	"/stall",

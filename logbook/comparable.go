@@ -10,51 +10,92 @@ import (
 	"zincroad/core/run"
 )
 
+// The latest runs that are done, newest first: of all cars, and of the cars of some runs. Both walk an index and
+// stop after as many as are asked for.
+const (
+	latestOfAll = `SELECT r.id, coalesce(r.started_at, '-infinity') AS began FROM runs r
+		WHERE r.car_id IS NOT NULL AND r.deleted_at IS NULL AND NOT r.live
+		ORDER BY coalesce(r.started_at, '-infinity') DESC, r.id DESC LIMIT @most`
+	latestOfCars = `SELECT l.id, l.began
+		FROM (SELECT DISTINCT car_id FROM runs WHERE id = ANY (CAST(@beside AS bigint[])) AND car_id IS NOT NULL) cars
+		CROSS JOIN LATERAL (
+			SELECT r.id, coalesce(r.started_at, '-infinity') AS began FROM runs r
+			WHERE r.car_id = cars.car_id AND r.deleted_at IS NULL AND NOT r.live
+			ORDER BY coalesce(r.started_at, '-infinity') DESC, r.id DESC LIMIT @most
+		) l
+		ORDER BY l.began DESC, l.id DESC LIMIT @most`
+)
+
 // Comparable lists so many of the latest runs with what tells which of them differ in one thing alone, and with
 // what each of them says in short: of the cars of some runs, or of all where no run is named or none has a car.
 func (b *Book) Comparable(ctx context.Context, most int, beside ...int64) ([]bench.Known, error) {
-	var rows []struct {
-		ID                                            int64
-		Car, Software, Stall, Preconditioned, Profile string
-		Chemistry, Adapter, Label, Gist               string
-		PlugIns                                       int
-		StallKW                                       float64 `gorm:"column:stall_kw"`
-		Climate                                       string
-		StartC, StartPct, WarmC                       *float64
-		AmbientC                                      *float64 `gorm:"column:ambient_c"`
-		FromPct, ToPct                                float64
-		WindowS                                       *float64
-		StartedAt                                     *time.Time
+	latest := latestOfAll
+	if len(beside) > 0 {
+		var ofCars bool
+		err := b.db.WithContext(ctx).Raw("SELECT EXISTS (SELECT FROM runs WHERE id = ANY (?::bigint[]) AND car_id IS NOT NULL)",
+			array(beside)).Scan(&ofCars).Error
+		if err != nil {
+			return nil, mapped("looking for the cars", err)
+		}
+		if ofCars {
+			latest = latestOfCars
+		}
 	}
-	err := b.db.WithContext(ctx).Raw(`WITH of AS (SELECT car_id FROM runs WHERE id IN ? AND car_id IS NOT NULL)
-		SELECT r.id, coalesce(r.window_from_pct, 0) AS from_pct,
-			coalesce(r.window_to_pct, 0) AS to_pct,
-			c.name AS car, c.chemistry, c.warm_c, coalesce(v.version, '') AS software, coalesce(a.name, '') AS adapter,
-			coalesce(p.name || ' ' || s.name, '') AS stall, coalesce(s.rated_kw, 0) AS stall_kw, r.preconditioned, r.profile,
-			r.climate, r.ambient_c, r.start_c, r.start_pct, r.window_s, r.label, r.started_at, r.gist,
-			(SELECT count(*) FROM marks m WHERE m.run_id = r.id AND m.kind = ?) AS plug_ins
-		FROM runs r JOIN cars c ON c.id = r.car_id LEFT JOIN softwares v ON v.id = r.software_id
+	return b.comparable(ctx, latest, most, beside)
+}
+
+// comparable reads column by column: a page asks for two thousand rows, and finding the place of each value by
+// reflection took most of its time.
+func (b *Book) comparable(ctx context.Context, latest string, most int, beside []int64) ([]bench.Known, error) {
+	rows, err := b.db.WithContext(ctx).Raw(`WITH latest AS (`+latest+`)
+		SELECT r.id, c.name, c.chemistry, c.warm_c, coalesce(v.version, ''), coalesce(a.name, ''),
+			coalesce(p.name || ' ' || s.name, ''), coalesce(s.rated_kw, 0), r.preconditioned, r.profile,
+			r.climate, r.ambient_c, r.start_c, r.start_pct, coalesce(r.window_from_pct, 0),
+			coalesce(r.window_to_pct, 0), r.window_s, r.label, r.started_at, r.gist,
+			(SELECT count(*) FROM marks m WHERE m.run_id = r.id AND m.kind = @plug)
+		FROM latest JOIN runs r ON r.id = latest.id
+			JOIN cars c ON c.id = r.car_id LEFT JOIN softwares v ON v.id = r.software_id
 			LEFT JOIN adapters a ON a.id = r.adapter_id
 			LEFT JOIN stalls s ON s.id = r.stall_id LEFT JOIN sites p ON p.id = s.site_id
-		WHERE r.deleted_at IS NULL AND NOT r.live AND (r.car_id IN (SELECT car_id FROM of) OR NOT EXISTS (SELECT FROM of))
-		ORDER BY r.started_at DESC NULLS LAST, r.id DESC LIMIT ?`,
-		slices.Concat(beside, []int64{0}), run.PlugIn, most).
-		Scan(&rows).Error
+		ORDER BY latest.began DESC, latest.id DESC`,
+		map[string]any{"most": most, "beside": array(beside), "plug": run.PlugIn}).Rows()
 	if err != nil {
 		return nil, mapped("looking for comparisons", err)
 	}
-	list := make([]bench.Known, len(rows))
-	for i, r := range rows {
-		list[i] = bench.Known{ID: r.ID, Car: r.Car, Software: r.Software, Stall: r.Stall, Preconditioned: r.Preconditioned,
-			Profile: r.Profile, PlugIns: r.PlugIns, StallKW: r.StallKW, StartC: r.StartC, StartPct: r.StartPct,
-			FromPct: r.FromPct, ToPct: r.ToPct, WindowS: r.WindowS, Chemistry: r.Chemistry, Adapter: r.Adapter,
-			Label: r.Label, WarmC: r.WarmC, Climate: r.Climate, AmbientC: r.AmbientC}
-		if r.StartedAt != nil {
-			list[i].StartedAt = *r.StartedAt
+	defer rows.Close()
+	list := make([]bench.Known, 0, most)
+	for rows.Next() {
+		var k bench.Known
+		var startedAt *time.Time
+		var gist string
+		if err := rows.Scan(&k.ID, &k.Car, &k.Chemistry, &k.WarmC, &k.Software, &k.Adapter,
+			&k.Stall, &k.StallKW, &k.Preconditioned, &k.Profile,
+			&k.Climate, &k.AmbientC, &k.StartC, &k.StartPct, &k.FromPct,
+			&k.ToPct, &k.WindowS, &k.Label, &startedAt, &gist, &k.PlugIns); err != nil {
+			return nil, mapped("reading comparisons", err)
 		}
-		if r.Gist != "" && json.Unmarshal([]byte(r.Gist), &list[i].Gist) != nil {
-			list[i].Gist = bench.Gist{} // it says nothing until the run is worked out again
+		if startedAt != nil {
+			k.StartedAt = *startedAt
 		}
+		k.Gist = b.gistOf(gist)
+		list = append(list, k)
 	}
-	return list, nil
+	return slices.Clip(list), mapped("reading comparisons", rows.Err())
+}
+
+// gistOf reads what a run says in short; nothing where that cannot be read, until the run is worked out again. What
+// was read before is kept by its text, so that it cannot be out of date.
+func (b *Book) gistOf(text string) bench.Gist {
+	if text == "" {
+		return bench.Gist{}
+	}
+	if g, ok := b.gists.Get(text); ok {
+		return g
+	}
+	var g bench.Gist
+	if json.Unmarshal([]byte(text), &g) != nil {
+		g = bench.Gist{}
+	}
+	b.gists.Add(text, g)
+	return g
 }

@@ -24,6 +24,8 @@ import (
 	"gorm.io/driver/postgres"
 	"gorm.io/gorm"
 	"gorm.io/gorm/logger"
+
+	"zincroad/core/bench"
 )
 
 //go:embed migrations
@@ -46,7 +48,8 @@ type Book struct {
 	stored atomic.Int64 // readings of live runs
 	full   *atomic.Bool // the disk; nothing is to be written
 
-	seen *lru.Cache[string, *Results] // results that were read before, by their stamp
+	seen  *lru.Cache[string, *Results]   // results that were read before, by their stamp
+	gists *lru.Cache[string, bench.Gist] // what runs say in short, by the text that is kept of it
 }
 
 const (
@@ -55,6 +58,8 @@ const (
 
 	// A bench holds 60 runs; those of two are at hand. A run's results take some 100 kB.
 	mostSeen = 128
+	// Ranking and matrix sort 2,000 runs. What a run says in short takes about 1 kB.
+	mostGists = 4096
 )
 
 // Open connects to the database and brings its tables up to date.
@@ -100,7 +105,12 @@ func open(ctx context.Context, url string, copies []string, log *slog.Logger) (*
 		pool.Close()
 		return nil, fmt.Errorf("opening the logbook: %w", err)
 	}
-	return &Book{db: db, router: ways, log: log, full: full, seen: seen}, nil
+	gists, err := lru.New[string, bench.Gist](mostGists)
+	if err != nil {
+		pool.Close()
+		return nil, fmt.Errorf("opening the logbook: %w", err)
+	}
+	return &Book{db: db, router: ways, log: log, full: full, seen: seen, gists: gists}, nil
 }
 
 // SetFull says whether the disk is full. While it is, whatever would write fails with ErrNoRoom, before PostgreSQL is

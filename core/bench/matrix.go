@@ -3,6 +3,7 @@ package bench
 import (
 	"cmp"
 	"fmt"
+	"maps"
 	"math"
 	"slices"
 
@@ -52,6 +53,7 @@ func MatrixOf(runs []Known, row, col Factor, from, to float64, warmth Warmth, as
 		s  float64
 	}
 	cells := map[[2]string][]timed{}
+	rows, cols := map[string]bool{}, map[string]bool{}
 	for _, k := range runs {
 		w, ok := k.Gist.Window(from, to)
 		gentle := row.Name == "profile" || col.Name == "profile"
@@ -64,11 +66,10 @@ func MatrixOf(runs []Known, row, col Factor, from, to float64, warmth Warmth, as
 		}
 		m.Count++
 		cells[[2]string{a, b}] = append(cells[[2]string{a, b}], timed{k.ID, w.TS})
-		m.Rows, m.Cols = append(m.Rows, a), append(m.Cols, b)
+		rows[a], cols[b] = true, true
 	}
-	slices.SortFunc(m.Rows, byNumber)
-	slices.SortFunc(m.Cols, byNumber)
-	m.Rows, m.Cols = slices.Compact(m.Rows), slices.Compact(m.Cols)
+	m.Rows = slices.SortedFunc(maps.Keys(rows), byNumber)
+	m.Cols = slices.SortedFunc(maps.Keys(cols), byNumber)
 
 	squares, freedom := 0.0, 0
 	for _, list := range cells {

@@ -37,13 +37,18 @@ type Proposal struct {
 }
 
 // things are what two runs can differ in, one of which a proposal isolates.
-func (k Known) things() [][2]string {
-	kw := ""
+var things = []aspect{
+	worded("software", func(k *Known) string { return k.Software }),
+	{name: "stall", text: (*Known).stallsKW, differ: func(a, b *Known) bool { return a.StallKW != b.StallKW }},
+	worded("preconditioning", func(k *Known) string { return k.Preconditioned }),
+	worded("profile", func(k *Known) string { return k.Profile }),
+}
+
+func (k *Known) stallsKW() string {
 	if k.StallKW > 0 {
-		kw = fmt.Sprintf("%g kW", k.StallKW)
+		return fmt.Sprintf("%g kW", k.StallKW)
 	}
-	return [][2]string{{"software", k.Software}, {"stall", kw}, {"preconditioning", k.Preconditioned},
-		{"profile", k.Profile}}
+	return ""
 }
 
 // mostBeside is how many repeats a proposal lays beside the two runs that it is about.
@@ -58,10 +63,14 @@ const asWarmC = 3.0
 func OneApart(runs []Known, most int) []Proposal {
 	var out []Proposal
 	seen := map[string]bool{}
-	for i, a := range runs {
-		for _, b := range runs[i+1:] {
+	for i := range runs {
+		for j := i + 1; j < len(runs); j++ {
+			a, b := &runs[i], &runs[j]
+			if a.WindowS == nil || b.WindowS == nil {
+				continue
+			}
 			name, from, to, ok := apartIn(a, b)
-			if !ok || a.WindowS == nil || b.WindowS == nil {
+			if !ok {
 				continue
 			}
 			key := strings.Join([]string{a.Car, name, min(from, to), max(from, to)}, "|")
@@ -72,7 +81,8 @@ func OneApart(runs []Known, most int) []Proposal {
 			p := Proposal{What: fmt.Sprintf("%s, %s: %s against %s", a.Car, name, orNone(from), orNone(to)),
 				ByS: math.Abs(*a.WindowS - *b.WindowS)}
 			var beside []int64
-			for _, x := range runs {
+			for n := range runs {
+				x := &runs[n]
 				if x.ID != a.ID && x.ID != b.ID && (alike(a, x) || alike(b, x)) {
 					beside = append(beside, x.ID)
 				}
@@ -94,22 +104,25 @@ func orNone(s string) string {
 }
 
 // apartIn tells in which one thing two runs of a car differ.
-func apartIn(a, b Known) (name, from, to string, ok bool) {
+func apartIn(a, b *Known) (name, from, to string, ok bool) {
 	if a.Car == "" || a.Car != b.Car || a.ID == b.ID || !oneWindow(a, b) {
 		return "", "", "", false
 	}
-	x, y := a.things(), b.things()
-	differ := 0
-	for i := range x {
-		if x[i][1] != y[i][1] {
-			if x[i][1] == "" || y[i][1] == "" {
-				return "", "", "", false
-			}
-			differ++
-			name, from, to = x[i][0], x[i][1], y[i][1]
+	differs := -1
+	for i, thing := range things {
+		if !thing.differ(a, b) {
+			continue
 		}
+		if differs >= 0 {
+			return "", "", "", false
+		}
+		differs = i
 	}
-	if differ != 1 {
+	if differs < 0 {
+		return "", "", "", false
+	}
+	name, from, to = things[differs].name, things[differs].text(a), things[differs].text(b)
+	if from == "" || to == "" {
 		return "", "", "", false
 	}
 	if name != "preconditioning" && !asWarm(a, b) {
@@ -118,7 +131,7 @@ func apartIn(a, b Known) (name, from, to string, ok bool) {
 	return name, from, to, true
 }
 
-func asWarm(a, b Known) bool { return warmAs(a.StartC, b.StartC) }
+func asWarm(a, b *Known) bool { return warmAs(a.StartC, b.StartC) }
 
 // warmAs tells whether two packs were as warm as each other at plug-in, °C; not where one was not read.
 func warmAs(a, b *float64) bool { return a != nil && b != nil && math.Abs(*a-*b) <= asWarmC }
@@ -126,14 +139,15 @@ func warmAs(a, b *float64) bool { return a != nil && b != nil && math.Abs(*a-*b)
 // RepeatsOf puts the times of repeats in a window together, s: of one car and software at one stall, as warm
 // as each other, preconditioned alike, in one profile, none of them replugged. A run without a repeat is in none.
 func RepeatsOf(runs []Known, fromPct, toPct float64) [][]float64 {
-	var kinds [][]Known
-	for _, r := range runs {
+	var kinds [][]*Known
+	for i := range runs {
+		r := &runs[i]
 		if _, ok := r.took(fromPct, toPct); !ok || r.Car == "" || r.Stall == "" || r.PlugIns > 1 {
 			continue
 		}
-		at := slices.IndexFunc(kinds, func(k []Known) bool { return alike(k[0], r) && k[0].Stall == r.Stall })
+		at := slices.IndexFunc(kinds, func(k []*Known) bool { return alike(k[0], r) && k[0].Stall == r.Stall })
 		if at < 0 {
-			kinds = append(kinds, []Known{r})
+			kinds = append(kinds, []*Known{r})
 			continue
 		}
 		kinds[at] = append(kinds[at], r)
@@ -153,7 +167,7 @@ func RepeatsOf(runs []Known, fromPct, toPct float64) [][]float64 {
 }
 
 // took is the time of a window that was kept of a run, s; false where none was.
-func (k Known) took(fromPct, toPct float64) (float64, bool) {
+func (k *Known) took(fromPct, toPct float64) (float64, bool) {
 	if w, ok := k.Gist.Window(fromPct, toPct); ok {
 		return w.TS, true
 	}
@@ -164,12 +178,17 @@ func (k Known) took(fromPct, toPct float64) (float64, bool) {
 }
 
 // oneWindow tells whether two runs' times are of one window: others say nothing of each other.
-func oneWindow(a, b Known) bool { return a.FromPct == b.FromPct && a.ToPct == b.ToPct }
+func oneWindow(a, b *Known) bool { return a.FromPct == b.FromPct && a.ToPct == b.ToPct }
 
 // alike tells whether two runs are repeats of each other.
-func alike(a, b Known) bool {
+func alike(a, b *Known) bool {
 	if a.Car != b.Car || !asWarm(a, b) || !oneWindow(a, b) {
 		return false
 	}
-	return slices.Equal(a.things(), b.things())
+	for _, thing := range things {
+		if thing.differ(a, b) {
+			return false
+		}
+	}
+	return true
 }

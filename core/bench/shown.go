@@ -36,14 +36,28 @@ func worded(name string, of func(k *Known) string) aspect {
 	return aspect{name: name, text: of, differ: func(a, b *Known) bool { return of(a) != of(b) }}
 }
 
+// lone is a condition that two runs can differ in without the rest, by one or two names.
+type lone struct {
+	aspects  []aspect
+	anyDay   bool // it is the same on another day
+	isTheDay bool
+}
+
+// differs tells whether two runs differ in it, by any of its names. Pages hold every run of a logbook against every
+// other: nothing is copied on the way.
+func (c *lone) differs(a, b *Known) bool {
+	for i := range c.aspects {
+		if c.aspects[i].differ(a, b) {
+			return true
+		}
+	}
+	return false
+}
+
 // alone are the conditions that two runs can differ in without the rest. Some are one thing by two names: another
 // stall has another label, a pack that was preconditioned is warmer. A warmer pack is that whatever the day was like:
 // warmer days stand before warmer packs.
-var alone = []struct {
-	aspects  []aspect
-	anyDay   bool
-	isTheDay bool
-}{
+var alone = []lone{
 	{aspects: []aspect{worded("software", func(k *Known) string { return k.Software })}},
 	{aspects: []aspect{worded("stall", func(k *Known) string { return k.Stall }),
 		{name: "stall_kw", text: func(k *Known) string { return figure(noted(k.StallKW)) },
@@ -78,7 +92,7 @@ func differAlone(a, b *Known) int {
 	found := -1
 	for i := range alone {
 		c := &alone[i]
-		if !slices.ContainsFunc(c.aspects, func(x aspect) bool { return x.differ(a, b) }) {
+		if !c.differs(a, b) {
 			continue
 		}
 		if found >= 0 && !(c.anyDay && alone[found].isTheDay) {
