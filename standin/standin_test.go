@@ -152,6 +152,7 @@ func TestAdapterSpeaksTheDialect(t *testing.T) {
 }
 
 func TestFaultsOfTheCar(t *testing.T) {
+	t.Parallel()
 	t.Run("frozen values", func(t *testing.T) {
 		w := world(t, 120, `{"kind": "frozen-values", "at_s": 0}`)
 		a := w.CarValues().SoCPct
@@ -247,6 +248,7 @@ func TestFaultsOfTheCar(t *testing.T) {
 // Every call of the charger is valid by the protocol's published schemas, its meter
 // values add up, and what was not answered is sent again.
 func TestChargePointBySchema(t *testing.T) {
+	t.Parallel()
 	check := ocppschema.New(t)
 	type message struct {
 		action  string

@@ -64,6 +64,7 @@ func posted(t *testing.T, c *http.Client, address string, v url.Values) *http.Re
 // the files of the sign-in page are open. Signed in everything is there, and signing out everywhere ends it for
 // others too.
 func TestPasswordKeepsOut(t *testing.T) {
+	t.Parallel()
 	at, client := locked(t)
 	stranger := client()
 	for _, path := range []string{"/", "/runs/1", "/runs/1/export.zip", "/bench.csv?runs=1,2", "/definitions", "/stall/1/events",
@@ -103,6 +104,7 @@ func TestPasswordKeepsOut(t *testing.T) {
 
 // What is under way while everybody is signed out ends with its own answer, and signs nobody in again.
 func TestSignedOutStaysOut(t *testing.T) {
+	t.Parallel()
 	at, client := locked(t)
 	c := client()
 	assert.Equal(t, http.StatusSeeOther, posted(t, c, at+"/enter", url.Values{"password": {word}}).StatusCode)
@@ -131,6 +133,7 @@ func TestSignedOutStaysOut(t *testing.T) {
 // A wrong password is told in one sentence and nothing more; after six tries in a minute nobody of that address
 // gets another, the right one neither.
 func TestPasswordsAreNotTriedOut(t *testing.T) {
+	t.Parallel()
 	at, client := locked(t)
 	c := client()
 	for range 6 {
@@ -188,6 +191,7 @@ func TestSignInByKeys(t *testing.T) {
 // What is expensive can be asked for so often from one address, and no less often from another. Behind a proxy it is the
 // address that the proxy names last; what a caller puts before it is nobody's word.
 func TestOneAddressAsksForSoMuch(t *testing.T) {
+	t.Parallel()
 	book := newBook(t, false)
 	srv, err := web.New(book, logbooktest.Quiet())
 	require.NoError(t, err)

@@ -25,6 +25,7 @@ import (
 // Twenty runs at once: the reference, the fastest and the slowest have lines of their own, the others are drawn
 // behind, and nothing is left out of the table. One more than sixty is refused at the door.
 func TestBenchOfMany(t *testing.T) {
+	t.Parallel()
 	h, _ := handler(t, true)
 	ids := make([]string, 20)
 	for i := range ids {
@@ -51,6 +52,7 @@ func TestBenchOfMany(t *testing.T) {
 // The ranking and the matrix are made of the runs there are; what an address asks for is shown as chosen, and
 // nonsense in it is passed over.
 func TestRankingAndMatrix(t *testing.T) {
+	t.Parallel()
 	h, book := handler(t, true)
 	// By the runs' own pages: in one go, at full power, warm from 24 °C on.
 	var times []float64
@@ -97,6 +99,7 @@ func TestRankingAndMatrix(t *testing.T) {
 
 // The bench as a workbook, read back: a page for the runs, the windows, the posts and what can be said.
 func TestBenchAsWorkbook(t *testing.T) {
+	t.Parallel()
 	h, _ := handler(t, true)
 	w := get(h, "/bench.xlsx?runs=1,2&ref=2")
 	require.Equal(t, http.StatusOK, w.Code)
@@ -129,6 +132,7 @@ func TestBenchAsWorkbook(t *testing.T) {
 
 // Money has its currency; where two runs were paid in different ones, or one does not say, there is none.
 func TestCostHasItsCurrency(t *testing.T) {
+	t.Parallel()
 	h, sql := handlerWithSQL(t)
 	assert.True(t, strings.Contains(get(h, "/runs/1?channel=cost").Body.String(), ">cost, EUR<"))
 	assert.True(t, strings.Contains(get(h, "/bench?runs=1,2&channel=cost").Body.String(), ">cost, EUR<"))
@@ -138,6 +142,7 @@ func TestCostHasItsCurrency(t *testing.T) {
 
 // What the logbook's own pairs show stands beside what the forecast says, and a kept bench asks for the next run.
 func TestTheLogbookIsAskedToo(t *testing.T) {
+	t.Parallel()
 	h, book := handler(t, true)
 	rows, err := book.Runs(context.Background(), []int64{2, 6})
 	require.NoError(t, err)
@@ -161,6 +166,7 @@ func TestTheLogbookIsAskedToo(t *testing.T) {
 
 // A band says whose it is and what it holds, also where one group is all there is.
 func TestABandSaysWhatItHolds(t *testing.T) {
+	t.Parallel()
 	h, book := handler(t, true)
 	bundles, err := demo.Bundles()
 	require.NoError(t, err)

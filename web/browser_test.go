@@ -324,6 +324,7 @@ func (s *site) axe(page string) {
 // Every page passes axe-core by day and by night, the ones for the stall on a phone
 // too, and none of them is broader than a phone.
 func TestAccessibility(t *testing.T) {
+	t.Parallel()
 	everywhere := func(s *site) (pages []string, stall string) {
 		s.open("/desk")
 		s.do(chromedp.SetUploadFiles(css("#file"), []string{sample(s.T, "spreadsheet.csv")}),

@@ -50,6 +50,7 @@ func TestEachKindOfFileComesIn(t *testing.T) {
 
 // What a column is read as is said once: the next file with the same header is read so.
 func TestAMappingIsRemembered(t *testing.T) {
+	t.Parallel()
 	h, book := handler(t, false)
 	ctx := context.Background()
 	csv := func(from int) []byte {
@@ -394,6 +395,7 @@ func TestAFileThatBelongsToARun(t *testing.T) {
 // Any recording can give the run its time: the other is lined up with it then, and the posts stay where
 // they were on the run's clock; it can be undone.
 func TestAnotherRecordingGivesTheTime(t *testing.T) {
+	t.Parallel()
 	h, book := handler(t, false)
 	ctx := context.Background()
 	id, file := twoSides(t, book)

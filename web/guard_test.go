@@ -53,6 +53,7 @@ func TestOnlyItsOwnNames(t *testing.T) {
 // What no text holds is refused in one sentence before it reaches a page; HEAD is answered as GET; files are
 // served, lists of them are not.
 func TestOddRequests(t *testing.T) {
+	t.Parallel()
 	h, _ := handler(t, true)
 	for _, path := range []string{"/?q=%00", "/runs/1?channel=%ff", "/?a%00b=1", "/%00"} {
 		w := asked(h, http.MethodGet, path, "")
@@ -99,6 +100,7 @@ func TestFormsAreBounded(t *testing.T) {
 // A body that drips is ended, and the connection with it; one that comes at a phone's pace is read, however
 // long it takes.
 func TestSlowBodiesAreEnded(t *testing.T) {
+	t.Parallel()
 	h := http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if _, err := io.ReadAll(r.Body); err != nil {
 			http.Error(w, "too slow", http.StatusBadRequest)
@@ -139,6 +141,7 @@ func TestSlowBodiesAreEnded(t *testing.T) {
 // What a probe reads: requests by their route and not by anybody's run, what is left to do, and whether the
 // program is ready; at an address of its own, not among the pages.
 func TestMetrics(t *testing.T) {
+	t.Parallel()
 	book := newBook(t, true)
 	srv, err := web.New(book, logbooktest.Quiet())
 	require.NoError(t, err)
@@ -164,6 +167,7 @@ func TestMetrics(t *testing.T) {
 
 // A form of a page elsewhere changes nothing here; one of the program's own does.
 func TestForeignOrigins(t *testing.T) {
+	t.Parallel()
 	h, book := handler(t, true)
 	try := func(header, value string) int {
 		r := httptest.NewRequest(http.MethodPost, "/runs/3/delete", strings.NewReader(""))
@@ -184,6 +188,7 @@ func TestForeignOrigins(t *testing.T) {
 // Bodies are let in as far as they fit together; one more waits until another is done, is told to come again
 // where that takes too long, and a page without a body never waits.
 func TestLargeBodiesTakeTurns(t *testing.T) {
+	t.Parallel()
 	const room = 100
 	started, finish := make(chan int64, 9), make(chan struct{})
 	h := web.Queued(semaphore.NewWeighted(room), 150*time.Millisecond)(http.HandlerFunc(

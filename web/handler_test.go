@@ -65,6 +65,7 @@ func post(h http.Handler, path string, v url.Values) *httptest.ResponseRecorder 
 }
 
 func TestEveryPageAnswers(t *testing.T) {
+	t.Parallel()
 	h, _ := handler(t, true)
 	for path, status := range map[string]int{
 		"/":                                    200,
@@ -121,6 +122,7 @@ func TestEveryPageAnswers(t *testing.T) {
 
 // Requests share the figures that were read: no page changes them, whatever it shows them in.
 func TestPagesLeaveFiguresAlone(t *testing.T) {
+	t.Parallel()
 	h, book := handler(t, true)
 	ids := make([]int64, 0, 20)
 	for id := range int64(20) {
@@ -185,6 +187,7 @@ func TestFormsFromElsewhereAreRefused(t *testing.T) {
 }
 
 func TestRoadComesInPieces(t *testing.T) {
+	t.Parallel()
 	h, book := handler(t, false)
 	bundles, err := demo.Bundles()
 	require.NoError(t, err)
@@ -226,6 +229,7 @@ func upload(t *testing.T, h http.Handler, name string, content []byte) *httptest
 // A run folder goes in at once, comes out the same, and the second time is noticed.
 // What is too large to be held while it is looked at is refused with the way that is left.
 func TestTooLargeForTheDesk(t *testing.T) {
+	t.Parallel()
 	h, book := handler(t, false)
 	w := upload(t, h, "long.csv", bytes.Repeat([]byte("1,2,3\n"), 11<<20))
 	assert.Equal(t, http.StatusUnprocessableEntity, w.Code)
@@ -241,6 +245,7 @@ func TestTooLargeForTheDesk(t *testing.T) {
 }
 
 func TestRunFolderInAndOut(t *testing.T) {
+	t.Parallel()
 	h, _ := handler(t, false)
 	content, err := os.ReadFile("../docs/samples/run-folder.zip")
 	require.NoError(t, err)
@@ -347,6 +352,7 @@ func TestGarageAndSitesForms(t *testing.T) {
 }
 
 func TestBenchTableAsCSV(t *testing.T) {
+	t.Parallel()
 	h, _ := handler(t, true)
 	rows, err := csv.NewReader(get(h, "/bench.csv?runs=1,2&ref=2").Body).ReadAll()
 	require.NoError(t, err)
@@ -386,6 +392,7 @@ func handlerWithSQL(t *testing.T) (http.Handler, func(string)) {
 // One run whose kept figures are broken stands in its place with the way out; the others
 // are as they were, and its own page works them out anew.
 func TestOneBrokenRunSpoilsNoOther(t *testing.T) {
+	t.Parallel()
 	h, sql := handlerWithSQL(t)
 	sql(`UPDATE results SET strip = '"x"', readings = '{"a": 1}' WHERE run_id = 2`)
 	page := get(h, "/")
@@ -400,6 +407,7 @@ func TestOneBrokenRunSpoilsNoOther(t *testing.T) {
 // What cannot be read in a row of any list is left out and said in its place, with the way out; the row itself and
 // all others stand, on every page that they are on.
 func TestOneBrokenRowSpoilsNoList(t *testing.T) {
+	t.Parallel()
 	h, sql := handlerWithSQL(t)
 	pages := []string{"/", "/garage", "/garage/cars/1", "/garage/software/1", "/sites", "/sites/stalls/1", "/prepare",
 		"/prepare?kept=1", "/prepare/methods", "/prepare/matrix", "/stall", "/bench", "/bench?runs=1,2", "/bench/matrix",
@@ -434,6 +442,7 @@ func TestOneBrokenRowSpoilsNoList(t *testing.T) {
 
 // A run that went on for two days does not make every other a pixel wide.
 func TestTheRoadsAxisEnds(t *testing.T) {
+	t.Parallel()
 	h, sql := handlerWithSQL(t)
 	sql(`UPDATE runs SET length_s = 172800 WHERE id = 3`)
 	page := get(h, "/").Body.String()
@@ -443,6 +452,7 @@ func TestTheRoadsAxisEnds(t *testing.T) {
 // Figures of an earlier version of the arithmetic are shown, and marked, until they are
 // worked out anew; nobody waits for that.
 func TestOldFiguresStandUntilTheyAreAnew(t *testing.T) {
+	t.Parallel()
 	h, sql := handlerWithSQL(t)
 	sql(`UPDATE runs SET read_version = 1`)
 	sql(`UPDATE results SET arithmetic = 1`)
@@ -461,6 +471,7 @@ func TestOldFiguresStandUntilTheyAreAnew(t *testing.T) {
 // Every number of a car, a stall, an adapter and a run that the logbook keeps has its place
 // in a form.
 func TestFieldsAreInTheForms(t *testing.T) {
+	t.Parallel()
 	h, _ := handler(t, true)
 	pages := map[string]string{"cars": "/garage/cars/new", "stalls": "/sites/1/stalls/new", "adapters": "/garage",
 		"runs": "/runs/1/edit"}

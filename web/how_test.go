@@ -23,6 +23,7 @@ func spaced(s string) string { return strings.ReplaceAll(s, "\u00a0", " ") }
 // Every figure of a plan can be asked how it is worked out, and answers with the
 // plan's numbers: 48 points of the Osier's 88 kWh are driven and burnt.
 func TestAPlansFiguresExplainThemselves(t *testing.T) {
+	t.Parallel()
 	h, _ := handler(t, true)
 	plan := "?car=9&stall=10&now=58&battery=9&outside=7&way=heater&at=16:45"
 	for figure, says := range map[string][]string{
@@ -50,6 +51,7 @@ func TestAPlansFiguresExplainThemselves(t *testing.T) {
 
 // So can those of a run under way.
 func TestALiveRunsFiguresExplainThemselves(t *testing.T) {
+	t.Parallel()
 	h, book := handler(t, true)
 	car, stall := int64(1), int64(1)
 	id := started(t, book, 10*time.Minute, func(r *logbook.Run) { r.CarID, r.StallID = &car, &stall })

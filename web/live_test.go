@@ -92,6 +92,7 @@ func (s *stream) until(kind, says string) int {
 // Two copies of the program on one database: what one stores, the pages of the
 // other show.
 func TestEveryCopyShowsEveryRun(t *testing.T) {
+	t.Parallel()
 	database := server.URL(t)
 	book, first := copyOf(t, database)
 	_, second := copyOf(t, database)
@@ -118,6 +119,7 @@ func TestEveryCopyShowsEveryRun(t *testing.T) {
 // A channel that comes later, and a recording that does: a page that has followed
 // from the start shows the same as one that is opened now.
 func TestFollowingShowsWhatOpeningShows(t *testing.T) {
+	t.Parallel()
 	database := server.URL(t)
 	book, address := copyOf(t, database)
 	id := started(t, book, 10*time.Minute, nil)

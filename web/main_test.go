@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"net/http/httptest"
 	"os"
+	"os/exec"
 	"strings"
 	"sync"
 	"testing"
@@ -52,6 +53,9 @@ func setUp(m *testing.M) (int, error) {
 	opts := append(chromedp.DefaultExecAllocatorOptions[:],
 		chromedp.Flag("host-resolver-rules", "MAP * ~NOTFOUND , EXCLUDE 127.0.0.1 , EXCLUDE localhost"),
 		chromedp.DisableGPU, chromedp.Flag("disable-software-rasterizer", true))
+	if path, err := exec.LookPath("chromium-headless-shell"); err == nil {
+		opts = append(opts, chromedp.ExecPath(path))
+	}
 	alloc, stop := chromedp.NewExecAllocator(context.Background(), opts...)
 	defer stop()
 	ctx, quit := chromedp.NewContext(alloc)

@@ -28,6 +28,7 @@ func inUnits(h http.Handler, path string) string {
 // The same pages in °F and miles: 26 °C are 79 °F, 6 °C are 43 °F; no °C and no km is
 // left, and nothing else has changed.
 func TestPagesInTheReadersUnits(t *testing.T) {
+	t.Parallel()
 	h, _ := handler(t, true)
 	for _, path := range []string{"/", "/runs/1", "/runs/2", "/bench?runs=1,2", "/bench/ranking", "/bench/matrix", "/garage", "/garage/cars/1", "/sites",
 		"/prepare?car=1&stall=1&now=60&outside=40&units=f-mi", "/prepare/sheet?car=1&stall=1&now=60&outside=40&units=f-mi", "/prepare/methods", "/stall"} {
@@ -51,6 +52,7 @@ func TestPagesInTheReadersUnits(t *testing.T) {
 // A file's own units stay what the file is in, and what was recorded is shown as it is
 // kept: only a reader's figures are put into the reader's units.
 func TestUnitsOfFilesStayTheFiles(t *testing.T) {
+	t.Parallel()
 	h, book := handler(t, true)
 	id, err := book.Arrive(context.Background(), "log.csv",
 		[]byte("Time,Battery temp (°C),Power kW\n0:00,20,100\n0:10,21,101\n"))
@@ -67,6 +69,7 @@ func TestUnitsOfFilesStayTheFiles(t *testing.T) {
 
 // Both numbers of a range are of the unit behind it.
 func TestRangesInTheReadersUnits(t *testing.T) {
+	t.Parallel()
 	h, _ := handler(t, true)
 	assert.Contains(t, inUnits(h, "/"), "32 °F to 50 °F")
 	plan := inUnits(h, "/prepare?car=1&stall=1&now=60&outside=39&at=16:00&units=f-mi")
@@ -76,6 +79,7 @@ func TestRangesInTheReadersUnits(t *testing.T) {
 // What is typed in one unit is kept in one, and shown again as it is wanted; a number
 // with a unit of its own is always understood, whatever the field shows.
 func TestTypedUnits(t *testing.T) {
+	t.Parallel()
 	h, book := handler(t, true)
 	save := func(values map[string]string) {
 		t.Helper()
@@ -129,6 +133,7 @@ func TestTypedUnits(t *testing.T) {
 // A plan is in the units of its address: passed on to a reader of others it stays what
 // it is.
 func TestPlansKeepTheirUnits(t *testing.T) {
+	t.Parallel()
 	h, _ := handler(t, true)
 	plain := get(h, "/prepare?car=1&stall=1&now=60&outside=4&at=16:00").Body.String()
 	us := inUnits(h, "/prepare?car=1&stall=1&now=60&outside=39.2&at=16:00&units=f-mi")

@@ -170,6 +170,7 @@ func TestPrepareWithoutScript(t *testing.T) {
 
 // One sentence at the field for each thing that cannot be, and what was typed stays.
 func TestPrepareSaysWhatIsWrong(t *testing.T) {
+	t.Parallel()
 	h, _ := handler(t, true)
 	for _, tt := range []struct{ query, field, says string }{
 		{"now=12&outside=5&from=30", "from", "Cannot start from 30 %: the battery is at 12 % now."},
@@ -199,6 +200,7 @@ func TestPrepareSaysWhatIsWrong(t *testing.T) {
 
 // A stall of which the voltages do not meet is named as what it is, not given a number.
 func TestPrepareAtAStallThatCannotCharge(t *testing.T) {
+	t.Parallel()
 	h, book := handler(t, true)
 	var id string
 	sites, err := book.Sites(context.Background())
@@ -285,6 +287,7 @@ func TestOwnMethods(t *testing.T) {
 
 // Kept plans, matrix and roads survive being written and read.
 func TestPlansAreKeptAndPutAside(t *testing.T) {
+	t.Parallel()
 	h, book := handler(t, true)
 	w := post(
 		h,
@@ -314,6 +317,7 @@ func TestPlansAreKeptAndPutAside(t *testing.T) {
 }
 
 func TestSitePageAndMembership(t *testing.T) {
+	t.Parallel()
 	h, book := handler(t, true)
 	ctx := context.Background()
 	sites, err := book.Sites(ctx)
@@ -351,6 +355,7 @@ func TestSitePageAndMembership(t *testing.T) {
 }
 
 func TestCarsPackBeyondItsLabel(t *testing.T) {
+	t.Parallel()
 	h, book := handler(t, true)
 	car := url.Values{
 		"id":              {"1"},

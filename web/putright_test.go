@@ -20,6 +20,7 @@ import (
 // After a run a mistyped reading, the side and the clock of a recording can be put
 // right: visibly, with what was recorded kept, and back again.
 func TestReadingsSideAndClockCanBePutRight(t *testing.T) {
+	t.Parallel()
 	h, book := handler(t, false)
 	ctx := context.Background()
 	started := time.Date(2026, 2, 3, 18, 0, 0, 0, time.UTC)
@@ -85,6 +86,7 @@ func TestReadingsSideAndClockCanBePutRight(t *testing.T) {
 // What screen and display said at the end counts at the stop, though the form was sent
 // ten minutes later; register and price stand beside what the power adds up to.
 func TestNotesOfTheEndCountAtTheStop(t *testing.T) {
+	t.Parallel()
 	h, book := handler(t, true)
 	ctx := context.Background()
 	id := started(t, book, 40*time.Minute, nil)

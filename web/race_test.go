@@ -16,6 +16,7 @@ import (
 
 // The lead by energy and by distance, in the reader's own units.
 func TestRaceByEnergyAdded(t *testing.T) {
+	t.Parallel()
 	h, _ := handler(t, true)
 	widest := func(body string) string { return regexp.MustCompile(`widest: [0-9.]+ [A-Za-z]+ at`).FindString(body) }
 	body := get(h, "/bench?runs=2,6&lead=energy").Body.String()

@@ -155,6 +155,7 @@ func withPhoto(t *testing.T, path string, fields url.Values, name string, conten
 // A photo of the screen comes with the end's notes, is kept though a number is
 // wrong, and can be put aside and brought back on the run's page.
 func TestPhotoAtTheEnd(t *testing.T) {
+	t.Parallel()
 	h, book := handler(t, false)
 	id := started(t, book, time.Minute, nil)
 	path := fmt.Sprintf("/stall/%d/end", id)
@@ -200,6 +201,7 @@ func TestPhotoAtTheEnd(t *testing.T) {
 // What was typed survives a photo that is too large, one that broke off on its way, and one that comes before the
 // fields in the form; the run is not ended.
 func TestTheEndSurvivesItsPhoto(t *testing.T) {
+	t.Parallel()
 	h, book := handler(t, false)
 	id := started(t, book, time.Minute, nil)
 	path := fmt.Sprintf("/stall/%d/end", id)

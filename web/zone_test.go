@@ -20,6 +20,7 @@ import (
 // at 14:02 UTC it is 19:47 in Kathmandu, which is night, and the plan's next round
 // five minutes are 19:50.
 func TestTimesByTheTestersClock(t *testing.T) {
+	t.Parallel()
 	book := newBook(t, true)
 	s, err := web.New(book, logbooktest.Quiet())
 	require.NoError(t, err)

@@ -174,6 +174,7 @@ const importRows = 4000
 // was acknowledged is lost or there twice, and no import is there in part. ZINCROAD_CHAOS says for how long (make
 // chaos: 5 minutes).
 func TestChaos(t *testing.T) {
+	t.Parallel()
 	long := 15 * time.Second
 	if text := os.Getenv("ZINCROAD_CHAOS"); text != "" {
 		var err error

@@ -17,6 +17,7 @@ import (
 // A load of the demo that is cut off after some of its runs is completed at the next start, each run once; one
 // that is complete, and a logbook with runs of its own, are left alone.
 func TestADemoCutOffIsCompleted(t *testing.T) {
+	t.Parallel()
 	s, err := logbooktest.Start()
 	require.NoError(t, err)
 	defer s.Stop()

@@ -74,6 +74,7 @@ func (d *disk) free() { require.NoError(d, os.Remove(filepath.Join(d.dir, "fille
 // The disk fills up in the middle of a live run: what is stored can be read, writing and readiness say so, what was
 // acknowledged is there, and it goes on by itself when there is room; even where others took the last byte.
 func TestTheDiskIsFull(t *testing.T) {
+	t.Parallel()
 	d := newDisk(t, "600")
 	var log bytes.Buffer
 	address := freeAddress(t)
@@ -149,6 +150,7 @@ func TestTheDiskIsFull(t *testing.T) {
 
 // A first start on a full disk says so and leaves nothing that stops the next one, wherever it ran out of room.
 func TestAFirstStartOnAFullDisk(t *testing.T) {
+	t.Parallel()
 	for _, mb := range []string{"1", "33", "36", "38", "40"} {
 		d := newDisk(t, mb)
 		o := cluster.Options{Dir: d.dir + "/data", Log: logbooktest.Quiet()}

@@ -130,6 +130,7 @@ const silence = 6 * time.Second
 // that was acknowledged is there once, the run goes on by itself, and the time in
 // which nobody recorded is marked.
 func TestKilledInTheMiddleOfALiveRun(t *testing.T) {
+	t.Parallel()
 	dir, err := os.MkdirTemp("/dev/shm", "zincroad-kill-")
 	require.NoError(t, err)
 	require.NoError(t, os.Chmod(dir, 0o755))

@@ -151,6 +151,7 @@ func TestBrokenInputOneLineForEachFaultAndStatus2(t *testing.T) {
 
 // Import, export and read again, on a database of its own.
 func TestImportAndExport(t *testing.T) {
+	t.Parallel()
 	s, err := logbooktest.Start()
 	require.NoError(t, err)
 	defer s.Stop()
@@ -176,6 +177,7 @@ func TestImportAndExport(t *testing.T) {
 // kill -9 in the middle of an import leaves the whole run or nothing of it, and
 // what was acknowledged before is there.
 func TestKilledInTheMiddleOfAnImport(t *testing.T) {
+	t.Parallel()
 	s, err := logbooktest.Start()
 	require.NoError(t, err)
 	defer s.Stop()
@@ -361,6 +363,7 @@ func TestBench(t *testing.T) {
 // Beyond this machine the program listens with a password alone; the password comes from standard input, is
 // long enough, and is kept as a hash. A charge point's is shown once.
 func TestListeningBeyondTheMachine(t *testing.T) {
+	t.Parallel()
 	s, err := logbooktest.Start()
 	require.NoError(t, err)
 	defer s.Stop()
@@ -408,6 +411,7 @@ func TestListeningBeyondTheMachine(t *testing.T) {
 // A backup that is restored into an empty logbook gives every run's export back to the byte. A logbook with runs
 // is replaced only when that is asked for, none while a program is at it, and by no file that is not whole.
 func TestBackupAndRestore(t *testing.T) {
+	t.Parallel()
 	s, err := logbooktest.Start()
 	require.NoError(t, err)
 	defer s.Stop()
