@@ -363,7 +363,6 @@ func TestBench(t *testing.T) {
 // Beyond this machine the program listens with a password alone; the password comes from standard input, is
 // long enough, and is kept as a hash. A charge point's is shown once.
 func TestListeningBeyondTheMachine(t *testing.T) {
-	t.Parallel()
 	s, err := logbooktest.Start()
 	require.NoError(t, err)
 	defer s.Stop()
