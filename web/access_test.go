@@ -130,6 +130,50 @@ func TestSignedOutStaysOut(t *testing.T) {
 	assert.Equal(t, http.StatusSeeOther, fetched(t, c, at+"/").StatusCode)
 }
 
+// A live page that stays open gets nothing more once its reader has signed out, here or everywhere; others' go on.
+func TestSigningOutEndsWhatIsOpen(t *testing.T) {
+	t.Parallel()
+	at, client := locked(t)
+	const patience = 20 * time.Second
+	open := func() (*http.Client, string, chan struct{}) {
+		c := client()
+		posted(t, c, at+"/enter", url.Values{"password": {word}})
+		run := posted(t, c, at+"/stall/start", url.Values{"plan": {"2"}}).Header.Get("Location")
+		require.NotEmpty(t, run)
+		r, err := c.Get(at + run + "/events")
+		require.NoError(t, err)
+		require.Equal(t, "text/event-stream", r.Header.Get("Content-Type"))
+		ended := make(chan struct{})
+		go func() {
+			_, _ = io.Copy(io.Discard, r.Body)
+			_ = r.Body.Close()
+			close(ended)
+		}()
+		return c, run, ended
+	}
+	one, _, ofOne := open()
+	two, run, ofTwo := open()
+	posted(t, one, at+"/leave", nil)
+	select {
+	case <-ofOne:
+	case <-time.After(patience):
+		t.Fatal("who signed out goes on reading")
+	}
+	select {
+	case <-ofTwo:
+		t.Fatal("who is signed in still reads")
+	default:
+	}
+	posted(t, client(), at+"/enter", url.Values{"password": {word}})
+	posted(t, two, at+"/leave", url.Values{"everywhere": {"yes"}})
+	select {
+	case <-ofTwo:
+	case <-time.After(patience):
+		t.Fatal("signed out everywhere, and it goes on")
+	}
+	assert.Equal(t, http.StatusSeeOther, fetched(t, two, at+run+"/events").StatusCode)
+}
+
 // A wrong password is told in one sentence and nothing more; after six tries in a minute nobody of that address
 // gets another, the right one neither.
 func TestPasswordsAreNotTriedOut(t *testing.T) {

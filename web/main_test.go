@@ -3,11 +3,13 @@ package web_test
 import (
 	"context"
 	"fmt"
+	"net/http"
 	"net/http/httptest"
 	"os"
 	"os/exec"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -74,6 +76,7 @@ type site struct {
 	url  string
 	tab  context.Context
 	ts   *httptest.Server
+	away atomic.Bool // it answers nothing but that it cannot
 
 	database string // its address, for a way around the logbook
 
@@ -107,9 +110,17 @@ func newSite(t *testing.T, width, height int64, withDemo bool) *site {
 	require.NoError(t, err)
 	srv, err := web.New(book, logbooktest.Quiet())
 	require.NoError(t, err)
-	ts := httptest.NewServer(srv.Handler())
+	s := &site{T: t, book: book, database: database}
+	handler := srv.Handler()
+	ts := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if s.away.Load() {
+			http.Error(w, "starting again", http.StatusServiceUnavailable)
+			return
+		}
+		handler.ServeHTTP(w, r)
+	}))
 	tab, shut := chromedp.NewContext(browser, chromedp.WithNewBrowserContext())
-	s := &site{T: t, book: book, database: database, url: ts.URL, tab: tab, ts: ts}
+	s.url, s.tab, s.ts = ts.URL, tab, ts
 	following, unfollow := context.WithCancel(context.Background())
 	go srv.FollowLive(following)
 	t.Cleanup(func() {

@@ -254,6 +254,33 @@ func TestHiddenPageDoesNotListen(t *testing.T) {
 	s.quiet()
 }
 
+// A page that hears nothing any more says so, and its figures look old; when the program is there again it goes on
+// by itself, though it was told that there is nothing to listen to meanwhile.
+func TestAPageThatHearsNothingSaysSo(t *testing.T) {
+	s := newSite(t, 390, 844, true)
+	id := s.startFromNothing()
+	s.typeLine("20 90 18")
+	s.await(`document.querySelector(".figure").textContent === "20"`)
+	assert.True(t, eval[bool](s, `document.querySelector("#contact").hidden`))
+	colour := `getComputedStyle(document.querySelector(".figure")).color`
+	fresh := eval[string](s, colour)
+	s.away.Store(true)
+	s.ts.CloseClientConnections()
+	s.await(`!document.querySelector("#contact").hidden`)
+	assert.Regexp(t, `^No word from the program for 1\d s: the figures are of then`, s.text("#contact"))
+	assert.NotEqual(t, fresh, eval[string](s, colour))
+	assert.Equal(t, "No word from the program. The figures are old.", s.text("#said"))
+	s.away.Store(false)
+	require.NoError(t, s.book.Type(context.Background(), id, trace.StallSide, "k", "k", "",
+		logbook.Sample{TS: 21, HeardS: 21, Values: map[trace.Channel]float64{trace.SoC: 21, trace.Power: 90}}))
+	s.await(`document.querySelector(".figure").textContent === "21"`)
+	assert.True(t, eval[bool](s, `document.querySelector("#contact").hidden`))
+	assert.Equal(t, fresh, eval[string](s, colour))
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.said = nil // browsers tell of streams that broke
+}
+
 // beside opens the same site in another browser.
 func (s *site) beside() *site {
 	s.Helper()

@@ -159,7 +159,7 @@ func (s *Server) Handler() http.Handler {
 		r.Use(limited(exportTimeout), s.often(filesAMinute), s.away, s.access.Gate, s.copied)
 		s.runs.Exports(r)
 	})
-	r.With(s.access.Gate).Get("/stall/{id}/events", s.stall.Events)
+	r.With(s.access.Gate, s.access.Watch).Get("/stall/{id}/events", s.stall.Events)
 	r.NotFound(func(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, fmt.Errorf("there is no page %s: %w", r.URL.Path, logbook.ErrNotFound))
 	})

@@ -41,6 +41,8 @@ const (
 	lifetime = 30 * 24 * time.Hour
 	// So many tries within a minute from one address: a person mistypes, a program tries out.
 	triesAMinute = 6
+	// How long what stays open may go on after its reader signed out.
+	watchEvery = 5 * time.Second
 
 	signedIn = "in"
 )
@@ -113,6 +115,48 @@ func (s *Room) Gate(next http.Handler) http.Handler {
 			http.Redirect(w, r, "/enter?to="+url.QueryEscape(r.URL.RequestURI()), http.StatusSeeOther)
 		}
 	}))
+}
+
+// Watch lets a request that stays open go on only while its sender would still be let in: whoever signs out, here or
+// everywhere, or whom a new password shuts out, sees nothing more within seconds. While the database is away nobody is
+// asked to leave.
+func (s *Room) Watch(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		token := ""
+		if c, err := r.Cookie(s.sessions.Cookie.Name); err == nil {
+			token = c.Value
+		}
+		ctx, end := context.WithCancel(r.Context())
+		defer end()
+		go func() {
+			again := time.NewTicker(watchEvery)
+			defer again.Stop()
+			for {
+				select {
+				case <-ctx.Done():
+					return
+				case <-again.C:
+					if !s.stillIn(token) {
+						end()
+					}
+				}
+			}
+		}()
+		next.ServeHTTP(w, r.WithContext(ctx))
+	})
+}
+
+// stillIn tells whether the holder of a session's token would be let in now, by the session as it is kept and not as
+// the request found it.
+func (s *Room) stillIn(token string) bool {
+	ctx, cancel := context.WithTimeout(context.Background(), watchEvery)
+	defer cancel()
+	hash, err := s.book.PasswordHash(ctx)
+	if err != nil || hash == "" {
+		return true
+	}
+	ctx, err = s.sessions.Load(ctx, token)
+	return err != nil || s.sessions.GetBool(ctx, signedIn)
 }
 
 // isForm tells whether a request is a form that a person sent, of fields alone.

@@ -200,6 +200,25 @@
       $('#said').textContent = text;
     }
   };
+  // Something comes every few seconds, changed or not. When nothing does, the figures are old, and the page says so:
+  // nobody else can.
+  const silence = 10_000,
+    tryAgain = 5_000;
+  let heard = Date.now(),
+    seen = heard; // since when somebody looks at the page
+  const contact = () => {
+    const lost = !document.hidden && Date.now() - Math.max(heard, seen) > silence,
+      p = $('#contact');
+    if (lost) {
+      const s = Math.round((Date.now() - heard) / 1000);
+      $('#contact-since').textContent = s < 60 ? `${s} s` : `${Math.floor(s / 60)} min ${s % 60} s`;
+      if (p.hidden) $('#said').textContent = 'No word from the program. The figures are old.';
+    }
+    p.hidden = !lost;
+    live.classList.toggle('unheard', lost);
+  };
+  setInterval(contact, 1000);
+
   // A page that nobody sees does not listen: browsers keep only a few connections open.
   /** @type {EventSource | null} */
   let events = null;
@@ -213,12 +232,24 @@
     events = new EventSource(live.dataset.events);
     events.addEventListener('now', (e) => {
       put('live-now')(e);
+      heard = Date.now();
+      contact();
       say();
+    });
+    // A browser goes on trying after a line that was cut, but never after an answer that is no stream, as one gets
+    // while the program or its database starts again.
+    events.addEventListener('error', () => {
+      if (!events || events.readyState !== EventSource.CLOSED) return;
+      events = null;
+      setTimeout(follow, tryAgain);
     });
     events.addEventListener('acts', put('live-acts'));
     events.addEventListener('last', put('live-last'));
   };
-  document.addEventListener('visibilitychange', follow);
+  document.addEventListener('visibilitychange', () => {
+    seen = Date.now();
+    follow();
+  });
   follow();
   shown();
   say();
