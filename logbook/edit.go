@@ -145,6 +145,13 @@ func (b *Book) Arrival(ctx context.Context, id int64) (*Arrival, error) {
 	return &a, err
 }
 
+// ArrivalHead gives a waiting file without its content.
+func (b *Book) ArrivalHead(ctx context.Context, id int64) (*Arrival, error) {
+	var a Arrival
+	err := b.db.WithContext(ctx).Omit("content").First(&a, id).Error
+	return &a, mapped("the waiting file", err)
+}
+
 // Arrivals lists the waiting files without their content, the latest first.
 func (b *Book) Arrivals(ctx context.Context) ([]Arrival, error) {
 	var list []Arrival

@@ -1,7 +1,4 @@
 package web
 
-// Paced and Queued are paced and queued, for tests that wait less and hold less.
-var (
-	Paced  = paced
-	Queued = queued
-)
+// Paced is paced, for tests that wait less.
+var Paced = paced

@@ -1,7 +1,6 @@
 package web
 
 import (
-	"context"
 	"io"
 	"net"
 	"net/http"
@@ -11,9 +10,6 @@ import (
 	"unicode/utf8"
 
 	"github.com/go-chi/httprate"
-	"golang.org/x/sync/semaphore"
-
-	"zincroad/web/ui"
 )
 
 // OnlyHosts answers requests alone that were made to a name it goes by: one of the loopback's, or one of
@@ -171,35 +167,4 @@ func (s *Server) often(aMinute int) func(http.Handler) http.Handler {
 		func(w http.ResponseWriter, _ *http.Request) {
 			http.Error(w, "Too much was asked for from this address; wait a minute.", http.StatusTooManyRequests)
 		}))
-}
-
-// mostHeld is how many bytes of bodies are held at once, in all: more wait for their turn.
-const mostHeld = ui.MaxUpload
-
-// queued lets bodies in as long as they fit together into what may be held: any number of large files at once
-// takes no more memory than a few. One that has waited for as long as the others take is told to come again.
-func queued(held *semaphore.Weighted, patience time.Duration) func(http.Handler) http.Handler {
-	return func(next http.Handler) http.Handler {
-		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-			size := r.ContentLength
-			switch {
-			case size == 0:
-				next.ServeHTTP(w, r)
-				return
-			case size < 0 || size > mostHeld:
-				size = mostHeld // its bound is looked at while it is read
-			}
-			ctx, cancel := context.WithTimeout(r.Context(), patience)
-			err := held.Acquire(ctx, size)
-			cancel()
-			if err != nil {
-				w.Header().Set("Retry-After", "60")
-				http.Error(w, "Other files are being taken in; send this one again in a minute.",
-					http.StatusServiceUnavailable)
-				return
-			}
-			defer held.Release(size)
-			next.ServeHTTP(w, r)
-		})
-	}
 }

@@ -1,8 +1,10 @@
 package web_test
 
 import (
+	"bytes"
 	"fmt"
 	"io"
+	"mime/multipart"
 	"net"
 	"net/http"
 	"net/http/httptest"
@@ -18,6 +20,7 @@ import (
 
 	"zincroad/logbook/logbooktest"
 	"zincroad/web"
+	"zincroad/web/ui"
 )
 
 func asked(h http.Handler, method, path, host string) *httptest.ResponseRecorder {
@@ -191,7 +194,7 @@ func TestLargeBodiesTakeTurns(t *testing.T) {
 	t.Parallel()
 	const room = 100
 	started, finish := make(chan int64, 9), make(chan struct{})
-	h := web.Queued(semaphore.NewWeighted(room), 150*time.Millisecond)(http.HandlerFunc(
+	h := ui.Queued(semaphore.NewWeighted(room), semaphore.NewWeighted(room), 150*time.Millisecond)(http.HandlerFunc(
 		func(_ http.ResponseWriter, r *http.Request) {
 			if started <- r.ContentLength; r.ContentLength > 0 {
 				<-finish
@@ -221,4 +224,58 @@ func TestLargeBodiesTakeTurns(t *testing.T) {
 	for range 3 {
 		assert.Equal(t, http.StatusOK, <-answers)
 	}
+}
+
+// What files unpack to takes turns too, beside the bodies; a request that ends frees what it held, and one that has
+// waited long enough is told to come again.
+func TestUnpackedFilesTakeTurns(t *testing.T) {
+	t.Parallel()
+	const room = 100
+	entered, finish := make(chan error), make(chan struct{})
+	h := ui.Queued(semaphore.NewWeighted(room), semaphore.NewWeighted(room), 150*time.Millisecond)(http.HandlerFunc(
+		func(_ http.ResponseWriter, r *http.Request) {
+			entered <- ui.Hold(r.Context(), 60)
+			<-finish
+		}))
+	ask := func() {
+		go h.ServeHTTP(httptest.NewRecorder(), httptest.NewRequest(http.MethodGet, "/desk/arrivals/1", nil))
+	}
+	ask()
+	require.NoError(t, <-entered)
+	ask()
+	require.ErrorIs(t, <-entered, ui.ErrBusy, "two of them are more than there is room for")
+	finish <- struct{}{}
+	finish <- struct{}{}
+	ask()
+	require.NoError(t, <-entered, "the first is done")
+	finish <- struct{}{}
+	assert.NoError(t, ui.Hold(t.Context(), room), "outside of it nothing is counted")
+}
+
+// A further recording of a run may be as large as a file for the Desk: more than a form without a file.
+func TestALargeFurtherRecording(t *testing.T) {
+	t.Parallel()
+	h, book := handler(t, true)
+	var text strings.Builder
+	text.WriteString("t_s,soc_pct,power_kw,stall\n")
+	for i := 0; text.Len() < 3<<20; i++ {
+		fmt.Fprintf(&text, "%.3f,%.4f,%.4f,\n", float64(i)*0.01, 10+float64(i)*0.0002, 100+float64(i%7))
+	}
+	before, err := book.Run(t.Context(), 1)
+	require.NoError(t, err)
+	var body bytes.Buffer
+	form := multipart.NewWriter(&body)
+	part, err := form.CreateFormFile("file", "stall-long.csv")
+	require.NoError(t, err)
+	_, err = io.WriteString(part, text.String())
+	require.NoError(t, err)
+	require.NoError(t, form.Close())
+	r := httptest.NewRequest(http.MethodPost, "/runs/1/recordings", &body)
+	r.Header.Set("Content-Type", form.FormDataContentType())
+	w := httptest.NewRecorder()
+	h.ServeHTTP(w, r)
+	assert.Equal(t, http.StatusSeeOther, w.Code, "%.300s", w.Body.String())
+	after, err := book.Run(t.Context(), 1)
+	require.NoError(t, err)
+	assert.Len(t, after.Recordings, len(before.Recordings)+1)
 }

@@ -151,8 +151,9 @@ func (s *Server) Handler() http.Handler {
 	})
 	r.Group(func(r chi.Router) {
 		r.Use(limited(importTimeout), s.often(costlyAMinute), s.away, s.access.Gate, s.copied)
-		r.Use(queued(semaphore.NewWeighted(mostHeld), uploadPatience))
+		r.Use(ui.Queued(semaphore.NewWeighted(ui.MostHeld), semaphore.NewWeighted(ui.MostHeld), uploadPatience))
 		r.Route("/desk", s.desk.Routes)
+		s.runs.Additions(r)
 		r.Post("/stall/{id}/end", s.stall.EndRun) // may bring a photo along, over a phone's network
 	})
 	r.Group(func(r chi.Router) {

@@ -4,6 +4,8 @@ import (
 	"archive/zip"
 	"bytes"
 	"io"
+	"os"
+	"path/filepath"
 	"strings"
 	"testing"
 
@@ -28,26 +30,41 @@ func (z *zeros) Read(p []byte) (int, error) {
 	return int(n), nil
 }
 
+// bomb is a small zip of one file that unpacks to so many MB.
+func bomb(t *testing.T, name string, mb int64) []byte {
+	t.Helper()
+	var out bytes.Buffer
+	z := zip.NewWriter(&out)
+	w, err := z.Create(name)
+	require.NoError(t, err)
+	_, err = io.Copy(w, &zeros{mb << 20})
+	require.NoError(t, err)
+	require.NoError(t, z.Close())
+	return out.Bytes()
+}
+
+// claiming is a zip of one file that says it unpacks to so many MB.
+func claiming(t *testing.T, name string, mb uint64) []byte {
+	t.Helper()
+	var out bytes.Buffer
+	z := zip.NewWriter(&out)
+	_, err := z.CreateRaw(&zip.FileHeader{Name: name, Method: zip.Deflate, UncompressedSize64: mb << 20})
+	require.NoError(t, err)
+	require.NoError(t, z.Close())
+	return out.Bytes()
+}
+
 // Files that mean harm, or came to it, cost one sentence and no more memory than a log may take.
 func TestHostileFilesAreRefused(t *testing.T) {
-	bomb := func(name string, mb int64) []byte {
-		var out bytes.Buffer
-		z := zip.NewWriter(&out)
-		w, err := z.Create(name)
-		require.NoError(t, err)
-		_, err = io.Copy(w, &zeros{mb << 20})
-		require.NoError(t, err)
-		require.NoError(t, z.Close())
-		return out.Bytes()
-	}
 	for _, tt := range []struct {
 		name    string
 		content []byte
 		says    string
 	}{
-		{"one-file.zip", bomb("log.csv", 600), "times its size, as no log does"},
-		{"folder.zip", bomb("run.json", 8), "larger than 4 MB"},
-		{"workbook.xlsx", bomb("xl/workbook.xml", 600), "unpacks to more than a log can be"},
+		{"one-file.zip", bomb(t, "log.csv", 100), "times its size, as no log does"},
+		{"much.zip", claiming(t, "log.csv", 129), `it unpacks to more than 128 MB; "zincroad import FILE" takes more`},
+		{"much.xlsx", claiming(t, "xl/workbook.xml", 129), `it unpacks to more than 128 MB; "zincroad import FILE" takes more`},
+		{"folder.zip", bomb(t, "run.json", 8), "larger than 4 MB"},
 		{"huge-cell.csv", []byte("Time (s),SoC (%),Power (kW)\n0,10," + strings.Repeat("9", 20<<20) + "\n"), "is no number"},
 		{"huge-header.csv", []byte(strings.Repeat("x", 4<<20)), "no row names a column of times"},
 		{"cut.parquet", []byte("PAR1 and nothing more"), "is no readable Parquet file"},
@@ -64,6 +81,26 @@ func TestHostileFilesAreRefused(t *testing.T) {
 			assert.NotContains(t, faults[0].Error(), "\n")
 			assert.Less(t, len(faults[0].Error()), 300)
 		})
+	}
+}
+
+// A file on the disk may unpack to more than one that is held in memory, and not to anything either.
+func TestFilesOnDiskMayUnpackToMore(t *testing.T) {
+	dir := t.TempDir()
+	for _, tt := range []struct {
+		name, inside string
+		mb           uint64
+		says         string
+	}{
+		{"more.zip", "log.csv", 200, "times its size, as no log does"}, // its size alone is no fault
+		{"workbook.xlsx", "xl/workbook.xml", 600, "unpacks to more than a log can be"},
+		{"most.zip", "log.csv", 1030, "it unpacks to more than 1024 MB"},
+	} {
+		p := filepath.Join(dir, tt.name)
+		require.NoError(t, os.WriteFile(p, claiming(t, tt.inside, tt.mb), 0o600))
+		_, err := Path(p, Choices{})
+		require.Error(t, err, tt.name)
+		assert.Contains(t, Refusal(p, err)[0].Error(), tt.says)
 	}
 }
 

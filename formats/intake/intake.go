@@ -6,6 +6,7 @@ package intake
 import (
 	"bytes"
 	"errors"
+	"fmt"
 	"io"
 	"os"
 	"path/filepath"
@@ -86,7 +87,7 @@ func Path(p string, c Choices) (*Bundle, error) {
 		return nil, &runfolder.FaultError{Faults: []csvlog.Fault{{File: p, Reason: "may not be read"}}}
 	}
 	defer f.Close()
-	b, err := read(f, info.Size(), p, c)
+	b, err := read(f, info.Size(), p, runfolder.MaxUnpacked, c)
 	if err == nil {
 		for i := range b.Files {
 			b.Files[i].Bytes = nil
@@ -95,9 +96,13 @@ func Path(p string, c Choices) (*Bundle, error) {
 	return b, err
 }
 
+// MostHeld is how much a file that is held in memory may unpack to, in bytes, a zip, a workbook or a Parquet file:
+// eight channels of a million readings. Path takes more.
+const MostHeld = 128 << 20
+
 // Bytes reads a run from a file's content.
 func Bytes(name string, content []byte, c Choices) (*Bundle, error) {
-	b, err := read(bytes.NewReader(content), int64(len(content)), name, c)
+	b, err := read(bytes.NewReader(content), int64(len(content)), name, MostHeld, c)
 	if err == nil && b.Kind != FolderKind {
 		for i := range b.Files {
 			b.Files[i].Bytes = content // each recording keeps what it came from
@@ -114,6 +119,9 @@ func All(name string, content []byte, c Choices) ([]*Bundle, error) {
 		b, err := Bytes(name, content, c)
 		return []*Bundle{b}, err
 	}
+	if err := unpacksTo(r, size, name, MostHeld); err != nil {
+		return nil, err
+	}
 	folders, err := runfolder.OpenZips(r, size, name)
 	if err != nil {
 		return nil, err
@@ -125,6 +133,22 @@ func All(name string, content []byte, c Choices) ([]*Bundle, error) {
 		}
 	}
 	return out, nil
+}
+
+// unpacksTo refuses a zip that says it unpacks to more than most bytes.
+func unpacksTo(r io.ReaderAt, size int64, name string, most int64) error {
+	if n := runfolder.Unpacked(r, size); n > uint64(most) {
+		return tooMuch(name, most)
+	}
+	return nil
+}
+
+func tooMuch(name string, most int64) error {
+	reason := fmt.Sprintf("it unpacks to more than %d MB", most>>20)
+	if most == MostHeld {
+		reason += `; "zincroad import FILE" takes more`
+	}
+	return &runfolder.FaultError{Faults: []csvlog.Fault{{File: name, Reason: reason}}}
 }
 
 // Refusal gives the faults of an error of this package, one for each thing that is

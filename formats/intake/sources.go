@@ -23,6 +23,7 @@ type file struct {
 	io.ReaderAt
 	size int64
 	name string
+	most int64  // that it may unpack to, bytes
 	head []byte // its beginning
 }
 
@@ -59,10 +60,15 @@ func sources() []source {
 }
 
 // read finds out by its content what a file is, and reads it.
-func read(r io.ReaderAt, size int64, name string, c Choices) (*Bundle, error) {
-	f := &file{ReaderAt: r, size: size, name: name, head: make([]byte, min(size, 1<<16))}
+func read(r io.ReaderAt, size int64, name string, most int64, c Choices) (*Bundle, error) {
+	f := &file{ReaderAt: r, size: size, name: name, most: most, head: make([]byte, min(size, 1<<16))}
 	if _, err := r.ReadAt(f.head, 0); err != nil && err != io.EOF {
 		return nil, fmt.Errorf("reading %s: %w", name, err)
+	}
+	if isZip(f) {
+		if err := unpacksTo(f, f.size, name, most); err != nil {
+			return nil, err
+		}
 	}
 	for _, s := range sources() {
 		if s.is(f) {
@@ -96,7 +102,7 @@ func readZipped(f *file, c Choices) (*Bundle, error) {
 		return nil, &runfolder.FaultError{Faults: []csvlog.Fault{{File: f.name, Reason: fmt.Sprintf(
 			"it holds %d files and no %s: expected a run folder, or one file", len(wanted), runfolder.DocumentName)}}}
 	}
-	content, err := runfolder.Take(inside, wanted[0], runfolder.MaxRecording)
+	content, err := runfolder.Take(inside, wanted[0], min(f.most, runfolder.MaxRecording))
 	if err != nil {
 		return nil, &runfolder.FaultError{Faults: []csvlog.Fault{{File: f.name, Reason: wanted[0] + ": " + reasonOf(err)}}}
 	}
@@ -106,7 +112,7 @@ func readZipped(f *file, c Choices) (*Bundle, error) {
 	if runfolder.IsZip(content) {
 		return nil, &runfolder.FaultError{Faults: []csvlog.Fault{{File: f.name, Reason: "it holds another zip file"}}}
 	}
-	b, err := read(bytes.NewReader(content), int64(len(content)), path.Base(wanted[0]), c)
+	b, err := read(bytes.NewReader(content), int64(len(content)), path.Base(wanted[0]), f.most, c)
 	if err != nil {
 		return nil, &runfolder.FaultError{Faults: []csvlog.Fault{{File: f.name, Reason: fmt.Sprintf(
 			"no %s inside, and %s", runfolder.DocumentName, err)}}}
@@ -147,7 +153,10 @@ func readWorkbook(f *file, c Choices) (*Bundle, error) {
 }
 
 func readParquet(f *file, c Choices) (*Bundle, error) {
-	text, err := sheet.Parquet(f, f.size, f.name)
+	text, err := sheet.Parquet(f, f.size, f.name, f.most)
+	if errors.Is(err, sheet.ErrTooLarge) {
+		return nil, tooMuch(f.name, f.most)
+	}
 	if err != nil {
 		return nil, err
 	}

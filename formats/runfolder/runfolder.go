@@ -12,6 +12,7 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
+	"math"
 	"os"
 	"path"
 	"path/filepath"
@@ -127,6 +128,21 @@ func documentsOf(z *zip.Reader) []string {
 		}
 	}
 	return out
+}
+
+// Unpacked is how many bytes a zip file says that it unpacks to; 0 where it cannot be read.
+func Unpacked(r io.ReaderAt, size int64) (n uint64) {
+	z, err := zip.NewReader(r, size)
+	if err != nil {
+		return 0
+	}
+	for _, f := range z.File {
+		if n+f.UncompressedSize64 < n {
+			return math.MaxUint64
+		}
+		n += f.UncompressedSize64
+	}
+	return n
 }
 
 // openZip opens a zip file that is fit to be read: before anything in it is, its names are looked at and

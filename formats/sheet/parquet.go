@@ -17,9 +17,9 @@ import (
 // IsParquet tells a Parquet file from its first bytes.
 func IsParquet(head []byte) bool { return bytes.HasPrefix(head, []byte("PAR1")) }
 
-// Parquet gives the rows of a Parquet file as CSV. Times become RFC 3339 in UTC; a column that
-// holds lists is left out.
-func Parquet(r io.ReaderAt, size int64, name string) (text []byte, err error) {
+// Parquet gives the rows of a Parquet file as CSV of at most so many bytes, else it fails with ErrTooLarge, wrapped.
+// Times become RFC 3339 in UTC; a column that holds lists is left out.
+func Parquet(r io.ReaderAt, size int64, name string, most int64) (text []byte, err error) {
 	// The library checks what it reads by panics in places; a broken file is no fault of ours.
 	defer func() {
 		if p := recover(); p != nil {
@@ -40,6 +40,7 @@ func Parquet(r io.ReaderAt, size int64, name string) (text []byte, err error) {
 	if len(columns) > maxColumns {
 		return nil, fmt.Errorf("%s has %d columns, expected at most %d", name, len(columns), maxColumns)
 	}
+	most = min(most, maxUnpacked)
 	var out bytes.Buffer
 	w := csv.NewWriter(&out)
 	headers := make([]string, len(columns))
@@ -70,9 +71,9 @@ func Parquet(r io.ReaderAt, size int64, name string) (text []byte, err error) {
 					return nil, err
 				}
 			}
-			if out.Len() > maxUnpacked {
+			if int64(out.Len()) > most {
 				_ = rows.Close()
-				return nil, fmt.Errorf("%s %w (over %d MB)", name, ErrTooLarge, maxUnpacked>>20)
+				return nil, fmt.Errorf("%s %w (over %d MB)", name, ErrTooLarge, most>>20)
 			}
 			if errors.Is(err, io.EOF) {
 				break

@@ -95,7 +95,7 @@ func TestParquetFooterThatLies(t *testing.T) {
 	lying := []byte("PAR1xxxxPAR1") // 0x78787878 bytes
 	var before, after runtime.MemStats
 	runtime.ReadMemStats(&before)
-	_, err := sheet.Parquet(bytes.NewReader(lying), int64(len(lying)), "log.parquet")
+	_, err := sheet.Parquet(bytes.NewReader(lying), int64(len(lying)), "log.parquet", 1<<30)
 	runtime.ReadMemStats(&after)
 	require.Error(t, err)
 	assert.Equal(t, "log.parquet is no readable Parquet file", err.Error())
@@ -115,7 +115,7 @@ func TestParquetColumns(t *testing.T) {
 	require.NoError(t, parquet.Write(&out, rows))
 	b := out.Bytes()
 	require.True(t, sheet.IsParquet(b))
-	text, err := sheet.Parquet(bytes.NewReader(b), int64(len(b)), "x.parquet")
+	text, err := sheet.Parquet(bytes.NewReader(b), int64(len(b)), "x.parquet", 1<<30)
 	require.NoError(t, err)
 	lines := strings.Split(strings.TrimSpace(string(text)), "\n")
 	require.Len(t, lines, 3)
@@ -126,6 +126,6 @@ func TestParquetColumns(t *testing.T) {
 	assert.Contains(t, lines[1], `"a, b"`)
 	assert.Contains(t, lines[2], "3.5")
 	assert.NotContains(t, lines[2], "118.5")
-	_, err = sheet.Parquet(bytes.NewReader(b[:len(b)/2]), int64(len(b)/2), "x.parquet")
+	_, err = sheet.Parquet(bytes.NewReader(b[:len(b)/2]), int64(len(b)/2), "x.parquet", 1<<30)
 	assert.ErrorContains(t, err, "no readable Parquet file")
 }

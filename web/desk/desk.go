@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"net/url"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -224,6 +225,13 @@ func (s *Room) arrivalView(r *http.Request, form url.Values) (*arrivalView, erro
 	if err != nil {
 		return nil, err
 	}
+	head, err := s.book.ArrivalHead(r.Context(), id)
+	if err != nil {
+		return nil, err
+	}
+	if err := ui.Hold(r.Context(), held(head)); err != nil {
+		return nil, err
+	}
 	a, err := s.book.Arrival(r.Context(), id)
 	if err != nil {
 		return nil, err
@@ -274,6 +282,14 @@ func (s *Room) arrivalView(r *http.Request, form url.Values) (*arrivalView, erro
 		}
 	}
 	return v, nil
+}
+
+// held is how much a waiting file may take while it is looked at, bytes: its size, and more where it is packed.
+func held(a *logbook.Arrival) int64 {
+	if slices.Contains([]string{".zip", ".xlsx", ".parquet"}, strings.ToLower(filepath.Ext(a.Name))) {
+		return ui.MostHeld
+	}
+	return a.Size
 }
 
 // asLastTime reads a table as one with the same header was read last, where a person has said how;

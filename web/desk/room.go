@@ -25,6 +25,7 @@ type Room struct {
 type Book interface {
 	AddRecordings(ctx context.Context, runID int64, in *intake.Bundle) error
 	Adapters(ctx context.Context) ([]logbook.Adapter, error)
+	ArrivalHead(ctx context.Context, id int64) (*logbook.Arrival, error)
 	Arrival(ctx context.Context, id int64) (*logbook.Arrival, error)
 	Arrivals(ctx context.Context) ([]logbook.Arrival, error)
 	Arrive(ctx context.Context, name string, content []byte) (int64, error)

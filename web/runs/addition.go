@@ -9,11 +9,16 @@ import (
 	"strings"
 	"time"
 
+	"github.com/go-chi/chi/v5"
+
 	"zincroad/core/trace"
 	"zincroad/formats/intake"
 	"zincroad/logbook"
 	"zincroad/web/ui"
 )
+
+// Additions are the room's paths that take a log of any size, which other forms of it do not.
+func (s *Room) Additions(r chi.Router) { r.Post("/runs/{id}/recordings", s.addRecording) }
 
 // addRecording takes a file for a run that is there already. Whose readings they are it tells by
 // what the file says, else it takes the side that the run does not have yet.

@@ -22,7 +22,6 @@ import (
 
 func (s *Room) recordingRoutes(r chi.Router) {
 	r.Get("/recordings/{recording}/readings", s.recordingPage)
-	r.Post("/recordings", s.addRecording)
 	r.Post("/recordings/{recording}", s.saveRecording)
 	r.Post("/recordings/{recording}/away", s.takeAway)
 	r.Post("/recordings/{recording}/leave-out", s.leaveOut)

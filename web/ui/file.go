@@ -7,6 +7,9 @@ import (
 	"io"
 	"net/http"
 	"path/filepath"
+
+	"zincroad/formats/runfolder"
+	"zincroad/formats/sheet"
 )
 
 // MaxUpload is how large a file may be that is held while it is looked at, in bytes: three weeks of a reading a second
@@ -37,8 +40,20 @@ func Upload(w http.ResponseWriter, r *http.Request) (name string, content []byte
 		if err != nil {
 			return "", nil, errors.New("the file broke off on its way; nothing was stored")
 		}
-		return filepath.Base(p.FileName()), content, nil
+		return filepath.Base(p.FileName()), content, Hold(r.Context(), unpacked(content))
 	}
+}
+
+// unpacked is how many bytes more a file comes to when it is read: what a zip or a workbook says, and as much as may
+// be for a Parquet file, of which it cannot be told.
+func unpacked(content []byte) int64 {
+	switch {
+	case runfolder.IsZip(content):
+		return int64(min(runfolder.Unpacked(bytes.NewReader(content), int64(len(content))), MostHeld))
+	case sheet.IsParquet(content):
+		return MostHeld
+	}
+	return 0
 }
 
 // readPart reads a part of a body of so many bytes, -1 where that is not known, into room made once: a buffer that

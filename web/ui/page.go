@@ -139,6 +139,9 @@ func (s *Pages) Fail(w http.ResponseWriter, r *http.Request, err error) {
 		}
 		why = "the database does not answer"
 		s.Log.Error("no database", "path", r.URL.Path, "error", err)
+	case errors.Is(err, ErrBusy):
+		status, text = http.StatusServiceUnavailable, Sentence(ErrBusy.Error())
+		w.Header().Set("Retry-After", "60")
 	case logbook.IsRule(err):
 		status, text = http.StatusConflict, Sentence(err.Error())
 	case errors.Is(err, context.DeadlineExceeded):
