@@ -95,6 +95,8 @@ func (w *wire) set(down bool) {
 type chaos struct {
 	*testing.T
 	dir, address string
+	path         string   // of what is run
+	env          []string // nil: as it is
 	log          bytes.Buffer
 	program      *exec.Cmd
 	ended        chan struct{} // closed when it has
@@ -106,7 +108,8 @@ func (c *chaos) up() {
 	require.Eventually(c, func() bool {
 		select {
 		case <-c.ended:
-			c.program = exec.Command(program, "serve", "--data", c.dir+"/data", "--listen", c.address)
+			c.program = exec.Command(c.path, "serve", "--data", c.dir+"/data", "--listen", c.address)
+			c.program.Env = c.env
 			c.program.Stdout, c.program.Stderr = &c.log, &c.log
 			require.NoError(c, c.program.Start())
 			c.ended = make(chan struct{})
@@ -147,7 +150,8 @@ func (c *chaos) imports(ctx context.Context, dice *rand.Rand) (told []int, kille
 		}
 		fmt.Fprintf(&text, "%d,81,%d\n", importRows, 1+n%200) // no two are the same
 		require.NoError(c, os.WriteFile(path, []byte(text.String()), 0o644))
-		run := exec.CommandContext(ctx, program, "import", "--data", c.dir+"/data", path)
+		run := exec.CommandContext(ctx, c.path, "import", "--data", c.dir+"/data", path)
+		run.Env = c.env
 		var out bytes.Buffer
 		run.Stdout = &out
 		require.NoError(c, run.Start())
@@ -170,23 +174,39 @@ func (c *chaos) imports(ctx context.Context, dice *rand.Rand) (told []int, kille
 
 const importRows = 4000
 
+// goesBy looks whether the program went by a clock at all: started a day ahead, it writes tomorrow's date.
+func (c *chaos) goesBy(clock *clock) {
+	c.Helper()
+	clock.set(24 * time.Hour)
+	_ = c.program.Process.Kill()
+	<-c.ended
+	c.up()
+	assert.Contains(c, c.log.String(), time.Now().Add(24*time.Hour).Format("2006-01-02T"))
+}
+
 // Kills, freezes, a full disk, a cut network and imports that are killed, at random, against a live run: nothing that
 // was acknowledged is lost or there twice, and no import is there in part. ZINCROAD_CHAOS says for how long (make
-// chaos: 5 minutes).
+// chaos: 5 minutes), and then the clock is set too.
 func TestChaos(t *testing.T) {
 	t.Parallel()
 	long := 15 * time.Second
+	harms := []string{"program killed", "PostgreSQL killed", "frozen", "disk full", "network cut"}
+	var at *clock
 	if text := os.Getenv("ZINCROAD_CHAOS"); text != "" {
 		var err error
 		long, err = time.ParseDuration(text)
 		require.NoError(t, err)
+		at, harms = newClock(t), append(harms, "clock set")
 	}
 	seed := uint64(time.Now().UnixNano())
 	t.Logf("seed %d", seed)
 	dice := rand.New(rand.NewPCG(seed, 0))
 	d := newDisk(t, "3000")
 	c := &chaos{T: t, dir: d.dir, address: freeAddress(t), count: map[string]int{},
-		ended: make(chan struct{})}
+		ended: make(chan struct{}), path: program}
+	if at != nil {
+		c.path, c.env = at.program, at.env()
+	}
 	close(c.ended)
 	t.Cleanup(func() {
 		if c.program != nil {
@@ -219,7 +239,7 @@ func TestChaos(t *testing.T) {
 	}
 	for ctx.Err() == nil {
 		pause(300, 1500)
-		what := []string{"program killed", "PostgreSQL killed", "frozen", "disk full", "network cut"}[dice.IntN(5)]
+		what := harms[dice.IntN(len(harms))]
 		c.count[what]++
 		switch what {
 		case "program killed":
@@ -242,6 +262,9 @@ func TestChaos(t *testing.T) {
 			line.set(true)
 			pause(200, 1500)
 			line.set(false)
+		case "clock set":
+			at.set([]time.Duration{0, 2 * time.Second, -2 * time.Second, 10 * time.Minute, -10 * time.Minute,
+				time.Hour, -time.Hour, 24 * time.Hour, -24 * time.Hour}[dice.IntN(9)])
 		}
 		c.up()
 	}
@@ -285,6 +308,9 @@ func TestChaos(t *testing.T) {
 	fromAdapter := number("SELECT count(*)" + from + "g.name = 'car.csv'")
 	assert.Positive(t, fromAdapter)
 	assert.Positive(t, acked)
+	if at != nil {
+		c.goesBy(at)
+	}
 	t.Logf("%v of it: %v; %d readings acknowledged, %d stored, %d sent again; %d from the adapter; "+
 		"%d imports told, %d killed", long, c.count, acked, stored, p.resent.Load(), fromAdapter, len(told), killed)
 }
