@@ -72,7 +72,7 @@ format: node_modules/.installed ## write Go, templates, styles and scripts as li
 fuzz: ## fuzz every parser for 20 s each, beyond the corpus that make test runs
 	tools/fuzz
 
-chaos: test-prerequisites build ## five minutes of kills, freezes, full disks and cut networks against a live run and imports; counts printed
+chaos: test-prerequisites build ## five minutes of kills, freezes, full disks, cut networks and a clock that is set, against a live run and imports; counts printed
 	ZINCROAD_CHAOS=$(or $(FOR),5m) go test -count=1 -timeout 20m -v -run TestChaos ./cmd/zincroad
 	ZINCROAD_CHAOS=1 go test -count=1 -v -run TestReadingsOverABadNetwork ./web
 

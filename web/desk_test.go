@@ -442,3 +442,35 @@ func (s *site) awaitText(selector, text string) {
 			selector, selector, text),
 	)
 }
+
+// A large file says how far it is and how long it takes yet, and can be stopped by keys: then nothing of it is there,
+// and the next one comes in.
+func TestAFileOnItsWayCanBeStopped(t *testing.T) {
+	s := newSite(t, 1280, 800, false)
+	s.open("/desk")
+	drop := func(name string, mb int) {
+		s.Helper()
+		eval[bool](s, fmt.Sprintf(`(() => {
+			const d = new DataTransfer();
+			d.items.add(new File(["t_s,soc_pct,power_kw\n0,10,100\n600,30,100\n1800,70,90\n", " ".repeat(%d)], %q));
+			document.dispatchEvent(new DragEvent("drop", {dataTransfer: d, cancelable: true}));
+			return true;
+		})()`, mb*1_000_000, name))
+	}
+	s.deaf.Store(true)
+	drop("long.csv", 40)
+	s.await(`/^long\.csv: [0-9.]+ of 40\.0 MB, \d+ s left$/.test(document.querySelector("#sending-what").textContent)`)
+	s.await(`!document.querySelector("#sending").hidden`)
+	eval[bool](s, `(document.querySelector("#sending-stop").focus(), true)`)
+	s.do(chromedp.KeyEvent(kb.Enter))
+	s.awaitText("#sending-said", "long.csv was stopped; nothing of it was stored.")
+	assert.True(t, eval[bool](s, `document.querySelector("#sending").hidden`))
+	s.deaf.Store(false)
+	drop("short.csv", 0)
+	s.do(chromedp.WaitVisible(css("#understood")))
+	waiting, err := s.book.Arrivals(context.Background())
+	require.NoError(t, err)
+	require.Len(t, waiting, 1)
+	assert.Equal(t, "short.csv", waiting[0].Name)
+	s.quiet()
+}

@@ -77,6 +77,7 @@ type site struct {
 	tab  context.Context
 	ts   *httptest.Server
 	away atomic.Bool // it answers nothing but that it cannot
+	deaf atomic.Bool // it does not read the files that are sent
 
 	database string // its address, for a way around the logbook
 
@@ -116,6 +117,9 @@ func newSite(t *testing.T, width, height int64, withDemo bool) *site {
 		if s.away.Load() {
 			http.Error(w, "starting again", http.StatusServiceUnavailable)
 			return
+		}
+		for s.deaf.Load() && strings.HasPrefix(r.URL.Path, "/desk/files") && r.Context().Err() == nil {
+			time.Sleep(10 * time.Millisecond)
 		}
 		handler.ServeHTTP(w, r)
 	}))

@@ -397,55 +397,101 @@
   }
 
   // ---- dropped files -----------------------------------------------------------
-  /** Sends several files, one after the other, and shows what waits. @param {File[]} files */
-  async function sendAll(files) {
-    for (const file of files) {
-      const body = new FormData();
-      body.append('file', file);
-      let taken = false;
-      try {
-        taken = (await fetch(goal(), { method: 'POST', body })).ok;
-      } catch {
-        taken = false; // the network is away
-      }
-      if (!taken) {
-        window.alert(`${file.name} was not taken; nothing of it was stored.`);
-      }
-    }
-    const form = /** @type {HTMLFormElement | null} */ ($('[data-add-recording]'));
-    location.href = form ? new URL(form.action).pathname.replace(/\/recordings$/, '') : '/desk';
-  }
   /** Where a dropped file goes: to the run that is open, else to the Desk. */
   const goal = () => {
     const form = /** @type {HTMLFormElement | null} */ ($('[data-add-recording]'));
     return form ? new URL(form.action).pathname : '/desk/files';
   };
-  /** Sends a file where it goes. @param {File} file */
-  function send(file) {
-    const body = new FormData();
-    body.append('file', file);
-    const x = new XMLHttpRequest();
-    const to = goal();
-    x.open('POST', to);
-    const bar = $('#file-progress');
-    x.upload.onprogress = (e) => {
-      if (bar && e.lengthComputable) {
-        bar.hidden = false;
+  /** The page that shows what became of files that went there. @param {string} to */
+  const shownAt = (to) => (to === '/desk/files' ? '/desk' : to.replace(/\/recordings$/, ''));
+  /** Sends a file, says how far it is and how long it takes yet, and lets it be stopped. Null: stopped, or it did not
+   * get through. @param {File} file @param {string} which @returns {Promise<XMLHttpRequest | null>} */
+  function post(file, which) {
+    return new Promise((done) => {
+      const body = new FormData(),
+        x = new XMLHttpRequest(),
+        began = Date.now();
+      body.append('file', file);
+      x.open('POST', goal());
+      const box = $('#sending'),
+        bar = $('progress', box);
+      /** @param {string} what */
+      const say = (what) => {
+        $('#sending-what').textContent = `${which}${file.name}: ${what}`;
+      };
+      const timer = setTimeout(() => {
+        box.hidden = false;
+      }, 300);
+      const end = () => {
+        clearTimeout(timer);
+        box.hidden = true;
+      };
+      say('on its way');
+      bar.value = 0;
+      let there = false;
+      x.upload.onprogress = (e) => {
+        if (!e.lengthComputable || e.loaded === e.total) return;
         bar.value = (100 * e.loaded) / e.total;
-      }
-    };
-    x.onload = () => {
-      if (x.responseURL && x.status < 400) {
-        location.href = x.responseURL;
-        return;
-      }
-      document.open();
-      document.write(x.responseText);
-      document.close();
-      history.replaceState(null, '', to === '/desk/files' ? '/desk' : to.replace(/\/recordings$/, ''));
-    };
-    x.onerror = () => window.alert('The file did not get through; nothing was stored.');
-    x.send(body);
+        const s = ((Date.now() - began) / 1000) * (e.total / e.loaded - 1),
+          mb = (/** @type {number} */ n) => (n / 1e6).toFixed(1);
+        say(`${mb(e.loaded)} of ${mb(e.total)} MB, ${Math.ceil(s)} s left`);
+      };
+      x.upload.onload = () => {
+        there = true;
+        bar.removeAttribute('value'); // nobody knows how long that takes
+        say('all of it has come, and is being read');
+      };
+      $('#sending-stop').onclick = () => {
+        x.abort();
+        end();
+        // A file that was whole may have been taken already: what there is is shown.
+        if (there) location.href = shownAt(goal());
+        else notice(`${file.name} was stopped; nothing of it was stored.`);
+        done(null);
+      };
+      x.onload = () => {
+        end();
+        done(x);
+      };
+      x.onerror = () => {
+        end();
+        notice(`${file.name} did not get through; nothing of it was stored.`);
+        done(null);
+      };
+      x.send(body);
+    });
+  }
+  /** Says something that needs no answer, until the next such thing. @param {string} text */
+  function notice(text) {
+    $('#sending-said').textContent = text;
+    $('#sending-said').hidden = !text;
+  }
+  /** Sends a file where it goes, and shows what came of it. @param {File} file */
+  async function send(file) {
+    notice('');
+    const to = goal(),
+      x = await post(file, '');
+    if (!x) return;
+    if (x.responseURL && x.status < 400) {
+      location.href = x.responseURL;
+      return;
+    }
+    document.open();
+    document.write(x.responseText);
+    document.close();
+    history.replaceState(null, '', shownAt(to));
+  }
+  /** Sends several files, one after the other, and shows what waits. @param {File[]} files */
+  async function sendAll(files) {
+    notice('');
+    const refused = [];
+    for (const [i, file] of files.entries()) {
+      const x = await post(file, `${i + 1} of ${files.length}, `);
+      if (!x) return;
+      if (x.status >= 400) refused.push(file.name);
+    }
+    if (refused.length) window.alert(`Not taken, and nothing of it stored: ${refused.join(', ')}.`);
+    location.href = shownAt(goal());
   }
   const dropping = () =>
     ['road', 'desk'].includes(document.body.dataset.page) || Boolean($('[data-add-recording]'));
@@ -555,8 +601,8 @@
     $$('[data-back]', target(e)).forEach((i) => {
       i.value = location.pathname + location.search;
     });
-    if (target(e).id === 'file-form') {
-      const f = $('#file').files[0];
+    if (target(e).matches('#file-form, [data-add-recording]')) {
+      const f = $('input[type="file"]', target(e)).files[0];
       if (f) {
         e.preventDefault();
         send(f);
