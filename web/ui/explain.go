@@ -16,6 +16,9 @@ type Explained struct {
 	Of         string // what it is the figure of
 	Definition string
 	Numbers    []string
+	PutRight   []string // what was put right in what it is made of
+	AsRecorded []string // those of its numbers that would be others without that
+	Same       bool     // none would
 	Back       string // the page that it stands on, and what leads there
 	BackText   string
 }
