@@ -3,6 +3,8 @@ package live
 import (
 	"context"
 	"fmt"
+	"os"
+	"strings"
 	"sync"
 	"time"
 
@@ -19,6 +21,7 @@ import (
 type Steady struct {
 	wall  func() time.Time
 	timer func() time.Duration
+	boot  string // names the machine and since when its timer runs; empty: not known
 
 	mu   sync.Mutex
 	base time.Time     // the machine's time when the timer stood at
@@ -27,7 +30,13 @@ type Steady struct {
 }
 
 // NewSteady makes a clock that shows the machine's time.
-func NewSteady() *Steady { return newSteady(time.Now, sinceBoot) }
+func NewSteady() *Steady {
+	s := newSteady(time.Now, sinceBoot)
+	if id, err := os.ReadFile("/proc/sys/kernel/random/boot_id"); err == nil {
+		s.boot = strings.TrimSpace(string(id))
+	}
+	return s
+}
 
 func newSteady(wall func() time.Time, timer func() time.Duration) *Steady {
 	s := &Steady{wall: wall, timer: timer}
@@ -60,6 +69,53 @@ func (s *Steady) Follow() {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	s.base, s.from, s.off = s.wall().Round(0), s.timer(), 0
+}
+
+// bootAt is the time by this clock when the timer stood at nought.
+func (s *Steady) bootAt() time.Time {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.base.Add(-s.from)
+}
+
+// goOn makes it the clock that stood at bootAt when the timer stood at nought.
+func (s *Steady) goOn(bootAt time.Time) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.base, s.from, s.off = bootAt, 0, 0
+}
+
+// TakeUp goes on by the clock that runs which are live were begun with, if that was on this machine and it was not
+// started since: what they count does not hang on whether the machine's clock was set while no program ran. Else the
+// program goes by the machine's time. Before anything is recorded.
+func (r *Recorder) TakeUp(ctx context.Context) error {
+	if r.Steady == nil || r.Steady.boot == "" {
+		return nil
+	}
+	live, err := r.Book.LiveRuns(ctx)
+	if err != nil {
+		return err
+	}
+	if len(live) > 0 {
+		bootAt, found, err := r.Book.KeptClock(ctx, r.Steady.boot)
+		if err != nil {
+			return err
+		}
+		if found {
+			r.Steady.goOn(bootAt)
+			r.minded(ctx)
+			return nil
+		}
+	}
+	return r.keepClock(ctx)
+}
+
+// keepClock keeps the clock that runs are begun with from now on.
+func (r *Recorder) keepClock(ctx context.Context) error {
+	if r.Steady.boot == "" {
+		return nil
+	}
+	return r.Book.KeepClock(ctx, r.Steady.boot, r.Steady.bootAt())
 }
 
 // leastStep is from where on a difference is a clock that was set; less is one that is kept right by small steps.
@@ -95,6 +151,9 @@ func (r *Recorder) minded(ctx context.Context) {
 	}
 	if len(live) == 0 {
 		r.Steady.Follow()
+		if err := r.keepClock(ctx); err != nil {
+			r.Log.Error("keeping the clock", "error", err)
+		}
 		return
 	}
 	way := "forward"

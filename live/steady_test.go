@@ -64,3 +64,43 @@ func TestTheTimerGoesOn(t *testing.T) {
 	assert.WithinDuration(t, time.Now(), c.Now(), time.Second)
 	assert.Zero(t, c.Step())
 }
+
+// A program that starts again while a run is live goes on by the run's clock, though the machine's was set meanwhile,
+// and marks that; so does another copy on the same machine. When the machine was started anew, or no run is live, it
+// goes by the machine's time.
+func TestAClockThatWasSetWhileNoProgramRan(t *testing.T) {
+	book, err := logbook.Open(t.Context(), server.URL(t), logbooktest.Quiet())
+	require.NoError(t, err)
+	defer book.Close()
+	wall, timer := time.Date(2026, 2, 3, 18, 20, 0, 0, time.UTC), 5*time.Minute
+	program := func(boot string) *Recorder {
+		clock := newSteady(func() time.Time { return wall }, func() time.Duration { return timer })
+		clock.boot = boot
+		r := &Recorder{Book: book, Log: logbooktest.Quiet(), Now: clock.Now, Steady: clock}
+		require.NoError(t, r.TakeUp(t.Context()))
+		return r
+	}
+	first := program("one")
+	at := first.Steady.Now()
+	id, err := book.StartLive(t.Context(), &logbook.Run{StartedAt: &at})
+	require.NoError(t, err)
+	marks := func() []logbook.Mark {
+		row, err := book.Run(context.Background(), id)
+		require.NoError(t, err)
+		return row.Marks
+	}
+
+	wall, timer = wall.Add(10*time.Minute), timer+10*time.Minute
+	assert.Equal(t, 10*time.Minute, program("one").Steady.Now().Sub(at))
+	assert.Empty(t, marks(), "nothing was set")
+	wall = wall.Add(-24 * time.Hour)
+	second := program("one")
+	assert.Equal(t, 10*time.Minute, second.Steady.Now().Sub(at), "and not a day before it began")
+	require.Len(t, marks(), 1)
+	assert.Contains(t, marks()[0].Note, "set back by 1440 min; the times of this run go on as before")
+	assert.InDelta(t, 600, marks()[0].TS, 0.01)
+
+	assert.True(t, program("two").Steady.Now().Equal(wall), "started anew: nobody knows how long that was")
+	require.NoError(t, book.EndLive(t.Context(), id))
+	assert.True(t, program("one").Steady.Now().Equal(wall), "no run is live")
+}

@@ -306,6 +306,9 @@ func serve(ctx context.Context, st *storage, d *door, withDemo bool) error {
 	if d.speed == 1 {
 		recorder.Steady = live.NewSteady()
 		recorder.Now = recorder.Steady.Now
+		if err := recorder.TakeUp(ctx); err != nil {
+			return err
+		}
 	}
 	site.SetClock(recorder.Now)
 	entrance, recorded := record(ctx, recorder, site, d.behindTLS)

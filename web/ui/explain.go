@@ -19,7 +19,7 @@ type Explained struct {
 	PutRight   []string // what was put right in what it is made of
 	AsRecorded []string // those of its numbers that would be others without that
 	Same       bool     // none would
-	Back       string // the page that it stands on, and what leads there
+	Back       string   // the page that it stands on, and what leads there
 	BackText   string
 }
 
