@@ -5,7 +5,6 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
-	"runtime"
 	"strconv"
 	"strings"
 	"testing"
@@ -63,7 +62,9 @@ func newClock(t *testing.T) *clock {
 	dir := t.TempDir()
 	c := &clock{T: t, program: filepath.Join(dir, "zincroad"), file: filepath.Join(dir, "step")}
 	c.set(0)
-	library := filepath.Join(runtime.GOROOT(), "src", "time", "time.go")
+	root, err := exec.Command("go", "env", "GOROOT").Output()
+	require.NoError(t, err)
+	library := filepath.Join(strings.TrimSpace(string(root)), "src", "time", "time.go")
 	text, err := os.ReadFile(library)
 	require.NoError(t, err)
 	const now = "	sec, nsec, mono := runtimeNow()\n"
