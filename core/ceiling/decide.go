@@ -13,7 +13,9 @@ import (
 // Confidence says how sure a judgement is.
 type Confidence string
 
-// The confidences, and from which probability they are given.
+// The confidences, and from which probability they are given. Of what is called strong 99 in 100 minutes must be
+// right, of what is likely 85: the bounds lie lower than that since most of either is surer than its bound. The
+// gallery of the tests holds both.
 const (
 	Strong Confidence = "strong"
 	Likely Confidence = "likely"
@@ -47,7 +49,11 @@ const (
 	LevelKW   Level = "kW"
 )
 
-// Judge says what held the power down, from plug-in to the end, stretch by stretch.
+// Judge says what held the power down, from plug-in to the end, stretch by stretch; what lies between an unplug and
+// the next plug-in has no stretch. A log without power has none at all.
+//
+// It goes through the log twice where the run follows its pack's taper for long enough: then it is known how this pack
+// stands to its reference on this day, and what lies a little under the reference elsewhere is seen for what it is.
 func Judge(l *Log) *Judgement {
 	k := l.learn()
 	side := l.judged(k)
@@ -95,7 +101,8 @@ func oneIn(p float64) string {
 // pairFrom is how likely the next cause must be to be named in one breath with the first.
 const pairFrom = 0.1
 
-// explain puts a stretch's evidence into words, and what else it might be.
+// explain puts a stretch's evidence into words, and what else it might be. The words use the numbers that decided, not
+// others that agree with them by chance.
 func (l *Log) explain(j *Judgement, s *Stretch) {
 	s.LostS = j.LostIn(s, s.FromS, s.ToS)
 	if s.Cause == Paused {
@@ -172,8 +179,9 @@ func (l *Log) logNext(s *Stretch) string {
 	return ""
 }
 
-// How much of a run must have followed the pack's own taper to say how closely it does, and how
-// closely it is taken for at best.
+// How much of a run must have followed the pack's own taper to say how closely it does, and how closely it is taken
+// for at best: five minutes, and 0.8 % (power wobbles by half a per cent, and a kW on a display is one per cent of a
+// hundred).
 const (
 	followS     = 300.0
 	closestTo   = 0.008
@@ -182,6 +190,12 @@ const (
 
 // follow learns from the stretches that follow the pack's own taper how this pack compares with
 // its reference on this day; false where too little of the run does.
+//
+// Each minute of such a stretch has one voice, the logarithm of what flowed as a share of the taper. Their median is
+// the bias; 1.4826 times the median distance from it is the spread, which for a normal distribution is its standard
+// deviation (F. R. Hampel, J. Am. Stat. Assoc. 69 (1974) 383). A reference that lies off by more than 8 %, or voices
+// that differ by more than 6 %, are no such thing: then the reference is wrong, and nothing is learnt from it. Minutes
+// with a cold pack have none.
 func (k *known) follow(spans []*span) bool {
 	if k.taper == nil {
 		return false
@@ -224,13 +238,16 @@ type span struct {
 	first             bool        // of its leg
 }
 
-// usualRampS is how long a ramp takes as a rule, handshake included, where nobody looked.
+// usualRampS is how long a ramp takes as a rule, handshake included, where nobody looked (common practice, no source:
+// 20 to 60 s from plug-in to full power).
 const usualRampS = 60
 
 // pausedLeastS is how long no power must flow to be a pause.
 const pausedLeastS = 3
 
-// spansOf splits a leg into its stretches of flowing power: between them it is paused.
+// spansOf splits a leg into its stretches of flowing power: between them it is paused. From plug-in to first power the
+// leg has its ramp; of a typed run whose first reading comes minutes later only the usual length of one, and that as
+// unsure: nobody looked. A dip under 1 kW for less than three seconds is a late reading, no pause.
 func (l *Log) spansOf(k *known, side *SideLog, power trace.Series, index int, leg Leg) []*span {
 	i0, i1 := within(power, leg.PlugInS, leg.ToS)
 	var out []*span
@@ -286,7 +303,8 @@ func (l *Log) spansOf(k *known, side *SideLog, power trace.Series, index int, le
 }
 
 // socAt is the state of charge at a time: on the joined line, or where a display shows whole per
-// cents on the line from one flip to the next.
+// cents on the line from one flip to the next. Before the first reading and behind the last it is the nearest one
+// within five minutes, else NaN.
 func (l *Log) socAt(t float64) float64 {
 	n := l.SoC.Len()
 	i, _ := slices.BinarySearch(l.SoC.T, t)
@@ -306,6 +324,7 @@ func (l *Log) socAt(t float64) float64 {
 	return l.SoC.V[a] + (l.SoC.V[b]-l.SoC.V[a])*min(1, (t-l.SoC.T[a])/(l.SoC.T[b]-l.SoC.T[a]))
 }
 
+// within gives the readings from i to j-1 that lie between two times, both included.
 func within(s trace.Series, from, to float64) (i, j int) {
 	for i < len(s.T) && s.T[i] < from {
 		i++
@@ -320,6 +339,8 @@ type fallen struct {
 	list []oneFall
 }
 
+// oneFall is a sudden fall: in which leg, when on the log's clock and after the leg's plug-in (s), at which charge
+// (per cent, NaN: not read), and the logarithm of the power behind it over that before.
 type oneFall struct {
 	leg            int
 	atS, afterPlug float64
@@ -327,6 +348,7 @@ type oneFall struct {
 	share          float64
 }
 
+// of adds the falls of a stretch of power; those of typed runs, of which nobody read how sudden they were, count too.
 func (x *fallen) of(s *span) {
 	for _, f := range s.pieces {
 		if f.fall <= -suddenShare || f.moved <= -suddenShare {
@@ -335,7 +357,9 @@ func (x *fallen) of(s *span) {
 	}
 }
 
-// What two falls may differ by to be the same one, and what counts as round.
+// What two falls may differ by to be the same one, and what counts as round: timers run for whole multiples of 20 s,
+// steps of charge lie at whole multiples of 5 % (common practice, no source). Two falls by chance lie within 4 s of
+// each other after their plug-ins in one of a hundred runs or so.
 const (
 	sameTimerS   = 4.0
 	sameStepPct  = 0.8
@@ -343,7 +367,9 @@ const (
 	roundStepPct = 5.0
 )
 
-// timerSign is what speaks for a timer at a fall, and whether it is more than a round time.
+// timerSign is what speaks for a timer at a fall, in nats, and whether it is more than a round time: another leg fell
+// as long after its plug-in, or the car's timer is noted. A round time alone is worth 0.7, for a third of all times
+// lie within 3 s of one; none at all speaks against it.
 func (x *fallen) timerSign(leg int, after float64, k *known, l *Log) (odds float64, proof bool) {
 	for _, o := range x.list {
 		if o.leg != leg && math.Abs(o.afterPlug-after) <= sameTimerS {
@@ -361,7 +387,9 @@ func (x *fallen) timerSign(leg int, after float64, k *known, l *Log) (odds float
 	return -2.0, false
 }
 
-// stepSign is what speaks for a step of charge at a fall.
+// stepSign is what speaks for a step of charge at a fall, in nats, and whether it is more than a round charge: other
+// runs of the car or its noted envelope fall there, or this run has two further falls, as stairs have. A fifth of
+// all charges lie within half a per cent of a round one; a further fall elsewhere makes stairs likelier.
 func (x *fallen) stepSign(at, soc float64, k *known, l *Log) (odds float64, proof bool) {
 	for _, s := range l.Elsewhere.StepsPct {
 		if math.Abs(s-soc) <= sameStepPct {
@@ -429,7 +457,8 @@ func posterior(agree [][]float64, enter [][][2]float64, price float64) [][]float
 }
 
 // settle finds the causes of one stretch of power: each piece's agreement with each cause, and the
-// price of going over from one to another at each change point.
+// price of going over from one to another at each change point. A hidden Markov chain over pieces instead of over
+// readings: pieces are where the description changes, and only there can the cause.
 func (l *Log) settle(s *span, k *known, falls *fallen) {
 	n := len(s.pieces)
 	if n == 0 {
@@ -453,7 +482,8 @@ func (l *Log) settle(s *span, k *known, falls *fallen) {
 	}
 }
 
-// name takes the likeliest cause of a piece, no surer than what speaks for it allows.
+// name takes the likeliest cause of a piece, no surer than what speaks for it allows: the chain is as sure as its
+// numbers, but some evidence is no better than a coincidence however well it fits.
 func (l *Log) name(s *span, i int) Stretch {
 	f, odds := s.pieces[i], s.odds[i]
 	best, second := -1, -1
@@ -484,6 +514,7 @@ func (l *Log) name(s *span, i int) Stretch {
 		RunnerOdds: odds[second]}
 }
 
+// table is n rows of m zeros.
 func table(n, m int) [][]float64 {
 	out := make([][]float64, n)
 	for i := range out {
@@ -495,7 +526,8 @@ func table(n, m int) [][]float64 {
 // fewCells is how many readings it takes to show how power runs.
 const fewCells = 4
 
-// typedTrust is what typed readings' odds are worth.
+// typedTrust is what typed readings' odds are worth: with it a typed run can be strong only where its odds are 0.965
+// and more.
 const typedTrust = 0.975
 
 // bySignAtMost is how sure a timer or a step of charge can be that nothing but a round figure
@@ -520,7 +552,8 @@ func (f *facts) mainShape() int {
 	return best
 }
 
-// levelHeld is the share of the level behind a fall down to which it is still that level.
+// levelHeld is the share of the level behind a fall down to which it is still that level: a step of charge may lean a
+// little with the volts, and is left when the taper takes over.
 const levelHeld = 0.93
 
 // levelLeft tells whether the power has left the level that the last sudden fall led to.
@@ -559,10 +592,21 @@ func (s *span) comesBack(i int) bool {
 	return false
 }
 
-// switchPrice is the price of going over to any other cause at a change point.
+// switchPrice is the price of going over to any other cause at a change point, in nats: one change point in six is the
+// end of a cause, the others are bends within one.
 const switchPrice = -1.8
 
-// enter is what a change point says for entering each cause there, and for staying in it.
+// enter is what a change point says for entering each cause there, and for staying in it, in nats beside switchPrice.
+// Four kinds of change points, by how the power moves:
+//
+//   - at the beginning of a stretch of power, where a timer cannot have run out and little has happened yet;
+//   - a sudden fall, which is what heat, a warm cable, a failing stall, a neighbour, a timer and a step of charge do,
+//     and no level limit and no taper; which of them it is, their signs say (a time, a charge, a mark, a return);
+//   - a sudden rise, with which whatever took power away lets go;
+//   - a bend, at which one ceiling crosses another: free for the usual ones, dear for those that begin with a fall.
+//
+// The numbers are orders of magnitude (-1 is one in three, -4 one in fifty, -6 one in four hundred), common practice,
+// no source; the gallery of the tests holds them, and each sign has a test with a near miss.
 func (l *Log) enter(s *span, i int, k *known, falls *fallen) [][2]float64 {
 	f := s.pieces[i]
 	out := make([][2]float64, len(causes))
@@ -676,6 +720,7 @@ func (l *Log) enter(s *span, i int, k *known, falls *fallen) [][2]float64 {
 	return out
 }
 
+// pick is a where yes, else b.
 func pick(yes bool, a, b float64) float64 {
 	if yes {
 		return a
@@ -683,9 +728,11 @@ func pick(yes bool, a, b float64) float64 {
 	return b
 }
 
-// markNearS is how near to a change a mark must be to speak of it.
+// markNearS is how near to a change a mark must be to speak of it: a tester sees a neighbour plug in, and marks it
+// when there is a hand free.
 const markNearS = 45
 
+// markNear tells whether a mark of a kind lies near to a time.
 func (l *Log) markNear(kind string, t float64) bool {
 	for _, m := range l.Marks {
 		if m.Kind == kind && math.Abs(m.TS-t) <= markNearS {
@@ -695,6 +742,7 @@ func (l *Log) markNear(kind string, t float64) bool {
 	return false
 }
 
+// logAdd is the logarithm of the sum of what a and b are logarithms of, without leaving the range of either.
 func logAdd(a, b float64) float64 {
 	if a < b {
 		a, b = b, a
@@ -705,6 +753,7 @@ func logAdd(a, b float64) float64 {
 	return a + math.Log1p(math.Exp(b-a))
 }
 
+// logSum is logAdd of them all.
 func logSum(v []float64) float64 {
 	top := math.Inf(-1)
 	for _, x := range v {
@@ -717,7 +766,9 @@ func logSum(v []float64) float64 {
 	return top + math.Log(sum)
 }
 
-// join puts neighbours of one cause together: sure as their mean over time.
+// join puts neighbours of one cause together: sure as their mean over time. What is empty or backwards, as a piece
+// between two instants that were settled to be one, is left out. Here a stretch gets its confidence; a runner-up of
+// less than one in two hundred is not worth a word.
 func join(list []Stretch) []Stretch {
 	var out []Stretch
 	for _, s := range list {

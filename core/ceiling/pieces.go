@@ -52,6 +52,10 @@ type sums struct {
 	kwOnly                   bool // amps were not read, or do not matter
 }
 
+// newSums adds up cells from to to-1. A cell counts by one over the square of its standard deviation: the wobble of
+// this log as a share of the power, and 0.05 kW (0.1 A) so that nothing is exact; a cell that is filled in part counts
+// for that part. In the first minutes (fineForS), where cells are narrower so that the ramp is seen, a line may miss by
+// five times as much: no ramp is one.
 func newSums(g *grid, from, to int) *sums {
 	n := to - from
 	s := &sums{t0: g.t[from], n: n, half: math.Log(float64(max(2, n))) / 2}
@@ -179,7 +183,8 @@ func (s *sums) describe(p *piece, from int) {
 	p.line = [2]float64{mean + slope*(at(i)-middle), mean + slope*(at(j-1)-middle)}
 }
 
-// sudden is how long a leap may take, and how large the change must be as a share.
+// How long a leap may take, and how large the change must be as a share: contactors, modules and cars go from one
+// level to another within half a minute, and 4.5 % is several times the wobble of an ordinary log.
 const (
 	suddenS     = 30.0
 	suddenShare = 0.045
@@ -237,7 +242,9 @@ func (g *grid) swallow(list []piece) []piece {
 }
 
 // settle works out where pieces meet: at the leap where there is one, else where the fitted lines
-// cross near by.
+// cross near by. Cells are seconds wide, and the description may change a cell too late; the lines know better. A
+// leap must be larger than the wobble, than what either line moves by itself in that time, and than 1.5 kW, which is
+// what a display of whole kW may jump by for nothing.
 func (g *grid) settle(list []piece) []piece {
 	for i := range list {
 		p := &list[i]
@@ -284,7 +291,8 @@ func (g *grid) leans(p *piece) float64 {
 	return math.Abs(p.line[1]-p.line[0]) / max(1, long)
 }
 
-// crossing is where the lines of two neighbours meet, if that is near to their change point.
+// crossing is where the lines of two neighbours meet, if that is near to their change point: within half of the
+// shorter one and a minute. Lines that are nearly parallel meet anywhere, and say nothing.
 func (g *grid) crossing(q, p *piece) (float64, bool) {
 	longQ, longP := g.t[q.b-1]-g.t[q.a], g.t[p.b-1]-g.t[p.a]
 	if longQ <= 0 || longP <= 0 {
@@ -309,8 +317,10 @@ const (
 	topAmpsFall = 0.04
 )
 
-// topFrom is the cell from which the volts stand at their top to the end, the number of cells
-// where they do not.
+// topFrom is the cell from which the volts stand at their top to the end, the number of cells where they do not:
+// within 0.3 V (or one and a half times their noise) of where they end, with nothing higher before, for 45 s and more,
+// while the amps fall by 4 % and more. It also notes whether they bend into it, which those of a pack whose volts
+// hardly move do not.
 func (g *grid) topFrom() int {
 	n := len(g.t)
 	if !g.voltsRead || g.typed || n < 8 {
@@ -345,7 +355,9 @@ func (g *grid) topFrom() int {
 }
 
 // sharpen settles the first instant of each leap by the readings themselves: behind the last one
-// that still lies at the level before.
+// that still lies at the level before. The new cause begins with the first instant of the fall, not with its end: the
+// first reading that has moved by 2 % and four times the wobble (but no more than two fifths of the leap), if two
+// readings on it has moved by half of it. Where readings are further apart than 3 s, the middle between the two.
 func (g *grid) sharpen(list []piece, power trace.Series) {
 	for i := 1; i < len(list); i++ {
 		p, q := &list[i], &list[i-1]

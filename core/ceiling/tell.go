@@ -9,24 +9,25 @@ import (
 	"zincroad/core/words"
 )
 
-// told is what a whole stretch shows, from its pieces.
+// told is what a whole stretch shows, from its pieces: of pairs the first is at its beginning, the second at its end.
+// kW, A, V, °C and per cent; NaN: not read.
 type told struct {
 	*known
 	log              *Log
-	kw               [2]float64
-	plugKW, packKW   float64
+	kw               [2]float64 // on the fitted lines
+	plugKW, packKW   float64    // means over time
 	amps, volts      [2]float64
 	plugA            float64
 	soc              [2]float64
 	coldest, warmest [2]float64
 	inlet            [2]float64
-	asked, offered   float64
+	asked, offered   float64    // what flowed as a share of what the car requested; what the stall offered, kW
 	warm             [2]float64 // the warm pack's power at both ends
-	share            float64
-	long             float64
-	fall             float64
-	fellS, fellPct   float64
-	plugInS          float64
+	share            float64    // of it that flowed
+	long             float64    // s
+	fall             float64    // how it begins: logarithm of its first power over the last before; 0: no leap
+	fellS, fellPct   float64    // first instant of that, and the charge there
+	plugInS          float64    // of its leg
 	ampsRead         bool
 	leg              int
 	shape            shape    // of its last piece
@@ -185,7 +186,8 @@ var whoseAmps = map[Cause]string{StallCurrent: "the stall's", CarCurrent: "the c
 var whoseKW = map[Cause]string{StallPower: "the stall's", CarPower: "the car's", SharedCabinet: "a shared cabinet's",
 	CarConverter: "the converter's"}
 
-// pair names two causes of one kind together; empty where they are not of one kind.
+// pair names two causes of one kind together, "a limit of 290 A, the stall's or the car's,": that there is such a
+// limit is sure where only whose it is is not. Empty where they are not of one kind.
 func (t told) pair(a, b Cause) string {
 	if whoseAmps[a] != "" && whoseAmps[b] != "" {
 		return fmt.Sprintf("a limit of %s A, %s or %s,", words.Figure((t.amps[0]+t.amps[1])/2, 0), whoseAmps[a], whoseAmps[b])
@@ -196,6 +198,7 @@ func (t told) pair(a, b Cause) string {
 	return ""
 }
 
+// orWords is otherwise where there is nothing to say.
 func orWords(s, otherwise string) string {
 	if s == "" {
 		return otherwise
@@ -203,6 +206,8 @@ func orWords(s, otherwise string) string {
 	return s
 }
 
+// flatAmps says what speaks for a limit of amps: how level they were while the volts rose, and what is known of the
+// rating, or in place of one what car and stall did elsewhere.
 func (t told) flatAmps(c Cause, say func(string, ...any)) {
 	if t.ampsRead {
 		say("amps level at %s while volts went %s and kW %s", words.Figure((t.amps[0]+t.amps[1])/2, 0),
@@ -240,6 +245,8 @@ func (t told) flatAmps(c Cause, say func(string, ...any)) {
 	}
 }
 
+// flatKW says what speaks for a limit of power: how level it was while amps gave way to the volts, and the rating,
+// what the stall offered, or a neighbour's mark.
 func (t told) flatKW(c Cause, say func(string, ...any)) {
 	at := t.plugKW
 	if c == CarPower {
@@ -278,6 +285,8 @@ func (t told) flatKW(c Cause, say func(string, ...any)) {
 	}
 }
 
+// cold says what speaks for a cold pack: power that rises with the coldest cell, from where this pack is warm, and
+// that the stall would have given more.
 func (t told) cold(say func(string, ...any)) {
 	if math.IsNaN(t.coldest[0]) {
 		say("power rose %s by itself, as in a pack that warms; no cell was read", fromTo(t.kw, "kW"))
@@ -299,6 +308,8 @@ func (t told) cold(say func(string, ...any)) {
 	}
 }
 
+// dropped says what speaks for a cause that begins with a fall: how far, how long after plug-in and at which charge,
+// and which sign of a timer or a step there is besides.
 func (t told) dropped(c Cause, say func(string, ...any)) {
 	if t.fall < 0 {
 		after := t.fellS - t.plugInS

@@ -39,8 +39,13 @@ const (
 	shapes
 )
 
-// shapeOf is how likely each shape is under a cause (common practice, no source; the gallery of
-// the tests holds them).
+// shapeUnder is how likely each shape is under a cause: of a hundred pieces that the stall's amps hold, 93 have level
+// amps, two look as if the power were level, and so on. Rows add up to one. What a row gives its second and third
+// shapes is what wobble, rounding and a short piece make of the first; causes with two faces have two large numbers
+// (a timer holds now amps, now power; a hot pack is led down, and left alone in between). A shape that a cause cannot
+// have still gets a few thousandths: one odd piece must not rule a cause out of a whole run.
+//
+// Common practice, no source; the gallery of the tests holds them.
 var shapeUnder = map[Cause][shapes]float64{
 	Ramp:           {.004, .004, .002, .002, .03, .958},
 	StallPower:     {.02, .93, .01, .02, .015, .005},
@@ -63,38 +68,47 @@ var shapeUnder = map[Cause][shapes]float64{
 }
 
 // temper is how much of the readings' own evidence counts: wobble is not independent from cell to
-// cell, and no log is exactly level.
+// cell, and no log is exactly level. Chi-squared takes cells for independent; neighbours that wobble together make
+// about a third as many independent ones, so about a third of the misfit is evidence.
+//
+// mostOdds bounds what one kind of evidence may say, in nats: 9 is 1 in 8,000. However long a piece is, its line alone
+// never settles a matter against everything else.
 const (
 	temper   = 0.30
-	mostOdds = 9.0 // of one kind of evidence, in nats
+	mostOdds = 9.0
 )
 
 // What tells a climb over seconds from one over minutes, and a line that leans from one that does
-// not: as shares a minute.
+// not: as shares a minute. A ramp is over within a minute or so and gains far more than 30 % of its power in one; a
+// pack that warms gains a few per cent. A level limit may creep by a third of a per cent a minute: half a per cent of
+// wobble over two minutes looks like that.
 const (
 	surgeShare = 0.30
 	leanShare  = 0.0035
 )
 
 // facts are what one piece shows, and what the ceilings are there.
+//
+// Powers are in kW, currents in A, voltages in V, temperatures in °C, charge in per cent. What was not read is NaN. Of
+// pairs the first is at the beginning of the piece, the second at its end, each the middle of its outer fifth.
 type facts struct {
 	*piece
 	shape                        [shapes]float64 // probability of each
 	lean                         float64         // of kW, as a share a minute
 	leanAmps                     float64         // of amps
-	plugKW, packKW, plugA, packA float64         // middles
-	kw, amps, volts0, volts1     float64
+	plugKW, packKW, plugA, packA float64         // middles, at the plug and into the pack
+	kw, amps, volts0, volts1     float64         // of the side that is judged; volts are the pack's
 	soc0, soc1                   float64
 	coldest0, coldest1           float64
 	warmest0, warmest1           float64
 	inlet0, inlet1               float64
-	asked, offered               float64
+	asked, offered               float64        // what flowed of what the car requested; what the stall offered, kW
 	warmKW                       float64        // into the pack, warm; NaN: not known
 	share                        float64        // of it that flowed, middle
 	atRated                      map[Cause]bool // the limits whose rating is what flowed
-	taperEnd                     [2]float64     // the same at both ends
-	ofTaper                      float64        // what flowed as a share of the taper alone
-	shareEnd                     [2]float64
+	taperEnd                     [2]float64     // what flowed as a share of the taper alone, at both ends
+	ofTaper                      float64        // the same, middle
+	shareEnd                     [2]float64     // of the warm pack's power, at both ends
 }
 
 func (g *grid) middle(col []float64, p *piece) float64 {
@@ -149,7 +163,11 @@ func (g *grid) look(p *piece, k *known) *facts {
 	return f
 }
 
-// shapeOf weighs the shapes of a piece against each other.
+// shapeOf weighs the shapes of a piece against each other: level amps, level power and a straight line, each by how
+// well it fits and how many numbers it takes (G. Schwarz, Ann. Stat. 6 (1978) 461: half the logarithm of the number
+// of cells for each). What the straight line gets is then dealt out by where it leans: down, up over minutes, or up
+// over seconds. A piece at the top of the volts, or on the way up between two levels, has its shape by that: fifty
+// and thirty times what the fits say, for they cannot see it.
 func (g *grid) shapeOf(f *facts) {
 	long := max(1, g.t[f.b-1]-g.t[f.a]) / 60
 	top := max(f.line[0], f.line[1], 1)
@@ -217,6 +235,11 @@ func between(x, low, high float64) float64 {
 
 // atRating is the logarithm of how dense readings lie about a rating: at it, or 3 to 14 % under
 // it, as labels promise more than is given; hardly ever elsewhere. Without a rating anything goes.
+//
+// The density is over the logarithm of reading by rating: half of all readings at it (0.8 % give or take), four tenths
+// evenly from 15 % under to 2 % over, and a floor of 0.0008 for a rating that was noted wrongly. Without a rating it
+// is flat at 0.45, which lies between: a known limit that fits gains on an unknown one (by 4.1 nats at best), one that
+// does not fit loses to it (by 6.3).
 func atRating(reading, rating float64) float64 {
 	if math.IsInf(rating, 1) || math.IsNaN(reading) {
 		return math.Log(0.45)
@@ -225,7 +248,8 @@ func atRating(reading, rating float64) float64 {
 	return math.Log(0.5*normal(x, 0, 0.008) + 0.40*between(x, -0.16, 0.02) + 0.0008)
 }
 
-// atGuess is atRating for amps that come from a voltage which was not read but worked out.
+// atGuess is atRating for amps that come from a voltage which was not read but worked out: that is good to five per
+// cent or so, and a little low while the pack is under load.
 func atGuess(reading, rating float64) float64 {
 	if math.IsInf(rating, 1) || math.IsNaN(reading) {
 		return math.Log(0.45)
@@ -234,7 +258,8 @@ func atGuess(reading, rating float64) float64 {
 	return math.Log(0.6*normal(x, -0.01, 0.05) + 0.30*between(x, -0.22, 0.08) + 0.01)
 }
 
-// atOwn is atRating for a limit that the car keeps itself, which it may exceed for a while.
+// atOwn is atRating for a limit that the car keeps itself, which it may exceed for a while: a car's figure is of its
+// pack, not of a label, so readings lie nearer to it, and on both sides.
 func atOwn(reading, rating float64) float64 {
 	if math.IsInf(rating, 1) || math.IsNaN(reading) {
 		return math.Log(0.35)
@@ -243,12 +268,15 @@ func atOwn(reading, rating float64) float64 {
 	return math.Log(0.6*normal(x, 0, 0.012) + 0.30*between(x, -0.05, 0.08) + 0.0008)
 }
 
-// slide is 0 where x is well above the middle and least where it is well below.
+// slide is 0 where x is well above the middle and least where it is well below; half of least at the middle, and
+// within a twentieth of either end three widths away.
 func slide(x, middle, width, least float64) float64 {
 	return least / (1 + math.Exp((x-middle)/width))
 }
 
-// weigh is how well each cause agrees with what a piece shows, as logarithms.
+// weigh is how well each cause agrees with what a piece shows, as logarithms: the sum of what the shape, the levels,
+// the temperatures, the request and the top of the volts say, each on its own. They are taken for independent, which
+// is roughly so: they come from different channels. Only differences between causes count.
 func (l *Log) weigh(g *grid, f *facts, k *known) []float64 {
 	out := make([]float64, len(causes))
 	for i, c := range causes {
@@ -261,6 +289,7 @@ func (l *Log) weigh(g *grid, f *facts, k *known) []float64 {
 			under = f.coldShape(k)
 		}
 		for s, v := range under {
+			// By how common the shape is over all causes: a shape that half of them have says little for any.
 			p += v * f.shape[s] / shapeMean[s]
 		}
 		out[i] = math.Log(p) + prior[c]
@@ -277,7 +306,8 @@ func (l *Log) weigh(g *grid, f *facts, k *known) []float64 {
 	return out
 }
 
-// meets lists the limits whose rating is what flowed.
+// meets lists the limits whose rating is what flowed, within two per cent: there a piece of three readings says
+// enough, for chance hardly puts them on a rating.
 func (k *known) meets(f *facts) map[Cause]bool {
 	out := map[Cause]bool{}
 	for c, pair := range map[Cause][2]float64{StallPower: {f.plugKW, k.stallKW}, StallCurrent: {f.plugA, k.stallA},
@@ -291,7 +321,8 @@ func (k *known) meets(f *facts) map[Cause]bool {
 }
 
 // taperShape is how power and amps run where the warm pack's own power is followed: as its
-// envelope does there, where that is known.
+// envelope does there, where that is known. Four cases by how far the envelope moves over the piece: it climbs (as
+// many do up to 20 or 30 %), it is level, it falls slowly, it falls.
 func (f *facts) taperShape(k *known) [shapes]float64 {
 	if !k.given || math.IsNaN(f.soc0) || f.soc1 <= f.soc0 {
 		return shapeUnder[PackTaper]
@@ -329,18 +360,22 @@ var shapeMean = func() (m [shapes]float64) {
 	return m
 }()
 
-// prior is how common a cause is before anything is read, as a logarithm; 0 for the usual ones.
+// prior is how common a cause is before anything is read, as a logarithm; 0 for the usual ones, -2 for one in seven of
+// those. Unknown is dear: it is for what nothing explains, and must not win by fitting everything a little.
 var prior = map[Cause]float64{
 	Ramp: -0.5, StallVoltage: -1, StallFault: -2, SharedCabinet: -1, CableHot: -1.2, Hot: -0.7, TimerStep: -1,
 	SoCStep: -0.7,
 	Unknown: -4, AdapterCurrent: -0.3,
 }
 
-// never is the price of what cannot be.
+// never is the price of what cannot be, in nats: more than all other evidence together can make up for, and finite, so
+// that a chain in which everything is impossible still has an order.
 const never = -25
 
 // weighLevels compares power and amps with what each limit would give.
 func (l *Log) weighLevels(g *grid, f *facts, k *known, add func(Cause, float64)) {
+	// The stall's and the adapter's limits are met at the plug, the car's at the pack: a converter and what the car
+	// uses besides lie between.
 	add(StallPower, atRating(f.plugKW, k.stallKW))
 	if f.offered > 0 && math.Abs(math.Log(f.plugKW/f.offered)) < 0.03 { // the stall itself says what it gives
 		add(StallPower, atRating(f.plugKW, f.offered)-atRating(f.plugKW, k.stallKW))
@@ -356,6 +391,7 @@ func (l *Log) weighLevels(g *grid, f *facts, k *known, add func(Cause, float64))
 	} else {
 		add(CarCurrent, atGuess(f.packA, k.carA))
 	}
+	// Most runs have no adapter; one that is there has its rating printed on it.
 	if math.IsInf(k.adapterA, 1) {
 		add(AdapterCurrent, -6)
 		if l.Adapter == nil {
@@ -370,6 +406,7 @@ func (l *Log) weighLevels(g *grid, f *facts, k *known, add func(Cause, float64))
 		x := math.Log(f.plugKW / k.converterKW)
 		add(CarConverter, math.Log(0.5*normal(x, 0, 0.015)+0.4*between(x, -0.12, 0.06)+0.0008))
 	}
+	// Of a cabinet that nobody noted nobody knows whether it is shared; of one that was, half of it is what two get.
 	switch {
 	case math.IsInf(k.sharedKW, 1):
 		add(SharedCabinet, -2.5)
@@ -377,7 +414,8 @@ func (l *Log) weighLevels(g *grid, f *facts, k *known, add func(Cause, float64))
 		x := math.Log(f.plugKW / (k.sharedKW / 2))
 		add(SharedCabinet, math.Log(0.5*normal(x, 0, 0.01)+0.35*between(x, -0.16, 0.02)+0.03))
 	}
-	// Whose a limit is, that nobody noted: the car took more elsewhere, or this stall gave more.
+	// Whose a limit is, that nobody noted: the car took more elsewhere, or this stall gave more. By more than six per
+	// cent, which is more than the same limit differs by from run to run.
 	if e := k.elsewhere; e.CarMostA > 1.06*f.packA && math.IsInf(k.carA, 1) {
 		add(CarCurrent, -2)
 	}
@@ -397,6 +435,8 @@ func (l *Log) weighLevels(g *grid, f *facts, k *known, add func(Cause, float64))
 	if math.IsNaN(f.share) {
 		return
 	}
+	// How near to its own warm power a pack lies that follows it: within 3 % of an envelope that was noted or learnt,
+	// 10 % of what its kind takes as a rule, and as near as this run itself has shown where it follows it for long.
 	x := math.Log(f.ofTaper)
 	near, wide := 0.03, 0.09
 	switch {
@@ -407,12 +447,15 @@ func (l *Log) weighLevels(g *grid, f *facts, k *known, add func(Cause, float64))
 	}
 	own := math.Log(0.55*normal(x, k.bias, near) + 0.4*normal(x, k.bias-0.02, wide) + 0.003)
 	add(PackTaper, own)
+	// A step of charge ends on the envelope too, and may lie under it for other reasons.
 	if k.given {
 		add(SoCStep, max(-0.5, own))
 		if drift := math.Log(f.taperEnd[1] / f.taperEnd[0]); f.b-f.a > leastCells { // it stays as near all the while
 			add(PackTaper, -min(4, drift*drift/(2*0.03*0.03)))
 		}
 	}
+	// Where the pack takes all that it can, nothing else holds it: limits outside may lie within a per cent of that,
+	// what makes less of a pack or a stall takes a per cent and a half at least, or nobody would call it that.
 	if x = math.Log(f.share) - k.bias; k.given || k.settled { // what else holds, holds it under what the warm pack takes
 		for _, c := range []Cause{StallPower, StallCurrent, AdapterCurrent, CarConverter, SharedCabinet} {
 			add(c, slide(-x, 0, 0.008, -3.5))
@@ -423,7 +466,10 @@ func (l *Log) weighLevels(g *grid, f *facts, k *known, add func(Cause, float64))
 	}
 }
 
-// weighWarmth judges by cells and inlet.
+// weighWarmth judges by cells and inlet. Cold goes by the coldest cell, since the pack is charged as carefully as that
+// needs; heat by the warmest. From which temperature a pack is warm is known to a degree or so where it was noted (a
+// slope 0.8 K wide), else to a few (2.5). A pack half a degree and more under it does not give its warm power,
+// whatever else fits: that is what the price on the other causes of the car says, growing with each degree.
 func (l *Log) weighWarmth(f *facts, k *known, add func(Cause, float64)) {
 	cold, warm := (f.coldest0+f.coldest1)/2, max(f.warmest0, f.warmest1)
 	width := 2.5
@@ -448,6 +494,8 @@ func (l *Log) weighWarmth(f *facts, k *known, add func(Cause, float64)) {
 	} else {
 		add(Cold, l.coldByConditions(k))
 	}
+	// Packs are led back from 45 °C or so in the cells as a rule (common practice, no source); two degrees under that
+	// is where it begins to be thought of.
 	hotC := k.hotC
 	if math.IsNaN(hotC) {
 		hotC = 45
@@ -460,6 +508,8 @@ func (l *Log) weighWarmth(f *facts, k *known, add func(Cause, float64)) {
 	default:
 		add(Hot, -2.5)
 	}
+	// A cable or an inlet is led back from 55 to 65 °C and more (common practice, no source); where it was read that
+	// warm, it explains a fall before anything that only a fall speaks for.
 	if inlet := max(f.inlet0, f.inlet1); !math.IsNaN(inlet) {
 		add(CableHot, slide(inlet, 55, 5, -9))
 		for c, price := range map[Cause]float64{StallFault: -2.5, TimerStep: -2, SoCStep: -2} {
@@ -475,7 +525,10 @@ func (l *Log) weighWarmth(f *facts, k *known, add func(Cause, float64)) {
 	}
 }
 
-// coldByConditions is what the conditions say of cold where no cell was read.
+// coldByConditions is what the conditions say of cold where no cell was read: the noted battery's temperature, else
+// the air's. A pack stands a few degrees over the air, and some twelve more where it was preconditioned in any way
+// (common practice, no source; hence the wide slopes). Where nothing is noted, cold is a little less likely than it is
+// in general, for a tester who goes out in the cold says so.
 func (l *Log) coldByConditions(k *known) float64 {
 	c := l.Conditions
 	if c == nil {
@@ -503,8 +556,10 @@ var ofStall = []Cause{StallPower, StallCurrent, StallVoltage, StallFault, Shared
 
 var ofCar = []Cause{CarPower, CarCurrent, PackTaper, Cold, Hot, TimerStep, SoCStep, Finish}
 
-// weighAsked judges by what the car requested and the stall offered: what is delivered under the
-// request is held outside the car.
+// weighAsked judges by what the car requested and the stall offered: what is delivered under the request is held
+// outside the car. Requests and power are not read at one moment, and a request counts what the cable loses: 96.5 % of
+// it is all of it, give or take 1.2. It is the surest evidence there is, 4 nats for the stall's causes and 5.5 against
+// the car's, and still no proof: a few cars ask for what they know they will not get.
 func (l *Log) weighAsked(f *facts, k *known, add func(Cause, float64)) {
 	if math.IsNaN(f.asked) {
 		add(StallFault, -1.2)
@@ -532,7 +587,9 @@ func (l *Log) weighAsked(f *facts, k *known, add func(Cause, float64)) {
 	}
 }
 
-// weighTop judges whose the top of the volts is.
+// weighTop judges whose the top of the volts is: the pack's own, the stall's or the adapter's, by whose rating they
+// stand at (within 0.3 %; volts are read better than amps). Where no rating is known, a curve that bends into its top
+// speaks for one; a pack whose volts hardly move all the way looks the same without any.
 func (l *Log) weighTop(g *grid, f *facts, k *known, add func(Cause, float64)) {
 	if !f.top {
 		add(Finish, -2)
