@@ -402,6 +402,24 @@ func TestAccessibility(t *testing.T) {
 	})
 }
 
+// What a picture says can be read on a phone: none is drawn so small that it cannot, those that are broader than the
+// screen are moved, by keys too, and axe-core finds nothing.
+func TestPicturesCanBeReadOnAPhone(t *testing.T) {
+	s := newSite(t, 390, 844, true)
+	for _, page := range []string{"/runs/2", "/runs/2/evidence?stretch=1", "/bench?runs=2,6", "/garage/cars/1",
+		s.recordingPage(4, 1) + "/clock", "/prepare?kept=1"} {
+		s.axe(page)
+		// What is there for screen readers alone is a pixel wide.
+		small := eval[[]string](s, `[...document.querySelectorAll("main svg[viewBox]")].filter((svg) => {
+			const scale = svg.getBoundingClientRect().width / svg.viewBox.baseVal.width;
+			return scale > 0.05 && [...svg.querySelectorAll("text")].some(
+				(text) => parseFloat(getComputedStyle(text).fontSize) * scale < 6.5);
+		}).map((svg) => svg.getAttribute("class") + ": " + svg.getAttribute("aria-label"))`)
+		assert.Empty(t, small, page)
+		assert.LessOrEqual(t, eval[int](s, "document.documentElement.scrollWidth"), 390, page)
+	}
+}
+
 // Pictures leave the page as SVG with their conditions, and as PNG.
 func TestPicturesAsFiles(t *testing.T) {
 	s := newSite(t, 1280, 800, true)
