@@ -71,18 +71,18 @@ func (s *Steady) Follow() {
 	s.base, s.from, s.off = s.wall().Round(0), s.timer(), 0
 }
 
-// bootAt is the time by this clock when the timer stood at nought.
-func (s *Steady) bootAt() time.Time {
+// kept is what there is to keep of it.
+func (s *Steady) kept() logbook.Clock {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	return s.base.Add(-s.from)
+	return logbook.Clock{BootAt: s.base.Add(-s.from), OffS: s.off.Seconds()}
 }
 
-// goOn makes it the clock that stood at bootAt when the timer stood at nought.
-func (s *Steady) goOn(bootAt time.Time) {
+// goOn makes it the clock that was kept.
+func (s *Steady) goOn(c logbook.Clock) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	s.base, s.from, s.off = bootAt, 0, 0
+	s.base, s.from, s.off = c.BootAt, 0, time.Duration(c.OffS*float64(time.Second))
 }
 
 // TakeUp goes on by the clock that runs which are live were begun with, if that was on this machine and it was not
@@ -97,12 +97,12 @@ func (r *Recorder) TakeUp(ctx context.Context) error {
 		return err
 	}
 	if len(live) > 0 {
-		bootAt, found, err := r.Book.KeptClock(ctx, r.Steady.boot)
+		was, found, err := r.Book.KeptClock(ctx, r.Steady.boot)
 		if err != nil {
 			return err
 		}
 		if found {
-			r.Steady.goOn(bootAt)
+			r.Steady.goOn(was)
 			r.minded(ctx)
 			return nil
 		}
@@ -110,12 +110,12 @@ func (r *Recorder) TakeUp(ctx context.Context) error {
 	return r.keepClock(ctx)
 }
 
-// keepClock keeps the clock that runs are begun with from now on.
+// keepClock keeps the clock for a program that starts later.
 func (r *Recorder) keepClock(ctx context.Context) error {
 	if r.Steady.boot == "" {
 		return nil
 	}
-	return r.Book.KeepClock(ctx, r.Steady.boot, r.Steady.bootAt())
+	return r.Book.KeepClock(ctx, r.Steady.boot, r.Steady.kept())
 }
 
 // leastStep is from where on a difference is a clock that was set; less is one that is kept right by small steps.
@@ -151,9 +151,11 @@ func (r *Recorder) minded(ctx context.Context) {
 	}
 	if len(live) == 0 {
 		r.Steady.Follow()
-		if err := r.keepClock(ctx); err != nil {
-			r.Log.Error("keeping the clock", "error", err)
-		}
+	}
+	if err := r.keepClock(ctx); err != nil {
+		r.Log.Error("keeping the clock", "error", err)
+	}
+	if len(live) == 0 {
 		return
 	}
 	way := "forward"

@@ -99,6 +99,8 @@ func TestAClockThatWasSetWhileNoProgramRan(t *testing.T) {
 	require.Len(t, marks(), 1)
 	assert.Contains(t, marks()[0].Note, "set back by 1440 min; the times of this run go on as before")
 	assert.InDelta(t, 600, marks()[0].TS, 0.01)
+	program("one")
+	assert.Len(t, marks(), 1, "it was marked already")
 
 	assert.True(t, program("two").Steady.Now().Equal(wall), "started anew: nobody knows how long that was")
 	require.NoError(t, book.EndLive(t.Context(), id))

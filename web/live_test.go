@@ -114,6 +114,7 @@ func TestEveryCopyShowsEveryRun(t *testing.T) {
 	here.until("last", "fan")
 	require.NoError(t, book.EndLive(context.Background(), id))
 	there.until("now", "This run has been ended")
+	listen(t, first+page+"/events").until("now", "This run has been ended") // a page that was not looked at meanwhile
 }
 
 // A channel that comes later, and a recording that does: a page that has followed

@@ -4,6 +4,7 @@
 CREATE TABLE clocks (
     boot    text PRIMARY KEY CHECK (boot <> ''),
     boot_at timestamptz NOT NULL,
+    off_s   double precision NOT NULL, -- how far the machine's own clock was from it when that was looked at last
     kept_at timestamptz NOT NULL DEFAULT now()
 );
 

@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"zincroad/core/units"
+	"zincroad/logbook"
 	"zincroad/web/ui"
 )
 
@@ -139,10 +140,14 @@ func (h *liveHub) draw(ctx context.Context, id int64, c *liveCache) (frame, erro
 	return f, nil
 }
 
-// events is the stream that a live page listens to.
+// Events is the stream that a live page listens to, also that of a run that was ended while nobody looked: it says so.
 func (s *Room) Events(w http.ResponseWriter, r *http.Request) {
-	row, ok := s.liveOf(w, r)
-	if !ok {
+	row, err := ui.RunOf(s.book, r)
+	if err == nil && row.StartedAt == nil {
+		err = fmt.Errorf("run %d at the stall: %w", row.ID, logbook.ErrNotFound)
+	}
+	if err != nil {
+		s.Fail(w, r, err)
 		return
 	}
 	rc := http.NewResponseController(w)
