@@ -4,6 +4,8 @@ import (
 	"context"
 	"net/url"
 	"strconv"
+	"strings"
+	"time"
 
 	"zincroad/core/run"
 	"zincroad/logbook"
@@ -56,7 +58,7 @@ func Values(row *logbook.Run) url.Values {
 	set("title", row.Title)
 	set("timezone", row.Timezone)
 	if row.StartedAt != nil {
-		set("started_at", ui.Local(*row.StartedAt, row.Timezone).Format(ui.InputTime+":05"))
+		set("started_at", shownStart(row))
 	}
 	set("car", idValue(row.CarID))
 	if row.Software != nil {
@@ -81,13 +83,32 @@ func Values(row *logbook.Run) url.Values {
 	return v
 }
 
-// Read reads the form into a run; faults stand at their fields.
+// shownStart is a run's start as the form shows it: by its zone's clock, to the second.
+func shownStart(row *logbook.Run) string {
+	return ui.Local(*row.StartedAt, row.Timezone).Format(ui.InputTime + ":05")
+}
+
+// startOf reads the form's start. Where it is what the form was filled with, the run keeps its own: that may lie within
+// a second, or in an hour that comes twice when summer time ends. Browsers leave seconds of nought out.
+func startOf(f *ui.Fields, row *logbook.Run, zone string, loc *time.Location) *time.Time {
+	typed := f.Moment("started_at", loc)
+	if typed == nil || row.StartedAt == nil || zone != row.Timezone {
+		return typed
+	}
+	shown, is := shownStart(row), strings.TrimSpace(f.Values.Get("started_at"))
+	if is == shown || is+":00" == shown {
+		return row.StartedAt
+	}
+	return typed
+}
+
+// Read reads the form into a run, which holds what is stored of it; faults stand at their fields.
 func Read(f *ui.Fields, row *logbook.Run) {
 	row.Title, row.Weather, row.Label = f.Text("title"), f.Text("weather"), f.Text("label")
 	row.MethodName = f.Text("method_name")
 	zone, loc := f.Zone("timezone")
+	row.StartedAt = startOf(f, row, zone, loc)
 	row.Timezone = zone
-	row.StartedAt = f.Moment("started_at", loc)
 	row.CarID, row.StallID, row.AdapterID = f.ID("car"), f.ID("stall"), f.ID("adapter")
 	row.FromPct, row.ToPct = f.Window()
 	row.Clock = f.Word("clock", run.Clocks)
