@@ -281,6 +281,30 @@ func TestAPageThatHearsNothingSaysSo(t *testing.T) {
 	s.said = nil // browsers tell of streams that broke
 }
 
+// What is pressed while the page is put anew is pressed: the page waits until the button is let go.
+func TestAPressIsNotLost(t *testing.T) {
+	s := newSite(t, 1280, 800, true)
+	page := s.underWay(480)
+	o := s.beside()
+	o.do(chromedp.Navigate(s.url+page), chromedp.WaitVisible(css("#live[data-ready]")))
+	s.do(chromedp.Navigate(s.url+page), chromedp.WaitVisible(css("#live[data-ready]")))
+	const minutes = `[...document.querySelectorAll("#live-now .figure")].at(-1).textContent` // go on with each frame
+	// However slow the machine is, no time passes for the page while the button is down.
+	eval[bool](s, `(window.stopped = Date.now(), Date.now = () => window.stopped, true)`)
+	at := eval[[]float64](s, `(() => {
+		const b = document.querySelector('[data-how="holding"]').getBoundingClientRect();
+		return [b.x + b.width / 2, b.y + b.height / 2];
+	})()`)
+	s.do(chromedp.MouseEvent("mousePressed", at[0], at[1], chromedp.ButtonLeft, chromedp.ClickCount(1)))
+	was := eval[string](s, minutes)
+	o.await(minutes + ` !== ` + quote(eval[string](o, minutes)))
+	assert.Equal(t, was, eval[string](s, minutes), "it waits")
+	s.do(chromedp.MouseEvent("mouseReleased", at[0], at[1], chromedp.ButtonLeft, chromedp.ClickCount(1)),
+		chromedp.WaitVisible(css("#how[open]")))
+	s.await(minutes + ` !== ` + quote(was))
+	s.quiet()
+}
+
 // beside opens the same site in another browser.
 func (s *site) beside() *site {
 	s.Helper()

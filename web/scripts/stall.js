@@ -174,12 +174,35 @@
   /** @param {any} x */
   const nameOf = (x) =>
     x.dataset.correct || x.dataset.key || x.dataset.how || x.getAttribute('aria-label') || x.textContent;
+  // What somebody is pressing on is not put anew before they let go: a browser gives no click where the button went
+  // down on one element and up on another, however alike they are.
+  let pressedAt = 0;
+  const longestPress = 3000; // where letting go was not seen
+  /** @type {Map<string, string>} */
+  const later = new Map();
+  document.addEventListener('pointerdown', () => (pressedAt = Date.now()), true);
+  const putLater = () => {
+    later.forEach((html, id) => show(id, html));
+    later.clear();
+  };
+  const letGo = () =>
+    setTimeout(() => {
+      pressedAt = 0;
+      putLater();
+    });
+  document.addEventListener('pointerup', letGo, true);
+  document.addEventListener('pointercancel', letGo, true);
   /** @param {string} id @returns {(e: MessageEvent) => void} */
   const put = (id) => (e) => {
+    later.set(id, e.data);
+    if (Date.now() - pressedAt >= longestPress) putLater();
+  };
+  /** @param {string} id @param {string} html */
+  const show = (id, html) => {
     const el = document.getElementById(id),
       at = document.activeElement;
     const name = at && el.contains(at) ? nameOf(at) : null;
-    el.innerHTML = e.data;
+    el.innerHTML = html;
     if (name) {
       /** @type {HTMLElement[]} */
       const all = [...el.querySelectorAll('button, a, select')].map((x) => /** @type {HTMLElement} */ (x));
