@@ -31,11 +31,7 @@ func TestTheMachinesClockIsSet(t *testing.T) {
 	at := clock.Now()
 	id, err := book.StartLive(t.Context(), &logbook.Run{StartedAt: &at})
 	require.NoError(t, err)
-	marks := func() []logbook.Mark {
-		row, err := book.Run(context.Background(), id)
-		require.NoError(t, err)
-		return row.Marks
-	}
+	marks := func() []logbook.Mark { return marksOf(t, book, id) }
 	pass(10 * time.Minute)
 	wall = wall.Add(400 * time.Millisecond) // kept right by a time server
 	r.minded(t.Context())
@@ -53,6 +49,14 @@ func TestTheMachinesClockIsSet(t *testing.T) {
 	r.minded(t.Context())
 	require.Len(t, marks(), 2)
 	assert.Contains(t, marks()[1].Note, "set back by 120 min;")
+}
+
+// marksOf are a run's marks as they are stored now.
+func marksOf(t *testing.T, book *logbook.Book, id int64) []logbook.Mark {
+	t.Helper()
+	row, err := book.Run(context.Background(), id)
+	require.NoError(t, err)
+	return row.Marks
 }
 
 // The timer goes on.
@@ -84,11 +88,7 @@ func TestAClockThatWasSetWhileNoProgramRan(t *testing.T) {
 	at := first.Steady.Now()
 	id, err := book.StartLive(t.Context(), &logbook.Run{StartedAt: &at})
 	require.NoError(t, err)
-	marks := func() []logbook.Mark {
-		row, err := book.Run(context.Background(), id)
-		require.NoError(t, err)
-		return row.Marks
-	}
+	marks := func() []logbook.Mark { return marksOf(t, book, id) }
 
 	wall, timer = wall.Add(10*time.Minute), timer+10*time.Minute
 	assert.Equal(t, 10*time.Minute, program("one").Steady.Now().Sub(at))

@@ -174,7 +174,7 @@ func (b *Book) resultsFrom(ctx context.Context, row *Run, kept *result) (*Result
 }
 
 // AsRecorded works out what a run would say if nothing in it had been put right and no clock lined
-// up. It is not kept.
+// up; what other runs taught stays the same, so that what differs is due to that alone. It is not kept.
 func (b *Book) AsRecorded(ctx context.Context, row *Run) (*Results, error) {
 	r := row.Describe()
 	for _, rec := range row.Recordings {
@@ -184,7 +184,11 @@ func (b *Book) AsRecorded(ctx context.Context, row *Run) (*Results, error) {
 		}
 		r.Recordings = append(r.Recordings, t)
 	}
-	out, _, _, err := worked(row, lineup.AsNoted(r), ceiling.Elsewhere{})
+	known, err := b.elsewhere(ctx, row)
+	if err != nil {
+		return nil, err
+	}
+	out, _, _, err := worked(row, lineup.AsNoted(r), known)
 	if err != nil {
 		return nil, fmt.Errorf("run %d: %w", row.ID, err)
 	}

@@ -72,13 +72,11 @@ func TestAMappingIsRemembered(t *testing.T) {
 		"delimiter":   {","},
 		"time":        {"seconds"},
 		"side":        {"car"},
-		"timezone": {
-			"UTC",
-		},
-		"c0_channel": {"time"},
-		"c1_channel": {"soc_pct"},
-		"c2_channel": {"power_kw"},
-		"c2_unit":    {"kW"},
+		"timezone":    {"UTC"},
+		"c0_channel":  {"time"},
+		"c1_channel":  {"soc_pct"},
+		"c2_channel":  {"power_kw"},
+		"c2_unit":     {"kW"},
 	}
 	require.Equal(t, http.StatusSeeOther, post(h, page+"/keep", form).Code)
 

@@ -1,10 +1,8 @@
 package web_test
 
 import (
-	"bytes"
 	"fmt"
 	"io"
-	"mime/multipart"
 	"net"
 	"net/http"
 	"net/http/httptest"
@@ -263,17 +261,7 @@ func TestALargeFurtherRecording(t *testing.T) {
 	}
 	before, err := book.Run(t.Context(), 1)
 	require.NoError(t, err)
-	var body bytes.Buffer
-	form := multipart.NewWriter(&body)
-	part, err := form.CreateFormFile("file", "stall-long.csv")
-	require.NoError(t, err)
-	_, err = io.WriteString(part, text.String())
-	require.NoError(t, err)
-	require.NoError(t, form.Close())
-	r := httptest.NewRequest(http.MethodPost, "/runs/1/recordings", &body)
-	r.Header.Set("Content-Type", form.FormDataContentType())
-	w := httptest.NewRecorder()
-	h.ServeHTTP(w, r)
+	w := uploadTo(t, h, "/runs/1/recordings", "stall-long.csv", []byte(text.String()))
 	assert.Equal(t, http.StatusSeeOther, w.Code, "%.300s", w.Body.String())
 	after, err := book.Run(t.Context(), 1)
 	require.NoError(t, err)

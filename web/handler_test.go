@@ -212,6 +212,11 @@ func TestRoadComesInPieces(t *testing.T) {
 
 func upload(t *testing.T, h http.Handler, name string, content []byte) *httptest.ResponseRecorder {
 	t.Helper()
+	return uploadTo(t, h, "/desk/files", name, content)
+}
+
+func uploadTo(t *testing.T, h http.Handler, path, name string, content []byte) *httptest.ResponseRecorder {
+	t.Helper()
 	var b bytes.Buffer
 	m := multipart.NewWriter(&b)
 	f, err := m.CreateFormFile("file", name)
@@ -219,7 +224,7 @@ func upload(t *testing.T, h http.Handler, name string, content []byte) *httptest
 	_, err = f.Write(content)
 	require.NoError(t, err)
 	require.NoError(t, m.Close())
-	r := httptest.NewRequest(http.MethodPost, "/desk/files", &b)
+	r := httptest.NewRequest(http.MethodPost, path, &b)
 	r.Header.Set("Content-Type", m.FormDataContentType())
 	w := httptest.NewRecorder()
 	h.ServeHTTP(w, r)

@@ -33,11 +33,7 @@ func TestPairsOfTheLogbookShowWhatAConditionComesTo(t *testing.T) {
 		logged(2, 30, software("2.3")), // both on the bench
 		logged(3, 25, nil),
 		logged(4, 27, software("2.3")),
-		logged(
-			5,
-			50,
-			software("2.2"),
-		), // another software than those on the bench
+		logged(5, 50, software("2.2")), // another software than those on the bench
 		logged(6, 51, func(k *Known) { k.Software, k.StartC = "2.3", run.N(4) }),           // colder too
 		logged(7, 52, func(k *Known) { k.Software, k.Climate = "2.3", "on" }),              // climate: the others do not say
 		logged(8, 53, func(k *Known) { k.Software, k.Car = "2.3", "Osier 88" }),            // another car

@@ -96,13 +96,13 @@ func Path(p string, c Choices) (*Bundle, error) {
 	return b, err
 }
 
-// MostHeld is how much a file that is held in memory may unpack to, in bytes, a zip, a workbook or a Parquet file:
+// MostUnpacked is how much a file that is held in memory may unpack to, in bytes, a zip, a workbook or a Parquet file:
 // eight channels of a million readings. Path takes more.
-const MostHeld = 128 << 20
+const MostUnpacked = 128 << 20
 
 // Bytes reads a run from a file's content.
 func Bytes(name string, content []byte, c Choices) (*Bundle, error) {
-	b, err := read(bytes.NewReader(content), int64(len(content)), name, MostHeld, c)
+	b, err := read(bytes.NewReader(content), int64(len(content)), name, MostUnpacked, c)
 	if err == nil && b.Kind != FolderKind {
 		for i := range b.Files {
 			b.Files[i].Bytes = content // each recording keeps what it came from
@@ -119,7 +119,7 @@ func All(name string, content []byte, c Choices) ([]*Bundle, error) {
 		b, err := Bytes(name, content, c)
 		return []*Bundle{b}, err
 	}
-	if err := unpacksTo(r, size, name, MostHeld); err != nil {
+	if err := unpacksTo(r, size, name, MostUnpacked); err != nil {
 		return nil, err
 	}
 	folders, err := runfolder.OpenZips(r, size, name)
@@ -145,7 +145,7 @@ func unpacksTo(r io.ReaderAt, size int64, name string, most int64) error {
 
 func tooMuch(name string, most int64) error {
 	reason := fmt.Sprintf("it unpacks to more than %d MB", most>>20)
-	if most == MostHeld {
+	if most == MostUnpacked {
 		reason += `; "zincroad import FILE" takes more`
 	}
 	return &runfolder.FaultError{Faults: []csvlog.Fault{{File: name, Reason: reason}}}

@@ -136,6 +136,11 @@ func Unpacked(r io.ReaderAt, size int64) (n uint64) {
 	if err != nil {
 		return 0
 	}
+	return unpacked(z)
+}
+
+// unpacked adds up what a zip says of its files; a sum that no number holds is the largest that one does.
+func unpacked(z *zip.Reader) (n uint64) {
 	for _, f := range z.File {
 		if n+f.UncompressedSize64 < n {
 			return math.MaxUint64
@@ -155,8 +160,10 @@ func openZip(r io.ReaderAt, size int64, name string) (*zip.Reader, error) {
 	if len(z.File) > mostFiles {
 		return nil, faulty(name, 0, "it holds %d files, expected at most %d", len(z.File), mostFiles)
 	}
+	if unpacked(z) > MaxUnpacked {
+		return nil, faulty(name, 0, "it unpacks to more than %d MB", MaxUnpacked>>20)
+	}
 	seen := make(map[string]bool, len(z.File))
-	unpacked := uint64(0)
 	for _, f := range z.File {
 		plainName := strings.TrimSuffix(f.Name, "/")
 		switch {
@@ -166,9 +173,6 @@ func openZip(r io.ReaderAt, size int64, name string) (*zip.Reader, error) {
 			return nil, faulty(name, 0, "%.80q is in it twice", f.Name)
 		}
 		seen[path.Clean(plainName)] = true
-		if unpacked += f.UncompressedSize64; unpacked > MaxUnpacked || f.UncompressedSize64 > MaxUnpacked {
-			return nil, faulty(name, 0, "it unpacks to more than %d MB", MaxUnpacked>>20)
-		}
 		if f.UncompressedSize64 > looseSize && f.UncompressedSize64/mostPacked > f.CompressedSize64 {
 			return nil, faulty(name, 0, "%.80q in it unpacks to %d times its size, as no log does", f.Name,
 				f.UncompressedSize64/max(1, f.CompressedSize64))

@@ -3,6 +3,7 @@ package desk
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"math"
 	"net/http"
@@ -81,6 +82,10 @@ func (s *Room) showDesk(w http.ResponseWriter, r *http.Request, status int, v de
 // logbook; everything else waits for the tester's word.
 func (s *Room) takeFile(w http.ResponseWriter, r *http.Request) {
 	name, content, err := ui.Upload(w, r)
+	if errors.Is(err, ui.ErrBusy) {
+		s.Fail(w, r, err)
+		return
+	}
 	if err != nil {
 		s.refuse(w, r, "file", []csvlog.Fault{{File: "upload", Reason: err.Error()}})
 		return

@@ -147,7 +147,7 @@ func (b Band) parts() (out []Band) {
 }
 
 // How wide the names at the ends are: where one begins behind the axis, what a letter of it takes (Archivo at
-// 11 px, bold and narrow, comes to 5.0 on average and 5.6 with wide ones), and the least and most they get.
+// 11.5 px, bold and narrow, comes to 5.0 on average and 5.6 with wide ones), and the least and most they get.
 const (
 	nameFrom   = 33.0
 	nameLetter = 5.6

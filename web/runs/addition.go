@@ -29,6 +29,10 @@ func (s *Room) addRecording(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	name, content, err := ui.Upload(w, r)
+	if errors.Is(err, ui.ErrBusy) {
+		s.Fail(w, r, err)
+		return
+	}
 	if err != nil {
 		s.refuseRecording(w, r, "The file was not taken: "+err.Error()+".")
 		return

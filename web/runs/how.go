@@ -92,8 +92,12 @@ func (s *Room) putRight(ctx context.Context, v *ui.Explained, row *logbook.Run, 
 	if err != nil {
 		return err
 	}
+	recorded := as.Reading(x.Clock, x.Side)
+	if recorded.Clock != x.Clock || recorded.Side != x.Side {
+		return nil // that side says nothing as it was recorded: another's numbers are no answer
+	}
 	is := f.Numbers(x)
-	for _, line := range f.Numbers(as.Reading(x.Clock, x.Side)) {
+	for _, line := range f.Numbers(recorded) {
 		if !slices.Contains(is, line) {
 			v.AsRecorded = append(v.AsRecorded, line)
 		}
