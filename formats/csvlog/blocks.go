@@ -12,21 +12,44 @@ import (
 // blockBytes is how much text is read in one go by one of several at once.
 const blockBytes = 1 << 20
 
-// block is a stretch of whole lines, and the rows that one of several made of it.
+// block is a stretch of whole lines. Its rows go straight into the reader's columns, behind as many as there would be
+// if every line before it were one: written there by several at once, and moved only where some lines were none.
 type block struct {
-	reader        // its columns alone
+	reader        // its columns alone, a part of the whole table's
 	text   []byte // empty: there was no more
-	plain  bool   // all of its lines were taken by fast
+	from   int    // the row of the whole table that its first would be
+	lines  int
+	plain  bool // all of its lines were taken by fast
 }
 
 // take reads the rows of a block, as long as fast takes them.
 func (b *block) take() {
-	b.n, b.line, b.runs = 0, 0, b.runs[:0]
 	rest := b.text
 	for b.plain = true; len(rest) > 0 && b.plain; {
-		b.line++
 		n := b.fast(rest)
-		rest, b.plain = rest[n:], n > 0
+		if rest, b.plain = rest[n:], n > 0; b.plain {
+			b.n++
+		}
+	}
+}
+
+// place makes room for the lines of all blocks, and gives each its part of the columns.
+func (p *reader) place(blocks []*block) {
+	from := p.n
+	for _, b := range blocks {
+		b.from, b.lines, b.n = from, bytes.Count(b.text, []byte{'\n'}), 0
+		from += b.lines
+	}
+	if from > len(p.at) {
+		p.grow(from - len(p.at))
+	}
+	for _, b := range blocks {
+		b.at = p.at[b.from : b.from+b.lines]
+		for i := range p.cells {
+			if k := &p.cells[i]; k.channel != "" {
+				b.cells[i].out = k.out[b.from : b.from+b.lines]
+			}
+		}
 	}
 }
 
@@ -53,6 +76,7 @@ func (p *reader) inBlocks(br *bufio.Reader, o Options) error {
 				b.text = b.text[:end]
 			}
 		}
+		p.place(blocks)
 		var all sync.WaitGroup
 		for _, b := range blocks {
 			all.Go(b.take)
@@ -75,7 +99,7 @@ func (p *reader) inBlocks(br *bufio.Reader, o Options) error {
 				}
 				return p.run(bufio.NewReaderSize(io.MultiReader(parts...), 1<<18))
 			}
-			lines := p.line + bytes.Count(b.text, []byte{'\n'})
+			lines := p.line + b.lines
 			if err := p.run(bufio.NewReaderSize(bytes.NewReader(b.text), 1<<18)); err != nil {
 				return err
 			}
@@ -102,22 +126,18 @@ func fill(text []byte, r io.Reader) ([]byte, error) {
 
 // add takes over the rows of a block.
 func (p *reader) add(b *block) {
-	for p.n+b.n > len(p.at) {
-		p.grow(b.n)
+	if b.n == 0 {
+		return
 	}
-	var all sync.WaitGroup // most of it is memory that is touched for the first time
-	all.Go(func() { copy(p.at[p.n:], b.at[:b.n]) })
-	all.Go(func() {
+	if p.n < b.from { // the row by row reading of a block before this one took fewer than it has lines
+		copy(p.at[p.n:], b.at)
 		for i := range p.cells {
 			if k := &p.cells[i]; k.channel != "" {
-				copy(k.out[p.n:], b.cells[i].out[:b.n])
+				copy(k.out[p.n:], b.cells[i].out)
 			}
 		}
-	})
-	all.Wait()
-	if b.n > 0 {
-		p.took(p.line + 1)
-		p.n += b.n - 1
 	}
+	p.took(p.line + 1)
+	p.n += b.n - 1
 	p.line += b.n
 }

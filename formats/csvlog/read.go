@@ -210,7 +210,12 @@ func newReader(l Layout, o Options) *reader {
 func (p *reader) run(br *bufio.Reader) error {
 	for {
 		whole, err := p.next(br)
-		if p.line < p.layout.dataLine() || p.plain && p.fast(whole) > 0 {
+		p.room()
+		switch {
+		case p.line < p.layout.dataLine():
+			whole = nil
+		case p.plain && p.fast(whole) > 0:
+			p.took(p.line)
 			whole = nil
 		}
 		if line := trimEnd(whole); len(line) > 0 {
@@ -290,13 +295,12 @@ func (p *reader) split(line []byte) [][]byte {
 	}
 }
 
-// fast takes the row of plain decimals that a text of whole lines begins with, in one pass over its bytes, and
-// gives its length with its line end. It gives up, with nothing taken and 0, on anything that row must judge.
+// fast reads the row of plain decimals that a text of whole lines begins with into row n, in one pass over its bytes,
+// and gives its length with its line end; took counts it. It gives up, with 0, on anything that row must judge.
 func (p *reader) fast(line []byte) int {
 	if n := len(line); n == 0 || line[n-1] != '\n' {
 		return 0
 	}
-	p.room()
 	at, pos, last := math.NaN(), 0, len(p.cells)-1
 	for i := range p.cells {
 		k := &p.cells[i]
@@ -350,7 +354,6 @@ func (p *reader) fast(line []byte) int {
 		}
 	}
 	p.at[p.n] = at
-	p.took(p.line)
 	return pos
 }
 
