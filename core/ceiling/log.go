@@ -222,7 +222,13 @@ func (l *Log) judged(k *known) *SideLog {
 func middleOf(v []float64) float64 {
 	sum, low, high := 0.0, math.Inf(1), math.Inf(-1)
 	for _, x := range v {
-		sum, low, high = sum+x, min(low, x), max(high, x)
+		sum += x
+		if x < low {
+			low = x
+		}
+		if x > high {
+			high = x
+		}
 	}
 	if n := len(v); n > 3 {
 		return (sum - low - high) / float64(n-2)

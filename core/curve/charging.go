@@ -150,11 +150,12 @@ func lastPower(p trace.Series) (float64, bool) {
 
 // flow is one side's power in one leg, from its first power on.
 type flow struct {
-	trace.Series         // as read; and once more where the power was cut off behind the last reading
-	leg          leg     // in which it flowed
-	read         int     // points of the series that were read
-	firstS       float64 // first power
-	lastS        float64 // last power
+	trace.Series              // as read; and once more where the power was cut off behind the last reading
+	leg          leg          // in which it flowed
+	read         int          // points of the series that were read
+	calm         trace.Series // as read, without the spikes that leap upwards
+	firstS       float64      // first power
+	lastS        float64      // last power
 }
 
 // What of a leg's ends the readings speak for.
@@ -183,7 +184,7 @@ func (s *sides) flowsOf(side trace.Side) []flow {
 		}
 		f := flow{Series: trace.Series{T: part.T[i:], V: part.V[i:]}, leg: l, firstS: first}
 		f.lastS, _ = lastPower(f.Series)
-		f.read = f.Len()
+		f.read, f.calm = f.Len(), trace.WithoutUpwardSpikes(f.Series)
 		f.Series = s.cutOff(f.Series, l, side)
 		flows = append(flows, f)
 	}
@@ -211,6 +212,18 @@ func (f flow) flowedTo() float64 {
 
 // asRead gives the readings of the flow alone.
 func (f flow) asRead() trace.Series { return trace.Series{T: f.T[:f.read], V: f.V[:f.read]} }
+
+// calmToEnd is calm with the moment at which the power was cut off.
+func (f flow) calmToEnd() trace.Series {
+	tail := f.T[f.read:]
+	switch {
+	case f.calm.Len() == f.read:
+		return f.Series
+	case len(tail) == 0:
+		return f.calm
+	}
+	return trace.Series{T: slices.Concat(f.calm.T, tail), V: slices.Concat(f.calm.V, f.V[f.read:])}
+}
 
 // reported is the leg as it is listed: from plug-in (or first power) to unplug (or
 // last power).

@@ -82,8 +82,9 @@ func prepare(r *run.Run) *sides {
 		s.each = append(s.each, p)
 		power[rec.Side] = append(power[rec.Side], p)
 		if series := on.Series(trace.SoC); series.Len() > 0 {
-			soc[rec.Side] = append(soc[rec.Side], health.Without(series, health.SoCSpikes(series, on.Resolution())))
-			res[rec.Side] = math.Max(res[rec.Side], on.Resolution())
+			step := on.Resolution()
+			soc[rec.Side] = append(soc[rec.Side], health.Without(series, health.SoCSpikes(series, step)))
+			res[rec.Side] = math.Max(res[rec.Side], step)
 		}
 		if rec.Side == trace.CarSide {
 			tolerance = math.Max(tolerance, rec.PowerTolerancePct)

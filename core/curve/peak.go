@@ -27,7 +27,7 @@ func (s *sides) peak(flows []flow, side trace.Side, zero float64) *Peak {
 	mean, ok := 0.0, false
 	clean := make([]trace.Series, len(flows))
 	for k, f := range flows {
-		clean[k] = trace.WithoutUpwardSpikes(f.Series)
+		clean[k] = f.calmToEnd()
 		if i := clean[k].Max(); i >= 0 && clean[k].V[i] >= PowerFloorKW && (out == nil || clean[k].V[i] > out.KW) {
 			out = &Peak{KW: clean[k].V[i], TS: clean[k].T[i] - zero, SoCPct: s.socAt(clean[k].T[i])}
 		}
@@ -178,7 +178,7 @@ func ramp(flows []flow) *float64 {
 	if len(flows) == 0 {
 		return nil
 	}
-	p, first := trace.WithoutUpwardSpikes(flows[0].asRead()), flows[0].firstS
+	p, first := flows[0].calm, flows[0].firstS
 	start, _ := slices.BinarySearch(p.T, first)
 	for start < p.Len() && p.V[start] < PowerFloorKW { // all of it may have been a spike
 		start++

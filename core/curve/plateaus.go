@@ -23,7 +23,7 @@ const (
 func (s *sides) plateaus(flows []flow, zero float64) []Plateau {
 	out := []Plateau{}
 	for _, f := range flows {
-		power := trace.WithoutUpwardSpikes(f.asRead())
+		power := f.calm
 		list := ceiling.Pieces(power)
 		for i := 0; i < len(list); {
 			j, best, ok := i, Plateau{}, false
@@ -87,7 +87,7 @@ const (
 func (s *sides) cliffs(flows []flow, zero float64) []Cliff {
 	out := []Cliff{}
 	for _, f := range flows {
-		p := trace.WithoutUpwardSpikes(f.asRead())
+		p := f.calm
 		low := p.LowestAhead(cliffS)
 		for i := 0; i < p.Len(); i++ {
 			if !(low[i] <= (1-cliffShare)*p.V[i]) { // nothing ahead is a quarter under it

@@ -234,7 +234,7 @@ func (r *Report) spikes(rec *trace.Recording) {
 // nil where each point is that of its own reading, which is the usual case and costs nothing.
 func placed(rec *trace.Recording, c trace.Channel) (s trace.Series, place []int) {
 	col := rec.Columns[c]
-	if !slices.ContainsFunc(col, math.IsNaN) && sort.Float64sAreSorted(rec.T) {
+	if !slices.ContainsFunc(col, math.IsNaN) && trace.InOrder(rec.T) {
 		return rec.Series(c), nil
 	}
 	for i, v := range col {

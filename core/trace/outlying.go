@@ -25,7 +25,7 @@ const (
 // ascending order. A time that is no finite number, or beyond LongestTimeS, is one.
 func Outlying(t []float64) []int {
 	if n := len(t); n == 0 ||
-		legal(t[0]) && legal(t[n-1]) && t[n-1]-t[0] <= outlyingS && sort.Float64sAreSorted(t) && !math.IsNaN(t[0]) {
+		legal(t[0]) && legal(t[n-1]) && t[n-1]-t[0] <= outlyingS && InOrder(t) && !math.IsNaN(t[0]) {
 		return nil
 	}
 	sorted := make([]float64, 0, len(t))

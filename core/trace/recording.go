@@ -2,6 +2,7 @@ package trace
 
 import (
 	"math"
+	"slices"
 	"sort"
 )
 
@@ -42,7 +43,7 @@ func (r *Recording) Has(c Channel) bool {
 func (r *Recording) OnRunClock() *Recording {
 	out := *r
 	out.ClockOffsetS, out.ClockDriftPPM = 0, 0
-	sorted := sort.Float64sAreSorted(r.T)
+	sorted := InOrder(r.T)
 	if sorted && r.ClockOffsetS == 0 && r.ClockDriftPPM == 0 {
 		return &out
 	}
@@ -60,6 +61,16 @@ func (r *Recording) OnRunClock() *Recording {
 		out.T[i] = (out.T[i] + r.ClockOffsetS) / rate
 	}
 	return &out
+}
+
+// InOrder tells whether times rise or stay; one that is no number stands below every other.
+func InOrder(t []float64) bool {
+	for i := 1; i < len(t); i++ {
+		if !(t[i-1] <= t[i]) {
+			return sort.Float64sAreSorted(t)
+		}
+	}
+	return true
 }
 
 func identity(n int) []int {
@@ -90,17 +101,17 @@ func compact(t, v []float64) Series {
 	if v == nil {
 		return Series{}
 	}
+	if !slices.ContainsFunc(v, math.IsNaN) {
+		return Series{T: t, V: v}
+	}
 	n := 0
 	for _, x := range v {
 		if !math.IsNaN(x) {
 			n++
 		}
 	}
-	switch n {
-	case 0:
+	if n == 0 {
 		return Series{}
-	case len(v):
-		return Series{T: t, V: v}
 	}
 	s := Series{T: make([]float64, 0, n), V: make([]float64, 0, n)}
 	for i, x := range v {
@@ -174,12 +185,7 @@ func (r *Recording) PowerSeries() Series {
 }
 
 func full(col []float64) bool {
-	for _, x := range col {
-		if math.IsNaN(x) {
-			return false
-		}
-	}
-	return len(col) > 0
+	return len(col) > 0 && !slices.ContainsFunc(col, math.IsNaN)
 }
 
 // Resolution gives the step of the state of charge in percent: as stated, or 1
@@ -194,7 +200,9 @@ func (r *Recording) Resolution() float64 {
 		if math.IsNaN(v) {
 			continue
 		}
-		whole = whole && v == math.Trunc(v)
+		if whole {
+			whole = v == math.Trunc(v)
+		}
 		if d := math.Abs(v - last); d > 1e-9 && d < least {
 			least = d
 		}

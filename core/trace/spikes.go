@@ -17,7 +17,7 @@ const (
 // in order; up tells for each whether it leaps upwards.
 func Spikes(s Series) (at []int, up []bool) {
 	for i := 1; i+1 < s.Len(); i++ {
-		if math.Abs(s.V[i]-s.V[i-1]) < spikeFloorKW {
+		if d := s.V[i] - s.V[i-1]; -spikeFloorKW < d && d < spikeFloorKW {
 			continue
 		}
 		if n := spikeAt(s, i); n > 0 {
