@@ -57,8 +57,8 @@ type sides struct {
 	soc        trace.Series           // while charging
 	approach   trace.Series           // state of charge before the first plug-in
 	socRes     float64
-	health     []health.Report
-	tolerance  float64 // of car-side power, percent
+	health     func() []health.Report // how good each recording is; looked through once, when it is asked for
+	tolerance  float64                // of car-side power, percent
 
 	elsewhere ceiling.Elsewhere // what other runs taught of car and stall
 	judged    sync.Once         // what held it down is found once
@@ -101,19 +101,18 @@ func prepare(r *run.Run) *sides {
 	s.marks = slices.Clone(r.Marks)
 	slices.SortStableFunc(s.marks, func(a, b run.Mark) int { return cmp.Compare(a.TS, b.TS) })
 	s.legs = s.legsOf()
-	s.health = make([]health.Report, len(r.Recordings))
-	var parts []func()
-	for i, rec := range r.Recordings {
-		charging := s.chargingOf(i)
-		parts = append(parts, func() { s.health[i] = health.Check(rec, charging) }) // as long as all the rest takes
-	}
-	beside.Do(append(parts, func() {
-		s.settleSoC(soc, res)
-		for side, p := range s.power {
-			s.interval[side] = s.medianInterval(p)
-			s.flows[side] = s.flowsOf(side)
+	s.health = sync.OnceValue(func() []health.Report {
+		out := make([]health.Report, len(r.Recordings))
+		for i, rec := range r.Recordings {
+			out[i] = health.Check(rec, s.chargingOf(i))
 		}
-	})...)
+		return out
+	})
+	s.settleSoC(soc, res)
+	for side, p := range s.power {
+		s.interval[side] = s.medianInterval(p)
+		s.flows[side] = s.flowsOf(side)
+	}
 	return s
 }
 
@@ -218,7 +217,7 @@ func (s *sides) read(r *run.Run, o Options) *Reading {
 		out.Legs = s.listLegs(flows, zero)
 		out.Screen = s.screen()
 		out.Windows, out.Implausible = s.windows(r, at, flows, zero)
-		out.Recordings = s.notes(r)
+	}, func() {
 		out.Losses, out.Asked = s.losses(), s.asked(zero)
 		out.Ambient, out.Battery = s.temperatures(plug)
 		out.SoC = s.socSpan()
@@ -228,7 +227,10 @@ func (s *sides) read(r *run.Run, o Options) *Reading {
 	}, func() {
 		out.Peak = s.peak(flows, o.Side, zero)
 		out.RampS = ramp(flows)
+	}, func() {
 		out.Plateaus, out.Cliffs = s.plateaus(flows, zero), s.cliffs(flows, zero)
+	}, func() {
+		out.Recordings = s.notes(r)
 	})
 	out.Pace = s.paceOf(r, out)
 	out.Cost = s.cost(r, out.Screen)

@@ -164,6 +164,7 @@ func (s *sides) listLegs(flows []flow, zero float64) []Leg {
 // its power where it has any, while charging.
 func (s *sides) notes(r *run.Run) []RecordingNote {
 	out := []RecordingNote{}
+	healths := s.health()
 	for i, rec := range s.recordings {
 		read := s.each[i]
 		if read.Len() == 0 {
@@ -173,8 +174,8 @@ func (s *sides) notes(r *run.Run) []RecordingNote {
 		note.noteClock(s.clocks[i])
 		note.PowerFrom = rec.PowerFrom()
 		spikes, _ := trace.Spikes(s.each[i])
-		note.Spikes = len(spikes) + s.health[i].Count(health.Spike, trace.SoC)
-		note.noteHealth(s.health[i])
+		note.Spikes = len(spikes) + healths[i].Count(health.Spike, trace.SoC)
+		note.noteHealth(healths[i])
 		interval := s.interval[rec.Side]
 		whole := s.power[rec.Side]
 		if read.Len() > 0 && (whole.Len() != read.Len() || &whole.T[0] != &read.T[0]) { // not all that the side has

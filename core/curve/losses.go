@@ -122,9 +122,10 @@ func (s *sides) packNotes(cells float64, coldestStart *float64) *PackNotes {
 		return n
 	}
 	var ohms []float64
-	low, high := amps.LowestAhead(leapS), amps.HighestAhead(leapS)
-	for i := 0; i < amps.Len(); i++ {
-		if !(high[i]-amps.V[i] >= leapA || amps.V[i]-low[i] >= leapA) {
+	leaps := amps.Ahead(leapS, func(a, lowest, highest float64) bool { return highest-a >= leapA || a-lowest >= leapA })
+	seen := -1
+	for _, i := range leaps {
+		if i <= seen {
 			continue
 		}
 		j := i + 1
@@ -139,7 +140,7 @@ func (s *sides) packNotes(cells float64, coldestStart *float64) *PackNotes {
 		if r := (v1 - v0) / (amps.V[j] - amps.V[i]); ok1 && ok2 && r > leastOhm && r < mostOhm {
 			ohms = append(ohms, r)
 		}
-		i = j
+		seen = j
 	}
 	if n.Leaps = len(ohms); n.Leaps == 0 {
 		return n

@@ -1,8 +1,10 @@
 package curve
 
 import (
+	"cmp"
 	"math"
 	"slices"
+	"sort"
 
 	"zincroad/core/trace"
 )
@@ -31,7 +33,7 @@ func (s *sides) peak(flows []flow, side trace.Side, zero float64) *Peak {
 		if i := clean[k].Max(); i >= 0 && clean[k].V[i] >= PowerFloorKW && (out == nil || clean[k].V[i] > out.KW) {
 			out = &Peak{KW: clean[k].V[i], TS: clean[k].T[i] - zero, SoCPct: s.socAt(clean[k].T[i])}
 		}
-		if m, long := highestMean(clean[k], sustainedS); long && (!ok || m > mean) {
+		if m, long := sustained(clean[k], sustainedS); long && (!ok || m > mean) {
 			mean, ok = m, true
 		}
 	}
@@ -50,6 +52,43 @@ func (s *sides) peak(flows []flow, side trace.Side, zero float64) *Peak {
 	out.HeldFromS = held.From - zero
 	out.HeldFromPct, out.HeldToPct = s.socAt(held.From), s.socAt(held.To)
 	return out
+}
+
+// sustained is highestMean of a long log: part by part, those with the highest reading first, until no part that is
+// left has a reading above the best mean so far, for a mean is no higher than the highest it is made of. Parts overlap
+// by w, so that every stretch of that length lies in one.
+func sustained(p trace.Series, w float64) (float64, bool) {
+	const inAPart = 4096
+	n := p.Len()
+	if n < 4*inAPart {
+		return highestMean(p, w)
+	}
+	type part struct {
+		trace.Series
+		top float64
+	}
+	var parts []part
+	for from := 0; from < n; from += inAPart {
+		to := min(n, from+inAPart+1)
+		if to < n {
+			past := sort.SearchFloat64s(p.T, p.T[to-1]+w)
+			to = min(n, past+1)
+		}
+		x := part{trace.Series{T: p.T[from:to], V: p.V[from:to]}, 0}
+		x.top = x.V[x.Max()]
+		parts = append(parts, x)
+	}
+	slices.SortStableFunc(parts, func(a, b part) int { return cmp.Compare(b.top, a.top) })
+	best, ok := 0.0, false
+	for _, x := range parts {
+		if ok && x.top <= best {
+			break
+		}
+		if m, long := highestMean(x.Series, w); long && (!ok || m > best) {
+			best, ok = m, true
+		}
+	}
+	return best, ok
 }
 
 // highestMean gives the highest mean of the joined line over any stretch of

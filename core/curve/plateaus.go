@@ -58,11 +58,13 @@ func (s *sides) plateauOf(power trace.Series, from, to, zero float64) (Plateau, 
 	if mean < PowerFloorKW {
 		return Plateau{}, false
 	}
-	away := make([]float64, part.Len())
-	for i, v := range part.V {
-		away[i] = math.Abs(v - mean)
+	limit, near := max(plateauShare*mean, plateauKW), 0
+	for _, v := range part.V {
+		if d := v - mean; -limit <= d && d <= limit {
+			near++
+		}
 	}
-	if trace.Nth(away, (len(away)-1)*19/20) > max(plateauShare*mean, plateauKW) {
+	if near <= (part.Len()-1)*19/20 {
 		return Plateau{}, false
 	}
 	_, slope := stat.LinearRegression(part.T, part.V, nil, false)
@@ -88,9 +90,10 @@ func (s *sides) cliffs(flows []flow, zero float64) []Cliff {
 	out := []Cliff{}
 	for _, f := range flows {
 		p := f.calm
-		low := p.LowestAhead(cliffS)
-		for i := 0; i < p.Len(); i++ {
-			if !(low[i] <= (1-cliffShare)*p.V[i]) { // nothing ahead is a quarter under it
+		steep := p.Ahead(cliffS, func(kw, lowest, _ float64) bool { return lowest <= (1-cliffShare)*kw })
+		seen := -1
+		for _, i := range steep {
+			if i <= seen {
 				continue
 			}
 			j, ok := falls(p, i)
@@ -100,6 +103,7 @@ func (s *sides) cliffs(flows []flow, zero float64) []Cliff {
 			for i < j && p.V[i+1] >= (1-stillLevel)*p.V[i] { // it has not begun to fall yet
 				i++
 			}
+			seen = i
 			for j+1 < p.Len() && p.V[j+1] < (1-stillLevel)*p.V[j] && p.T[j+1]-p.T[i] <= 2*cliffS { // still falling
 				j++
 			}
@@ -110,7 +114,7 @@ func (s *sides) cliffs(flows []flow, zero float64) []Cliff {
 			at := crossingDown(p, i, j, (before+after)/2)
 			out = append(out, Cliff{TS: at - zero, SoCPct: s.socAt(at), FromKW: levelAround(p, p.T[i]-cliffLevel, p.T[i]),
 				ToKW: levelAround(p, p.T[j], p.T[j]+cliffLevel)})
-			i = j
+			seen = j
 		}
 	}
 	return out

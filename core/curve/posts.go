@@ -1,6 +1,8 @@
 package curve
 
 import (
+	"cmp"
+	"maps"
 	"math"
 	"slices"
 	"sort"
@@ -154,6 +156,7 @@ func (s *sides) windows(r *run.Run, at map[float64]float64, flows []flow, zero f
 		wanted = append(wanted, [2]float64{from, to})
 	}
 	slices.SortFunc(wanted, func(a, b [2]float64) int { return slices.Compare(a[:], b[:]) })
+	kwhAt := energyAt(flows, at, zero)
 	out = []Window{}
 	for _, w := range wanted {
 		from, ok1 := at[w[0]]
@@ -161,7 +164,7 @@ func (s *sides) windows(r *run.Run, at map[float64]float64, flows []flow, zero f
 		if !ok1 || !ok2 {
 			continue
 		}
-		x := s.window(flows, w[0], w[1], from, to, zero)
+		x := s.windowOf(flows, Window{FromPct: w[0], ToPct: w[1], TS: to - from}, from+zero, kwhAt[w[1]]-kwhAt[w[0]])
 		if reason := implausible(r, x); reason != "" {
 			not = append(not, Implausible{w[0], w[1], x.TS, reason})
 			continue
@@ -171,19 +174,40 @@ func (s *sides) windows(r *run.Run, at map[float64]float64, flows []flow, zero f
 	return out, not
 }
 
-// window works out one window's energy and average, nil where the side's
-// readings leave more than 30 s of it out.
+// window works out one window by itself, from one time to another, in s from zero.
 func (s *sides) window(flows []flow, fromPct, toPct, from, to, zero float64) Window {
-	w := Window{FromPct: fromPct, ToPct: toPct, TS: to - from}
-	if !s.covers(flows, from+zero, to+zero) {
+	return s.windowOf(flows, Window{FromPct: fromPct, ToPct: toPct, TS: to - from}, from+zero,
+		units.KWhFromKJ(integral(flows, from+zero, to+zero)))
+}
+
+// windowOf adds to a window that begins at a time what flowed in it and its average, nil where the side's readings
+// leave more than 30 s of it out.
+func (s *sides) windowOf(flows []flow, w Window, fromS, kwh float64) Window {
+	if !s.covers(flows, fromS, fromS+w.TS) {
 		return w
 	}
-	kwh := units.KWhFromKJ(integral(flows, from+zero, to+zero))
 	w.EnergyKWh = &kwh
 	if w.TS > 0 {
 		w.AverageKW = ptr(kwh * 3600 / w.TS)
 	}
 	return w
+}
+
+// energyAt gives what had flowed at each of some posts, at times from zero, in kWh.
+func energyAt(flows []flow, at map[float64]float64, zero float64) map[float64]float64 {
+	posts := slices.Collect(maps.Keys(at))
+	slices.SortFunc(posts, func(a, b float64) int { return cmp.Compare(at[a], at[b]) })
+	times := make([]float64, len(posts))
+	for i, p := range posts {
+		times[i] = at[p] + zero
+	}
+	out := make(map[float64]float64, len(posts))
+	for _, f := range flows {
+		for i, kj := range f.Integrals(times) {
+			out[posts[i]] += units.KWhFromKJ(kj)
+		}
+	}
+	return out
 }
 
 // Where something must have flowed before first power of a side: the other side had

@@ -233,11 +233,13 @@ func (r *Report) spikes(rec *trace.Recording) {
 // placed gives a channel's series in order of time, and the places of its points in the recording;
 // nil where each point is that of its own reading, which is the usual case and costs nothing.
 func placed(rec *trace.Recording, c trace.Channel) (s trace.Series, place []int) {
-	col := rec.Columns[c]
-	if !slices.ContainsFunc(col, math.IsNaN) && trace.InOrder(rec.T) {
-		return rec.Series(c), nil
+	if trace.InOrder(rec.T) {
+		if s = rec.Series(c); s.Len() == rec.Len() {
+			return s, nil
+		}
 	}
-	for i, v := range col {
+	s = trace.Series{}
+	for i, v := range rec.Columns[c] {
 		if !math.IsNaN(v) && (len(s.T) == 0 || rec.T[i] >= s.T[len(s.T)-1]) {
 			s.T, s.V, place = append(s.T, rec.T[i]), append(s.V, v), append(place, i)
 		}
@@ -279,10 +281,11 @@ func scatters(col []float64) bool {
 	changed, all := 0, 0
 	for i := 1; i < len(col); i++ {
 		if math.Abs(col[i]) >= 1 && !math.IsNaN(col[i-1]) {
-			all++
+			differs := 0 // counted without a branch: where power scatters, none is harder to foresee
 			if col[i] != col[i-1] {
-				changed++
+				differs = 1
 			}
+			all, changed = all+1, changed+differs
 		}
 	}
 	return all >= 2*frozenTimes && changed*10 >= all*6
@@ -340,7 +343,9 @@ func (r *Report) judge(rec, on *trace.Recording, charging trace.Span) {
 	r.WrongShare = float64(len(wrong)) / math.Max(1, float64(rec.Len()))
 	if soc.Len() > 1 {
 		r.ResolutionPct = on.Resolution()
-		r.PostsS = trace.MedianInterval(soc.T)
+		if r.PostsS = interval; lead.Len() != soc.Len() || &lead.T[0] != &soc.T[0] { // else the same times
+			r.PostsS = trace.MedianInterval(soc.T)
+		}
 	}
 	r.Grade = "D"
 	for _, g := range grades {
@@ -349,11 +354,11 @@ func (r *Report) judge(rec, on *trace.Recording, charging trace.Span) {
 			break
 		}
 	}
-	r.Means = r.words(rec, power, soc)
+	r.Means = r.words(rec, power, soc, interval)
 }
 
-// words says what the grade means for which figures.
-func (r *Report) words(rec *trace.Recording, power, soc trace.Series) []string {
+// words says what the grade means for which figures; a reading of the power comes every so many s.
+func (r *Report) words(rec *trace.Recording, power, soc trace.Series, everyS float64) []string {
 	var out []string
 	switch {
 	case soc.Len() < 2:
@@ -367,7 +372,7 @@ func (r *Report) words(rec *trace.Recording, power, soc trace.Series) []string {
 		out = append(out, "energy and peak: no power")
 	} else {
 		out = append(out, fmt.Sprintf("energy within %s %% of what its meter says", words.Figure(r.EnergyPct, 1)))
-		if every := trace.MedianInterval(power.T); every > 10 {
+		if everyS > 10 {
 			out = append(out, "peak: readings too far apart for ten seconds' mean")
 		}
 	}

@@ -11,6 +11,10 @@ import (
 func Settle(r *run.Run) []Clock {
 	clocks := make([]Clock, len(r.Recordings))
 	on := make([]*trace.Recording, len(r.Recordings))
+	if len(clocks) == 1 { // the usual run, and a long one's readings are not gone through for nothing
+		clocks[0] = Clock{By: ByMaster, OffsetS: r.Recordings[0].ClockOffsetS, DriftPPM: r.Recordings[0].ClockDriftPPM}
+		return clocks
+	}
 	for i, rec := range r.Recordings {
 		noted := rec.Without(trace.Outlying(rec.T)).OnRunClock()
 		clocks[i] = Clock{By: ByNote, OffsetS: rec.ClockOffsetS, DriftPPM: rec.ClockDriftPPM}

@@ -2,49 +2,97 @@ package trace
 
 import "math"
 
-// LowestAhead gives for each reading the lowest value of those after it, as far as a span of time ahead;
-// NaN where there is none. One pass, whatever the span holds.
-func (s Series) LowestAhead(span float64) []float64 { return s.ahead(span, 1) }
+// aheadBlock is how many readings are asked of at once.
+const aheadBlock = 256
 
-// HighestAhead is LowestAhead for the highest.
-func (s Series) HighestAhead(span float64) []float64 { return s.ahead(span, -1) }
+// bounds are the lowest and the highest of some values.
+type bounds struct{ low, high float64 }
 
-// ahead goes by the values times a sign, and gives the values themselves.
+var noBounds = bounds{math.Inf(1), math.Inf(-1)}
+
+func (e *bounds) add(v float64) {
+	if v < e.low {
+		e.low = v
+	}
+	if v > e.high {
+		e.high = v
+	}
+}
+
+// Ahead lists the readings of which something is true by their value and by the lowest and the highest value of those
+// after each, as far as a span of time ahead. A reading with none after it in the span is not asked of. What is asked
+// may only become truer as the lowest falls and the highest rises, and where it is true of a value, it must be true of
+// the lowest or of the highest of any values among which that is ("a quarter above the lowest", "10 away from either").
 //
-// The window is a queue: readings come in at its far end and leave at its near one. It is kept as two heaps, divided at
-// turn. Of the far one, [turn, next), the lowest is known as it grows. Of the near one each reading knows the lowest
-// from itself up to turn, so that it stays right as readings leave. When the near one is used up, the far one is
-// turned over into it, from its end; every reading is turned once.
-func (s Series) ahead(span, sign float64) []float64 {
-	out := make([]float64, len(s.T)) // up to i the answers; in the near heap the lowest from there up to turn
-	next, turn := 0, 0
-	far := math.Inf(1)
-	for i, t := range s.T {
-		for ; next < len(s.T) && s.T[next] <= t+span; next++ {
-			if x := sign * s.V[next]; x < far {
-				far = x
+// So it is asked of blocks of readings first, by the lowest and highest value of the block and of all blocks that the
+// span can reach. Of a quiet log nearly every block is passed over.
+func (s Series) Ahead(spanS float64, is func(v, lowest, highest float64) bool) []int {
+	n := len(s.T)
+	blocks := make([]bounds, (n+aheadBlock-1)/aheadBlock)
+	for b := range blocks {
+		e := noBounds
+		for _, v := range s.V[b*aheadBlock : min(n, (b+1)*aheadBlock)] {
+			e.add(v)
+		}
+		blocks[b] = e
+	}
+	var found []int
+	from, reach := -1, 0 // the readings from that on which have to be asked of; the block that a span reaches
+	for b := range blocks {
+		end := min(n, (b+1)*aheadBlock)
+		for reach+1 < len(blocks) && s.T[(reach+1)*aheadBlock] <= s.T[end-1]+spanS {
+			reach++
+		}
+		all := noBounds
+		for _, e := range blocks[b : reach+1] {
+			all.low, all.high = min(all.low, e.low), max(all.high, e.high)
+		}
+		may := is(blocks[b].low, all.low, all.high) || is(blocks[b].high, all.low, all.high)
+		if may && from < 0 {
+			from = b * aheadBlock
+		}
+		if from >= 0 && (!may || end == n) {
+			to := b * aheadBlock
+			if may {
+				to = end
 			}
+			found = s.ahead(found, from, to, spanS, is)
+			from = -1
+		}
+	}
+	return found
+}
+
+// ahead asks of each of the readings [from, to), and adds those of which it is true to what was found.
+//
+// What lies ahead is a queue: readings come in at its far end and leave at its near one. It is kept as two heaps. Of
+// the far one, what is lowest and highest is known as it grows. Of the near one each reading knows what is from itself
+// to the end of the heap, so that it stays right as readings leave. When the near one is used up, the far one is turned
+// over into it, from its end; every reading is turned once.
+func (s Series) ahead(found []int, from, to int, spanS float64, is func(v, lowest, highest float64) bool) []int {
+	var near []bounds // of the readings from nearest on
+	nearest, next, far := from+1, from+1, noBounds
+	for i := from; i < to; i++ {
+		for ; next < len(s.T) && s.T[next] <= s.T[i]+spanS; next++ {
+			far.add(s.V[next])
 		}
 		first := i + 1
-		if first >= next {
-			out[i] = math.NaN()
+		if first >= next { // nothing within the span
 			continue
 		}
-		if first >= turn {
-			lowest := math.Inf(1)
+		if first >= nearest+len(near) {
+			nearest, near = first, append(near[:0], make([]bounds, next-first)...)
+			far = noBounds
 			for k := next - 1; k >= first; k-- {
-				if x := sign * s.V[k]; x < lowest {
-					lowest = x
-				}
-				out[k] = lowest
+				far.add(s.V[k])
+				near[k-first] = far
 			}
-			turn, far = next, math.Inf(1)
+			far = noBounds
 		}
-		lowest := far
-		if first < turn && out[first] < lowest {
-			lowest = out[first]
+		e := near[first-nearest]
+		if is(s.V[i], min(e.low, far.low), max(e.high, far.high)) {
+			found = append(found, i)
 		}
-		out[i] = sign * lowest
 	}
-	return out
+	return found
 }

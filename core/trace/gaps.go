@@ -43,8 +43,8 @@ const (
 	sampleSpread = 50 // places in the sample to either side of its middle: three standard deviations of chance
 )
 
-// middleInterval is MedianInterval of many readings: what lies below the sample's bracket is counted, what lies in it
-// kept, and the two middle ones are looked for there (Floyd and Rivest 1975, from memory). False where there are few,
+// middleInterval is MedianInterval of many readings: what lies below the sample's bracket is counted, and the two
+// middle ones are looked for among what lies in it (Floyd and Rivest 1975, from memory). False where there are few,
 // or the sample misled.
 func middleInterval(t []float64) (float64, bool) {
 	n := len(t) - 1
@@ -58,27 +58,33 @@ func middleInterval(t []float64) (float64, bool) {
 	}
 	slices.Sort(sample)
 	low, high := sample[sampleSize/2-sampleSpread], sample[sampleSize/2+sampleSpread]
-	below, within := 0, []float64{} // of a steady log, all that lies between is one value: it is only counted
-	steady, same := low == high, 0
+	// Counted without branches: of a steady log, intervals differ in their last bit alone, and none can be foreseen.
+	below, most := 0, 0
 	last := t[0]
 	for _, x := range t[1:] {
 		d := x - last
 		last = x
-		switch {
-		case d < low:
-			below++
-		case d <= high && steady:
-			same++
-		case d <= high:
-			within = append(within, d)
+		lower, notHigher := 0, 0
+		if d < low {
+			lower = 1
 		}
+		if d <= high {
+			notHigher = 1
+		}
+		below, most = below+lower, most+notHigher
 	}
 	first, second := (n-1)/2-below, n/2-below
 	switch {
-	case first < 0 || second >= same+len(within):
+	case first < 0 || second >= most-below:
 		return 0, false
-	case steady:
+	case low == high:
 		return low, true
+	}
+	within := make([]float64, 0, most-below)
+	for i := range n {
+		if d := t[i+1] - t[i]; low <= d && d <= high {
+			within = append(within, d)
+		}
 	}
 	upper := nth(within, second)
 	return (slices.Max(within[:first+1]) + upper) / 2, true
@@ -119,9 +125,6 @@ func MedianOf(parts ...[]float64) float64 {
 	}
 	return median(d)
 }
-
-// Nth gives the k-th smallest value, from 0, and shuffles the values; none may be NaN.
-func Nth(d []float64, k int) float64 { return nth(d, k) }
 
 // nth puts the k-th smallest value (from 0) at index k, nothing larger before it
 // and nothing smaller behind it, and returns it: Hoare's selection with a
@@ -177,8 +180,15 @@ func GapLimitFor(interval float64) float64 {
 // interval is the median of the ten readings around, and a stretch whose power is
 // the same at both ends within 5 % is a level that nobody had to note again.
 func Gaps(s Series, intervalS float64) []Span {
+	const stride = 64
 	var gaps []Span
 	for i := 1; i < len(s.T); i++ {
+		for i+stride <= len(s.T) && s.T[i+stride-1]-s.T[i-1] <= GapFloorS { // no two of so many are farther apart
+			i += stride
+		}
+		if i == len(s.T) {
+			break
+		}
 		if s.T[i]-s.T[i-1] > GapFloorS && isGap(s, i, intervalS) {
 			gaps = append(gaps, Span{s.T[i-1], s.T[i]})
 		}

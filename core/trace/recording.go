@@ -2,7 +2,6 @@ package trace
 
 import (
 	"math"
-	"slices"
 	"sort"
 )
 
@@ -98,10 +97,7 @@ func (r *Recording) Series(c Channel) Series {
 
 // compact leaves out the rows at which a column has no value.
 func compact(t, v []float64) Series {
-	if v == nil {
-		return Series{}
-	}
-	if !slices.ContainsFunc(v, math.IsNaN) {
+	if full(v) {
 		return Series{T: t, V: v}
 	}
 	n := 0
@@ -184,8 +180,14 @@ func (r *Recording) PowerSeries() Series {
 	return s
 }
 
+// full tells whether every reading of a column has a value, and there are some.
 func full(col []float64) bool {
-	return len(col) > 0 && !slices.ContainsFunc(col, math.IsNaN)
+	for _, x := range col {
+		if x != x { // no value
+			return false
+		}
+	}
+	return len(col) > 0
 }
 
 // Resolution gives the step of the state of charge in percent: as stated, or 1

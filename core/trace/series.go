@@ -81,6 +81,26 @@ func (s Series) Integral(from, to float64) float64 {
 	return sum
 }
 
+// Integrals gives Integral from the first point up to each of some ascending times, in one pass.
+func (s Series) Integrals(ascending []float64) []float64 {
+	out := make([]float64, len(ascending))
+	if len(s.T) < 2 {
+		return out
+	}
+	sum, i := 0.0, 1 // the area up to the point before i
+	for k, to := range ascending {
+		for ; i < len(s.T) && s.T[i] <= to; i++ {
+			sum += (s.V[i-1] + s.V[i]) / 2 * (s.T[i] - s.T[i-1])
+		}
+		out[k] = sum
+		if i < len(s.T) && to > s.T[i-1] {
+			v := lerp(s.T[i-1], s.V[i-1], s.T[i], s.V[i], to)
+			out[k] += (s.V[i-1] + v) / 2 * (to - s.T[i-1])
+		}
+	}
+	return out
+}
+
 // FirstReachAll gives the first time at which the joined line reaches each of some
 // ascending values from below, in one pass; NaN where it starts above one or never
 // gets there.
