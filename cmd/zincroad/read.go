@@ -5,7 +5,6 @@ import (
 	"io"
 	"math"
 	"os"
-	"runtime/debug"
 	"slices"
 	"strings"
 	"text/tabwriter"
@@ -82,9 +81,6 @@ func oneOf(flag, value string, allowed ...string) error {
 // read prints a run's figures. Rows that were left out go to standard error and
 // make the exit status 2, the figures of the others are printed all the same.
 func read(out, errOut io.Writer, path string, o curve.Options, asJSON bool) error {
-	// A long log is a few large columns; collecting early keeps the second copy of
-	// a column from standing beside the first.
-	debug.SetGCPercent(25)
 	b, err := intake.Path(path, intake.Choices{Side: o.Side})
 	if err != nil {
 		complain(errOut, intake.Refusal(path, err), 0)

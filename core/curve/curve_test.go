@@ -273,6 +273,35 @@ func TestSustainedPowerOfATriangle(t *testing.T) {
 	assert.False(t, ok, "shorter than 10 s")
 }
 
+// Of a long log the parts looked at hold the highest mean, wherever it lies: at the end of one, over the border of two,
+// in one whose highest reading is a lone one. The whole gone through at once is what it is held against.
+func TestSustainedPowerOfALongLog(t *testing.T) {
+	r := rand.New(rand.NewPCG(5, 5))
+	for range 30 {
+		var p trace.Series
+		x, level := 0.0, 100.0
+		best := r.IntN(40_000)
+		for i := range 40_000 {
+			x += 0.005 + 0.01*r.Float64()
+			if r.IntN(4000) == 0 {
+				level = 60 + 60*r.Float64()
+			}
+			v := level + r.NormFloat64()
+			switch {
+			case i >= best && i < best+900:
+				v += 40
+			case r.IntN(5000) == 0:
+				v += 500
+			}
+			p.T, p.V = append(p.T, x), append(p.V, v)
+		}
+		want, _ := highestMean(p, 10)
+		got, ok := sustained(p, 10)
+		require.True(t, ok)
+		assert.InDelta(t, want, got, 1e-6)
+	}
+}
+
 // On any trace no stretch of 10 s has a higher mean, and one comes as close as the
 // steps of the search allow.
 func TestHighestMeanAgainstSearch(t *testing.T) {

@@ -83,6 +83,72 @@ func TestMedianIntervalAgainstNumPy(t *testing.T) {
 	assert.Zero(t, MedianInterval([]float64{7}))
 }
 
+// The median of many intervals is the middle of all of them in order, whether they are steady, steady but for the last
+// bit, of two kinds, or such that the readings looked at first are no sample of them.
+func TestMedianIntervalOfManyReadings(t *testing.T) {
+	r := rand.New(rand.NewPCG(3, 3))
+	for name, step := range map[string]func(i int) float64{
+		"steady":            func(int) float64 { return 1 },
+		"to the last bit":   func(int) float64 { return 0.01 },
+		"scattered":         func(int) float64 { return 1 + 0.2*r.NormFloat64() },
+		"of two kinds":      func(int) float64 { return float64(1 + r.IntN(2)) },
+		"a sample misleads": func(i int) float64 { return float64(1 + 4*min(1, i%20)) },
+		"disorder":          func(int) float64 { return 3 * r.NormFloat64() },
+	} {
+		for _, n := range []int{20_001, 20_002} {
+			at := []float64{0}
+			for i := 1; i < n; i++ {
+				at = append(at, at[i-1]+step(i))
+			}
+			var d []float64
+			for i := 1; i < n; i++ {
+				d = append(d, at[i]-at[i-1])
+			}
+			sort.Float64s(d)
+			assert.Equal(t, (d[(len(d)-1)/2]+d[len(d)/2])/2, MedianInterval(at), "%s, %d readings", name, n)
+		}
+	}
+}
+
+// Gaps of a dense log, wherever they lie, also at either end and next to each other.
+func TestGapsOfADenseLog(t *testing.T) {
+	r := rand.New(rand.NewPCG(6, 6))
+	for range 200 {
+		s := Series{T: []float64{0}, V: []float64{50}}
+		var want []Span
+		for range 1 + r.IntN(400) {
+			last := s.T[len(s.T)-1]
+			step := 0.1 + 0.4*r.Float64()
+			if r.IntN(60) == 0 {
+				step = 20 + 20*r.Float64()
+			}
+			if step > 30 {
+				want = append(want, Span{last, last + step})
+			}
+			s.T, s.V = append(s.T, last+step), append(s.V, 50)
+		}
+		assert.Equal(t, want, Gaps(s, 0.3))
+	}
+}
+
+// Up to several times at once is what up to each of them is by itself.
+func TestIntegralsInOnePass(t *testing.T) {
+	r := rand.New(rand.NewPCG(4, 4))
+	for range 200 {
+		var s Series
+		x := 0.0
+		for range r.IntN(30) {
+			x += float64(r.IntN(3)) // some at one time
+			s.T, s.V = append(s.T, x), append(s.V, r.NormFloat64())
+		}
+		var upTo, want []float64
+		for to := -1.0; to < x+2; to += 0.5 {
+			upTo, want = append(upTo, to), append(want, s.Integral(-1, to))
+		}
+		assert.InDeltaSlice(t, want, s.Integrals(upTo), 1e-9)
+	}
+}
+
 func TestAtAndIntegralSpecialCases(t *testing.T) {
 	step := Series{T: []float64{0, 10, 10, 20}, V: []float64{1, 1, 3, 3}}
 	v, ok := step.At(10)
