@@ -71,8 +71,6 @@ func prepare(r *run.Run) *sides {
 	s := &sides{power: map[trace.Side]trace.Series{}, flows: map[trace.Side][]flow{}, interval: map[trace.Side]float64{},
 		tolerance: 2}
 	power := map[trace.Side][]trace.Series{}
-	soc := map[trace.Side][]trace.Series{}
-	res := map[trace.Side]float64{}
 	tolerance := 0.0
 	s.clocks = lineup.Settle(r)
 	for i, rec := range r.Recordings {
@@ -81,11 +79,6 @@ func prepare(r *run.Run) *sides {
 		p := on.PowerSeries()
 		s.each = append(s.each, p)
 		power[rec.Side] = append(power[rec.Side], p)
-		if series := on.Series(trace.SoC); series.Len() > 0 {
-			step := on.Resolution()
-			soc[rec.Side] = append(soc[rec.Side], health.Without(series, health.SoCSpikes(series, step)))
-			res[rec.Side] = math.Max(res[rec.Side], step)
-		}
 		if rec.Side == trace.CarSide {
 			tolerance = math.Max(tolerance, rec.PowerTolerancePct)
 		}
@@ -101,18 +94,33 @@ func prepare(r *run.Run) *sides {
 	s.marks = slices.Clone(r.Marks)
 	slices.SortStableFunc(s.marks, func(a, b run.Mark) int { return cmp.Compare(a.TS, b.TS) })
 	s.legs = s.legsOf()
+	steps := make([]float64, len(r.Recordings))
+	beside.Do(func() {
+		soc := map[trace.Side][]trace.Series{}
+		res := map[trace.Side]float64{}
+		for i, on := range s.recordings {
+			if series := on.Series(trace.SoC); series.Len() > 0 {
+				steps[i] = on.Resolution()
+				soc[on.Side] = append(soc[on.Side], health.Without(series, health.SoCSpikes(series, steps[i])))
+				res[on.Side] = math.Max(res[on.Side], steps[i])
+			}
+		}
+		s.settleSoC(soc, res)
+	}, func() {
+		for side, p := range s.power {
+			s.interval[side] = s.medianInterval(p)
+			s.flows[side] = s.flowsOf(side)
+		}
+	})
 	s.health = sync.OnceValue(func() []health.Report {
 		out := make([]health.Report, len(r.Recordings))
 		for i, rec := range r.Recordings {
-			out[i] = health.Check(rec, s.chargingOf(i))
+			known := *rec
+			known.SoCResolutionPct = steps[i] // worked out once: it takes a pass
+			out[i] = health.Check(&known, s.chargingOf(i))
 		}
 		return out
 	})
-	s.settleSoC(soc, res)
-	for side, p := range s.power {
-		s.interval[side] = s.medianInterval(p)
-		s.flows[side] = s.flowsOf(side)
-	}
 	return s
 }
 

@@ -13,7 +13,9 @@ import (
 func TestAheadAsByLooking(t *testing.T) {
 	r := rand.New(rand.NewPCG(7, 7))
 	asked := func(steep, away float64) func(v, lowest, highest float64) bool {
-		return func(v, lowest, highest float64) bool { return lowest <= steep*v || highest-v >= away || v-lowest >= away }
+		return func(v, lowest, highest float64) bool {
+			return lowest <= steep*v || highest-v >= away || v-lowest >= away
+		}
 	}
 	for round := range 300 {
 		var s Series

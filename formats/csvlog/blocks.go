@@ -6,6 +6,7 @@ import (
 	"errors"
 	"io"
 	"runtime"
+	"slices"
 	"sync"
 )
 
@@ -53,51 +54,81 @@ func (p *reader) place(blocks []*block) {
 	}
 }
 
-// inBlocks goes through the rows as run does, several blocks at once. Blocks of nothing but plain rows, as a logger
-// writes them by the million, are taken as they are; any other is gone through again by run, in its place, for what
-// is odd about it depends on the lines before it.
-func (p *reader) inBlocks(br *bufio.Reader, o Options) error {
-	blocks := make([]*block, runtime.GOMAXPROCS(0))
-	o.Rows = 0
-	for i := range blocks {
-		blocks[i] = &block{reader: *newReader(p.layout, o), text: make([]byte, 0, blockBytes+1<<16)}
-	}
-	var rest []byte // the beginning of a line whose end has not been read
-	var err error
-	for err == nil {
-		for _, b := range blocks {
-			b.text = append(b.text[:0], rest...)
-			rest = rest[:0]
-			if err == nil {
-				b.text, err = fill(b.text, br)
-			}
-			if end := bytes.LastIndexByte(b.text, '\n') + 1; err == nil && end > 0 {
-				rest = append(rest, b.text[end:]...)
-				b.text = b.text[:end]
-			}
+// feed fills blocks with whole lines.
+type feed struct {
+	from io.Reader
+	rest []byte // the beginning of a line whose end has not been read
+	err  error  // io.EOF at the end
+}
+
+func (f *feed) fill(blocks []*block) {
+	for _, b := range blocks {
+		b.text = append(b.text[:0], f.rest...)
+		f.rest = f.rest[:0]
+		if f.err == nil {
+			b.text, f.err = fill(b.text, f.from)
 		}
-		p.place(blocks)
+		if end := bytes.LastIndexByte(b.text, '\n') + 1; f.err == nil && end > 0 {
+			f.rest = append(f.rest, b.text[end:]...)
+			b.text = b.text[:end]
+		}
+	}
+}
+
+// Read gives what stands behind the blocks.
+func (f *feed) Read(p []byte) (int, error) {
+	if len(f.rest) > 0 {
+		n := copy(p, f.rest)
+		f.rest = f.rest[n:]
+		return n, nil
+	}
+	if f.err != nil {
+		return 0, f.err
+	}
+	return f.from.Read(p)
+}
+
+// inBlocks goes through the rows as run does, several blocks at once, while those behind them are filled. Blocks of
+// nothing but plain rows, as a logger writes them by the million, are taken as they are; any other is gone through again
+// by run, in its place, for what is odd about it depends on the lines before it.
+func (p *reader) inBlocks(r io.Reader, o Options) error {
+	o.Rows = 0
+	several := func() []*block {
+		blocks := make([]*block, runtime.GOMAXPROCS(0))
+		for i := range blocks {
+			blocks[i] = &block{reader: *newReader(p.layout, o), text: make([]byte, 0, blockBytes+1<<16)}
+		}
+		return blocks
+	}
+	now, next, f := several(), several(), &feed{from: r}
+	f.fill(now)
+	for more := true; more; now, next = next, now {
+		more = f.err == nil
+		p.place(now)
 		var all sync.WaitGroup
-		for _, b := range blocks {
+		for _, b := range now {
 			all.Go(b.take)
 		}
+		if more {
+			f.fill(next)
+		}
 		all.Wait()
-		for i, b := range blocks {
+		for i, b := range now {
 			if b.plain && p.line+1 >= p.layout.dataLine() { // what stands above the readings are none, plain as they look
 				p.add(b)
 				continue
 			}
-			open := err == nil && len(b.text) > 0 && b.text[len(b.text)-1] != '\n' // one line, longer than a block
-			if open || bytes.IndexByte(b.text, '"') >= 0 {                         // a quoted field may go on in the next block
-				parts := []io.Reader{}
-				for _, later := range blocks[i:] {
+			open := more && len(b.text) > 0 && b.text[len(b.text)-1] != '\n' // one line, longer than a block
+			if open || bytes.IndexByte(b.text, '"') >= 0 {                   // a quoted field may go on in the next block
+				behind := now[i:]
+				if more {
+					behind = slices.Concat(behind, next)
+				}
+				var parts []io.Reader
+				for _, later := range behind {
 					parts = append(parts, bytes.NewReader(later.text))
 				}
-				parts = append(parts, bytes.NewReader(rest))
-				if err == nil {
-					parts = append(parts, br)
-				}
-				return p.run(bufio.NewReaderSize(io.MultiReader(parts...), 1<<18))
+				return p.run(bufio.NewReaderSize(io.MultiReader(append(parts, f)...), 1<<18))
 			}
 			lines := p.line + b.lines
 			if err := p.run(bufio.NewReaderSize(bytes.NewReader(b.text), 1<<18)); err != nil {
@@ -106,10 +137,10 @@ func (p *reader) inBlocks(br *bufio.Reader, o Options) error {
 			p.line = lines // run counts the end as a line
 		}
 	}
-	if errors.Is(err, io.EOF) {
+	if errors.Is(f.err, io.EOF) {
 		return nil
 	}
-	return err
+	return f.err
 }
 
 // fill reads on until a block is full. The error is io.EOF at the end.
