@@ -238,6 +238,7 @@ func (s *sides) read(r *run.Run, o Options) *Reading {
 	}, func() {
 		out.Plateaus, out.Cliffs = s.plateaus(flows, zero), s.cliffs(flows, zero)
 	}, func() {
+		out.MarkProposals = health.Marks(s.marks, s.power[trace.CarSide])
 		out.Recordings = s.notes(r)
 	})
 	out.Pace = s.paceOf(r, out)
@@ -247,7 +248,6 @@ func (s *sides) read(r *run.Run, o Options) *Reading {
 	if s.power[o.Side].Len() < 2 {
 		out.IntervalS = trace.MedianInterval(s.soc.T)
 	}
-	out.MarkProposals = health.Marks(s.marks, s.power[trace.CarSide])
 	out.Approach = s.approachOf(zero)
 	finite(reflect.ValueOf(out).Elem()) // sentences are made of numbers alone
 	out.Findings = findings(out, r)

@@ -208,8 +208,9 @@ func (r *Report) late(rec *trace.Recording) {
 
 // spikes lists leaps of power and of the state of charge that come back at once.
 func (r *Report) spikes(rec *trace.Recording) {
+	inOrder := trace.InOrder(rec.T)
 	each := func(c trace.Channel, find func(trace.Series) []int, applied bool, why func(i int) string) {
-		s, place := placed(rec, c)
+		s, place := placed(rec, c, inOrder)
 		for _, k := range find(s) {
 			at := k
 			if place != nil {
@@ -232,8 +233,8 @@ func (r *Report) spikes(rec *trace.Recording) {
 
 // placed gives a channel's series in order of time, and the places of its points in the recording;
 // nil where each point is that of its own reading, which is the usual case and costs nothing.
-func placed(rec *trace.Recording, c trace.Channel) (s trace.Series, place []int) {
-	if trace.InOrder(rec.T) {
+func placed(rec *trace.Recording, c trace.Channel, inOrder bool) (s trace.Series, place []int) {
+	if inOrder {
 		if s = rec.Series(c); s.Len() == rec.Len() {
 			return s, nil
 		}
@@ -253,27 +254,54 @@ func placed(rec *trace.Recording, c trace.Channel) (s trace.Series, place []int)
 func (r *Report) frozen(rec *trace.Recording) {
 	for _, c := range []trace.Channel{trace.Power, trace.Current} {
 		col := rec.Columns[c]
-		if col == nil || !scatters(col) {
+		still := standing(col, rec.T)
+		if len(still) == 0 || !scatters(col) {
 			continue
 		}
-		for i := 0; i < len(col); {
-			j := i + 1
-			for j < len(col) && col[j] == col[i] {
-				j++
+		in, _ := trace.Describe(c)
+		for _, x := range still {
+			at := make([]int, x.to-x.from)
+			for k := range at {
+				at[k] = x.from + k
 			}
-			if j-i >= frozenTimes && rec.T[j-1]-rec.T[i] >= frozenS && math.Abs(col[i]) >= 1 {
-				at := make([]int, j-i)
-				for k := range at {
-					at[k] = i + k
-				}
-				in, _ := trace.Describe(c)
-				r.add(rec, Proposal{Kind: Frozen, Channel: c, Readings: at, LeaveOut: true, Reason: fmt.Sprintf(
-					"%s stands at %s %s for %s, to the last digit, though it scatters elsewhere", in.Short,
-					words.Figure(col[i], 2), in.Unit, words.Duration(rec.T[j-1]-rec.T[i]))})
-			}
-			i = j
+			r.add(rec, Proposal{Kind: Frozen, Channel: c, Readings: at, LeaveOut: true, Reason: fmt.Sprintf(
+				"%s stands at %s %s for %s, to the last digit, though it scatters elsewhere", in.Short,
+				words.Figure(col[x.from], 2), in.Unit, words.Duration(rec.T[x.to-1]-rec.T[x.from]))})
 		}
 	}
+}
+
+// places are the readings [from, to) of a recording.
+type places struct{ from, to int }
+
+// standing lists where a column under power is the same to the last digit for at least frozenTimes readings and
+// frozenS. So many in a row hold two that are half as many apart, at whole multiples of that: only those are looked at
+// first.
+func standing(col, t []float64) (out []places) {
+	const step = frozenTimes / 2
+	for k := 0; k+step < len(col); k += step {
+		v := col[k]
+		if v != col[k+step] || math.Abs(v) < 1 {
+			continue
+		}
+		x := places{k, k + 1}
+		for x.to < len(col) && col[x.to] == v {
+			x.to++
+		}
+		if x.to <= k+step {
+			continue
+		}
+		for x.from > 0 && col[x.from-1] == v {
+			x.from--
+		}
+		if x.to-x.from >= frozenTimes && t[x.to-1]-t[x.from] >= frozenS {
+			out = append(out, x)
+		}
+		for k+step < x.to {
+			k += step
+		}
+	}
+	return out
 }
 
 // scatters tells whether most readings under power differ from the one before.

@@ -205,3 +205,50 @@ func TestOneSpikeOfStateOfCharge(t *testing.T) {
 		}
 	}
 }
+
+// Every stretch of 12 readings and 45 s or more at one figure is found, wherever it begins and ends, and no shorter one.
+func TestFrozenStretchesAreFoundWhereTheyAre(t *testing.T) {
+	r := rand.New(rand.NewPCG(8, 8))
+	found := 0
+	for range 200 {
+		rec := &trace.Recording{Columns: map[trace.Channel][]float64{}}
+		var want [][2]float64
+		at := 0.0
+		for range 200 {
+			from := at
+			n, every, kw := 1+r.IntN(5)/4, 4.0, 100+50*r.Float64()
+			if r.IntN(30) == 0 {
+				n, every = 8+r.IntN(12), 3.5+r.Float64()
+			}
+			for k := range n {
+				if k > 0 {
+					at += every
+				}
+				rec.T = append(rec.T, at)
+				rec.Columns[trace.Power] = append(rec.Columns[trace.Power], kw)
+			}
+			if n >= 12 && at-from >= 45 {
+				want = append(want, [2]float64{from, at})
+			}
+			at += every
+		}
+		changed := 0
+		for i, kw := range rec.Columns[trace.Power][1:] {
+			if kw != rec.Columns[trace.Power][i] {
+				changed++
+			}
+		}
+		if changed*10 < (rec.Len()-1)*6 {
+			continue // not a power that scatters
+		}
+		var got [][2]float64
+		for _, p := range health.Check(rec, trace.Span{From: 0, To: at}).Proposals {
+			if p.Kind == health.Frozen {
+				got = append(got, [2]float64{p.FromS, p.ToS})
+			}
+		}
+		assert.Equal(t, want, got)
+		found += len(want)
+	}
+	assert.Greater(t, found, 50)
+}
