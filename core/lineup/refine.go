@@ -40,6 +40,8 @@ const (
 	sameWithin  = 0.15
 	roundingSD  = 0.3 // of a display's step
 
+	nearS     = 1e-3 // a step of the fit that moves no figure
+	nearPPM   = 0.1
 	huberK    = 2.5
 	mostStepS = 4
 	mostTurn  = 1000 // millionths
@@ -87,12 +89,14 @@ func pairOf(ch channelOf, dense, other trace.Series, everyDense, everyOther floa
 	if everyOther <= denseS && !ch.leeway.same {
 		p.bell = math.Max(leastBellS, 1.2*math.Max(everyDense, everyOther))
 		o := gridOf(other, other.T[0], 1, false).smooth(p.bell, wholly)
-		for k, v := range o.v {
+		// What a bell lets through changes so slowly that a point each of its widths holds all of it: at half the rate of
+		// those points, exp(-pi*pi/2), less than a hundredth, is left.
+		p.every = math.Floor(p.bell)
+		for k := 0; k < len(o.v); k += int(p.every) {
 			if o.w[k] > 0 {
-				p.at.T, p.at.V = append(p.at.T, o.fromS+float64(k)), append(p.at.V, v)
+				p.at.T, p.at.V = append(p.at.T, o.fromS+float64(k)), append(p.at.V, o.v[k])
 			}
 		}
-		p.every = 1
 		p.dense = g.smooth(p.bell, wholly)
 	} else {
 		p.at = other
@@ -251,7 +255,7 @@ func refine(pairs []channelPair, shiftS float64) (fit, bool) {
 		if math.Abs(f.shiftS-shiftS) > apartS || math.Abs(f.rate) > 10*driftSD {
 			return f, false
 		}
-		if round > settleRound+1 && math.Abs(by) < 1e-4 && math.Abs(turn) < 1e-2 || round == mostRounds-1 {
+		if round > settleRound+1 && math.Abs(by) < nearS && math.Abs(turn) < nearPPM || round == mostRounds-1 {
 			f.measure(models, inv())
 			return f, true
 		}
