@@ -118,11 +118,12 @@ func (s *sums) cost(i, j int) float64 {
 	if !s.kwOnly {
 		amps, _ = flat(s.wa, s.way, s.wayy, i, j)
 	}
-	if j-i < leastCells {
-		return min(amps, kw) + s.half
+	level := min(amps, kw)
+	if j-i < leastCells || level <= s.half { // no line can be cheaper: its own price is twice as high
+		return level + s.half
 	}
 	bent, _, _, _ := s.line(i, j)
-	return min(amps+s.half, kw+s.half, bent+2*s.half)
+	return min(level+s.half, bent+2*s.half)
 }
 
 // split finds the change points of least total price exactly: the best description of the first j
