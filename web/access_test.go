@@ -1,6 +1,7 @@
 package web_test
 
 import (
+	"encoding/base64"
 	"fmt"
 	"io"
 	"net/http"
@@ -15,21 +16,26 @@ import (
 	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"golang.org/x/crypto/argon2"
 
-	"zincroad/internal/password"
 	"zincroad/logbook/logbooktest"
 	"zincroad/web"
 )
 
 const word = "a few words do well"
 
+// quickHash is a hash that a password is held against in no time; those of "zincroad passwd" are slow on purpose.
+func quickHash(p string) string {
+	salt, b64 := []byte("sixteen octets.."), base64.RawStdEncoding
+	return fmt.Sprintf("$argon2id$v=%d$m=8,t=1,p=1$%s$%s", argon2.Version, b64.EncodeToString(salt),
+		b64.EncodeToString(argon2.IDKey([]byte(p), salt, 1, 8, 1, 32)))
+}
+
 // locked is a server with a password, and a client that keeps its cookies and follows nothing.
 func locked(t *testing.T) (string, func() *http.Client) {
 	t.Helper()
 	book := newBook(t, true)
-	hash, err := password.Hash(word)
-	require.NoError(t, err)
-	require.NoError(t, book.SetPassword(t.Context(), hash))
+	require.NoError(t, book.SetPassword(t.Context(), quickHash(word)))
 	s, err := web.New(book, logbooktest.Quiet())
 	require.NoError(t, err)
 	srv := httptest.NewServer(s.Handler())
@@ -192,9 +198,7 @@ func TestPasswordsAreNotTriedOut(t *testing.T) {
 // By the keyboard: asked for a page, in, and there; axe finds nothing.
 func TestSignInByKeys(t *testing.T) {
 	s := newSite(t, 390, 844, true)
-	hash, err := password.Hash(word)
-	require.NoError(t, err)
-	require.NoError(t, s.book.SetPassword(t.Context(), hash))
+	require.NoError(t, s.book.SetPassword(t.Context(), quickHash(word)))
 	s.open("/runs/1")
 	s.await(`location.pathname === "/enter" && document.activeElement.id === "f-password"`)
 	assert.False(t, eval[bool](s, `!!document.querySelector("nav")`), "nothing to go to yet")

@@ -189,7 +189,7 @@ func (c *chaos) goesBy(clock *clock) {
 // chaos: 5 minutes), and then the clock is set too.
 func TestChaos(t *testing.T) {
 	t.Parallel()
-	long := 20 * time.Second
+	long := 10 * time.Second
 	harms := []string{"program killed", "PostgreSQL killed", "frozen", "disk full", "network cut"}
 	var at *clock
 	if text := os.Getenv("ZINCROAD_CHAOS"); text != "" {
