@@ -9,6 +9,7 @@ import (
 	"net/http/httptest"
 	"net/url"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -34,11 +35,17 @@ func quickHash(p string) string {
 // locked is a server with a password, and a client that keeps its cookies and follows nothing.
 func locked(t *testing.T) (string, func() *http.Client) {
 	t.Helper()
+	return lockedBehind(t, func(h http.Handler) http.Handler { return h })
+}
+
+// lockedBehind is locked with something before the server.
+func lockedBehind(t *testing.T, before func(http.Handler) http.Handler) (string, func() *http.Client) {
+	t.Helper()
 	book := newBook(t, true)
 	require.NoError(t, book.SetPassword(t.Context(), quickHash(word)))
 	s, err := web.New(book, logbooktest.Quiet())
 	require.NoError(t, err)
-	srv := httptest.NewServer(s.Handler())
+	srv := httptest.NewServer(before(s.Handler()))
 	t.Cleanup(srv.Close)
 	return srv.URL, func() *http.Client {
 		jar, err := cookiejar.New(nil)
@@ -108,10 +115,29 @@ func TestPasswordKeepsOut(t *testing.T) {
 	}
 }
 
+// told is a body that tells when it is first read.
+type told struct {
+	io.ReadCloser
+	read func()
+}
+
+func (b told) Read(p []byte) (int, error) {
+	b.read()
+	return b.ReadCloser.Read(p)
+}
+
 // What is under way while everybody is signed out ends with its own answer, and signs nobody in again.
 func TestSignedOutStaysOut(t *testing.T) {
 	t.Parallel()
-	at, client := locked(t)
+	reading := make(chan struct{})
+	at, client := lockedBehind(t, func(h http.Handler) http.Handler {
+		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			if r.URL.Path == "/garage/cars" {
+				r.Body = told{r.Body, sync.OnceFunc(func() { close(reading) })}
+			}
+			h.ServeHTTP(w, r)
+		})
+	})
 	c := client()
 	assert.Equal(t, http.StatusSeeOther, posted(t, c, at+"/enter", url.Values{"password": {word}}).StatusCode)
 	begun, body := io.Pipe()
@@ -127,7 +153,7 @@ func TestSignedOutStaysOut(t *testing.T) {
 	}()
 	_, err := io.WriteString(body, "name=")
 	require.NoError(t, err)
-	time.Sleep(300 * time.Millisecond) // it is past the door, and waits for the rest of the form
+	<-reading // it is past the door, and waits for the rest of the form
 	other := client()
 	posted(t, other, at+"/enter", url.Values{"password": {word}})
 	posted(t, other, at+"/leave", url.Values{"everywhere": {"yes"}})

@@ -92,40 +92,28 @@ func TestGuessesCanBeChanged(t *testing.T) {
 	)
 	assert.Equal(t, "°F", eval[string](s, `document.querySelector('[name=c5_unit]').value`))
 	assert.Contains(t, s.text("#understood .lead"), "battery 26 °C")
-	eval[bool](
-		s,
-		`(() => { const u = document.querySelector('[name=c5_unit]'); u.value = "°C"; u.dispatchEvent(new Event("change", {bubbles: true})); return true; })()`,
-	)
+	s.set(`[name=c5_unit]`, `"°C"`, "change")
 	s.await(`document.querySelector("#understood .lead").textContent.includes("battery 79 °C")`)
-	eval[bool](
-		s,
-		`(() => { const u = document.querySelector('[name=c1_channel]'); u.value = "power_kw"; u.dispatchEvent(new Event("change", {bubbles: true})); return true; })()`,
-	)
+	s.set(`[name=c1_channel]`, `"power_kw"`, "change")
 	s.await(
-		`document.querySelector("#understood .bad") && document.querySelector("#understood .bad").textContent.includes("both read as power_kw")`,
+		`document.querySelector("#understood .bad") &&
+			document.querySelector("#understood .bad").textContent.includes("both read as power_kw")`,
 	)
 	// Another delimiter makes other columns; the right one brings the guesses back.
-	eval[bool](
-		s,
-		`(() => { const u = document.querySelector('[name=delimiter]'); u.value = ","; u.dispatchEvent(new Event("change", {bubbles: true})); return true; })()`,
-	)
+	s.set(`[name=delimiter]`, `","`, "change")
 	s.await(
 		`document.querySelector("#understood .bad") && document.querySelector('[name=delimiter]').value === "," &&
 			!document.querySelector("#understood .bad").textContent.includes("both read")`,
 	)
-	eval[bool](
-		s,
-		`(() => { const u = document.querySelector('[name=delimiter]'); u.value = ";"; u.dispatchEvent(new Event("change", {bubbles: true})); return true; })()`,
-	)
+	s.set(`[name=delimiter]`, `";"`, "change")
 	s.await(
-		`!document.querySelector("#understood .bad") && document.querySelector("#understood .lead").textContent.includes("battery 26 °C")`,
+		`!document.querySelector("#understood .bad") &&
+			document.querySelector("#understood .lead").textContent.includes("battery 26 °C")`,
 	)
-	eval[bool](
-		s,
-		`(() => { const u = document.querySelector('[name=header_line]'); u.value = "900"; u.dispatchEvent(new Event("change", {bubbles: true})); return true; })()`,
-	)
+	s.set(`[name=header_line]`, `"900"`, "change")
 	s.await(
-		`document.querySelector("#e-header_line") && document.querySelector("#e-header_line").textContent.includes("no line 900")`,
+		`document.querySelector("#e-header_line") &&
+			document.querySelector("#e-header_line").textContent.includes("no line 900")`,
 	)
 	s.quiet()
 }
@@ -199,7 +187,8 @@ func TestRunPage(t *testing.T) {
 
 	// And by pointer.
 	eval[bool](s, `(() => { const e = document.querySelector("svg.curves"), r = e.getBoundingClientRect();
-		e.dispatchEvent(new PointerEvent("pointermove", {clientX: r.left + r.width / 2, clientY: r.top + 50, bubbles: true})); return true; })()`)
+		const at = {clientX: r.left + r.width / 2, clientY: r.top + 50, bubbles: true};
+		e.dispatchEvent(new PointerEvent("pointermove", at)); return true; })()`)
 	s.await(`document.querySelector("[data-readout]").textContent.includes("kW")`)
 
 	// A figure can be asked how it was worked out.
@@ -243,9 +232,8 @@ func TestConditionsAndMarksInPlace(t *testing.T) {
 	assert.Equal(t, post, s.text("table.posts tr:nth-child(2) td:nth-child(3)"))
 	s.do(chromedp.Click(css(".notice button")))
 	s.await(
-		`!document.querySelector(".notice") && document.querySelector("table.posts tr:nth-child(2) td:nth-child(3)").textContent.trim() !== ` + quote(
-			post,
-		),
+		`!document.querySelector(".notice") &&
+			document.querySelector("table.posts tr:nth-child(2) td:nth-child(3)").textContent.trim() !== ` + quote(post),
 	)
 	s.quiet()
 }

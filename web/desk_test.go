@@ -455,7 +455,8 @@ func TestAFileOnItsWayCanBeStopped(t *testing.T) {
 			return true;
 		})()`, mb*1_000_000, name))
 	}
-	s.deaf.Store(true)
+	hears := make(chan struct{})
+	s.deaf.Store(&hears)
 	drop("long.csv", 40)
 	s.await(`/^long\.csv: [0-9.]+ of 40\.0 MB, \d+ s left$/.test(document.querySelector("#sending-what").textContent)`)
 	s.await(`!document.querySelector("#sending").hidden`)
@@ -463,7 +464,7 @@ func TestAFileOnItsWayCanBeStopped(t *testing.T) {
 	s.do(chromedp.KeyEvent(kb.Enter))
 	s.awaitText("#sending-said", "long.csv was stopped; nothing of it was stored.")
 	assert.True(t, eval[bool](s, `document.querySelector("#sending").hidden`))
-	s.deaf.Store(false)
+	close(hears)
 	drop("short.csv", 0)
 	s.do(chromedp.WaitVisible(css("#understood")))
 	waiting, err := s.book.Arrivals(context.Background())

@@ -76,8 +76,8 @@ type site struct {
 	url  string
 	tab  context.Context
 	ts   *httptest.Server
-	away atomic.Bool // it answers nothing but that it cannot
-	deaf atomic.Bool // it does not read the files that are sent
+	away atomic.Bool                   // it answers nothing but that it cannot
+	deaf atomic.Pointer[chan struct{}] // where set, files that are sent are read when it is closed
 
 	database string // its address, for a way around the logbook
 
@@ -118,8 +118,11 @@ func newSite(t *testing.T, width, height int64, withDemo bool) *site {
 			http.Error(w, "starting again", http.StatusServiceUnavailable)
 			return
 		}
-		for s.deaf.Load() && strings.HasPrefix(r.URL.Path, "/desk/files") && r.Context().Err() == nil {
-			time.Sleep(10 * time.Millisecond)
+		if hears := s.deaf.Load(); hears != nil && strings.HasPrefix(r.URL.Path, "/desk/files") {
+			select {
+			case <-*hears:
+			case <-r.Context().Done():
+			}
 		}
 		handler.ServeHTTP(w, r)
 	}))
@@ -197,6 +200,14 @@ func eval[T any](s *site, js string) T {
 	v, err := chromedp.Run(ctx, chromedp.Evaluate[T](js, chromedp.EvalAwaitPromise))
 	require.NoError(s, err, js)
 	return v
+}
+
+// set gives a field a value, as whoever chooses from a menu or moves a slider does: an expression, in which e is the
+// field. The event is what the browser would tell the page of it.
+func (s *site) set(field, value, event string) {
+	s.Helper()
+	eval[bool](s, fmt.Sprintf("(() => { const e = document.querySelector(%s); e.value = %s; "+
+		"e.dispatchEvent(new Event(%q, {bubbles: true})); return true; })()", quote(field), value, event))
 }
 
 // await waits until an expression is true in a page that is ready, also across navigations: what is pressed before its

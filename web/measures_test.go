@@ -30,8 +30,10 @@ func inUnits(h http.Handler, path string) string {
 func TestPagesInTheReadersUnits(t *testing.T) {
 	t.Parallel()
 	h, _ := handler(t, true)
-	for _, path := range []string{"/", "/runs/1", "/runs/2", "/bench?runs=1,2", "/bench/ranking", "/bench/matrix", "/garage", "/garage/cars/1", "/sites",
-		"/prepare?car=1&stall=1&now=60&outside=40&units=f-mi", "/prepare/sheet?car=1&stall=1&now=60&outside=40&units=f-mi", "/prepare/methods", "/stall"} {
+	for _, path := range []string{"/", "/runs/1", "/runs/2", "/bench?runs=1,2", "/bench/ranking", "/bench/matrix",
+		"/garage", "/garage/cars/1", "/sites",
+		"/prepare?car=1&stall=1&now=60&outside=40&units=f-mi",
+		"/prepare/sheet?car=1&stall=1&now=60&outside=40&units=f-mi", "/prepare/methods", "/stall"} {
 		page := inUnits(h, path)
 		visible := strings.ReplaceAll(page, `data-unit="°C"`, "")
 		assert.NotContains(t, visible, "°C", path)
@@ -166,7 +168,8 @@ func TestStallLineInFahrenheit(t *testing.T) {
 	require.NoError(t, err)
 	assert.InDelta(t, 10, full.Recordings[0].Columns[trace.BatteryTempMin][0], 1e-9)
 	s.await(
-		`document.querySelector("#live-now").textContent.includes("50") && !document.querySelector("#live-now").textContent.includes("°C")`,
+		`document.querySelector("#live-now").textContent.includes("50") &&
+			!document.querySelector("#live-now").textContent.includes("°C")`,
 	)
 	s.open(fmt.Sprintf("/stall/%d/end", id))
 	assert.NotContains(t, s.text("main"), "°C")

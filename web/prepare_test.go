@@ -67,7 +67,8 @@ func TestPrepareARun(t *testing.T) {
 
 	s.fill("#p-from", "10")
 	s.await(
-		`location.search.includes("from=10&") && document.querySelector("#e-from").textContent === "" && document.querySelector(".keep-plan")`,
+		`location.search.includes("from=10&") && document.querySelector("#e-from").textContent === "" &&
+			document.querySelector(".keep-plan")`,
 	)
 	s.fill("#p-title", "Saturday, warm")
 	s.do(chromedp.Click(css(".keep-plan .primary")), chromedp.WaitVisible(css(".kept li.on")))
@@ -83,7 +84,8 @@ func TestPrepareARun(t *testing.T) {
 	s.open("/prepare?car=1&stall=1&at=16:00&now=60&outside=4")
 	s.do(chromedp.Click(css(".ranking tr:last-child a")))
 	s.await(
-		`location.search.includes("now=60") && !location.search.includes("stall=1&") && document.querySelector("html").dataset.ready`,
+		`location.search.includes("now=60") && !location.search.includes("stall=1&") &&
+			document.querySelector("html").dataset.ready`,
 	)
 	assert.Contains(t, s.text("#plan .left"), "Copse Lane Quarry 1")
 	s.quiet()
@@ -99,18 +101,12 @@ func TestPrepareByKeysAndSlider(t *testing.T) {
 	s.await(`!document.querySelector(".timeline").textContent.includes("` + at50 + ` plug in")`)
 	at52 := s.signs()["plug in at 10 %"]
 	assert.Greater(t, at52, at50)
-	eval[bool](
-		s,
-		`(() => { const r = document.querySelector('[data-for="p-now"]'); r.value = 60; r.dispatchEvent(new Event("input", {bubbles: true})); return true; })()`,
-	)
+	s.set(`[data-for="p-now"]`, "60", "input")
 	s.await(`location.search.includes("now=60")`)
 	s.await(`!document.querySelector(".timeline").textContent.includes("` + at52 + ` plug in")`)
 	assert.Greater(t, s.signs()["plug in at 10 %"], at52)
 	// Another car: the menus that hang on it follow.
-	eval[bool](
-		s,
-		`(() => { const c = document.querySelector("#p-car"); c.value = [...c.options].find(o => o.text === "Rowan 82").value; c.dispatchEvent(new Event("input", {bubbles: true})); return true; })()`,
-	)
+	s.set("#p-car", `[...e.options].find(o => o.text === "Rowan 82").value`, "input")
 	s.await(`[...document.querySelector("#p-software").options].some(o => o.text === "5.1")`)
 	assert.Equal(t, "60", eval[string](s, `document.querySelector("#p-now").value`))
 	s.quiet()
@@ -387,10 +383,8 @@ func TestFaultsAfterAMenuWasChanged(t *testing.T) {
 	s := newSite(t, 1280, 800, true)
 	s.open("/prepare?car=1&stall=1&at=16:00&now=60&outside=4")
 	for _, car := range []string{"17", "12", "1"} {
-		eval[bool](
-			s,
-			`(() => { document.querySelector("#prepare").old = true; const m = document.querySelector("#p-car"); m.value = "`+car+`"; m.dispatchEvent(new Event("input", {bubbles: true})); return true; })()`,
-		)
+		eval[bool](s, `document.querySelector("#prepare").old = true`)
+		s.set("#p-car", quote(car), "input")
 		s.await(`!document.querySelector("#prepare").old && document.querySelector("#p-car").value === "` + car + `"`)
 		s.fill("#p-now", "140")
 		s.await(`document.querySelector("#e-now").textContent.includes("140")`)
@@ -398,10 +392,8 @@ func TestFaultsAfterAMenuWasChanged(t *testing.T) {
 		s.await(`document.querySelector("#e-now").textContent === "" && !document.querySelector(".htmx-request")`)
 	}
 	for _, menu := range []string{"method", "way", "when", "stall"} {
-		eval[bool](
-			s,
-			`(() => { document.querySelector("#prepare").old = true; const m = document.querySelector("#p-`+menu+`"); m.selectedIndex = m.options.length - 1; m.dispatchEvent(new Event("input", {bubbles: true})); return true; })()`,
-		)
+		eval[bool](s, `document.querySelector("#prepare").old = true`)
+		s.set("#p-"+menu, `[...e.options].at(-1).value`, "input")
 		s.await(
 			`!document.querySelector("#prepare").old && document.querySelector("#p-` + menu +
 				`").selectedIndex === document.querySelector("#p-` + menu + `").options.length - 1`,

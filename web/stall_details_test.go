@@ -322,7 +322,9 @@ func TestOnlyTheProgramsOwnAnswerCounts(t *testing.T) {
 	}
 	eval[bool](
 		s,
-		`(window.fetch = (to, o) => o.body && o.body.get("line") === "21 90 18" ? Promise.resolve(new Response(JSON.stringify({stored: false, key: o.body.get("key")}), {status: 503})) : window.network(to, o),
+		`(window.fetch = (to, o) => o.body && o.body.get("line") === "21 90 18"
+			? Promise.resolve(new Response(JSON.stringify({stored: false, key: o.body.get("key")}), {status: 503}))
+			: window.network(to, o),
 		window.dispatchEvent(new Event("online")), true)`,
 	)
 	s.await(waiting + ` === 1`)
@@ -342,7 +344,8 @@ func TestEveryPageSendsWhatWaits(t *testing.T) {
 	id := s.startFromNothing()
 	eval[bool](s, fmt.Sprintf(`(() => {
 		window.fetch = () => Promise.reject(new TypeError("Failed to fetch"));
-		const entry = (key, line) => localStorage.setItem("zincroad-entry-%[1]d-" + key, JSON.stringify({run: "%[1]d", to: "/stall/%[1]d/readings", fields: {line, set: "screen"}, at: Date.now(), key}));
+		const entry = (key, line) => localStorage.setItem("zincroad-entry-%[1]d-" + key, JSON.stringify(
+			{run: "%[1]d", to: "/stall/%[1]d/readings", fields: {line, set: "screen"}, at: Date.now(), key}));
 		entry("a", "30 100 20"); // as another page of this browser left it
 		return true;
 	})()`, id))

@@ -232,7 +232,8 @@ func TestHiddenPageDoesNotListen(t *testing.T) {
 		eval[bool](
 			s,
 			fmt.Sprintf(
-				`(Object.defineProperty(document, "hidden", {value: %t, configurable: true}), document.dispatchEvent(new Event("visibilitychange")), true)`,
+				`(Object.defineProperty(document, "hidden", {value: %t, configurable: true}),
+					document.dispatchEvent(new Event("visibilitychange")), true)`,
 				hidden,
 			),
 		)
@@ -355,7 +356,8 @@ func TestPreparedRunByKeyboardOnly(t *testing.T) {
 	s.do(chromedp.KeyEvent(kb.Enter), chromedp.WaitVisible(css("#live[data-ready]")))
 	s.await(`document.querySelector(".live-head").textContent.includes("Weigh House 4")`)
 	s.await(
-		`document.querySelector("#live-acts").textContent.includes("Battery heater") || document.querySelector("#live-acts").textContent.includes("Logger running")`,
+		`document.querySelector("#live-acts").textContent.includes("Battery heater") ||
+			document.querySelector("#live-acts").textContent.includes("Logger running")`,
 	)
 	s.do(chromedp.KeyEvent("c"))
 	s.await(`document.querySelector(".attempt") !== null`)
@@ -678,7 +680,8 @@ func TestSourcesForm(t *testing.T) {
 func TestSourcesOfLastTimeAreFilledIn(t *testing.T) {
 	t.Parallel()
 	h, book := handler(t, true)
-	own := `{"format": "zincroad-profile/1", "name": "ours", "channels": [{"channel": "soc_pct", "request_id": "7A1", "response_id": "7A9", "identifier": "D010", "length": 1}]}`
+	own := `{"format": "zincroad-profile/1", "name": "ours", "channels": [` +
+		`{"channel": "soc_pct", "request_id": "7A1", "response_id": "7A9", "identifier": "D010", "length": 1}]}`
 	begin := func(car, stall int64) string {
 		id := started(t, book, time.Minute, func(r *logbook.Run) { r.CarID, r.StallID = &car, &stall })
 		return fmt.Sprintf("/stall/%d/sources", id)

@@ -184,7 +184,11 @@ func (m *model) play() (seconds []second, car, stall *trace.Recording, marks []r
 	hot, cableHot, energy, offUntil := false, false, 0.0, -1.0
 	cabinetOn := false
 	marks = append(marks, run.Mark{TS: 0, Kind: run.PlugIn})
-	for t := 0.0; t < 9000 && soc < m.toPct && !(now < 4 && t > 300+plugged && (m.pauseS == 0 || t < m.pauseAt || t > m.pauseAt+m.pauseS+5)); t++ {
+	// It ends when power has fallen off for good, which it has not while it pauses.
+	ended := func(t float64) bool {
+		return now < 4 && t > 300+plugged && (m.pauseS == 0 || t < m.pauseAt || t > m.pauseAt+m.pauseS+5)
+	}
+	for t := 0.0; t < 9000 && soc < m.toPct && !ended(t); t++ {
 		rest := m.restV(soc)
 		if m.replugPct > 0 && soc >= m.replugPct && offUntil < 0 {
 			offUntil = t + 45
