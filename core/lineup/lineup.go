@@ -4,6 +4,34 @@
 //
 // Nothing here decides by a rule of thumb where the data can: two shifts that fit as well as
 // each other are both given, and curves that are not of one session are said to be none.
+//
+// # How two recordings are lined up
+//
+//  1. Coarse. Both powers (else amps, volts, state of charge) are laid on a grid of a second, and their correlation is
+//     worked out at every shift at once, over what both cover there (scores). A session's power looks like itself at
+//     one shift only; a shape that repeats, or a long slope, gives several candidates, of which at most six are kept.
+//
+//  2. Fine. From each candidate shift and rate are fitted by least squares (refine), together with everything else in
+//     which the two sides may honestly differ: losses that grow with the current, pumps and heaters that come and go,
+//     a meter that reads 3 % high, a display that is told a moment late. Each of those has a leeway (channels), so that
+//     it explains what it can explain and no more. Left out, a loss of 5 % on a falling curve looks like half a minute.
+//     Single readings that are far off do not rule (Huber's weights).
+//
+//  3. Which. Of several fits the likelier counts; another one that lies as well, within what chance does, is given
+//     beside it. A best fit that leaves more than 5 % of the level, or disagrees for minutes on end, is not of one
+//     session, and says so.
+//
+//  4. How sure. The interval comes from how each moment pulls at shift and rate, neighbouring moments taken together,
+//     since what disagrees does so for a while. An edge of power between two readings is known no better than those
+//     are apart, however high it is: its many sharp readings around it must not pretend to a tenth of a second.
+//
+// # Drift
+//
+// Readings a second apart know an edge of power within half a second, and nothing else in a session is sharp: on a
+// taper that loses half its power in half an hour, 2 % of scatter are more than a minute. From the first edge to the
+// last, 2,000 s apart, a rate is so known within one or two hundred millionths, which is what quartzes differ by. It is
+// therefore stated only where both sides display the state of charge so finely that every reading is an edge. What is
+// not stated moves no figure: 100 millionths over half an hour are a fifth of a second.
 package lineup
 
 import (

@@ -7,6 +7,10 @@ import (
 
 // Series is one channel's values against time, in order of time, joined by
 // straight lines. T and V are of the same length and hold no NaN.
+//
+// Straight lines, for energy, posts and curves alike: between two readings of a logger nothing better is known, and a
+// curve that overshoots (a spline at an edge of power) would invent a peak that nobody measured. Readings at one time
+// are a step; the last of them counts from there on.
 type Series struct{ T, V []float64 }
 
 // Span is a stretch of time in seconds.
