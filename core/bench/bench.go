@@ -266,6 +266,8 @@ func Ends(entries []Entry) (fastest, slowest int) {
 	return fastest, slowest
 }
 
+// ends is Ends with the row that it goes by. 10-80 comes before a window of as many points, since it is what testers
+// quote, and a wider one before it, since it holds more of what sets runs apart.
 func ends(entries []Entry) (r Row, fast, slow int) {
 	rows := Windows(entries, 0)
 	best := -1

@@ -22,19 +22,18 @@ const Format = "zincroad-bench/1"
 
 // Comparison is runs laid side by side, and what is concluded: the open format's own shape.
 type Comparison struct {
-	Format    string       `json:"format"`
-	Reference int          `json:"reference"` // counted from 0
-	Window    Span         `json:"window"`
-	Runs      []Laid       `json:"runs"` // in their order
-	Fairness  Fairness     `json:"fairness"`
-	Race      Race         `json:"race"`
-	Bands     []Band       `json:"minutes_by_band"`
-	AddPoints []AddPoints  `json:"add_points"`
-	Distance  []ToDistance `json:"distance"`
-	Groups    []Group      `json:"groups"`
-	// nil: there is no second group
-	Difference *Difference `json:"difference"`
-	Verdicts   []Said      `json:"verdicts"`
+	Format     string       `json:"format"`
+	Reference  int          `json:"reference"` // the run that differences are to, counted from 0
+	Window     Span         `json:"window"`    // that all that follows is of, where it is of one
+	Runs       []Laid       `json:"runs"`      // in their order
+	Fairness   Fairness     `json:"fairness"`
+	Race       Race         `json:"race"`            // their clocks laid over each other
+	Bands      []Band       `json:"minutes_by_band"` // of ten points each, over the window: they add up to its times
+	AddPoints  []AddPoints  `json:"add_points"`
+	Distance   []ToDistance `json:"distance"`   // empty: the cars' consumption is not known
+	Groups     []Group      `json:"groups"`     // in the order of their first runs
+	Difference *Difference  `json:"difference"` // nil: there is no second group
+	Verdicts   []Said       `json:"verdicts"`   // in the order in which they are read
 
 	names  []string
 	times  []*float64 // in the window, s
@@ -251,6 +250,8 @@ func (c *Comparison) Furthest() (run int, ok bool) {
 	return run, ok
 }
 
+// lanesOf gives each run's state of charge from its own clock zero, which is what laying clocks over each other means,
+// and when it ended: at its last power, where it had any, for a display that is read on says nothing of the race.
 func lanesOf(subjects []Subject) []lane {
 	out := make([]lane, len(subjects))
 	for i, s := range subjects {
@@ -598,6 +599,8 @@ func (c *Comparison) sayWhere(add func(string, string, ...any), other int) {
 	}
 }
 
+// sayFair says whether the comparison is fair. That it is not can be said for sure whatever else was not noted; that it
+// is cannot, for what nobody noted may have differed.
 func (c *Comparison) sayFair(add func(string, string, ...any)) {
 	f := c.Fairness
 	var what []string
@@ -633,6 +636,8 @@ func (c *Comparison) sayFair(add func(string, string, ...any)) {
 	}
 }
 
+// sayReal says whether the difference is one. "No difference" is said as surely as "real": both have an interval that
+// settles it. Only what no interval settles is unsure.
 func (c *Comparison) sayReal(add func(string, string, ...any)) {
 	d := c.Difference
 	if d == nil {

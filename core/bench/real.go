@@ -19,9 +19,9 @@ const (
 
 // Difference is that of two groups of runs in one window: the second's mean less the first's.
 type Difference struct {
-	Groups    [2]int   `json:"groups"`
-	TS        float64  `json:"t_s"`
-	LowS      *float64 `json:"low_s"` // 95 %; nil: the runs are too few for an interval
+	Groups    [2]int   `json:"groups"` // their places in the comparison's
+	TS        float64  `json:"t_s"`    // positive: the second took longer
+	LowS      *float64 `json:"low_s"`  // 95 %; nil: the runs are too few for an interval
 	HighS     *float64 `json:"high_s"`
 	Real      Real     `json:"real"`
 	SmallestS float64  `json:"smallest_s"` // the smallest difference that matters

@@ -24,14 +24,14 @@ const TypicalSharePct = 88
 // Powers and currents named Stall and Adapter are at the plug, those named Car at
 // the pack; a converter's power is what it takes at the plug.
 type Limits struct {
-	StallKW, StallA, StallMinV, StallMaxV float64
-	AdapterA, AdapterMaxV                 float64
-	CarKW, CarA, ConverterKW              float64
+	StallKW, StallA, StallMinV, StallMaxV float64 // at the plug
+	AdapterA, AdapterMaxV                 float64 // +Inf too where there is none
+	CarKW, CarA, ConverterKW              float64 // into the pack; of the converter, at the plug
 	PackMaxV                              float64
 
-	Converter bool   // the car steps the stall's voltage up
-	Refusal   string // why this stall cannot charge this car; empty when it can
-	NotKnown  []string
+	Converter bool     // the car steps the stall's voltage up
+	Refusal   string   // why this stall cannot charge this car; empty when it can
+	NotKnown  []string // ratings that were not noted, in words: each may hold lower than anything here
 }
 
 // converterShare is what a car's converter passes on (common practice, no source).

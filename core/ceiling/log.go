@@ -12,18 +12,19 @@ import (
 // Log is what was read of a run on one clock, and what is known of its car and stall.
 // A series that was not read is empty; of what is not known the pointer is nil.
 type Log struct {
-	Legs       []Leg // in order of time
-	Car, Stall SideLog
+	Legs       []Leg   // in order of time
+	Car, Stall SideLog // at the pack's terminals, and at the plug: losses and what is drawn beside lie between
 
-	SoC, ColdestC, WarmestC, InletC trace.Series
-	Marks                           []run.Mark // in order of time
-	ColdestOf                       string     // what ColdestC was read of; empty: the coldest cell
+	SoC                        trace.Series // %
+	ColdestC, WarmestC, InletC trace.Series // °C, of the pack's cells and of the car's inlet
+	Marks                      []run.Mark   // in order of time
+	ColdestOf                  string       // what ColdestC was read of; empty: the coldest cell
 
 	OfCar      *run.Car
 	OfStall    *run.Stall
-	Adapter    *run.Adapter
-	Conditions *run.Condition
-	Elsewhere  Elsewhere
+	Adapter    *run.Adapter   // between the two; nil: none
+	Conditions *run.Condition // of the run
+	Elsewhere  Elsewhere      // what other runs taught of car and stall
 }
 
 // Leg is the time between a plug-in and its unplug, in s of the log's clock.
@@ -35,8 +36,9 @@ type Leg struct {
 
 // SideLog is what one side of the plug showed.
 type SideLog struct {
-	KW, Amps, Volts                    trace.Series
-	RequestedKW, RequestedA, OfferedKW trace.Series
+	KW, Amps, Volts         trace.Series // as read, kW, A, V
+	RequestedKW, RequestedA trace.Series // what the car asked for
+	OfferedKW               trace.Series // what the stall would give
 }
 
 // Elsewhere is what other runs say of this car and this stall; its zero value says nothing.

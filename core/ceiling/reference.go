@@ -49,6 +49,8 @@ func (r Reference) Words() string {
 	return ""
 }
 
+// reference says by which warm curve minutes are called lost. The basis is part of every such figure: against a curve
+// that is only the usual one of its kind, what a car "lost" may be what it never had.
 func (k *known) reference(l *Log) Reference {
 	r := Reference{known: k}
 	switch {

@@ -468,6 +468,8 @@ func ceilingNumbers(x *Reading) (n figure.Lines) {
 	return n
 }
 
+// lostNumbers shows that the minutes add up: what was lost, less what was gained, on top of the reference gives the
+// window's time.
 func lostNumbers(x *Reading) (n figure.Lines) {
 	p := x.Pace
 	if p == nil {

@@ -57,8 +57,8 @@ type Post struct {
 	SoCPct, TS, LowS, HighS float64
 }
 
-// Window is the time from one post to another; energy and mean power are the
-// stall's.
+// Window is the time from one post to another, and between which times it lies, in s; energy and mean power are the
+// stall's. HighS is NaN where the window may never be gone through.
 type Window struct {
 	FromPct, ToPct, TS, LowS, HighS float64
 	EnergyKWh, AverageKW            float64

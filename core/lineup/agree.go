@@ -82,6 +82,9 @@ func Agree(master, other *trace.Recording) Agreement {
 	return Agreement{}
 }
 
+// agreement holds two courses, read at the same moments, against each other. Likeness is their correlation, which does
+// not see a loss that is a share of the power; how far they lie apart is the median, one side scaled to the other's
+// mean, so that neither a loss nor a few readings on an edge count as disagreement.
 func agreement(c trace.Channel, x, y []float64, forS float64) Agreement {
 	n := float64(len(x))
 	mx, my := 0.0, 0.0
