@@ -4,6 +4,7 @@ import (
 	"math"
 	"slices"
 	"sort"
+	"sync"
 
 	"zincroad/core/run"
 	"zincroad/core/trace"
@@ -259,8 +260,19 @@ func (s *sides) medianInterval(p trace.Series) float64 {
 	return trace.MedianOf(parts...)
 }
 
-// joined is a channel of one side over all its recordings, as read.
+// joined is a channel of one side over all its recordings, as read. Several figures are made of each: it is joined once.
 func (s *sides) joined(side trace.Side, c trace.Channel) trace.Series {
+	once, _ := s.channels.LoadOrStore(channelOf{side, c}, sync.OnceValue(func() trace.Series { return s.join(side, c) }))
+	return once.(func() trace.Series)()
+}
+
+// channelOf names a channel of a side.
+type channelOf struct {
+	side    trace.Side
+	channel trace.Channel
+}
+
+func (s *sides) join(side trace.Side, c trace.Channel) trace.Series {
 	var list []trace.Series
 	for _, rec := range s.recordings {
 		if rec.Side == side {

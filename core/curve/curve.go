@@ -73,6 +73,7 @@ type sides struct {
 	legs       []leg // at least one
 	flows      map[trace.Side][]flow
 	interval   map[trace.Side]float64 // median interval of a side's power while charging
+	channels   sync.Map               // by channelOf: what joined has joined
 	soc        trace.Series           // while charging
 	approach   trace.Series           // state of charge before the first plug-in
 	socRes     float64

@@ -124,10 +124,10 @@ type Leg struct {
 // Plateau is a stretch of steady power: where and how high, and how the line through it
 // leans, in kW a minute.
 type Plateau struct {
-	FromS         float64  `json:"from_s"`           // s from the clock's zero
-	ToS           float64  `json:"to_s"`             //
-	FromPct       *float64 `json:"from_pct"`         // state of charge then; nil: not read
-	ToPct         *float64 `json:"to_pct"`           //
+	FromS         float64  `json:"from_s"` // s from the clock's zero
+	ToS           float64  `json:"to_s"`
+	FromPct       *float64 `json:"from_pct"` // state of charge then; nil: not read
+	ToPct         *float64 `json:"to_pct"`
 	KW            float64  `json:"kw"`               // mean over time
 	SlopeKWPerMin float64  `json:"slope_kw_per_min"` // of the straight line through it
 }

@@ -130,15 +130,16 @@ const (
 func (r *Recording) PowerFrom() string {
 	power, volts, amps := r.Columns[Power], r.Columns[Voltage], r.Columns[Current]
 	product := volts != nil && amps != nil
-	switch {
-	case r.PowerSeries().Len() == 0:
+	if full(power) {
+		return PowerRead
+	}
+	switch all, read := r.PowerSeries().Len(), r.Series(Power).Len(); {
+	case all == 0:
 		return ""
-	case !product || full(power):
+	case !product || all == read:
 		return PowerRead
-	case r.Series(Power).Len() == 0:
+	case read == 0:
 		return PowerProduct
-	case r.PowerSeries().Len() == r.Series(Power).Len():
-		return PowerRead
 	}
 	return PowerBoth
 }
