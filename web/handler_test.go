@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"html"
 	"io"
+	"log/slog"
 	"mime/multipart"
 	"net/http"
 	"net/http/httptest"
@@ -48,6 +49,26 @@ func get(h http.Handler, path string) *httptest.ResponseRecorder {
 	w := httptest.NewRecorder()
 	h.ServeHTTP(w, httptest.NewRequest(http.MethodGet, path, nil))
 	return w
+}
+
+// Who gives up waiting finds no fault in the program's log; what is one, with somebody waiting, does stand in it.
+func TestWhatAReaderGaveUpIsNoFault(t *testing.T) {
+	t.Parallel()
+	book := newBook(t, true)
+	var log bytes.Buffer
+	s, err := web.New(book, slog.New(slog.NewTextHandler(&log, nil)))
+	require.NoError(t, err)
+	h := s.Handler()
+	gone, leave := context.WithCancel(t.Context())
+	leave()
+	for _, path := range []string{"/", "/runs/1", "/bench?runs=1,2", "/garage"} {
+		newRecorder(h, httptest.NewRequestWithContext(gone, http.MethodGet, path, nil))
+	}
+	assert.NotContains(t, log.String(), "level=ERROR")
+	assert.Contains(t, log.String(), "given up by its reader")
+	require.NoError(t, book.Close())
+	get(h, "/garage")
+	assert.Contains(t, log.String(), "level=ERROR")
 }
 
 func newRecorder(h http.Handler, r *http.Request) *httptest.ResponseRecorder {

@@ -114,6 +114,13 @@ func (s *Pages) Part(w http.ResponseWriter, r *http.Request, page, name string, 
 func (s *Pages) Fail(w http.ResponseWriter, r *http.Request, err error) {
 	status, text := http.StatusInternalServerError, "Something went wrong here; the log says what."
 	why := "the program cannot store it now"
+	failed := func(what string) {
+		if errors.Is(r.Context().Err(), context.Canceled) { // nobody waits any more; that it did not come is no fault
+			s.Log.Info("given up by its reader", "path", r.URL.Path, "error", err)
+			return
+		}
+		s.Log.Error(what, "path", r.URL.Path, "error", err)
+	}
 	if broken := (*BrokenRun)(nil); errors.As(err, &broken) && r.Context().Err() == nil {
 		s.Log.Error("a run without figures", "run", broken.Row.ID, "error", err)
 		s.Render(w, r, "broken", status, Frame{Title: fmt.Sprintf("Run %d", broken.Row.ID), Run: broken.Row,
@@ -131,14 +138,14 @@ func (s *Pages) Fail(w http.ResponseWriter, r *http.Request, err error) {
 		status, text = http.StatusInsufficientStorage, "Nothing can be stored now: the disk is full, or the database only "+
 			"reads. What is stored can be read; go back, and send this once more when there is room."
 		why = "the disk is full"
-		s.Log.Error("no room", "path", r.URL.Path, "error", err)
+		failed("no room")
 	case errors.Is(err, logbook.ErrAway):
 		status, text = http.StatusServiceUnavailable, "The database does not answer, and nothing can be stored until it does."
 		if r.Method == http.MethodPost {
 			text += " Go back, and send this once more then."
 		}
 		why = "the database does not answer"
-		s.Log.Error("no database", "path", r.URL.Path, "error", err)
+		failed("no database")
 	case errors.Is(err, ErrBusy):
 		status, text = http.StatusServiceUnavailable, Sentence(ErrBusy.Error())
 		w.Header().Set("Retry-After", "60")
@@ -147,7 +154,7 @@ func (s *Pages) Fail(w http.ResponseWriter, r *http.Request, err error) {
 	case errors.Is(err, context.DeadlineExceeded):
 		status, text = http.StatusGatewayTimeout, "This took too long and was given up; nothing was stored."
 	default:
-		s.Log.Error("request failed", "path", r.URL.Path, "error", err)
+		failed("request failed")
 	}
 	if IsScript(r) {
 		if status < 500 { // for good
