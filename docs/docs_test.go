@@ -8,12 +8,14 @@ import (
 	"os/exec"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"zincroad/core/bench"
 	"zincroad/core/ceiling"
 	"zincroad/core/curve"
 	"zincroad/core/follow"
@@ -66,7 +68,8 @@ func TestFormulasAreDocumented(t *testing.T) {
 	require.NoError(t, err)
 	plain := strings.Join(strings.Fields(string(text)), " ")
 	compared := 0
-	for _, f := range append(append(curve.Figures.Texts(), prepare.Figures.Texts()...), follow.Figures.Texts()...) {
+	for _, f := range slices.Concat(curve.Figures.Texts(), bench.Figures.Texts(), prepare.Figures.Texts(),
+		follow.Figures.Texts()) {
 		compared++
 		assert.Contains(t, plain, f.Formula, f.Name)
 		assert.NotEmpty(t, f.Definition, f.Name)

@@ -355,6 +355,7 @@ func TestAccessibility(t *testing.T) {
 			"/prepare/matrix",
 			"/definitions",
 			"/runs/1/how/peak",
+			"/bench/how/fair?runs=1,2,3",
 			"/no-such-page",
 		}, stall
 	}

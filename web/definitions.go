@@ -3,6 +3,7 @@ package web
 import (
 	"net/http"
 
+	"zincroad/core/bench"
 	"zincroad/core/curve"
 	"zincroad/core/figure"
 	"zincroad/core/follow"
@@ -19,6 +20,7 @@ type definitionGroup struct {
 func allDefinitions() []definitionGroup {
 	return []definitionGroup{
 		{"A run", curve.Figures.Texts()},
+		{"Runs side by side", bench.Figures.Texts()},
 		{"A plan", prepare.Figures.Texts()},
 		{"A run under way", follow.Figures.Texts()},
 	}

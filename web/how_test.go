@@ -49,6 +49,31 @@ func TestAPlansFiguresExplainThemselves(t *testing.T) {
 		"the plan is not worked out")
 }
 
+// So can what is concluded of runs side by side, of a ranking and of a matrix, with what the address asks for.
+func TestTheBenchExplainsItself(t *testing.T) {
+	t.Parallel()
+	h, _ := handler(t, true)
+	for _, tt := range []struct{ figure, page, query, says, back string }{
+		{"difference", "/bench", "?runs=1,2", "difference −9 min 57 s", "/bench?runs=1%2C2"},
+		{"fair", "/bench", "?runs=1,2", "so: fair, preconditioning alone differs", "/bench?runs=1%2C2"},
+		{"bands", "/bench", "?runs=1,2&window=20-60", "20–30 %: run 1 (6 °C): 5:04 (cold); run 2 (26 °C): 2:38",
+			"/bench?runs=1%2C2&amp;window=20-60"},
+		{"race", "/bench", "?runs=1,2", "points before run 1", "/bench?runs=1%2C2"},
+		{"ranking", "/bench/ranking", "?packs=any", "run 1: 32:11", "/bench/ranking?packs=any"},
+		{"matrix", "/bench/matrix", "?rows=software", "by software and kind of stall", "/bench/matrix?rows=software"},
+	} {
+		body := spaced(get(h, "/bench/how/"+tt.figure+tt.query).Body.String())
+		assert.Contains(t, body, tt.says, tt.figure)
+		assert.Contains(t, body, `href="`+tt.back+`"`, tt.figure)
+		assert.Contains(t, get(h, tt.page+tt.query).Body.String(), `href="/bench/how/`+tt.figure+"?",
+			"it can be asked on the page")
+	}
+	assert.Equal(t, http.StatusNotFound, get(h, "/bench/how/luck?runs=1,2").Code)
+	for _, query := range []string{"", "?runs=1", "?runs=9999,9998", "?kept=77"} {
+		assert.NotContains(t, get(h, "/bench/how/race"+query).Body.String(), "With its numbers", query)
+	}
+}
+
 // So can those of a run under way.
 func TestALiveRunsFiguresExplainThemselves(t *testing.T) {
 	t.Parallel()

@@ -110,9 +110,9 @@ func conditionOf(name string) condition {
 	return condition{name: name, head: name, words: "the " + name}
 }
 
-// figure writes a value to a tenth as the open format does, with an ASCII minus, so that it can be read back; empty:
+// asTenths writes a value to a tenth as the open format does, with an ASCII minus, so that it can be read back; empty:
 // not noted. Pages write it by condition.write.
-func figure(v *float64) string {
+func asTenths(v *float64) string {
 	if v == nil {
 		return ""
 	}
@@ -141,7 +141,7 @@ var conditionsOfRuns = []condition{
 		if e.Run.Stall == nil {
 			return ""
 		}
-		return figure(e.Run.Stall.RatedKW)
+		return asTenths(e.Run.Stall.RatedKW)
 	}},
 	{name: "adapter", head: "adapter", words: "the adapter", value: func(e Entry) string {
 		if e.Run.Adapter == nil || e.Run.Adapter.Name == "" {
@@ -150,13 +150,13 @@ var conditionsOfRuns = []condition{
 		return e.Run.Adapter.Name
 	}},
 	{name: "ambient_c", head: "outside", words: "the temperature outside", unit: "°C",
-		same: within(sameOutsideC), needed: true, value: func(e Entry) string { return figure(Outside(e)) }},
+		same: within(sameOutsideC), needed: true, value: func(e Entry) string { return asTenths(Outside(e)) }},
 	{name: "battery_c", head: "battery at start", words: "the battery's temperature at plug-in", unit: "°C",
-		same: within(2), needed: true, value: func(e Entry) string { return figure(BatteryAtStart(e)) }},
+		same: within(2), needed: true, value: func(e Entry) string { return asTenths(BatteryAtStart(e)) }},
 	{name: "preconditioned", head: "preconditioning", words: "preconditioning",
 		value: func(e Entry) string { return conditionsOf(e).Preconditioned }},
 	{name: "preconditioned_min", head: "preconditioned for", words: "how long it was preconditioned", unit: "min",
-		same: within(2), minor: true, value: func(e Entry) string { return figure(conditionsOf(e).PreconditionedMin) }},
+		same: within(2), minor: true, value: func(e Entry) string { return asTenths(conditionsOf(e).PreconditionedMin) }},
 	{name: "profile", head: "profile", words: "the profile",
 		value: func(e Entry) string { return conditionsOf(e).Profile }},
 	{name: "climate", head: "climate", words: "the climate",
@@ -168,7 +168,7 @@ var conditionsOfRuns = []condition{
 			if e.Reading.SoC == nil {
 				return ""
 			}
-			return figure(&e.Reading.SoC.FromPct)
+			return asTenths(&e.Reading.SoC.FromPct)
 		}},
 	{name: "recording", head: "recording", words: "how it was recorded", value: func(e Entry) string {
 		kind := "logged"
@@ -356,7 +356,7 @@ func sameRatings(entries []Entry) bool {
 	first := entries[0].Run.Stall
 	for _, e := range entries {
 		s := e.Run.Stall
-		if s == nil || first == nil || figure(s.RatedKW) != figure(first.RatedKW) || figure(s.MaxA) != figure(first.MaxA) {
+		if s == nil || first == nil || asTenths(s.RatedKW) != asTenths(first.RatedKW) || asTenths(s.MaxA) != asTenths(first.MaxA) {
 			return false
 		}
 	}

@@ -57,11 +57,12 @@ func (m Measure) value(k Known, from, to float64) (float64, bool) {
 // Standing is a car's place in a ranking, with one software.
 type Standing struct {
 	Car, Software    string
-	Value, Low, High float64 // the median of its runs, and the extremes
-	Runs             []int64 // by value, the best first
-	Typical          int64   // the run whose value is nearest to the median
-	StartC           Range   // coldest cell at plug-in
-	StartPct         Range   // charge at plug-in
+	Value, Low, High float64   // the median of its runs, and the extremes
+	Runs             []int64   // by value, the best first
+	Values           []float64 // theirs
+	Typical          int64     // the run whose value is nearest to the median
+	StartC           Range     // coldest cell at plug-in
+	StartPct         Range     // charge at plug-in
 	StallKW          Range
 	OutsideS         *float64 // median of what was lost to what is not the car's; nil: not judged
 }
@@ -182,6 +183,7 @@ func (o Order) standing(runs []Known) (s Standing, why string) {
 			outside = append(outside, *c.run.Gist.OutsideS)
 		}
 	}
+	s.Values = slices.Clone(values)
 	slices.Sort(values)
 	s.Value, s.Low, s.High = quantile(values, 0.5), values[0], values[len(values)-1]
 	nearest := slices.MinFunc(counted, func(a, b one) int {

@@ -60,7 +60,7 @@ func (c *lone) differs(a, b *Known) bool {
 var alone = []lone{
 	{aspects: []aspect{worded("software", func(k *Known) string { return k.Software })}},
 	{aspects: []aspect{worded("stall", func(k *Known) string { return k.Stall }),
-		{name: "stall_kw", text: func(k *Known) string { return figure(noted(k.StallKW)) },
+		{name: "stall_kw", text: func(k *Known) string { return asTenths(noted(k.StallKW)) },
 			differ: func(a, b *Known) bool { return a.StallKW != b.StallKW }}}},
 	{aspects: []aspect{worded("adapter", func(k *Known) string { return cmp.Or(k.Adapter, "none") })}},
 	{aspects: []aspect{worded("profile", func(k *Known) string { return k.Profile })}},

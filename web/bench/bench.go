@@ -5,6 +5,7 @@ import (
 	"context"
 	"encoding/csv"
 	"fmt"
+	"html/template"
 	"math"
 	"net/http"
 	"net/url"
@@ -26,7 +27,8 @@ import (
 
 // benchView is the runs laid side by side.
 type benchView struct {
-	Broken     []int64 // runs that could not be laid down: their figures cannot be made
+	Query      template.URL // of the address
+	Broken     []int64      // runs that could not be laid down: their figures cannot be made
 	IDs        []int64
 	Entries    []benchEntry
 	Ref        int
@@ -101,7 +103,7 @@ const mostProposals = 8
 // benchView lays the runs that the address names side by side. One that is gone is left out, one
 // whose figures cannot be made is named.
 func (s *Room) benchView(r *http.Request) (*benchView, error) {
-	v := &benchView{IDs: benchRuns(r), View: chosen(r.URL.Query()).Encode()}
+	v := &benchView{Query: queryOf(r), IDs: benchRuns(r), View: chosen(r.URL.Query()).Encode()}
 	err := s.keptAs(r, v)
 	if err != nil {
 		return nil, err

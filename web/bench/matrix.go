@@ -2,6 +2,7 @@ package bench
 
 import (
 	"fmt"
+	"html/template"
 	"math"
 	"net/http"
 
@@ -15,6 +16,7 @@ import (
 
 // matrixView is factors against factors.
 type matrixView struct {
+	Query                      template.URL // of the address
 	Said                       string
 	ByRow, ByCol               []chart.Choice
 	Windows, Packs             []chart.Choice
@@ -39,14 +41,12 @@ type kindCell struct {
 	Next   bool
 }
 
-// matrix sorts the runs of the logbook by two factors.
-func (s *Room) matrix(w http.ResponseWriter, r *http.Request) {
-	known, err := s.book.Comparable(r.Context(), mostSorted)
-	if err != nil {
-		s.Fail(w, r, err)
-		return
+// sorted sorts the runs of the logbook by the two factors that an address names.
+func (s *Room) sorted(r *http.Request) (x bench.Sorted, a asked, known []bench.Known, err error) {
+	if known, err = s.book.Comparable(r.Context(), mostSorted); err != nil {
+		return x, a, nil, err
 	}
-	a := askedOf(r)
+	a = askedOf(r)
 	pick := func(key, otherwise string) bench.Factor {
 		if f, ok := bench.FactorOf(r.URL.Query().Get(key)); ok {
 			a.values.Set(key, f.Name)
@@ -55,21 +55,33 @@ func (s *Room) matrix(w http.ResponseWriter, r *http.Request) {
 		f, _ := bench.FactorOf(otherwise)
 		return f
 	}
-	row, col := pick("rows", "car"), pick("cols", "stall_kw")
+	x.Row, x.Col = pick("rows", "car"), pick("cols", "stall_kw")
 	if r.URL.Query().Get("packs") == "" {
 		a.Warmth = bench.AnyWarmth
 	}
 	kept, err := s.book.Benches(r.Context())
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return x, a, nil, err
 	}
 	asked := make([]bench.Asked, len(kept))
 	for i, k := range kept {
 		asked[i] = bench.Asked{Name: k.Name, Runs: k.Runs}
 	}
-	m := bench.MatrixOf(known, row, col, a.From, a.To, a.Warmth, asked...)
+	x.FromPct, x.ToPct = a.From, a.To
+	x.Matrix = bench.MatrixOf(known, x.Row, x.Col, a.From, a.To, a.Warmth, asked...)
+	return x, a, known, nil
+}
+
+// matrix shows the runs of the logbook sorted by two factors.
+func (s *Room) matrix(w http.ResponseWriter, r *http.Request) {
+	m, a, known, err := s.sorted(r)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	row, col := m.Row, m.Col
 	v := matrixView{
+		Query:    queryOf(r),
 		Windows:  a.windows(known),
 		Packs:    a.packs(),
 		Cols:     m.Cols,

@@ -1,6 +1,7 @@
 package bench
 
 import (
+	"html/template"
 	"math"
 	"net/http"
 	"slices"
@@ -14,6 +15,7 @@ import (
 
 // rankingView is cars by what they are ranked by.
 type rankingView struct {
+	Query                    template.URL // of the address
 	Said                     string
 	Measures, Windows, Packs []chart.Choice
 	Stalls                   []chart.Choice
@@ -40,22 +42,34 @@ type rankRow struct {
 var measureNames = map[bench.Measure]string{bench.ByWindow: "minutes for a window", bench.By100Km: "minutes to +100 km",
 	bench.ByEnergy: "kWh a minute into the pack", bench.ByCRate: "C-rate"}
 
-// ranking lists the cars of the logbook.
-func (s *Room) ranking(w http.ResponseWriter, r *http.Request) {
-	known, err := s.book.Comparable(r.Context(), mostSorted)
-	if err != nil {
-		s.Fail(w, r, err)
-		return
+// ranked ranks the cars of the logbook as an address asks for it; known are the runs that it goes by, and stalls what
+// it may ask for of them.
+func (s *Room) ranked(r *http.Request) (x bench.Ranked, a asked, known []bench.Known, stalls []chart.Choice, err error) {
+	if known, err = s.book.Comparable(r.Context(), mostSorted); err != nil {
+		return x, a, nil, nil, err
 	}
-	a := askedOf(r)
+	a = askedOf(r)
 	by := bench.ByWindow
 	if m := bench.Measure(r.URL.Query().Get("by")); slices.Contains(bench.Measures, m) {
 		by = m
 		a.values.Set("by", string(m))
 	}
-	order := bench.Order{By: by, FromPct: a.From, ToPct: a.To, Warmth: a.Warmth}
-	stalls := stallChoices(known, &a, r.URL.Query().Get("stalls"), &order)
+	x.Order = bench.Order{By: by, FromPct: a.From, ToPct: a.To, Warmth: a.Warmth}
+	stalls = stallChoices(known, &a, r.URL.Query().Get("stalls"), &x.Order)
+	x.List, x.Passed = bench.Ranking(known, x.Order)
+	return x, a, known, stalls, nil
+}
+
+// ranking lists the cars of the logbook.
+func (s *Room) ranking(w http.ResponseWriter, r *http.Request) {
+	ranked, a, known, stalls, err := s.ranked(r)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	by, list := ranked.Order.By, ranked.List
 	v := rankingView{
+		Query:    queryOf(r),
 		Stalls:   stalls,
 		Packs:    a.packs(),
 		Windows:  a.windows(known),
@@ -65,8 +79,7 @@ func (s *Room) ranking(w http.ResponseWriter, r *http.Request) {
 	for _, m := range bench.Measures {
 		v.Measures = append(v.Measures, chart.A(measureNames[m], a.with("by", string(m)), m == by))
 	}
-	list, passed := bench.Ranking(known, order)
-	v.Passed, v.Said = passed, bench.Leads(list, order)
+	v.Passed, v.Said = ranked.Passed, bench.Leads(list, ranked.Order)
 	most := 0.0
 	for _, x := range list {
 		most = math.Max(most, x.High)

@@ -59,6 +59,7 @@ func (s *Room) Routes(r chi.Router) {
 	r.Get("/bench", s.bench)
 	r.Get("/bench/ranking", s.ranking)
 	r.Get("/bench/matrix", s.matrix)
+	r.Get("/bench/how/{figure}", s.how)
 	r.Get("/bench.csv", s.benchCSV)
 	r.Get("/bench.xlsx", s.benchXLSX)
 	r.Get("/bench/curve.svg", s.benchSVG)

@@ -1,0 +1,335 @@
+package bench
+
+import (
+	"fmt"
+	"math"
+	"strings"
+
+	"zincroad/core/ceiling"
+	"zincroad/core/figure"
+	"zincroad/core/words"
+)
+
+// Explained is what a figure of the bench is worked out of: a comparison, a ranking or a matrix. What it is not is nil.
+type Explained struct {
+	Comparison *Comparison
+	Ranked     *Ranked
+	Sorted     *Sorted
+}
+
+// Ranked is a ranking with what it goes by.
+type Ranked struct {
+	Order  Order
+	List   []Standing
+	Passed []Passed
+}
+
+// Sorted is a matrix with the factors and the window that it is of.
+type Sorted struct {
+	Matrix
+	Row, Col       Factor
+	FromPct, ToPct float64
+}
+
+// Figures are those of the bench that explain themselves, by name.
+var Figures = figure.List[Explained]{
+	{
+		Key: "difference", Name: "Difference",
+		Definition: "The mean time of the second group in the window, less that of the group with the reference. It is real " +
+			"where chance alone would hardly ever make it so large: where the interval that holds the true difference 95 " +
+			"times of 100 leaves nought out. There is none that matters where that interval holds nought and is narrower " +
+			"than the smallest difference worth a word. Anything between is undecided, and more repeats would tell. " +
+			"How far runs scatter is told by the repeats on the bench; for one run against one, by those of the logbook.",
+		Formula: "the second group's mean less that of the reference's. Two and more each: Welch's 95 % interval. One " +
+			"against three and more: the prediction interval, t · s · √(1 + 1/n). One against one: t · s · √2 with the " +
+			"pooled spread of the logbook's repeats in this very window (same car and software, stall, preconditioning, " +
+			"profile, packs within 3 K, none replugged), from 3 degrees of freedom on. Runs whose posts are the same to the " +
+			"last digit are one run. Real: `yes` where 0 lies outside, `no` where it lies inside an interval narrower than " +
+			"the smallest difference that matters (the larger of a minute and 3 %), else `undecided`.",
+		Source:  "B. L. Welch, Biometrika 34 (1947) 28; ISO 16269-8; what matters: common practice, no source",
+		Numbers: ofComparison(differenceNumbers),
+	},
+	{
+		Key: "fair", Name: "Fairness",
+		Definition: "A comparison isolates something only where nothing else that matters differs. Each condition that " +
+			"differs is changed alone, in the reference and in the run furthest from it, and both are forecast: that is what " +
+			"it could have come to. Where the logbook holds enough pairs of runs that differ in it alone, it could also come " +
+			"to what they did. It matters where even the least of that is half of the smallest difference worth a word. " +
+			"What was not noted of every run is listed by itself: it may have differed.",
+		Formula: "`clean` with exactly one condition that matters, `confounded` with more, `unlike` with none or another car.",
+		Source:  "how near two readings are the same, and half: common practice, no source",
+		Numbers: ofComparison(fairNumbers),
+	},
+	{
+		Key: "bands", Name: "Minutes by band",
+		Definition: "The window is cut into tens of charge, and each run's time in each is from post to post of its own, so " +
+			"that they add up to its time in the window. A cause is named where it held a run's power for 15 % of its time " +
+			"there and more.",
+		Formula: "the window by tens of charge; a cause is named that had 15 % of a run's time in the band, most first.",
+		Source:  "15 %: common practice, no source",
+		Numbers: ofComparison(bandNumbers),
+	},
+	{
+		Key: "race", Name: "Race",
+		Definition: "Each run's clock is set to nought where its time begins, and both are read by the minute for as long as " +
+			"both charge. Ahead is who has more charge at that moment, wherever they started from: in a race from unlike " +
+			"charges the lead at nought is the difference of the starts.",
+		Formula: "state of charge from each run's clock zero, by the minute while both charge; a meeting is where the lead " +
+			"goes over after having been over half a point, found to the second.",
+		Numbers: ofComparison(raceNumbers),
+	},
+	{
+		Key: "ranking", Name: "Ranking",
+		Definition: "A car with one software stands with the middle of its runs that count: charged in one go, at full power, " +
+			"with a pack as warm and at stalls as strong as asked; of two runs that is half way between them. The middle, for " +
+			"one failed morning would pull a mean by minutes. What was lost to a stall or an adapter is not the car's, and stands beside it.",
+		Formula: "a car with one software stands with the median of its runs that were charged in one go at full power, with a " +
+			"pack as warm as asked",
+		Source:  "warm, cold, and a start at 20 % or below: common practice, no source",
+		Numbers: rankingNumbers,
+	},
+	{
+		Key: "matrix", Name: "Matrix",
+		Definition: "The runs that cover the window, by two factors; a cell shows the run in the middle of its own. ± is half " +
+			"of the 95 % interval of a cell's mean, by the spread that runs of one cell have, taken over all cells: sorted by " +
+			"so little, it holds all the rest that they differ in. The next run is the one that would tell most: of what " +
+			"somebody compared and kept, where the difference is known least well.",
+		Formula: "runs that cover the window, by two factors; the strip is that of the run in the middle. ± is Student's 97.5 % " +
+			"point times the pooled standard deviation of all cells over √n, from 3 degrees of freedom on.",
+		Numbers: matrixNumbers,
+	},
+}
+
+// ofComparison gives the lines of a comparison; none where it is none.
+func ofComparison(of func(*Comparison) figure.Lines) func(Explained) figure.Lines {
+	return func(x Explained) figure.Lines {
+		if x.Comparison == nil {
+			return nil
+		}
+		return of(x.Comparison)
+	}
+}
+
+// timeOf writes a run's time in the window.
+func (c *Comparison) timeOf(run int) string {
+	if t := c.Runs[run].TS; t != nil {
+		return c.name(run) + ": " + words.Clock(math.Round(*t))
+	}
+	return c.name(run) + " does not cover it"
+}
+
+func differenceNumbers(c *Comparison) (n figure.Lines) {
+	n.Say("window %s", words.Window(c.Window.FromPct, c.Window.ToPct))
+	for _, g := range c.Groups {
+		times := make([]string, len(g.Runs))
+		for i, run := range g.Runs {
+			times[i] = c.timeOf(run)
+			if c.copyOf != nil && c.copyOf[run] != run {
+				times[i] += ", the same log as " + c.name(c.copyOf[run])
+			}
+		}
+		line := g.Words() + ": " + strings.Join(times, "; ")
+		if g.MeanS != nil && len(g.Runs) > 1 {
+			line += "; mean " + words.Clock(math.Round(*g.MeanS))
+		}
+		if g.SdS != nil {
+			line += ", standard deviation " + words.Duration(math.Round(*g.SdS))
+		}
+		n.Say("%s", line)
+	}
+	d := c.Difference
+	if d == nil {
+		n.Say("there is no second group: nothing is taken from anything")
+		return n
+	}
+	n.Say("difference %s", signed(d.TS))
+	how := map[string]string{"welch": "by Welch's interval of two means", "repeats": "by how far the logbook's repeats lie apart",
+		"prediction": "by where one more run beside the others should lie"}
+	if d.LowS != nil {
+		n.Say("95 of 100 times between %s and %s, %s", signed(*d.LowS), signed(*d.HighS), how[d.By])
+	} else {
+		n.Say("too few repeats for an interval")
+	}
+	n.Say("the smallest difference that matters: %s", words.Duration(math.Round(d.SmallestS)))
+	n.Say("so: %s", map[Real]string{IsReal: "real", NotReal: "none that matters", Undecided: "undecided"}[d.Real])
+	return n
+}
+
+// Words are what a group's runs have in common, in words: "stall Fulling Mill 1"; "all runs" where they are not grouped.
+func (g Group) Words() string {
+	for name, value := range g.By {
+		c := conditionOf(name)
+		return c.head + " " + c.write(value)
+	}
+	return "all runs"
+}
+
+func fairNumbers(c *Comparison) (n figure.Lines) {
+	for _, d := range c.Fairness.Differs {
+		what := conditionOf(d.Condition)
+		of := make([]string, len(d.Values))
+		for i, v := range d.Values {
+			of[i] = c.name(i) + ": " + what.write(v)
+		}
+		line := what.head + ": " + strings.Join(of, "; ")
+		if d.HighS != nil {
+			line += "; could come to " + fromTo(*d.LowS, *d.HighS)
+		}
+		if p := d.Shown; p != nil {
+			line += fmt.Sprintf("; %d %s of the logbook: %s", p.Pairs, words.Plural(p.Pairs, "pair"), fromTo(p.LowS, p.HighS))
+		}
+		n.Say("%s: %s", line, map[Matters]string{Does: "matters", Maybe: "may matter", DoesNot: "does not matter"}[d.Matters])
+	}
+	if len(c.Fairness.Differs) == 0 {
+		n.Say("nothing that was noted differs")
+	}
+	for _, name := range c.Fairness.NotNoted {
+		n.Say("%s: not noted of every run", conditionOf(name).head)
+	}
+	n.Say("so: %s", map[Verdict]string{Clean: "fair, " + human(c.Fairness.Isolates) + " alone differs" + comesOfIt(c.Fairness),
+		Confounded: "not fair, more than one thing that matters differs",
+		Unlike:     "nothing is isolated: repeats, or other cars"}[c.Fairness.Verdict])
+	return n
+}
+
+// comesOfIt names what matters too and counts with what a comparison isolates: a pack is as warm as it was made.
+func comesOfIt(f Fairness) string {
+	var with []string
+	for _, d := range f.Differs {
+		if d.Matters != DoesNot && d.Condition != f.Isolates {
+			with = append(with, human(d.Condition))
+		}
+	}
+	if len(with) == 0 {
+		return ""
+	}
+	return "; with it goes " + list(with)
+}
+
+// fromTo writes two durations, equal ones once.
+func fromTo(lowS, highS float64) string {
+	a, b := words.Duration(math.Round(lowS)), words.Duration(math.Round(highS))
+	if a == b {
+		return a
+	}
+	return a + " to " + b
+}
+
+func bandNumbers(c *Comparison) (n figure.Lines) {
+	sums, whole := make([]float64, len(c.Runs)), make([]bool, len(c.Runs))
+	for i := range whole {
+		whole[i] = true
+	}
+	for _, b := range c.Bands {
+		of := make([]string, 0, len(b.TS))
+		for i, t := range b.TS {
+			if t == nil {
+				whole[i] = false
+				continue
+			}
+			sums[i] += *t
+			text := c.name(i) + ": " + words.Clock(math.Round(*t))
+			if held := causeWords(b.Causes[i]); held != "" {
+				text += " (" + held + ")"
+			}
+			of = append(of, text)
+		}
+		n.Say("%s: %s", words.Window(b.FromPct, b.ToPct), strings.Join(of, "; "))
+	}
+	var together []string
+	for i, s := range sums {
+		if whole[i] && len(c.Bands) > 0 {
+			together = append(together, c.name(i)+": "+words.Clock(math.Round(s)))
+		}
+	}
+	if len(together) > 0 {
+		n.Say("together: %s", strings.Join(together, "; "))
+	}
+	return n
+}
+
+func causeWords(causes []ceiling.Cause) string {
+	out := make([]string, len(causes))
+	for i, cause := range causes {
+		out[i] = cause.Words()
+	}
+	return strings.Join(out, ", ")
+}
+
+func raceNumbers(c *Comparison) (n figure.Lines) {
+	if w := c.Race.Widest; w != nil {
+		ahead, behind := w.Run, c.Reference
+		if w.Points < 0 {
+			ahead, behind = behind, ahead
+		}
+		n.Say("widest: %s %s points before %s, at %s", c.name(ahead), words.Figure(math.Abs(w.Points), 1), c.name(behind),
+			words.Clock(w.TS))
+	} else {
+		n.Say("they never charge in the same minute of their clocks")
+	}
+	for _, m := range c.Race.Meetings {
+		n.Say("%s and %s are level at %s, at %s", c.name(m.Run), c.name(c.Reference), words.Clock(math.Round(m.TS)),
+			words.Percent(m.SoCPct))
+	}
+	if len(c.Race.Meetings) == 0 {
+		n.Say("the lead never goes over")
+	}
+	return n
+}
+
+func rankingNumbers(x Explained) (n figure.Lines) {
+	r := x.Ranked
+	if r == nil {
+		return nil
+	}
+	for i, s := range r.List {
+		of := make([]string, len(s.Runs))
+		for k, id := range s.Runs {
+			of[k] = fmt.Sprintf("run %d: %s", id, r.Order.By.Write(s.Values[k]))
+		}
+		line := fmt.Sprintf("%d. %s: %s", i+1, strings.TrimSpace(s.Car+" "+s.Software), strings.Join(of, ", "))
+		if len(s.Runs) > 1 {
+			line += "; in the middle " + r.Order.By.Write(s.Value)
+		}
+		n.Say("%s", line)
+	}
+	for _, p := range r.Passed {
+		n.Say("%s: %s", strings.TrimSpace(p.Car+" "+p.Software), p.Why)
+	}
+	return n
+}
+
+func matrixNumbers(x Explained) (n figure.Lines) {
+	m := x.Sorted
+	if m == nil {
+		return nil
+	}
+	n.Say("%s by %s and %s: %d %s", words.Window(m.FromPct, m.ToPct), m.Row.Words(), m.Col.Words(), m.Count,
+		words.Plural(m.Count, "run"))
+	if math.IsNaN(m.PooledS) {
+		n.Say("no spread: fewer than %d runs beyond the first of each cell", leastFreedom)
+	} else {
+		n.Say("runs of one cell scatter by %s", words.Duration(math.Round(m.PooledS)))
+	}
+	for i, line := range m.Cells {
+		for j, c := range line {
+			k := len(c.Runs)
+			if k == 0 {
+				continue
+			}
+			text := fmt.Sprintf("%s, %s: %d %s, in the middle %s", m.Rows[i], m.Cols[j], k, words.Plural(k, "run"),
+				words.Clock(math.Round(c.MedianS)))
+			if k > 1 {
+				text += ", " + words.Clock(math.Round(c.LowS)) + " to " + words.Clock(math.Round(c.HighS))
+			}
+			if !math.IsInf(c.HalfS, 1) {
+				text += ", ± " + words.Clock(math.Round(c.HalfS))
+			}
+			n.Say("%s", text)
+		}
+	}
+	if m.Next != nil {
+		n.Say("next: %s, %s, since %s", m.Rows[m.Next.Row], m.Cols[m.Next.Col], m.Next.Why)
+	}
+	return n
+}
