@@ -23,9 +23,9 @@ func benchCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "bench RUN RUN…",
 		Short: "Compare runs: folders, zips or logs",
-		Long: "Bench lays runs side by side: how long a window took each, where the minutes went, whether the " +
-			"comparison is " +
-			"fair, and whether the difference is real. A run is a folder, a zip of one, or a log.",
+		Long: helpWith("Lay runs side by side: how long a window took each, where the minutes went, whether the comparison\n"+
+			"is fair, and whether the difference is real. A run is a folder, a zip of one, or a log.",
+			bench.Figures.Texts()),
 		Args: cobra.MinimumNArgs(2),
 		RunE: func(c *cobra.Command, args []string) error {
 			if window != "" {

@@ -12,6 +12,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"zincroad/core/curve"
+	"zincroad/core/figure"
 	"zincroad/core/trace"
 	"zincroad/core/words"
 	"zincroad/formats/csvlog"
@@ -19,11 +20,11 @@ import (
 	"zincroad/formats/typed"
 )
 
-// readHelp says what the figures mean, as the pages do.
-func readHelp() string {
+// helpWith is a command's help, with what its figures mean, as the pages say it.
+func helpWith(intro string, figures []figure.Text) string {
 	var b strings.Builder
-	b.WriteString("Work out the figures of a run folder, a zip of one, a CSV or a text of typed readings.\n")
-	for _, f := range curve.Figures {
+	b.WriteString(intro + "\n")
+	for _, f := range figures {
 		b.WriteString("\n" + f.Name)
 		if f.Unit != "" {
 			b.WriteString(", " + f.Unit)
@@ -48,8 +49,9 @@ func readCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "read RUN",
 		Short: "Work out the figures of a run folder, a zip of one, a CSV or a text of typed readings",
-		Long:  readHelp(),
-		Args:  cobra.ExactArgs(1),
+		Long: helpWith("Work out the figures of a run folder, a zip of one, a CSV or a text of typed readings.",
+			curve.Figures.Texts()),
+		Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
 			if err := oneOf("--clock", clock, "plug", "power"); err != nil {
 				return err
