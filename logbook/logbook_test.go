@@ -6,6 +6,7 @@ import (
 	"cmp"
 	"context"
 	"database/sql"
+	"encoding/json"
 	"fmt"
 	"io"
 	"math"
@@ -210,6 +211,31 @@ func TestGarageFillsWhatItDoesNotKnowAndKeepsTheRest(t *testing.T) {
 
 // Results belong to a revision: a moved mark is seen at once, also by another copy
 // of the program on the same database.
+// Results that were just worked out are those that are read the next time, to the last digit of every curve.
+func TestResultsAreShownAsTheyAreKept(t *testing.T) {
+	t.Parallel()
+	b := server.Book(t)
+	id, err := b.Save(ctx, bundle(t, 0))
+	require.NoError(t, err)
+	text := func() string {
+		row, err := b.Run(ctx, id)
+		require.NoError(t, err)
+		res, err := b.Results(ctx, row)
+		require.NoError(t, err)
+		require.NotEmpty(t, res.Curves)
+		var out strings.Builder
+		for _, o := range res.Of() {
+			require.NoError(t, json.NewEncoder(&out).Encode(res.Reading(o.Clock, o.Side)))
+		}
+		for _, side := range []trace.Side{trace.CarSide, trace.StallSide} {
+			fmt.Fprintf(&out, "%v\n", res.Curves[side]) // as text: NaN is like NaN there
+		}
+		return out.String()
+	}
+	first := text()
+	assert.True(t, first == text(), "worked out, and read from what was kept")
+}
+
 func TestResultsFollowEdits(t *testing.T) {
 	t.Parallel()
 	url := server.URL(t)

@@ -344,6 +344,10 @@ func worked(row *Run, r *run.Run, known ceiling.Elsewhere) (out *Results, kept *
 	}
 	kept = &result{RunID: row.ID, Arithmetic: curve.Version, Revision: row.Revision, Strip: strip.pack(),
 		Readings: readings.String(), Curves: packCurves(out.Curves)}
+	// Curves as they were kept, to the digit: whoever looks a second time sees what was seen the first.
+	if out.Curves, err = unpackCurves(kept.Curves); err != nil {
+		return nil, nil, fig, fmt.Errorf("%w: %w", err, errArithmetic)
+	}
 	return out, kept, fig, nil
 }
 

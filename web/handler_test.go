@@ -51,6 +51,25 @@ func get(h http.Handler, path string) *httptest.ResponseRecorder {
 	return w
 }
 
+// By night a page is what it is by day, but for the theme that colours go by.
+func TestNightIsDayInOtherColours(t *testing.T) {
+	t.Parallel()
+	h, _ := handler(t, true)
+	by := func(theme, path string) string {
+		r := httptest.NewRequest(http.MethodGet, path, nil)
+		r.AddCookie(&http.Cookie{Name: "theme", Value: theme})
+		return newRecorder(h, r).Body.String()
+	}
+	for _, path := range []string{"/", "/?group=car", "/runs/1", "/runs/1/edit", "/runs/10/costs", "/runs/1/evidence?stretch=1",
+		"/bench?runs=1,2,3,4,5,6,7,8", "/bench/ranking", "/bench/matrix", "/desk", "/desk/sheet", "/garage", "/garage/cars/1",
+		"/sites", "/sites/1", "/sites/stalls/1", "/stall", "/prepare", "/prepare?kept=1", "/prepare/sheet?kept=2",
+		"/prepare/methods", "/prepare/matrix", "/definitions", "/runs/1/how/peak", "/no-such-page"} {
+		day, night := by("day", path), by("night", path)
+		require.Contains(t, night, `data-theme="night"`, path)
+		assert.Equal(t, day, strings.Replace(night, `data-theme="night"`, `data-theme="day"`, 1), path)
+	}
+}
+
 // Who gives up waiting finds no fault in the program's log; what is one, with somebody waiting, does stand in it.
 func TestWhatAReaderGaveUpIsNoFault(t *testing.T) {
 	t.Parallel()
