@@ -81,7 +81,7 @@ func (s *Room) matrix(w http.ResponseWriter, r *http.Request) {
 	}
 	row, col := m.Row, m.Col
 	v := matrixView{
-		Query:    queryOf(r),
+		Query:    template.URL(a.values.Encode()), //nolint:gosec // made by package url, which escapes
 		Windows:  a.windows(known),
 		Packs:    a.packs(),
 		Cols:     m.Cols,

@@ -69,7 +69,7 @@ func (s *Room) ranking(w http.ResponseWriter, r *http.Request) {
 	}
 	by, list := ranked.Order.By, ranked.List
 	v := rankingView{
-		Query:    queryOf(r),
+		Query:    template.URL(a.values.Encode()), //nolint:gosec // made by package url, which escapes
 		Stalls:   stalls,
 		Packs:    a.packs(),
 		Windows:  a.windows(known),
