@@ -11,6 +11,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"unicode/utf8"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -97,4 +98,29 @@ func TestRecipesNameWhatThereIs(t *testing.T) {
 		}
 	}
 	assert.Greater(t, found, 30)
+}
+
+// Lines read as a diff: 120 characters and no more, in Go outside tests and in templates. Two patterns of header words
+// cannot be broken.
+func TestNoLineIsTooLong(t *testing.T) {
+	listed, err := exec.Command("git", "-C", "..", "ls-files", "*.go", "*.html").Output()
+	if err != nil {
+		t.Skip("not a checkout")
+	}
+	patterns := []string{"core/trace/channel.go", "formats/csvlog/header.go"}
+	looked := 0
+	for name := range strings.FieldsSeq(string(listed)) {
+		if strings.HasSuffix(name, "_test.go") {
+			continue
+		}
+		text, err := os.ReadFile(filepath.Join("..", name))
+		require.NoError(t, err)
+		looked++
+		for i, line := range strings.Split(string(text), "\n") {
+			if n := utf8.RuneCountInString(line); n > 120 && !slices.Contains(patterns, name) {
+				assert.Fail(t, "a line too long", "%s:%d has %d characters", name, i+1, n)
+			}
+		}
+	}
+	assert.Greater(t, looked, 300)
 }

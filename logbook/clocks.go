@@ -20,7 +20,8 @@ const bootsKept = 30
 // KeepClock keeps the clock of a boot, which is one start of one machine.
 func (b *Book) KeepClock(ctx context.Context, boot string, c Clock) error {
 	return mapped("keeping the clock", b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
-		if err := tx.Exec("DELETE FROM clocks WHERE kept_at < now() - make_interval(days => ?)", bootsKept).Error; err != nil {
+		old := "DELETE FROM clocks WHERE kept_at < now() - make_interval(days => ?)"
+		if err := tx.Exec(old, bootsKept).Error; err != nil {
 			return err
 		}
 		return tx.Exec(`INSERT INTO clocks (boot, boot_at, off_s) VALUES (?, ?, ?) ON CONFLICT (boot) DO UPDATE

@@ -32,7 +32,8 @@ func (b *Book) Comparable(ctx context.Context, most int, beside ...int64) ([]ben
 	latest := latestOfAll
 	if len(beside) > 0 {
 		var ofCars bool
-		err := b.db.WithContext(ctx).Raw("SELECT EXISTS (SELECT FROM runs WHERE id = ANY (?::bigint[]) AND car_id IS NOT NULL)",
+		err := b.db.WithContext(ctx).Raw(
+			"SELECT EXISTS (SELECT FROM runs WHERE id = ANY (?::bigint[]) AND car_id IS NOT NULL)",
 			array(beside)).Scan(&ofCars).Error
 		if err != nil {
 			return nil, mapped("looking for the cars", err)

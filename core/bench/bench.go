@@ -1,37 +1,39 @@
 // Package bench lays runs side by side and says what the comparison can carry: posts and windows with their
-// differences to a reference run, where on the way a difference arose and what held the power meanwhile, in which
-// conditions the runs differ and whether that can matter, and whether the difference is one at all.
+// differences to a reference run, where on the way a difference arose and what held the power meanwhile, in
+// which conditions the runs differ and whether that can matter, and whether the difference is one at all.
 //
 // # How a comparison is judged
 //
-// Two runs never differ in one thing alone. So three questions are asked one after the other, and the answer to a later
-// one never covers up a bad answer to an earlier one.
+// Two runs never differ in one thing alone. So three questions are asked one after the other, and the answer to
+// a later one never covers up a bad answer to an earlier one.
 //
-//  1. What differs? Every condition of conditionsOfRuns is compared as it was noted. What nobody noted is listed by
-//     itself: it may have differed, and a comparison is weaker for it, not cleaner.
+//  1. What differs? Every condition of conditionsOfRuns is compared as it was noted. What nobody noted is
+//     listed by itself: it may have differed, and a comparison is weaker for it, not cleaner.
 //
-//  2. What could it have come to? Each condition that differs is changed alone, in the reference and in the run furthest
-//     from it, and both are forecast (whatIf). Where the logbook holds enough pairs of runs that differ in that condition
-//     and in no other (shown), what they came to widens the answer; it never narrows it, for a forecast that nobody has
-//     held against runs is a model, and a few pairs are an accident. A condition matters where all of what it could come
-//     to is at least half of the smallest difference worth a word (60 s or 3 %, common practice, no source), does not
-//     where none of it is, and may in between. Half, because two such conditions may add up. Another car, software or
-//     profile always matters: no forecast knows what was changed.
+//  2. What could it have come to? Each condition that differs is changed alone, in the reference and in the run
+//     furthest from it, and both are forecast (whatIf). Where the logbook holds enough pairs of runs that
+//     differ in that condition and in no other (shown), what they came to widens the answer; it never narrows
+//     it, for a forecast that nobody has held against runs is a model, and a few pairs are an accident. A
+//     condition matters where all of what it could come to is at least half of the smallest difference worth a
+//     word (60 s or 3 %, common practice, no source), does not where none of it is, and may in between. Half,
+//     because two such conditions may add up. Another car, software or profile always matters: no forecast
+//     knows what was changed.
 //
-//  3. Is the difference one at all? With repeats on both sides by Welch's interval, which lets the sides scatter each in
-//     its own way; one run against several by their prediction interval, since it is itself one more draw; one against
-//     one by how far like runs of the logbook lie apart (pooled), or not at all. An interval that holds nought and is
-//     narrower than what matters says that there is no difference; one that is wider says nothing, and "undecided" is
-//     then the answer.
+//  3. Is the difference one at all? With repeats on both sides by Welch's interval, which lets the sides
+//     scatter each in its own way; one run against several by their prediction interval, since it is itself one
+//     more draw; one against one by how far like runs of the logbook lie apart (pooled), or not at all. An
+//     interval that holds nought and is narrower than what matters says that there is no difference; one that
+//     is wider says nothing, and "undecided" is then the answer.
 //
-// The verdict names a condition only where it is the one that matters (Clean). Causes that the reading of a run itself
-// calls unsure are not named as what made a difference.
+// The verdict names a condition only where it is the one that matters (Clean). Causes that the reading of a run
+// itself calls unsure are not named as what made a difference.
 //
 // # Rankings and matrices
 //
-// Ranking and Matrix go by what is kept of each run (Known and its Gist), not by readings, so that they answer over
-// thousands of runs. They take medians, because a logbook's runs are not a sample: one failed start or one cold morning
-// would pull a mean by minutes. A car without a run that counts is listed with the reason, not left out.
+// Ranking and Matrix go by what is kept of each run (Known and its Gist), not by readings, so that they answer
+// over thousands of runs. They take medians, because a logbook's runs are not a sample: one failed start or one
+// cold morning would pull a mean by minutes. A car without a run that counts is listed with the reason, not
+// left out.
 package bench
 
 import (

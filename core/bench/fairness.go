@@ -356,7 +356,8 @@ func sameRatings(entries []Entry) bool {
 	first := entries[0].Run.Stall
 	for _, e := range entries {
 		s := e.Run.Stall
-		if s == nil || first == nil || asTenths(s.RatedKW) != asTenths(first.RatedKW) || asTenths(s.MaxA) != asTenths(first.MaxA) {
+		if s == nil || first == nil || asTenths(s.RatedKW) != asTenths(first.RatedKW) ||
+			asTenths(s.MaxA) != asTenths(first.MaxA) {
 			return false
 		}
 	}

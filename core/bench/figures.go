@@ -35,67 +35,78 @@ type Sorted struct {
 var Figures = figure.List[Explained]{
 	{
 		Key: "difference", Name: "Difference",
-		Definition: "The mean time of the second group in the window, less that of the group with the reference. It is real " +
-			"where chance alone would hardly ever make it so large: where the interval that holds the true difference 95 " +
-			"times of 100 leaves nought out. There is none that matters where that interval holds nought and is narrower " +
-			"than the smallest difference worth a word. Anything between is undecided, and more repeats would tell. " +
-			"How far runs scatter is told by the repeats on the bench; for one run against one, by those of the logbook.",
-		Formula: "the second group's mean less that of the reference's. Two and more each: Welch's 95 % interval. One " +
-			"against three and more: the prediction interval, t · s · √(1 + 1/n). One against one: t · s · √2 with the " +
-			"pooled spread of the logbook's repeats in this very window (same car and software, stall, preconditioning, " +
-			"profile, packs within 3 K, none replugged), from 3 degrees of freedom on. Runs whose posts are the same to the " +
-			"last digit are one run. Real: `yes` where 0 lies outside, `no` where it lies inside an interval narrower than " +
-			"the smallest difference that matters (the larger of a minute and 3 %), else `undecided`.",
+		Definition: "The mean time of the second group in the window, less that of the group with the " +
+			"reference. It is real where chance alone would hardly ever make it so large: where the " +
+			"interval that holds the true difference 95 times of 100 leaves nought out. There is none " +
+			"that matters where that interval holds nought and is narrower than the smallest " +
+			"difference worth a word. Anything between is undecided, and more repeats would tell. How " +
+			"far runs scatter is told by the repeats on the bench; for one run against one, by those " +
+			"of the logbook.",
+		Formula: "the second group's mean less that of the reference's. Two and more each: Welch's 95 % " +
+			"interval. One against three and more: the prediction interval, t · s · √(1 + 1/n). One " +
+			"against one: t · s · √2 with the pooled spread of the logbook's repeats in this very " +
+			"window (same car and software, stall, preconditioning, profile, packs within 3 K, none " +
+			"replugged), from 3 degrees of freedom on. Runs whose posts are the same to the last " +
+			"digit are one run. Real: `yes` where 0 lies outside, `no` where it lies inside an " +
+			"interval narrower than the smallest difference that matters (the larger of a minute and " +
+			"3 %), else `undecided`.",
 		Source:  "B. L. Welch, Biometrika 34 (1947) 28; ISO 16269-8; what matters: common practice, no source",
 		Numbers: ofComparison(differenceNumbers),
 	},
 	{
 		Key: "fair", Name: "Fairness",
-		Definition: "A comparison isolates something only where nothing else that matters differs. Each condition that " +
-			"differs is changed alone, in the reference and in the run furthest from it, and both are forecast: that is what " +
-			"it could have come to. Where the logbook holds enough pairs of runs that differ in it alone, it could also come " +
-			"to what they did. It matters where even the least of that is half of the smallest difference worth a word. " +
+		Definition: "A comparison isolates something only where nothing else that matters differs. Each " +
+			"condition that differs is changed alone, in the reference and in the run furthest from " +
+			"it, and both are forecast: that is what it could have come to. Where the logbook holds " +
+			"enough pairs of runs that differ in it alone, it could also come to what they did. It " +
+			"matters where even the least of that is half of the smallest difference worth a word. " +
 			"What was not noted of every run is listed by itself: it may have differed.",
-		Formula: "`clean` with exactly one condition that matters, `confounded` with more, `unlike` with none or another car.",
+		Formula: "`clean` with exactly one condition that matters, `confounded` with more, `unlike` with " +
+			"none or another car.",
 		Source:  "how near two readings are the same, and half: common practice, no source",
 		Numbers: ofComparison(fairNumbers),
 	},
 	{
 		Key: "bands", Name: "Minutes by band",
-		Definition: "The window is cut into tens of charge, and each run's time in each is from post to post of its own, so " +
-			"that they add up to its time in the window. A cause is named where it held a run's power for 15 % of its time " +
-			"there and more.",
-		Formula: "the window by tens of charge; a cause is named that had 15 % of a run's time in the band, most first.",
+		Definition: "The window is cut into tens of charge, and each run's time in each is from post to post " +
+			"of its own, so that they add up to its time in the window. A cause is named where it " +
+			"held a run's power for 15 % of its time there and more.",
+		Formula: "the window by tens of charge; a cause is named that had 15 % of a run's time in the " +
+			"band, most first.",
 		Source:  "15 %: common practice, no source",
 		Numbers: ofComparison(bandNumbers),
 	},
 	{
 		Key: "race", Name: "Race",
-		Definition: "Each run's clock is set to nought where its time begins, and both are read by the minute for as long as " +
-			"both charge. Ahead is who has more charge at that moment, wherever they started from: in a race from unlike " +
-			"charges the lead at nought is the difference of the starts.",
-		Formula: "state of charge from each run's clock zero, by the minute while both charge; a meeting is where the lead " +
-			"goes over after having been over half a point, found to the second.",
+		Definition: "Each run's clock is set to nought where its time begins, and both are read by the minute " +
+			"for as long as both charge. Ahead is who has more charge at that moment, wherever they " +
+			"started from: in a race from unlike charges the lead at nought is the difference of the " +
+			"starts.",
+		Formula: "state of charge from each run's clock zero, by the minute while both charge; a meeting " +
+			"is where the lead goes over after having been over half a point, found to the second.",
 		Numbers: ofComparison(raceNumbers),
 	},
 	{
 		Key: "ranking", Name: "Ranking",
-		Definition: "A car with one software stands with the middle of its runs that count: charged in one go, at full power, " +
-			"with a pack as warm and at stalls as strong as asked; of two runs that is half way between them. The middle, for " +
-			"one failed morning would pull a mean by minutes. What was lost to a stall or an adapter is not the car's, and stands beside it.",
-		Formula: "a car with one software stands with the median of its runs that were charged in one go at full power, with a " +
-			"pack as warm as asked",
+		Definition: "A car with one software stands with the middle of its runs that count: charged in one " +
+			"go, at full power, with a pack as warm and at stalls as strong as asked; of two runs " +
+			"that is half way between them. The middle, for one failed morning would pull a mean by " +
+			"minutes. What was lost to a stall or an adapter is not the car's, and stands beside it.",
+		Formula: "a car with one software stands with the median of its runs that were charged in one go " +
+			"at full power, with a pack as warm as asked",
 		Source:  "warm, cold, and a start at 20 % or below: common practice, no source",
 		Numbers: rankingNumbers,
 	},
 	{
 		Key: "matrix", Name: "Matrix",
-		Definition: "The runs that cover the window, by two factors; a cell shows the run in the middle of its own. ± is half " +
-			"of the 95 % interval of a cell's mean, by the spread that runs of one cell have, taken over all cells: sorted by " +
-			"so little, it holds all the rest that they differ in. The next run is the one that would tell most: of what " +
-			"somebody compared and kept, where the difference is known least well.",
-		Formula: "runs that cover the window, by two factors; the strip is that of the run in the middle. ± is Student's 97.5 % " +
-			"point times the pooled standard deviation of all cells over √n, from 3 degrees of freedom on.",
+		Definition: "The runs that cover the window, by two factors; a cell shows the run in the middle of " +
+			"its own. ± is half of the 95 % interval of a cell's mean, by the spread that runs of one " +
+			"cell have, taken over all cells: sorted by so little, it holds all the rest that they " +
+			"differ in. The next run is the one that would tell most: of what somebody compared and " +
+			"kept, where the difference is known least well.",
+		Formula: "runs that cover the window, by two factors; the strip is that of the run in the middle. " +
+			"± is Student's 97.5 % point times the pooled standard deviation of all cells over √n, " +
+			"from 3 degrees of freedom on.",
 		Numbers: matrixNumbers,
 	},
 }
@@ -143,8 +154,11 @@ func differenceNumbers(c *Comparison) (n figure.Lines) {
 		return n
 	}
 	n.Say("difference %s", signed(d.TS))
-	how := map[string]string{"welch": "by Welch's interval of two means", "repeats": "by how far the logbook's repeats lie apart",
-		"prediction": "by where one more run beside the others should lie"}
+	how := map[string]string{
+		"welch":      "by Welch's interval of two means",
+		"repeats":    "by how far the logbook's repeats lie apart",
+		"prediction": "by where one more run beside the others should lie",
+	}
 	if d.LowS != nil {
 		n.Say("95 of 100 times between %s and %s, %s", signed(*d.LowS), signed(*d.HighS), how[d.By])
 	} else {
@@ -155,7 +169,8 @@ func differenceNumbers(c *Comparison) (n figure.Lines) {
 	return n
 }
 
-// Words are what a group's runs have in common, in words: "stall Fulling Mill 1"; "all runs" where they are not grouped.
+// Words are what a group's runs have in common, in words: "stall Fulling Mill 1"; "all runs" where they are not
+// grouped.
 func (g Group) Words() string {
 	for name, value := range g.By {
 		c := conditionOf(name)
@@ -186,9 +201,11 @@ func fairNumbers(c *Comparison) (n figure.Lines) {
 	for _, name := range c.Fairness.NotNoted {
 		n.Say("%s: not noted of every run", conditionOf(name).head)
 	}
-	n.Say("so: %s", map[Verdict]string{Clean: "fair, " + human(c.Fairness.Isolates) + " alone differs" + comesOfIt(c.Fairness),
+	n.Say("so: %s", map[Verdict]string{
+		Clean:      "fair, " + human(c.Fairness.Isolates) + " alone differs" + comesOfIt(c.Fairness),
 		Confounded: "not fair, more than one thing that matters differs",
-		Unlike:     "nothing is isolated: repeats, or other cars"}[c.Fairness.Verdict])
+		Unlike:     "nothing is isolated: repeats, or other cars",
+	}[c.Fairness.Verdict])
 	return n
 }
 

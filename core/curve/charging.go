@@ -260,7 +260,8 @@ func (s *sides) medianInterval(p trace.Series) float64 {
 	return trace.MedianOf(parts...)
 }
 
-// joined is a channel of one side over all its recordings, as read. Several figures are made of each: it is joined once.
+// joined is a channel of one side over all its recordings, as read. Several figures are made of each: it is
+// joined once.
 func (s *sides) joined(side trace.Side, c trace.Channel) trace.Series {
 	once, _ := s.channels.LoadOrStore(channelOf{side, c}, sync.OnceValue(func() trace.Series { return s.join(side, c) }))
 	return once.(func() trace.Series)()

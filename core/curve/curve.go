@@ -1,27 +1,27 @@
-// Package curve works out the figures of a run: posts, windows, peak, ramp,
-// energy, losses, capacity and legs, each for a clock and a side, and says in
-// sentences what they mean.
+// Package curve works out the figures of a run: posts, windows, peak, ramp, energy, losses, capacity and legs,
+// each for a clock and a side, and says in sentences what they mean.
 //
 // The definitions are those of docs/definitions.md. Same input, same output.
 //
 // # How a run is read
 //
-// First everything that clocks and sides share (prepare): recordings are lined up (core/lineup), times far outside the
-// log's rhythm left out, the recordings of one side joined into one series a quantity, marks put in order, and the run
-// split into legs, from each plug-in that led to power to its unplug. What lies outside of a leg is the approach or a
-// pause, whatever stands in a recording there: regenerated energy on the way to the stall is none that was charged.
+// First everything that clocks and sides share (prepare): recordings are lined up (core/lineup), times far
+// outside the log's rhythm left out, the recordings of one side joined into one series a quantity, marks put in
+// order, and the run split into legs, from each plug-in that led to power to its unplug. What lies outside of a
+// leg is the approach or a pause, whatever stands in a recording there: regenerated energy on the way to the
+// stall is none that was charged.
 //
-// Then a side's power in each leg from first power on (flow), and the state of charge of all legs as one line. Each
-// figure is worked out of those, and of nothing that another figure rounded. Which side counts is settled once for all
-// of them: the stall's where it was read, since that is what was paid for and what the car cannot colour; but what is
-// in the pack goes by the car's.
+// Then a side's power in each leg from first power on (flow), and the state of charge of all legs as one line.
+// Each figure is worked out of those, and of nothing that another figure rounded. Which side counts is settled
+// once for all of them: the stall's where it was read, since that is what was paid for and what the car cannot
+// colour; but what is in the pack goes by the car's.
 //
-// Two clocks, because testers keep two: from plug-in is what somebody waits for, from first power what the car does.
-// Which one a figure is of is part of it and never mixed.
+// Two clocks, because testers keep two: from plug-in is what somebody waits for, from first power what the car
+// does. Which one a figure is of is part of it and never mixed.
 //
-// A figure that the readings do not speak for is nil, not nought: a window of which a side's readings leave more
-// than half a minute out has its time, and no energy. Where readings are fine in time but coarse in value (whole per cents, whole kW)
-// the figure carries the range that this leaves.
+// A figure that the readings do not speak for is nil, not nought: a window of which a side's readings leave
+// more than half a minute out has its time, and no energy. Where readings are fine in time but coarse in value
+// (whole per cents, whole kW) the figure carries the range that this leaves.
 package curve
 
 import (

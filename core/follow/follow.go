@@ -1,20 +1,20 @@
-// Package follow says of a run under way what is happening: where it is, what
-// seems to hold the power, when the next post and the end are to be expected, and
-// whether it leaves its forecast. It learns from the run as it goes.
+// Package follow says of a run under way what is happening: where it is, what seems to hold the power, when the
+// next post and the end are to be expected, and whether it leaves its forecast. It learns from the run as it
+// goes.
 //
 // Times are seconds since plug-in unless said otherwise.
 //
 // # What it goes by
 //
-// What holds the power is judged by the same code as that of a finished run (core/ceiling), over what has been read so
-// far, so that a verdict does not change when the plug is pulled. The rest of the session is forecast from where the run
-// stands, by the plan's own model, after that has been corrected by what the run has shown: what the pack took where the
-// pack ruled, and what the stall gave where the stall did. Only what ruled can be learned: a car that was held at 150 kW
-// by the stall has not shown that it takes no more.
+// What holds the power is judged by the same code as that of a finished run (core/ceiling), over what has been
+// read so far, so that a verdict does not change when the plug is pulled. The rest of the session is forecast
+// from where the run stands, by the plan's own model, after that has been corrected by what the run has shown:
+// what the pack took where the pack ruled, and what the stall gave where the stall did. Only what ruled can be
+// learned: a car that was held at 150 kW by the stall has not shown that it takes no more.
 //
-// Between two flips of a display of whole per cents the charge is counted on by the energy, and between two typed
-// readings the expectation stands as it was, with its age beside it. A figure that is old says so; it is never worked
-// out anew from the clock alone, which would make a stalled session look like one that goes on.
+// Between two flips of a display of whole per cents the charge is counted on by the energy, and between two
+// typed readings the expectation stands as it was, with its age beside it. A figure that is old says so; it is
+// never worked out anew from the clock alone, which would make a stalled session look like one that goes on.
 package follow
 
 import (

@@ -1,27 +1,27 @@
-// Package forecast works a charging session out in advance, a second at a time:
-// handshake and ramp, what the pack takes, the ceilings of stall, adapter and car,
-// cold and heat, steps by time and by charge, losses, and what heater and cabin
-// draw beside.
+// Package forecast works a charging session out in advance, a second at a time: handshake and ramp, what the
+// pack takes, the ceilings of stall, adapter and car, cold and heat, steps by time and by charge, losses, and
+// what heater and cabin draw beside.
 //
 // # The model
 //
-// Each second the pack is a voltage behind a resistance, both by its charge and temperature (core/pack). Everything that
-// can hold the current down sets a ceiling (core/ceiling's Allowed), and the lowest is what flows: there is no rule of
-// which comes first. What flows warms the pack by its own resistance and by the heater, the air and the coolant cool it,
-// and the charge goes up by the ampere-seconds over the capacity. So taper, cold and a stall's current limit trade places
-// within one session as they do at the stall: 500 A are 160 kW into a pack of 320 V, and 190 kW when it has come to
-// 380 V.
+// Each second the pack is a voltage behind a resistance, both by its charge and temperature (core/pack).
+// Everything that can hold the current down sets a ceiling (core/ceiling's Allowed), and the lowest is what
+// flows: there is no rule of which comes first. What flows warms the pack by its own resistance and by the
+// heater, the air and the coolant cool it, and the charge goes up by the ampere-seconds over the capacity. So
+// taper, cold and a stall's current limit trade places within one session as they do at the stall: 500 A are
+// 160 kW into a pack of 320 V, and 190 kW when it has come to 380 V.
 //
 // A second is the step because timers, handshakes and ramps are seconds long; nothing in a pack is quicker: its
 // temperatures take minutes to hours, so that plain steps (Euler's) are exact enough.
 //
 // # The range
 //
-// A forecast is one session; Of adds how far it may be off by working the session out again with each uncertain thing at
-// either end: capacity, what the pack takes, the battery's temperature at plug-in, what the stall gives. They are changed
-// one at a time and added up as squares, for nothing makes a small pack colder. The same model serves the plan
-// (core/prepare), the rest of a run under way (core/follow, which corrects it by what the run has shown) and the bench's
-// "what could it have come to"; that is why a session can be begun in its middle (State).
+// A forecast is one session; Of adds how far it may be off by working the session out again with each uncertain
+// thing at either end: capacity, what the pack takes, the battery's temperature at plug-in, what the stall
+// gives. They are changed one at a time and added up as squares, for nothing makes a small pack colder. The
+// same model serves the plan (core/prepare), the rest of a run under way (core/follow, which corrects it by
+// what the run has shown) and the bench's "what could it have come to"; that is why a session can be begun in
+// its middle (State).
 package forecast
 
 import (

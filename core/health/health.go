@@ -1,18 +1,19 @@
-// Package health says how good a recording is: what is wrong with its readings, what should be
-// done about each of it, and how far the figures that are made of it can be trusted.
+// Package health says how good a recording is: what is wrong with its readings, what should be done about each
+// of it, and how far the figures that are made of it can be trusted.
 //
-// Nothing is put right in silence. A fault becomes a proposal with its reason, which somebody takes or leaves, and what
-// figures do by themselves (read in order of time, leave a leap of the state of charge out of the posts and one of power
-// out of the peak) stands in it. The reason is that the same picture can be two things: a power that stands still to the
-// last digit is a logger that hung, or a stall that gives exactly 150 kW. Whoever was there knows.
+// Nothing is put right in silence. A fault becomes a proposal with its reason, which somebody takes or leaves,
+// and what figures do by themselves (read in order of time, leave a leap of the state of charge out of the
+// posts and one of power out of the peak) stands in it. The reason is that the same picture can be two things:
+// a power that stands still to the last digit is a logger that hung, or a stall that gives exactly 150 kW.
+// Whoever was there knows.
 //
-// A fault of one reading is told from a true event by how it ends. A leap that comes back at once was the display's: no
-// pack jumps to 70 % and back. A fall that stays was the car's. What is late came in a bunch behind a silence; what is
-// missing left a silence alone.
+// A fault of one reading is told from a true event by how it ends. A leap that comes back at once was the
+// display's: no pack jumps to 70 % and back. A fall that stays was the car's. What is late came in a bunch
+// behind a silence; what is missing left a silence alone.
 //
-// The grade is the worst of three: how often a reading came, how much of the time with power is missing, and how many
-// readings something is wrong with. It is no mark for the run: a typed run of ten readings is a C and fine for its
-// minutes. Therefore it never stands alone, but with what it means for which figures.
+// The grade is the worst of three: how often a reading came, how much of the time with power is missing, and
+// how many readings something is wrong with. It is no mark for the run: a typed run of ten readings is a C and
+// fine for its minutes. Therefore it never stands alone, but with what it means for which figures.
 package health
 
 import (

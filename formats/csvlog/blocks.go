@@ -88,9 +88,9 @@ func (f *feed) Read(p []byte) (int, error) {
 	return f.from.Read(p)
 }
 
-// inBlocks goes through the rows as run does, several blocks at once, while those behind them are filled. Blocks of
-// nothing but plain rows, as a logger writes them by the million, are taken as they are; any other is gone through again
-// by run, in its place, for what is odd about it depends on the lines before it.
+// inBlocks goes through the rows as run does, several blocks at once, while those behind them are filled.
+// Blocks of nothing but plain rows, as a logger writes them by the million, are taken as they are; any other is
+// gone through again by run, in its place, for what is odd about it depends on the lines before it.
 func (p *reader) inBlocks(r io.Reader, o Options) error {
 	o.Rows = 0
 	several := func() []*block {

@@ -21,7 +21,8 @@ func (s *Room) how(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	var x bench.Explained
-	v := ui.Explained{Name: f.Name, Of: "this comparison", Definition: f.Definition, Back: "/bench", BackText: "Back to the bench"}
+	v := ui.Explained{Name: f.Name, Of: "this comparison", Definition: f.Definition, Back: "/bench",
+		BackText: "Back to the bench"}
 	switch f.Key {
 	case "ranking":
 		v.Of, v.Back, v.BackText = "the logbook's cars", "/bench/ranking", "Back to the ranking"

@@ -44,7 +44,8 @@ var measureNames = map[bench.Measure]string{bench.ByWindow: "minutes for a windo
 
 // ranked ranks the cars of the logbook as an address asks for it; known are the runs that it goes by, and stalls what
 // it may ask for of them.
-func (s *Room) ranked(r *http.Request) (x bench.Ranked, a asked, known []bench.Known, stalls []chart.Choice, err error) {
+func (s *Room) ranked(r *http.Request) (x bench.Ranked, a asked, known []bench.Known, stalls []chart.Choice,
+	err error) {
 	if known, err = s.book.Comparable(r.Context(), mostSorted); err != nil {
 		return x, a, nil, nil, err
 	}
