@@ -31,6 +31,29 @@ func (b *block) take() {
 		if rest, b.plain = rest[n:], n > 0; b.plain {
 			b.n++
 		}
+		if b.n == tellingRows {
+			b.settle()
+		}
+	}
+}
+
+// tellingRows are the first rows of a block, by which it is told which columns are steady.
+const tellingRows = 64
+
+// settle finds the columns whose cells mostly say what the one above says.
+func (b *block) settle() {
+	for i := range b.cells {
+		k := &b.cells[i]
+		if k.channel == "" {
+			continue
+		}
+		same := 0
+		for r := 1; r < tellingRows; r++ {
+			if v, above := k.out[r], k.out[r-1]; v == above || v != v && above != above {
+				same++
+			}
+		}
+		k.steady, k.above = same >= tellingRows*7/8, cellAbove{}
 	}
 }
 

@@ -2,6 +2,8 @@ package csvlog
 
 import (
 	"fmt"
+	"math"
+	"math/rand/v2"
 	"strings"
 	"testing"
 
@@ -90,5 +92,39 @@ func TestBlocksGiveWhatRowsGive(t *testing.T) {
 			several.Repeats,
 			several.Faults,
 		)
+	}
+}
+
+// Columns that stand still for long are known again by their text: whatever they change to, and wherever, comes out as
+// row by row.
+func TestSteadyColumnsAreReadAsOthers(t *testing.T) {
+	r := rand.New(rand.NewPCG(9, 9))
+	for _, end := range []string{"\n", "\r\n"} {
+		var text strings.Builder
+		text.WriteString("t_s,soc_pct,power_kw,heater_kw,ambient_c,battery_temp_max_c" + end)
+		at := []string{"20", "150.5", "0.0", "-4.5", "31.125"}
+		for i := range 120_000 {
+			if r.IntN(300) == 0 {
+				k := r.IntN(len(at))
+				at[k] = [][]string{{"20", "20.5", "", "21.0000001"}, {"150.5", "150.50", "-0.5", "15"}, {"0.0", "0", "0.00", "4.4"},
+					{"-4.5", "-4.50", "4.5", "-12.345678"}, {"31.125", "31", "", "3"}}[k][r.IntN(4)]
+			}
+			fmt.Fprintf(&text, "%d,%s%s", i, strings.Join(at, ","), end)
+		}
+		l, err := Guess(strings.NewReader(text.String()), int64(text.Len()), "long.csv")
+		require.NoError(t, err)
+		one, err := Read(strings.NewReader(text.String()), l, Options{File: "long.csv"})
+		require.NoError(t, err)
+		several, err := Read(strings.NewReader(text.String()), l, Options{File: "long.csv", Rows: 120_000})
+		require.NoError(t, err)
+		require.Len(t, several.T, 120_000)
+		require.Len(t, one.Columns, 5)
+		for channel, column := range one.Columns {
+			for i, v := range column {
+				if w := several.Columns[channel][i]; v != w && !(math.IsNaN(v) && math.IsNaN(w)) {
+					require.Fail(t, "another value", "%s, row %d: %g in blocks, %g by rows", channel, i, w, v)
+				}
+			}
+		}
 	}
 }
