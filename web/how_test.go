@@ -54,11 +54,15 @@ func TestTheBenchExplainsItself(t *testing.T) {
 	t.Parallel()
 	h, _ := handler(t, true)
 	for _, tt := range []struct{ figure, page, query, says, back string }{
-		{"difference", "/bench", "?runs=1,2", "difference −9 min 57 s", "/bench?runs=1%2C2"},
-		{"fair", "/bench", "?runs=1,2", "so: fair, preconditioning alone differs", "/bench?runs=1%2C2"},
+		{"difference", "/bench", "?runs=1,2", "One run against one: without repeats", "/bench?runs=1%2C2"},
+		{"fair", "/bench", "?runs=1,2", "Fair: only preconditioning differs. (strong)", "/bench?runs=1%2C2"},
 		{"bands", "/bench", "?runs=1,2&window=20-60", "20–30 %: run 1 (6 °C): 5:04 (cold); run 2 (26 °C): 2:38",
 			"/bench?runs=1%2C2&amp;window=20-60"},
 		{"race", "/bench", "?runs=1,2", "points before run 1", "/bench?runs=1%2C2"},
+		{"race", "/bench", "?runs=1,2,6&against=6&lead=energy", "kWh before run 1",
+			"/bench?against=6&amp;lead=energy&amp;runs=1%2C2%2C6"},
+		{"difference", "/bench", "?runs=1,2&clock=power", "times from first power; side: ",
+			"/bench?clock=power&amp;runs=1%2C2"},
 		{"ranking", "/bench/ranking", "?packs=any", "run 1: 32:11", "/bench/ranking?packs=any"},
 		{"matrix", "/bench/matrix", "?rows=software", "by software and kind of stall", "/bench/matrix?rows=software"},
 	} {

@@ -67,6 +67,17 @@ type Band struct {
 	Said []ceiling.Cause `json:"-"` // what held each run most and can be said; empty: nothing can
 }
 
+// Held is what held a run in the band: what can be said, else what it perhaps was; empty: nothing was found.
+func (b Band) Held(run int) string {
+	switch {
+	case b.Said[run] != "":
+		return b.Said[run].Words()
+	case len(b.Causes[run]) > 0:
+		return "perhaps " + b.Causes[run][0].Words()
+	}
+	return ""
+}
+
 // AddPoints is how long each run took to add so many points from where it started, from clock zero.
 type AddPoints struct {
 	Points float64    `json:"points"`

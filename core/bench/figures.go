@@ -5,17 +5,28 @@ import (
 	"math"
 	"strings"
 
-	"zincroad/core/ceiling"
 	"zincroad/core/figure"
 	"zincroad/core/words"
 )
 
-// Explained is what a figure of the bench is worked out of: a comparison, a ranking or a matrix. What it is not is nil.
+// Explained is what a figure of the bench is worked out of: a comparison, with the race that is shown of it, a ranking
+// or a matrix. What it is not is nil.
 type Explained struct {
 	Comparison *Comparison
+	Raced      *Raced
 	Ranked     *Ranked
 	Sorted     *Sorted
 }
+
+// Raced is the race of the reference against one other run.
+type Raced struct {
+	Race
+	Other int
+	Unit  string // of its leads, as they are shown: points of charge, or energy or distance added
+}
+
+// Points is the unit of a race by charge.
+const Points = "points"
 
 // Ranked is a ranking with what it goes by.
 type Ranked struct {
@@ -24,11 +35,12 @@ type Ranked struct {
 	Passed []Passed
 }
 
-// Sorted is a matrix with the factors and the window that it is of.
+// Sorted is a matrix with the factors, the window and the packs that it is of.
 type Sorted struct {
 	Matrix
 	Row, Col       Factor
 	FromPct, ToPct float64
+	Warmth         Warmth
 }
 
 // Figures are those of the bench that explain themselves, by name.
@@ -57,12 +69,15 @@ var Figures = figure.List[Explained]{
 		Key: "fair", Name: "Fairness",
 		Definition: "A comparison isolates something only where nothing else that matters differs. Each " +
 			"condition that differs is changed alone, in the reference and in the run furthest from " +
-			"it, and both are forecast: that is what it could have come to. Where the logbook holds " +
-			"enough pairs of runs that differ in it alone, it could also come to what they did. It " +
-			"matters where even the least of that is half of the smallest difference worth a word. " +
-			"What was not noted of every run is listed by itself: it may have differed.",
-		Formula: "`clean` with exactly one condition that matters, `confounded` with more, `unlike` with " +
-			"none or another car.",
+			"it, and both are forecast: from half of the least difference to half as much again as " +
+			"the most is what it could have come to. Where the logbook holds enough pairs of runs " +
+			"that differ in it alone, it could also come to what they did. It matters where even the " +
+			"least of that is half of the smallest difference worth a word, and may where the most " +
+			"is. What was not noted of every run is listed by itself: it may have differed.",
+		Formula: "the forecast with each run's value in turn and all else as each of the runs has it; half " +
+			"of the least difference to half as much again as the most (c). It matters where the low " +
+			"end is half of the smallest difference that matters and more, may where only the high " +
+			"end is.",
 		Source:  "how near two readings are the same, and half: common practice, no source",
 		Numbers: ofComparison(fairNumbers),
 	},
@@ -70,7 +85,8 @@ var Figures = figure.List[Explained]{
 		Key: "bands", Name: "Minutes by band",
 		Definition: "The window is cut into tens of charge, and each run's time in each is from post to post " +
 			"of its own, so that they add up to its time in the window. A cause is named where it " +
-			"held a run's power for 15 % of its time there and more.",
+			"held a run's power for 15 % of its time there and more; perhaps, where the run's own " +
+			"reading is not sure of it.",
 		Formula: "the window by tens of charge; a cause is named that had 15 % of a run's time in the " +
 			"band, most first.",
 		Source:  "15 %: common practice, no source",
@@ -81,10 +97,10 @@ var Figures = figure.List[Explained]{
 		Definition: "Each run's clock is set to nought where its time begins, and both are read by the minute " +
 			"for as long as both charge. Ahead is who has more charge at that moment, wherever they " +
 			"started from: in a race from unlike charges the lead at nought is the difference of the " +
-			"starts.",
+			"starts. By energy or distance, ahead is who has added more.",
 		Formula: "state of charge from each run's clock zero, by the minute while both charge; a meeting " +
 			"is where the lead goes over after having been over half a point, found to the second.",
-		Numbers: ofComparison(raceNumbers),
+		Numbers: raceNumbers,
 	},
 	{
 		Key: "ranking", Name: "Ranking",
@@ -93,7 +109,13 @@ var Figures = figure.List[Explained]{
 			"that is half way between them. The middle, for one failed morning would pull a mean by " +
 			"minutes. What was lost to a stall or an adapter is not the car's, and stands beside it.",
 		Formula: "a car with one software stands with the median of its runs that were charged in one go " +
-			"at full power, with a pack as warm as asked",
+			"at full power, with a pack as warm as asked (warm: from 1 K under the car's warm " +
+			"temperature up, 20 °C where that is not noted; cold: from 8 K under it down (c)), at " +
+			"stalls as strong as asked. By minutes of a window, minutes from plug-in to +100 km by " +
+			"the observed consumption (of runs that start at 20 % or below (c)), kWh into the pack a " +
+			"minute (its mean power / 60; 96 % of the stall's where the car's was not read), C-rate " +
+			"(its mean power / usable capacity). Lost outside the car: minutes lost to stall and " +
+			"adapter, the median.",
 		Source:  "warm, cold, and a start at 20 % or below: common practice, no source",
 		Numbers: rankingNumbers,
 	},
@@ -106,7 +128,11 @@ var Figures = figure.List[Explained]{
 			"kept, where the difference is known least well.",
 		Formula: "runs that cover the window, by two factors; the strip is that of the run in the middle. " +
 			"± is Student's 97.5 % point times the pooled standard deviation of all cells over √n, " +
-			"from 3 degrees of freedom on.",
+			"from 3 degrees of freedom on. The next run: of the kept benches' runs that lie in " +
+			"several cells, the two whose difference is known least well, t · s · √(1/n₁ + 1/n₂), in " +
+			"the one with fewer runs, unless it is known to less than what matters; failing that, of " +
+			"the cells without a run the one whose row and column have most; where there is none, " +
+			"the cell with the widest interval.",
 		Numbers: matrixNumbers,
 	},
 }
@@ -153,20 +179,26 @@ func differenceNumbers(c *Comparison) (n figure.Lines) {
 		n.Say("there is no second group: nothing is taken from anything")
 		return n
 	}
-	n.Say("difference %s", signed(d.TS))
 	how := map[string]string{
 		"welch":      "by Welch's interval of two means",
 		"repeats":    "by how far the logbook's repeats lie apart",
 		"prediction": "by where one more run beside the others should lie",
 	}
 	if d.LowS != nil {
-		n.Say("95 of 100 times between %s and %s, %s", signed(*d.LowS), signed(*d.HighS), how[d.By])
+		n.Say("%s, and its interval %s", signed(d.TS), how[d.By])
 	} else {
-		n.Say("too few repeats for an interval")
+		n.Say("%s, and too few repeats for an interval", signed(d.TS))
 	}
 	n.Say("the smallest difference that matters: %s", words.Duration(math.Round(d.SmallestS)))
-	n.Say("so: %s", map[Real]string{IsReal: "real", NotReal: "none that matters", Undecided: "undecided"}[d.Real])
+	c.sayReal(concluding(&n))
 	return n
+}
+
+// concluding adds what is concluded to lines of numbers, in the words of the page, with how sure it is.
+func concluding(n *figure.Lines) func(confidence, format string, args ...any) {
+	return func(confidence, format string, args ...any) {
+		n.Say("%s (%s)", fmt.Sprintf(format, args...), confidence)
+	}
 }
 
 // Words are what a group's runs have in common, in words: "stall Fulling Mill 1"; "all runs" where they are not
@@ -198,29 +230,26 @@ func fairNumbers(c *Comparison) (n figure.Lines) {
 	if len(c.Fairness.Differs) == 0 {
 		n.Say("nothing that was noted differs")
 	}
-	for _, name := range c.Fairness.NotNoted {
-		n.Say("%s: not noted of every run", conditionOf(name).head)
+	if with := together(c.Fairness); with != "" {
+		n.Say("%s", with)
 	}
-	n.Say("so: %s", map[Verdict]string{
-		Clean:      "fair, " + human(c.Fairness.Isolates) + " alone differs" + comesOfIt(c.Fairness),
-		Confounded: "not fair, more than one thing that matters differs",
-		Unlike:     "nothing is isolated: repeats, or other cars",
-	}[c.Fairness.Verdict])
+	c.sayFair(concluding(&n))
 	return n
 }
 
-// comesOfIt names what matters too and counts with what a comparison isolates: a pack is as warm as it was made.
-func comesOfIt(f Fairness) string {
+// together says what matters and is no second thing beside what a clean comparison isolates: a pack is as warm as it
+// was made, and the air outside acts through it.
+func together(f Fairness) string {
 	var with []string
 	for _, d := range f.Differs {
-		if d.Matters != DoesNot && d.Condition != f.Isolates {
+		if f.Verdict == Clean && d.Matters != DoesNot && d.Condition != f.Isolates {
 			with = append(with, human(d.Condition))
 		}
 	}
 	if len(with) == 0 {
 		return ""
 	}
-	return "; with it goes " + list(with)
+	return list(with) + ": no second thing beside " + human(f.Isolates)
 }
 
 // fromTo writes two durations, equal ones once.
@@ -246,7 +275,7 @@ func bandNumbers(c *Comparison) (n figure.Lines) {
 			}
 			sums[i] += *t
 			text := c.name(i) + ": " + words.Clock(math.Round(*t))
-			if held := causeWords(b.Causes[i]); held != "" {
+			if held := b.Held(i); held != "" {
 				text += " (" + held + ")"
 			}
 			of = append(of, text)
@@ -265,30 +294,30 @@ func bandNumbers(c *Comparison) (n figure.Lines) {
 	return n
 }
 
-func causeWords(causes []ceiling.Cause) string {
-	out := make([]string, len(causes))
-	for i, cause := range causes {
-		out[i] = cause.Words()
+func raceNumbers(x Explained) (n figure.Lines) {
+	c, r := x.Comparison, x.Raced
+	if c == nil || r == nil {
+		return nil
 	}
-	return strings.Join(out, ", ")
-}
-
-func raceNumbers(c *Comparison) (n figure.Lines) {
-	if w := c.Race.Widest; w != nil {
-		ahead, behind := w.Run, c.Reference
+	reference, other := c.name(c.Reference), c.name(r.Other)
+	if w := r.Widest; w != nil {
+		ahead, behind := other, reference
 		if w.Points < 0 {
 			ahead, behind = behind, ahead
 		}
-		n.Say("widest: %s %s points before %s, at %s", c.name(ahead), words.Figure(math.Abs(w.Points), 1), c.name(behind),
+		n.Say("widest: %s %s %s before %s, at %s", ahead, words.Figure(math.Abs(w.Points), 1), r.Unit, behind,
 			words.Clock(w.TS))
 	} else {
-		n.Say("they never charge in the same minute of their clocks")
+		n.Say("%s and %s never charge in the same minute of their clocks", reference, other)
 	}
-	for _, m := range c.Race.Meetings {
-		n.Say("%s and %s are level at %s, at %s", c.name(m.Run), c.name(c.Reference), words.Clock(math.Round(m.TS)),
-			words.Percent(m.SoCPct))
+	for _, m := range r.Meetings {
+		at := ""
+		if r.Unit == Points {
+			at = ", at " + words.Percent(m.SoCPct)
+		}
+		n.Say("%s and %s are level at %s%s", other, reference, words.Clock(math.Round(m.TS)), at)
 	}
-	if len(c.Race.Meetings) == 0 {
+	if len(r.Meetings) == 0 {
 		n.Say("the lead never goes over")
 	}
 	return n
@@ -298,6 +327,10 @@ func rankingNumbers(x Explained) (n figure.Lines) {
 	r := x.Ranked
 	if r == nil {
 		return nil
+	}
+	n.Say("by %s; packs at plug-in: %s", r.Order.words(), r.Order.Warmth)
+	if r.Order.StallFromKW > 0 {
+		n.Say("stalls of %s kW and more", words.Figure(r.Order.StallFromKW, 0))
 	}
 	for i, s := range r.List {
 		of := make([]string, len(s.Runs))
@@ -321,8 +354,8 @@ func matrixNumbers(x Explained) (n figure.Lines) {
 	if m == nil {
 		return nil
 	}
-	n.Say("%s by %s and %s: %d %s", words.Window(m.FromPct, m.ToPct), m.Row.Words(), m.Col.Words(), m.Count,
-		words.Plural(m.Count, "run"))
+	n.Say("%s by %s and %s; packs at plug-in: %s; %d %s", words.Window(m.FromPct, m.ToPct), m.Row.Words(),
+		m.Col.Words(), m.Warmth, m.Count, words.Plural(m.Count, "run"))
 	if math.IsNaN(m.PooledS) {
 		n.Say("no spread: fewer than %d runs beyond the first of each cell", leastFreedom)
 	} else {

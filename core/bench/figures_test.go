@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"zincroad/core/ceiling"
 	"zincroad/core/run"
 )
 
@@ -32,10 +33,9 @@ func TestADifferenceSaysItsNumbers(t *testing.T) {
 		"window 10–80 %",
 		"software 2.4: run 1: 30:00; run 3: 31:00; mean 30:30, standard deviation 42 s",
 		"software 2.3: run 2: 32:00; run 4 does not cover it; mean 32:00",
-		"difference +1 min 30 s",
-		"95 of 100 times between −30 s and +3 min 30 s, by Welch's interval of two means",
+		"+1 min 30 s, and its interval by Welch's interval of two means",
 		"the smallest difference that matters: 1 min",
-		"so: undecided",
+		"Undecided: +1 min 30 s, in 95 of 100 between −30 s and +3 min 30 s; more repeats would tell. (unsure)",
 	}, numbersOf(t, "difference", Explained{Comparison: c}))
 
 	c.Groups, c.Difference = c.Groups[:1], nil
@@ -54,9 +54,9 @@ func TestAComparisonExplainsItself(t *testing.T) {
 	x := Explained{Comparison: c}
 
 	fair := numbersOf(t, "fair", x)
-	assert.Equal(t, "so: fair, preconditioning alone differs; with it goes the battery's temperature at plug-in",
-		fair[len(fair)-1])
-	assert.Len(t, fair, len(c.Fairness.Differs)+len(c.Fairness.NotNoted)+1)
+	require.Len(t, fair, len(c.Fairness.Differs)+2)
+	assert.Equal(t, []string{"the battery's temperature at plug-in: no second thing beside preconditioning",
+		"Fair: only preconditioning differs. (strong)"}, fair[len(fair)-2:])
 	assert.Contains(t, strings.Join(fair, "\n"), "battery at start: run 1: 6 °C; run 2: 26 °C; could come to ")
 
 	bands := numbersOf(t, "bands", x)
@@ -64,6 +64,8 @@ func TestAComparisonExplainsItself(t *testing.T) {
 	assert.Equal(t, "together: "+c.timeOf(0)+"; "+c.timeOf(1), bands[len(bands)-1])
 	assert.Contains(t, bands[0], "(cold)")
 
+	assert.Empty(t, numbersOf(t, "race", x), "nobody is raced")
+	x.Raced = &Raced{Race: c.Race.With(1), Other: 1, Unit: Points}
 	race := numbersOf(t, "race", x)
 	assert.Regexp(t, `^widest: run 2 \d+(\.\d)? points before run 1, at \d+:\d\d$`, race[0])
 	assert.Equal(t, "the lead never goes over", race[len(race)-1])
@@ -80,6 +82,7 @@ func TestRankingAndMatrixExplainThemselves(t *testing.T) {
 	order := Order{By: ByWindow, FromPct: 10, ToPct: 80, Warmth: WarmPack}
 	list, passed := Ranking(runs, order)
 	assert.Equal(t, []string{
+		"by minutes for a window, 10–80 %; packs at plug-in: warm",
 		"1. Tamarack 78: run 2: 22:00, run 3: 24:00; in the middle 23:00",
 		"2. Larch 52: run 1: 41:00",
 		"Alder 64: no run with a warm pack",
@@ -88,8 +91,38 @@ func TestRankingAndMatrixExplainThemselves(t *testing.T) {
 	car, _ := FactorOf("car")
 	stall, _ := FactorOf("stall_kw")
 	m := MatrixOf(runs, car, stall, 10, 80, AnyWarmth)
-	lines := numbersOf(t, "matrix", Explained{Sorted: &Sorted{Matrix: m, Row: car, Col: stall, FromPct: 10, ToPct: 80}})
-	assert.Equal(t, "10–80 % by car and kind of stall: 4 runs", lines[0])
+	lines := numbersOf(t, "matrix", Explained{Sorted: &Sorted{Matrix: m, Row: car, Col: stall, FromPct: 10, ToPct: 80,
+		Warmth: AnyWarmth}})
+	assert.Equal(t, "10–80 % by car and kind of stall; packs at plug-in: any; 4 runs", lines[0])
 	assert.Equal(t, "no spread: fewer than 3 runs beyond the first of each cell", lines[1])
 	assert.Contains(t, lines, "Tamarack 78, 350 kW: 2 runs, in the middle 23:00, 22:00 to 24:00")
+}
+
+// What was not noted may have differed: then it is fair as far as it was noted, and no more, here as on the page. A
+// cause that a run's own reading is not sure of is one perhaps.
+func TestExplanationsAreNoSurerThanThePage(t *testing.T) {
+	c := compare(day{software: "2.4", ambient: run.N(5), pre: "none"}, day{software: "2.4", ambient: run.N(5), pre: "car"})
+	require.Contains(t, c.Fairness.NotNoted, "battery_c")
+	fair := strings.Join(numbersOf(t, "fair", Explained{Comparison: c}), "\n")
+	for _, said := range c.Verdicts {
+		if strings.Contains(said.Text, "as far as it was noted") || strings.Contains(said.Text, "Not noted") {
+			assert.Contains(t, fair, said.Text+" ("+said.Confidence+")")
+		}
+	}
+	assert.Contains(t, fair, "as far as it was noted")
+
+	b := Band{Causes: [][]ceiling.Cause{{ceiling.Cold, ceiling.PackTaper}, {ceiling.Cold}, {}},
+		Said: []ceiling.Cause{"", ceiling.PackTaper, ""}}
+	assert.Equal(t, "perhaps "+ceiling.Cold.Words(), b.Held(0))
+	assert.Equal(t, ceiling.PackTaper.Words(), b.Held(1))
+	assert.Empty(t, b.Held(2))
+}
+
+// A race by energy has leads in kWh, and no charge at which two are level.
+func TestARaceIsExplainedInItsUnit(t *testing.T) {
+	c := &Comparison{names: []string{"run 1", "run 2", "run 3"}, Runs: make([]Laid, 3)}
+	x := Explained{Comparison: c, Raced: &Raced{Other: 2, Unit: "kWh", Race: Race{Widest: &Lead{TS: 600, Run: 1, Points: -4.26},
+		Meetings: []Meeting{{TS: 900.4, Run: 1}}}}}
+	assert.Equal(t, []string{"widest: run 1 4.3 kWh before run 3, at 10:00", "run 3 and run 1 are level at 15:00"},
+		numbersOf(t, "race", x))
 }

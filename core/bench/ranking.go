@@ -23,6 +23,12 @@ const (
 // Measures lists them.
 var Measures = []Measure{ByWindow, By100Km, ByEnergy, ByCRate}
 
+// Words are a measure as a page names it.
+func (m Measure) Words() string {
+	return map[Measure]string{ByWindow: "minutes for a window", By100Km: "minutes to +100 km",
+		ByEnergy: "kWh a minute into the pack", ByCRate: "C-rate"}[m]
+}
+
 // lowStartPct is the charge from which +100 km may be counted at most: a taper that is entered half way takes
 // longer for them, whatever the car (common practice, no source).
 const lowStartPct = 20.0
@@ -81,6 +87,14 @@ type Order struct {
 	FromPct, ToPct float64
 	Warmth         Warmth
 	StallFromKW    float64 // stalls that promise so much and more; 0: any
+}
+
+// words are what an order goes by, with its window where it hangs on one.
+func (o Order) words() string {
+	if o.By == By100Km {
+		return o.By.Words() + " from plug-in"
+	}
+	return o.By.Words() + ", " + words.Window(o.FromPct, o.ToPct)
 }
 
 // Ranking lists cars by an order, the best first. Runs that were plugged in twice or in a gentle profile are

@@ -17,12 +17,14 @@ const spread = 1.482602218505602
 func Hampel(v []float64, reach int, k, least float64) []int {
 	var out []int
 	window := make([]float64, 0, 2*reach+1)
-	stirred := -1 // up to here readings may leap: one of the two behind them or before them is away
+	// What is like both values before it and both behind it cannot be far from their median: only values up to here,
+	// near to one that is away, are looked at.
+	stirred := -1
 	for i, x := range v {
 		if i+1 < len(v) && math.Abs(v[i+1]-x) > least/2 || i+2 < len(v) && math.Abs(v[i+2]-x) > least/2 {
 			stirred = i + 2
 		}
-		if i > stirred || math.IsNaN(x) || !leaps(v, i, least) {
+		if i > stirred || math.IsNaN(x) {
 			continue
 		}
 		window = window[:0]
@@ -44,17 +46,6 @@ func Hampel(v []float64, reach int, k, least float64) []int {
 		}
 	}
 	return out
-}
-
-// leaps tells whether a value is away from one near to it, which every outlier is that can be
-// found: what is like all of its neighbours cannot be far from their median.
-func leaps(v []float64, i int, least float64) bool {
-	for j := max(0, i-2); j <= min(len(v)-1, i+2); j++ {
-		if math.Abs(v[j]-v[i]) > least/2 {
-			return true
-		}
-	}
-	return false
 }
 
 // What of a state of charge is a spike (common practice, no source): more than one and a half

@@ -118,6 +118,17 @@ func TestSteadyColumnsAreReadAsOthers(t *testing.T) {
 		several, err := Read(strings.NewReader(text.String()), l, Options{File: "long.csv", Rows: 120_000})
 		require.NoError(t, err)
 		require.Len(t, several.T, 120_000)
+		rows := []byte(text.String()[strings.IndexByte(text.String(), '\n')+1:])
+		b := &block{reader: *newReader(l, Options{Rows: 120_000}), text: rows, lines: 120_000}
+		b.take()
+		assert.True(t, b.plain, "none of it is left to the slow way")
+		steady := 0
+		for _, k := range b.cells {
+			if k.steady {
+				steady++
+			}
+		}
+		assert.Equal(t, 5, steady)
 		require.Len(t, one.Columns, 5)
 		for channel, column := range one.Columns {
 			for i, v := range column {

@@ -11,7 +11,6 @@ import (
 	"strings"
 
 	"zincroad/core/bench"
-	"zincroad/core/ceiling"
 	"zincroad/core/curve"
 	"zincroad/core/trace"
 	"zincroad/core/units"
@@ -54,7 +53,8 @@ type compared struct {
 	Differs  []differRow
 
 	furthest int        // the run furthest from the reference
-	racing   bench.Race // of the reference against one other, by what the lead is counted in
+	against  int        // the run that the reference is raced against; -1: there is nobody to race
+	racing   bench.Race // of the two, by what the lead is counted in
 	unit     string
 	scale    float64 // from kept units into the reader's
 }
@@ -84,7 +84,9 @@ func (s *Room) concluded(r *http.Request, v *benchView, entries []bench.Entry, s
 		against, racing = c.Furthest()
 	}
 	out.furthest, _ = c.Furthest()
+	out.against = -1
 	if racing {
+		out.against = against
 		out.lead(v, subjects, against, address.Get("lead"), ui.MeasuresOf(r))
 		out.race(v, entries, subjects, against)
 		out.minutes(against, v.Ref)
@@ -108,7 +110,7 @@ type raceStop struct {
 
 // lead chooses what the race goes by, and offers what there is: charge, energy or distance added.
 func (x *compared) lead(v *benchView, subjects []chart.Subject, other int, asked string, in units.People) {
-	x.racing, x.unit, x.scale = x.Comparison.Race.With(other), "points", 1
+	x.racing, x.unit, x.scale = x.Comparison.Race.With(other), bench.Points, 1
 	to := func(key string) string {
 		with := maps.Clone(v.extra)
 		with.Del("lead")
@@ -142,7 +144,7 @@ func (x *compared) lead(v *benchView, subjects []chart.Subject, other int, asked
 		choices = append(choices, chart.A(by.name, to(by.key), by.key == asked))
 	}
 	if len(choices) > 0 {
-		x.Leads = append([]chart.Choice{chart.A("charge", to(""), x.unit == "points")}, choices...)
+		x.Leads = append([]chart.Choice{chart.A("charge", to(""), x.unit == bench.Points)}, choices...)
 	}
 }
 
@@ -235,7 +237,7 @@ func (x *compared) minutes(other, ref int) {
 			if *d < 0 {
 				slow = ref
 			}
-			r.Cause = draw.Part{Cause: b.Said[slow], Minutes: *d / 60, Words: bandWords(*d, b.Said[slow], b.Causes[slow])}
+			r.Cause = draw.Part{Cause: b.Said[slow], Minutes: *d / 60, Words: bandWords(*d, b.Held(slow))}
 		}
 		whole = whole && b.DeltaS[other] != nil
 		rows = append(rows, r)
@@ -252,16 +254,8 @@ func (x *compared) minutes(other, ref int) {
 // sameS is how near two runs' times in a band must be to be the same.
 const sameS = 3
 
-// bandWords says how much two runs lie apart in a band, and what held the slower one: what can be
-// said, else what it perhaps was.
-func bandWords(delta float64, said ceiling.Cause, causes []ceiling.Cause) string {
-	held := ""
-	switch {
-	case said != "":
-		held = said.Words()
-	case len(causes) > 0:
-		held = "perhaps " + causes[0].Words()
-	}
+// bandWords says how much two runs lie apart in a band, and what held the slower one.
+func bandWords(delta float64, held string) string {
 	if math.Abs(delta) < sameS {
 		if held == "" {
 			return "same"

@@ -1,10 +1,13 @@
 package bench
 
 import (
+	"fmt"
 	"html/template"
 	"net/http"
+	"strings"
 
 	"zincroad/core/bench"
+	"zincroad/core/curve"
 	"zincroad/web/ui"
 )
 
@@ -21,30 +24,58 @@ func (s *Room) how(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	var x bench.Explained
+	clock := "" // by which a comparison's times count
 	v := ui.Explained{Name: f.Name, Of: "this comparison", Definition: f.Definition, Back: "/bench",
 		BackText: "Back to the bench"}
 	switch f.Key {
 	case "ranking":
 		v.Of, v.Back, v.BackText = "the logbook's cars", "/bench/ranking", "Back to the ranking"
-		x.Ranked = &bench.Ranked{}
-		*x.Ranked, _, _, _, err = s.ranked(r)
+		var ranked rankedCars
+		ranked, err = s.ranked(r)
+		x.Ranked = &ranked.Ranked
 	case "matrix":
 		v.Of, v.Back, v.BackText = "the logbook's runs", "/bench/matrix", "Back to the matrix"
-		x.Sorted = &bench.Sorted{}
-		*x.Sorted, _, _, err = s.sorted(r)
+		var sorted sortedRuns
+		sorted, err = s.sorted(r)
+		x.Sorted = &sorted.Sorted
 	default:
 		var view *benchView
 		if view, err = s.benchView(r); err == nil && view.Compared != nil {
-			x.Comparison = view.Compared.Comparison
+			x, clock = view.explained(), view.clockAndSide()
 		}
 	}
 	if err != nil {
 		s.Fail(w, r, err)
 		return
 	}
-	v.Numbers = f.Numbers(x)
+	if v.Numbers = f.Numbers(x); clock != "" {
+		v.Numbers = append(v.Numbers, clock)
+	}
 	if q := queryOf(r); q != "" {
 		v.Back += "?" + string(q)
 	}
 	s.Explain(w, r, v, ui.Frame{Page: "bench"})
+}
+
+// explained is what the bench's figures are worked out of, as the page shows it.
+func (v *benchView) explained() bench.Explained {
+	c := v.Compared
+	x := bench.Explained{Comparison: c.Comparison}
+	if c.against >= 0 {
+		x.Raced = &bench.Raced{Race: c.racing, Other: c.against, Unit: c.unit}
+	}
+	return x
+}
+
+// clockAndSide says from when the runs' times count, and which side each was read on.
+func (v *benchView) clockAndSide() string {
+	var sides []string
+	for _, e := range v.Entries {
+		sides = append(sides, fmt.Sprintf("%s %s", e.Name, e.reading.Side))
+	}
+	from := "plug-in"
+	if v.Entries[0].reading.Clock == curve.PowerClock {
+		from = "first power"
+	}
+	return "times from " + from + "; side: " + strings.Join(sides, ", ")
 }

@@ -41,12 +41,19 @@ type kindCell struct {
 	Next   bool
 }
 
+// sortedRuns are the runs of the logbook as an address asks for them.
+type sortedRuns struct {
+	bench.Sorted
+	asked asked
+	known []bench.Known // the runs that it goes by
+}
+
 // sorted sorts the runs of the logbook by the two factors that an address names.
-func (s *Room) sorted(r *http.Request) (x bench.Sorted, a asked, known []bench.Known, err error) {
-	if known, err = s.book.Comparable(r.Context(), mostSorted); err != nil {
-		return x, a, nil, err
+func (s *Room) sorted(r *http.Request) (x sortedRuns, err error) {
+	if x.known, err = s.book.Comparable(r.Context(), mostSorted); err != nil {
+		return x, err
 	}
-	a = askedOf(r)
+	a := askedOf(r)
 	pick := func(key, otherwise string) bench.Factor {
 		if f, ok := bench.FactorOf(r.URL.Query().Get(key)); ok {
 			a.values.Set(key, f.Name)
@@ -61,28 +68,28 @@ func (s *Room) sorted(r *http.Request) (x bench.Sorted, a asked, known []bench.K
 	}
 	kept, err := s.book.Benches(r.Context())
 	if err != nil {
-		return x, a, nil, err
+		return x, err
 	}
-	asked := make([]bench.Asked, len(kept))
+	about := make([]bench.Asked, len(kept))
 	for i, k := range kept {
-		asked[i] = bench.Asked{Name: k.Name, Runs: k.Runs}
+		about[i] = bench.Asked{Name: k.Name, Runs: k.Runs}
 	}
-	x.FromPct, x.ToPct = a.From, a.To
-	x.Matrix = bench.MatrixOf(known, x.Row, x.Col, a.From, a.To, a.Warmth, asked...)
-	return x, a, known, nil
+	x.asked, x.FromPct, x.ToPct, x.Warmth = a, a.From, a.To, a.Warmth
+	x.Matrix = bench.MatrixOf(x.known, x.Row, x.Col, a.From, a.To, a.Warmth, about...)
+	return x, nil
 }
 
 // matrix shows the runs of the logbook sorted by two factors.
 func (s *Room) matrix(w http.ResponseWriter, r *http.Request) {
-	m, a, known, err := s.sorted(r)
+	m, err := s.sorted(r)
 	if err != nil {
 		s.Fail(w, r, err)
 		return
 	}
-	row, col := m.Row, m.Col
+	a, row, col := m.asked, m.Row, m.Col
 	v := matrixView{
 		Query:    template.URL(a.values.Encode()), //nolint:gosec // made by package url, which escapes
-		Windows:  a.windows(known),
+		Windows:  a.windows(m.known),
 		Packs:    a.packs(),
 		Cols:     m.Cols,
 		RowWords: row.Words(),

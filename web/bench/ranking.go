@@ -38,47 +38,50 @@ type rankRow struct {
 	Link    string // its runs on the bench
 }
 
-// measureNames are the measures as the page names them.
-var measureNames = map[bench.Measure]string{bench.ByWindow: "minutes for a window", bench.By100Km: "minutes to +100 km",
-	bench.ByEnergy: "kWh a minute into the pack", bench.ByCRate: "C-rate"}
+// rankedCars are the cars of the logbook as an address asks for them.
+type rankedCars struct {
+	bench.Ranked
+	asked  asked
+	known  []bench.Known  // the runs that it goes by
+	stalls []chart.Choice // what it may ask for of them
+}
 
-// ranked ranks the cars of the logbook as an address asks for it; known are the runs that it goes by, and stalls what
-// it may ask for of them.
-func (s *Room) ranked(r *http.Request) (x bench.Ranked, a asked, known []bench.Known, stalls []chart.Choice,
-	err error) {
-	if known, err = s.book.Comparable(r.Context(), mostSorted); err != nil {
-		return x, a, nil, nil, err
+// ranked ranks the cars of the logbook as an address asks for it.
+func (s *Room) ranked(r *http.Request) (x rankedCars, err error) {
+	if x.known, err = s.book.Comparable(r.Context(), mostSorted); err != nil {
+		return x, err
 	}
-	a = askedOf(r)
+	a := askedOf(r)
 	by := bench.ByWindow
 	if m := bench.Measure(r.URL.Query().Get("by")); slices.Contains(bench.Measures, m) {
 		by = m
 		a.values.Set("by", string(m))
 	}
 	x.Order = bench.Order{By: by, FromPct: a.From, ToPct: a.To, Warmth: a.Warmth}
-	stalls = stallChoices(known, &a, r.URL.Query().Get("stalls"), &x.Order)
-	x.List, x.Passed = bench.Ranking(known, x.Order)
-	return x, a, known, stalls, nil
+	x.stalls = stallChoices(x.known, &a, r.URL.Query().Get("stalls"), &x.Order)
+	x.asked = a
+	x.List, x.Passed = bench.Ranking(x.known, x.Order)
+	return x, nil
 }
 
 // ranking lists the cars of the logbook.
 func (s *Room) ranking(w http.ResponseWriter, r *http.Request) {
-	ranked, a, known, stalls, err := s.ranked(r)
+	ranked, err := s.ranked(r)
 	if err != nil {
 		s.Fail(w, r, err)
 		return
 	}
-	by, list := ranked.Order.By, ranked.List
+	a, by, list := ranked.asked, ranked.Order.By, ranked.List
 	v := rankingView{
 		Query:    template.URL(a.values.Encode()), //nolint:gosec // made by package url, which escapes
-		Stalls:   stalls,
+		Stalls:   ranked.stalls,
 		Packs:    a.packs(),
-		Windows:  a.windows(known),
+		Windows:  a.windows(ranked.known),
 		ByWindow: by != bench.By100Km,
 		Sizes:    by == bench.ByWindow,
 	}
 	for _, m := range bench.Measures {
-		v.Measures = append(v.Measures, chart.A(measureNames[m], a.with("by", string(m)), m == by))
+		v.Measures = append(v.Measures, chart.A(m.Words(), a.with("by", string(m)), m == by))
 	}
 	v.Passed, v.Said = ranked.Passed, bench.Leads(list, ranked.Order)
 	most := 0.0
