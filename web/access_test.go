@@ -80,7 +80,8 @@ func TestPasswordKeepsOut(t *testing.T) {
 	t.Parallel()
 	at, client := locked(t)
 	stranger := client()
-	for _, path := range []string{"/", "/runs/1", "/runs/1/export.zip", "/bench.csv?runs=1,2", "/definitions", "/stall/1/events",
+	for _, path := range []string{"/", "/runs/1", "/runs/1/export.zip", "/bench.csv?runs=1,2", "/definitions",
+		"/stall/1/events",
 		"/desk", "/garage"} {
 		r := fetched(t, stranger, at+path)
 		assert.Equal(t, http.StatusSeeOther, r.StatusCode, path)
@@ -262,8 +263,8 @@ func TestSignInByKeys(t *testing.T) {
 	s.mu.Unlock()
 }
 
-// What is expensive can be asked for so often from one address, and no less often from another. Behind a proxy it is the
-// address that the proxy names last; what a caller puts before it is nobody's word.
+// What is expensive can be asked for so often from one address, and no less often from another. Behind a proxy
+// it is the address that the proxy names last; what a caller puts before it is nobody's word.
 func TestOneAddressAsksForSoMuch(t *testing.T) {
 	t.Parallel()
 	book := newBook(t, false)

@@ -148,7 +148,8 @@ func TestASecondRecordingAndItsClock(t *testing.T) {
 	content, err := os.ReadFile(file)
 	require.NoError(t, err)
 	eval[bool](s, fmt.Sprintf(`(() => { const d = new DataTransfer(); d.items.add(new File([%q], "stall log.csv"));
-		document.body.dispatchEvent(new DragEvent("drop", {bubbles: true, cancelable: true, dataTransfer: d})); return true; })()`,
+		document.body.dispatchEvent(new DragEvent("drop", {bubbles: true, cancelable: true, dataTransfer: d}));
+		return true; })()`,
 		string(content)))
 	s.await(`document.body.textContent.includes("is added as the stall's")`)
 	assert.InDelta(t, 100, offsetOf(s, id), 0.5, "by its shape")

@@ -38,8 +38,9 @@ func TestOnlyItsOwnNames(t *testing.T) {
 	for host, want := range map[string]int{
 		"localhost": 200, "localhost:8460": 200, "LOCALHOST": 200, "127.0.0.1:8460": 200, "127.8.9.1": 200, "[::1]:8460": 200,
 		"workshop.wend": 200, "Workshop.Wend.:80": 200,
-		"elsewhere.example": 421, "localhost.elsewhere.example": 421, "127.0.0.1.elsewhere.example": 421, "10.0.0.7:8460": 421,
-		"": 421, "[::2]": 421,
+		"elsewhere.example": 421, "localhost.elsewhere.example": 421, "127.0.0.1.elsewhere.example": 421,
+		"10.0.0.7:8460": 421,
+		"":              421, "[::2]": 421,
 	} {
 		r := httptest.NewRequest(http.MethodGet, "/", nil)
 		r.Host = host

@@ -60,8 +60,9 @@ func TestNightIsDayInOtherColours(t *testing.T) {
 		r.AddCookie(&http.Cookie{Name: "theme", Value: theme})
 		return newRecorder(h, r).Body.String()
 	}
-	for _, path := range []string{"/", "/?group=car", "/runs/1", "/runs/1/edit", "/runs/10/costs", "/runs/1/evidence?stretch=1",
-		"/bench?runs=1,2,3,4,5,6,7,8", "/bench/ranking", "/bench/matrix", "/desk", "/desk/sheet", "/garage", "/garage/cars/1",
+	for _, path := range []string{"/", "/?group=car", "/runs/1", "/runs/1/edit", "/runs/10/costs",
+		"/runs/1/evidence?stretch=1", "/bench?runs=1,2,3,4,5,6,7,8", "/bench/ranking", "/bench/matrix", "/desk", "/desk/sheet",
+		"/garage", "/garage/cars/1",
 		"/sites", "/sites/1", "/sites/stalls/1", "/stall", "/prepare", "/prepare?kept=1", "/prepare/sheet?kept=2",
 		"/prepare/methods", "/prepare/matrix", "/definitions", "/runs/1/how/peak", "/no-such-page"} {
 		day, night := by("day", path), by("night", path)
@@ -192,9 +193,11 @@ func TestPagesLeaveFiguresAlone(t *testing.T) {
 		return out
 	}
 	before := said()
-	for _, path := range []string{"/bench?runs=1,2,3,4,5,6,7,8&ref=3&lead=energy", "/bench?runs=2,1&lead=distance&window=20-60",
+	for _, path := range []string{"/bench?runs=1,2,3,4,5,6,7,8&ref=3&lead=energy",
+		"/bench?runs=2,1&lead=distance&window=20-60",
 		"/bench?runs=1,2,3,4,5,6,7,8,9,10,11,12,13,14,15,16,17,18,19,20&lines=groups&by=car", "/bench/ranking",
-		"/bench?runs=1,2,3&channel=battery-temp&axis=distance", "/bench/matrix", "/bench.json?runs=1,2", "/bench.xlsx?runs=1,2",
+		"/bench?runs=1,2,3&channel=battery-temp&axis=distance", "/bench/matrix", "/bench.json?runs=1,2",
+		"/bench.xlsx?runs=1,2",
 		"/bench/curve.svg?runs=1,2&channel=c-rate&axis=energy-added", "/runs/1?channel=power&axis=minutes", "/runs/2",
 		"/runs/3/how/capacity", "/runs/1/evidence", "/runs/2/costs", "/runs/1/strip.svg"} {
 		r := httptest.NewRequest(http.MethodGet, path, nil)
@@ -462,14 +465,17 @@ func TestOneBrokenRowSpoilsNoList(t *testing.T) {
 		require.Equal(t, http.StatusOK, get(h, page).Code, page)
 	}
 	for _, broken := range []struct{ what, query, page, says string }{
-		{"a car's curve", `UPDATE cars SET envelope = '{"at": 1}' WHERE id = 1`, "/garage", "its charging curve cannot be read"},
+		{"a car's curve", `UPDATE cars SET envelope = '{"at": 1}' WHERE id = 1`,
+			"/garage", "its charging curve cannot be read"},
 		{"a car's pack and claims", `UPDATE cars SET pack = '[1]', claims = '"none"' WHERE id = 1`, "/garage/cars/1",
 			"its charging curve, pack, claims cannot be read"},
 		{"a software's navigation", `UPDATE softwares SET navigation = '7' WHERE id = 1`, "/garage/software/1",
 			"its preconditioning by navigation cannot be read"},
-		{"a stall's tariff", `UPDATE stalls SET tariff = '{"per_kwh": "dear"}' WHERE id = 1`, "/sites", "its tariff cannot be read"},
+		{"a stall's tariff", `UPDATE stalls SET tariff = '{"per_kwh": "dear"}' WHERE id = 1`,
+			"/sites", "its tariff cannot be read"},
 		{"a plan's choices", `UPDATE preparations SET choices = '[]' WHERE id = 1`, "/prepare", "its choices cannot be read"},
-		{"a method's rules", `UPDATE methods SET document = '{"from_pct": "ten"}'`, "/prepare/methods", "its rules cannot be read"},
+		{"a method's rules", `UPDATE methods SET document = '{"from_pct": "ten"}'`,
+			"/prepare/methods", "its rules cannot be read"},
 		{"a run's claims", `UPDATE runs SET claims = '{"kind": 1}' WHERE id = 1`, "/runs/1", "its claims cannot be read"},
 		{"a kept bench's view", `UPDATE benches SET view = '%zz' WHERE id = 1`, "/bench", "Bench"},
 	} {

@@ -290,7 +290,8 @@ func TestNothingTypedIsLost(t *testing.T) {
 	kept := eval[string](
 		s,
 		fmt.Sprintf(
-			`Object.keys(localStorage).filter(n => n.startsWith("zincroad-refused-%d-")).map(n => localStorage.getItem(n)).join()`,
+			`Object.keys(localStorage).filter(n => n.startsWith("zincroad-refused-%d-"))
+				.map(n => localStorage.getItem(n)).join()`,
 			id,
 		),
 	)

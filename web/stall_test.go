@@ -37,7 +37,8 @@ func (s *site) startFromNothing() int64 {
 	s.Helper()
 	s.open("/stall")
 	eval[bool](s, `(() => { for (const [id, text] of [["f-car", "Tamarack 78"], ["f-stall", "Fulling Mill 1"]]) {
-		const e = document.getElementById(id); e.value = [...e.options].find(o => o.text === text).value; } return true; })()`)
+		const e = document.getElementById(id);
+		e.value = [...e.options].find(o => o.text === text).value; } return true; })()`)
 	s.fill("#f-outside", "6")
 	s.do(chromedp.Click(css("form.two .primary")), chromedp.WaitVisible(css("#live[data-ready]")))
 	var id int64
@@ -207,7 +208,8 @@ func TestPadForThumbs(t *testing.T) {
 	assert.Equal(t, "34 92 21.5", eval[string](s, `document.querySelector("#line").value`))
 	box := eval[[]float64](
 		s,
-		`(() => { const r = document.querySelector('[data-pad="5"]').getBoundingClientRect(); return [r.width, r.height]; })()`,
+		`(() => { const r = document.querySelector('[data-pad="5"]').getBoundingClientRect();
+			return [r.width, r.height]; })()`,
 	)
 	assert.GreaterOrEqual(t, min(box[0], box[1]), 44.0, "large enough for a cold thumb")
 	s.do(chromedp.Click(css(".line-acts .reading")))

@@ -121,8 +121,8 @@ func TestExplanationsAreNoSurerThanThePage(t *testing.T) {
 // A race by energy has leads in kWh, and no charge at which two are level.
 func TestARaceIsExplainedInItsUnit(t *testing.T) {
 	c := &Comparison{names: []string{"run 1", "run 2", "run 3"}, Runs: make([]Laid, 3)}
-	x := Explained{Comparison: c, Raced: &Raced{Other: 2, Unit: "kWh", Race: Race{Widest: &Lead{TS: 600, Run: 1, Points: -4.26},
-		Meetings: []Meeting{{TS: 900.4, Run: 1}}}}}
+	x := Explained{Comparison: c, Raced: &Raced{Other: 2, Unit: "kWh",
+		Race: Race{Widest: &Lead{TS: 600, Run: 1, Points: -4.26}, Meetings: []Meeting{{TS: 900.4, Run: 1}}}}}
 	assert.Equal(t, []string{"widest: run 1 4.3 kWh before run 3, at 10:00", "run 3 and run 1 are level at 15:00"},
 		numbersOf(t, "race", x))
 }

@@ -522,7 +522,8 @@ for s in data:
     a, b = np.interp([20, 80], soc, t)
     inner = (t > a) & (t < b)
     x = np.concatenate([[a], t[inner], [b]])
-    out.append({"Post20": a, "Post80": b, "Energy": float(trapezoid(np.interp(x, t, kw), x)) / 3600, "Total": float(trapezoid(kw, t)) / 3600})
+    out.append({"Post20": a, "Post80": b, "Energy": float(trapezoid(np.interp(x, t, kw), x)) / 3600,
+                "Total": float(trapezoid(kw, t)) / 3600})
 `, in, &want)
 	for i, x := range got {
 		p20, _ := x.Post(20)

@@ -63,7 +63,8 @@ var Figures = figure.List[*Reading]{
 		Definition: "The pack's temperature on the way to the stall: the coldest cell's where it was read, else the " +
 			"pack's one value, from the car's own log before the first plug-in. What lies before a hole of ten minutes was " +
 			"another drive. It enters no post, window or energy.",
-		Formula: "the warming a minute is the slope of least squares from the lowest reading to plug-in, stated from 3 K on",
+		Formula: "the warming a minute is the slope of least squares from the lowest reading to plug-in, stated from 3 " +
+			"K on",
 		Numbers: func(x *Reading) (n figure.Lines) {
 			if a := x.Approach; a != nil {
 				n.Say("%s °C %s before plug-in, %s °C at it", words.Figure(a.FromC, 1), words.Duration(a.ToS-a.FromS),
@@ -112,9 +113,9 @@ var Figures = figure.List[*Reading]{
 			"would have taken for the same energy. The pack's own taper and the car's own limits lose nothing while they " +
 			"are within 7 % of the reference. The pack's own pace and all that was lost, less what was gained, is the " +
 			"window.",
-		Formula: "over a cause's stretches ∑ Δt · (1 − P/P_warm), 0 where negative; P_warm is the warm reference at that " +
-			"state of charge, never above the car's own limits: noted envelope, else learnt from the car's warm runs, else " +
-			"by kind",
+		Formula: "over a cause's stretches ∑ Δt · (1 − P/P_warm), 0 where negative; P_warm is the warm reference " +
+			"at that state of charge, never above the car's own limits: noted envelope, else learnt from the car's " +
+			"warm runs, else by kind",
 		Numbers: lostNumbers,
 	},
 	{
@@ -166,8 +167,8 @@ var Figures = figure.List[*Reading]{
 		Definition: "What the stall delivered less what reached the pack, split up: the cable and connector by the volts " +
 			"of both sides, the heater and what else the car read of itself. What is left is pumps, electronics, a " +
 			"converter, and meters that disagree.",
-		Formula: "over the time in which both sides were read; cable ∑ (V_stall − V_car) · I · Δt, where they are within " +
-			"5 %; heater and auxiliaries as read; the rest is what is left",
+		Formula: "over the time in which both sides were read; cable ∑ (V_stall − V_car) · I · Δt, where they are " +
+			"within 5 %; heater and auxiliaries as read; the rest is what is left",
 		Numbers: func(x *Reading) (n figure.Lines) {
 			if l := x.Losses; l != nil {
 				n.Say("lost %s kWh", words.Fixed(l.LostKWh, 2))
@@ -189,8 +190,8 @@ var Figures = figure.List[*Reading]{
 		Definition: "Its resistance from leaps of the current: volts over amps before and after, the middle of all " +
 			"leaps. The heat made in the cells is the current squared times that. The rest voltage is the volts less " +
 			"current times resistance, a cell; one that rises by less than 0.15 V from 30 to 80 % is iron phosphate's.",
-		Formula: "R = ΔV / ΔI where amps leap by 30 A or more within 12 s, the median; heat ∑ I² R Δt; rest voltage (V − " +
-			"I R) / cells",
+		Formula: "R = ΔV / ΔI where amps leap by 30 A or more within 12 s, the median; heat ∑ I² R Δt; rest " +
+			"voltage (V − I R) / cells",
 		Source: "the two kinds' rest voltages from memory, rounded from published curves",
 		Numbers: func(x *Reading) (n figure.Lines) {
 			if p := x.Pack; p != nil && p.ResistanceOhm != nil {
@@ -243,9 +244,10 @@ var Figures = figure.List[*Reading]{
 			"leg; a run is the sum of its legs. Between an unplug and the next plug-in nothing flows, whatever was read. A " +
 			"stretch without readings longer than 30 s and ten times the interval is a gap: it is bridged by a straight " +
 			"line and counted.",
-		Formula: "trapezoid rule, ∑ (P₁+P₂)/2 · Δt / 3600, over one side's readings, from first power of each leg to its " +
-			"end, the slope from a reading below 1 kW within 20 s before it included; the last power holds to the stop or " +
-			"unplug where that is within 30 s or one and a half intervals (c). A run's is the sum of its legs'",
+		Formula: "trapezoid rule, ∑ (P₁+P₂)/2 · Δt / 3600, over one side's readings, from first power of each " +
+			"leg to its end, the slope from a reading below 1 kW within 20 s before it included; the last power " +
+			"holds to the stop or unplug where that is within 30 s or one and a half intervals (c). A run's is the " +
+			"sum of its legs'",
 		Source:  "the trapezoid rule; checked against SciPy",
 		Numbers: energyNumbers,
 	},

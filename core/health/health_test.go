@@ -163,7 +163,8 @@ from scipy.signal import medfilt
 v = np.array(json.load(sys.stdin)); k = 3
 m = medfilt(v, 2*k+1)
 mad = np.array([np.median(np.abs(v[i-k:i+k+1] - m[i])) if k <= i < len(v)-k else np.inf for i in range(len(v))])
-json.dump([int(i) for i in np.flatnonzero((np.abs(v - m) > 3 * 1.482602218505602 * mad) & (np.abs(v - m) > 0.5))], sys.stdout)`
+away = (np.abs(v - m) > 3 * 1.482602218505602 * mad) & (np.abs(v - m) > 0.5)
+json.dump([int(i) for i in np.flatnonzero(away)], sys.stdout)`
 	c := exec.Command("/usr/bin/python3", "-I", "-c", script)
 	c.Stdin = strings.NewReader(string(in))
 	text, err := c.Output()
@@ -206,7 +207,8 @@ func TestOneSpikeOfStateOfCharge(t *testing.T) {
 	}
 }
 
-// Every stretch of 12 readings and 45 s or more at one figure is found, wherever it begins and ends, and no shorter one.
+// Every stretch of 12 readings and 45 s or more at one figure is found, wherever it begins and ends, and no
+// shorter one.
 func TestFrozenStretchesAreFoundWhereTheyAre(t *testing.T) {
 	r := rand.New(rand.NewPCG(8, 8))
 	found := 0
