@@ -25,35 +25,46 @@ type block struct {
 
 // take reads the rows of a block, as long as fast takes them.
 func (b *block) take() {
-	rest := b.text
-	for b.plain = true; len(rest) > 0 && b.plain; {
-		n := b.fast(rest)
-		if rest, b.plain = rest[n:], n > 0; b.plain {
-			b.n++
+	for i := range b.cells {
+		b.cells[i].still = stillness{}
+	}
+	for pos := 0; pos < len(b.text); {
+		if pos = b.fast(b.text, pos); pos == 0 {
+			b.plain = false
+			return
 		}
-		if b.n == tellingRows {
+		if b.n++; b.n == tellingRows {
 			b.settle()
 		}
 	}
+	for i := range b.cells {
+		b.fill(i)
+	}
+	b.plain = true
 }
 
 // tellingRows are the first rows of a block, by which it is told which columns are steady.
 const tellingRows = 64
 
-// settle finds the columns whose cells mostly say what the one above says.
+// settle finds the cells beside each other whose columns said nothing new, or once.
 func (b *block) settle() {
+	first := -1
 	for i := range b.cells {
 		k := &b.cells[i]
-		if k.channel == "" {
-			continue
-		}
-		same := 0
-		for r := 1; r < tellingRows; r++ {
-			if v, above := k.out[r], k.out[r-1]; v == above || v != v && above != above {
-				same++
+		changes := 0
+		for r := 1; r < tellingRows && k.out != nil; r++ {
+			if v, above := k.out[r], k.out[r-1]; v != above && (v == v || above == above) {
+				changes++
 			}
 		}
-		k.steady, k.above = same >= tellingRows*7/8, cellAbove{}
+		if k.out == nil || changes > 1 {
+			first = -1
+			continue
+		}
+		if first < 0 {
+			first = i
+		}
+		b.cells[first].still.cells++
 	}
 }
 
@@ -72,6 +83,8 @@ func (p *reader) place(blocks []*block) {
 		for i := range p.cells {
 			if k := &p.cells[i]; k.channel != "" {
 				b.cells[i].out = k.out[b.from : b.from+b.lines]
+			} else if k.time {
+				b.cells[i].out = b.at
 			}
 		}
 	}

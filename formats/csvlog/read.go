@@ -129,8 +129,8 @@ type cellKind struct {
 	plain    bool      // shift 0, factor 1
 	out      []float64 // the channel's column
 
-	steady bool // its cells mostly say what the one above says
-	above  cellAbove
+	form  mould     // of its last cell
+	still stillness // of this and the cells behind it
 }
 
 type reader struct {
@@ -203,6 +203,8 @@ func newReader(l Layout, o Options) *reader {
 			k.channel, k.min, k.max, k.shift, k.factor = c.Channel, in.Min, in.Max, u.Shift, u.Factor
 			k.plain = u.Shift == 0 && u.Factor == 1
 			k.out = make([]float64, o.Rows)
+		} else if k.time {
+			k.min, k.max, k.plain, k.out = math.Inf(-1), math.Inf(1), true, p.at
 		}
 		p.cells = append(p.cells, k)
 		p.header = append(p.header, []byte(c.Header))
@@ -218,7 +220,7 @@ func (p *reader) run(br *bufio.Reader) error {
 		switch {
 		case p.line < p.layout.dataLine():
 			whole = nil
-		case p.plain && p.fast(whole) > 0:
+		case p.plain && p.fast(whole, 0) > 0:
 			p.took(p.line)
 			whole = nil
 		}
@@ -299,95 +301,136 @@ func (p *reader) split(line []byte) [][]byte {
 	}
 }
 
-// fast reads the row of plain decimals that a text of whole lines begins with into row n, in one pass over its bytes,
-// and gives its length with its line end; took counts it. It gives up, with 0, on anything that row must judge.
-func (p *reader) fast(line []byte) int {
-	if n := len(line); n == 0 || line[n-1] != '\n' {
+// fast reads the row of plain decimals that begins at a place of a text of whole lines into row n, and gives where the
+// next begins; took counts it. It gives up, with 0, on anything that row must judge.
+func (p *reader) fast(text []byte, pos int) int {
+	if n := len(text); pos == n || text[n-1] != '\n' {
 		return 0
 	}
-	at, pos, last := math.NaN(), 0, len(p.cells)-1
-	for i := range p.cells {
+	for i := 0; i < len(p.cells); {
 		k := &p.cells[i]
-		if k.above.long > 0 && pos+8 <= len(line) && k.above.is(binary.LittleEndian.Uint64(line[pos:])) {
-			pos += k.above.long
-			k.out[p.n] = k.above.value
+		if n := k.still.cells; n > 0 {
+			if end := pos + len(k.still.text); end > pos && end <= len(text) && string(text[pos:end]) == k.still.text {
+				pos = end
+			} else if pos = p.stir(i, text, pos); pos == 0 {
+				return 0
+			}
+			i += n
 			continue
 		}
-		start := pos
-		neg := line[pos] == '-'
-		if neg {
-			pos++
-		}
-		mantissa, begin := uint64(0), pos
-		for ; line[pos]-'0' <= 9; pos++ {
-			mantissa = mantissa*10 + uint64(line[pos]-'0')
-		}
-		digits, fraction := pos-begin, 0
-		if line[pos] == '.' {
-			pos++
-			begin = pos
-			for ; line[pos]-'0' <= 9; pos++ {
-				mantissa = mantissa*10 + uint64(line[pos]-'0')
+		if end := pos + k.form.long; end > pos && end >= 8 && end <= len(text) {
+			if v, ok := k.form.number(binary.LittleEndian.Uint64(text[end-8:])); ok {
+				if !k.plain {
+					v = (v + k.shift) * k.factor
+				}
+				if v < k.min || v > k.max {
+					return 0
+				}
+				k.out[p.n] = v
+				pos = end
+				i++
+				continue
 			}
-			fraction = pos - begin
-			digits += fraction
 		}
-		if i == last && line[pos] == '\r' {
-			pos++
-		}
-		if i < last && line[pos] != p.delim || i == last && line[pos] != '\n' || digits > 15 {
+		if pos = p.cell(i, text, pos); pos == 0 {
 			return 0
 		}
-		pos++
-		v := float64(mantissa)
-		if digits == 0 {
-			if neg || fraction > 0 || k.time {
-				return 0
-			}
-			v = math.NaN()
-		} else if fraction > 0 {
-			v /= powersOfTen[fraction]
-		}
-		if neg {
-			v = -v
-		}
-		if k.time {
-			at = v
-		} else if k.channel != "" {
-			if !k.plain {
-				v = (v + k.shift) * k.factor
-			}
-			if v < k.min || v > k.max {
-				return 0
-			}
-			k.out[p.n] = v
-			if k.steady {
-				k.above = cellOf(line[start:], pos-start, v)
-			}
-		}
+		i++
 	}
-	p.at[p.n] = at
 	return pos
 }
 
-// cellAbove is the cell of the row above, as far as it can be known again by its first eight bytes: the usual cell says
-// what the one above said (temperatures, volts, what is off), and costs next to nothing then.
-type cellAbove struct {
-	text, mask uint64 // its bytes with what ends it, the first the lowest, and where they stand
-	long       int    // how many they are; 0: it is like no other
-	value      float64
+// cell reads one cell of a row as fast does, a byte at a time.
+func (p *reader) cell(i int, text []byte, pos int) int {
+	k, start := &p.cells[i], pos
+	neg := text[pos] == '-'
+	if neg {
+		pos++
+	}
+	mantissa, begin := uint64(0), pos
+	for ; text[pos]-'0' <= 9; pos++ {
+		mantissa = mantissa*10 + uint64(text[pos]-'0')
+	}
+	digits, fraction := pos-begin, 0
+	if text[pos] == '.' {
+		pos++
+		begin = pos
+		for ; text[pos]-'0' <= 9; pos++ {
+			mantissa = mantissa*10 + uint64(text[pos]-'0')
+		}
+		fraction = pos - begin
+		digits += fraction
+	}
+	end := p.delim
+	if i == len(p.cells)-1 {
+		if end = '\n'; text[pos] == '\r' {
+			pos++
+		}
+	}
+	if text[pos] != end || digits > 15 {
+		return 0
+	}
+	pos++
+	v := float64(mantissa)
+	if digits == 0 {
+		if neg || fraction > 0 || k.time {
+			return 0
+		}
+		v = math.NaN()
+	} else if fraction > 0 {
+		v /= powersOfTen[fraction]
+	}
+	if neg {
+		v = -v
+	}
+	if k.out == nil {
+		return pos
+	}
+	if !k.plain {
+		v = (v + k.shift) * k.factor
+	}
+	if v < k.min || v > k.max {
+		return 0
+	}
+	k.out[p.n] = v
+	k.form = mouldOf(text, start, pos-start)
+	return pos
 }
 
-// is tells whether eight bytes begin with the cell.
-func (c *cellAbove) is(eight uint64) bool { return (eight^c.text)&c.mask == 0 }
+// stillness is some cells beside each other that mostly say what those of the row above say (temperatures, volts, what
+// is off): they are known again by their text, and their columns filled when it changes.
+type stillness struct {
+	cells int    // how many they are; 0: these are none
+	text  string // what they said last
+	from  int    // the first row that is not filled
+}
 
-// cellOf is the cell of so many bytes that a text begins with, what ends it among them. One that is longer than eight
-// is like no other.
-func cellOf(text []byte, long int, value float64) cellAbove {
-	if long > 8 || len(text) < 8 {
-		return cellAbove{}
+// stir reads cells that stood still and say something else now, from the ith on.
+func (p *reader) stir(i int, text []byte, pos int) int {
+	p.fill(i)
+	still, start := &p.cells[i].still, pos
+	for k := i; k < i+still.cells; k++ {
+		if pos = p.cell(k, text, pos); pos == 0 {
+			return 0
+		}
 	}
-	return cellAbove{binary.LittleEndian.Uint64(text), math.MaxUint64 >> (64 - 8*long), long, value}
+	still.text, still.from = string(text[start:pos]), p.n+1
+	return pos
+}
+
+// fill writes what cells that stand still said last into the rows that they said it in.
+func (p *reader) fill(i int) {
+	still := &p.cells[i].still
+	if still.from == 0 || still.from >= p.n {
+		return
+	}
+	for k := i; k < i+still.cells; k++ {
+		out := p.cells[k].out[still.from-1 : p.n]
+		for r := range out {
+			out[r] = out[0]
+		}
+	}
+	still.from = p.n
 }
 
 // row takes one row, or reports why it cannot.
@@ -454,6 +497,8 @@ func (p *reader) grow(least int) {
 	for i := range p.cells {
 		if k := &p.cells[i]; k.channel != "" {
 			k.out = append(k.out, make([]float64, more)...)
+		} else if k.time {
+			k.out = p.at
 		}
 	}
 }
