@@ -10,8 +10,13 @@ import (
 	"sync"
 )
 
-// blockBytes is how much text is read in one go by one of several at once.
-const blockBytes = 1 << 20
+// blockBytes is how much text is read in one go by one of several at once, and blocksEach how many of them each takes
+// before those behind are begun: few enough to stay near the processor until they are read, and enough that none waits
+// long for the others to finish.
+const (
+	blockBytes = 1 << 18
+	blocksEach = 4
+)
 
 // block is a stretch of whole lines. Its rows go straight into the reader's columns, behind as many as there would be
 // if every line before it were one: written there by several at once, and moved only where some lines were none.
@@ -130,7 +135,7 @@ func (f *feed) Read(p []byte) (int, error) {
 func (p *reader) inBlocks(r io.Reader, o Options) error {
 	o.Rows = 0
 	several := func() []*block {
-		blocks := make([]*block, runtime.GOMAXPROCS(0))
+		blocks := make([]*block, blocksEach*runtime.GOMAXPROCS(0))
 		for i := range blocks {
 			blocks[i] = &block{reader: *newReader(p.layout, o), text: make([]byte, 0, blockBytes+1<<16)}
 		}

@@ -40,7 +40,7 @@ func TestBlocksBeginWhereReadingsDo(t *testing.T) {
 
 // A long table is read by several at once; what comes out is what one by one gives, whatever stands in it and wherever.
 func TestBlocksGiveWhatRowsGive(t *testing.T) {
-	const rows = 120_000 // about 3 MB: three blocks
+	const rows = 120_000 // about 3 MB: a dozen blocks
 	lines := make([]string, rows)
 	for i := range lines {
 		lines[i] = fmt.Sprintf("%d.5,%d.25,%d,", i, i%90+5, i%150)
