@@ -157,6 +157,7 @@ type flow struct {
 	calm         trace.Series // as read, without the spikes that leap upwards
 	firstS       float64      // first power
 	lastS        float64      // last power
+	allKJ        float64      // what flowed from its first point to its last
 }
 
 // What of a leg's ends the readings speak for.
@@ -187,6 +188,7 @@ func (s *sides) flowsOf(side trace.Side) []flow {
 		f.lastS, _ = lastPower(f.Series)
 		f.read, f.calm = f.Len(), trace.WithoutUpwardSpikes(f.Series)
 		f.Series = s.cutOff(f.Series, l, side)
+		f.allKJ = f.Integral(f.T[0], f.T[f.Len()-1])
 		flows = append(flows, f)
 	}
 	return flows
@@ -243,9 +245,17 @@ func (f flow) reported() trace.Span {
 func integral(flows []flow, from, to float64) float64 {
 	sum := 0.0
 	for _, f := range flows {
-		sum += f.Integral(from, to)
+		sum += f.kj(from, to)
 	}
 	return sum
+}
+
+// kj is what flowed between two times, kJ. All of it is known without going through the readings again.
+func (f flow) kj(from, to float64) float64 {
+	if from <= f.T[0] && to >= f.T[f.Len()-1] {
+		return f.allKJ
+	}
+	return f.Integral(from, to)
 }
 
 // medianInterval is a side's interval between readings of its power while charging.

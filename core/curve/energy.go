@@ -51,7 +51,7 @@ func (s *sides) kwh(side trace.Side) *float64 {
 	return &sum
 }
 
-func (f flow) kwh() float64 { return units.KWhFromKJ(f.Integral(f.T[0], f.T[f.Len()-1])) }
+func (f flow) kwh() float64 { return units.KWhFromKJ(f.allKJ) }
 
 // flowsEverywhere tells whether a side has power in every leg.
 func (s *sides) flowsEverywhere(side trace.Side) bool {
@@ -138,7 +138,7 @@ func (s *sides) gain(side trace.Side) (e, gained float64) {
 		a, ok1 := s.soc.At(from)
 		b, ok2 := s.soc.At(to)
 		if ok1 && ok2 && from < to && f.Len() > 1 {
-			e, gained = e+units.KWhFromKJ(f.Integral(from, to)), gained+b-a
+			e, gained = e+units.KWhFromKJ(f.kj(from, to)), gained+b-a
 		}
 	}
 	return e, gained

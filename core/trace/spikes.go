@@ -16,10 +16,7 @@ const (
 // Spikes gives the indices of the readings of a power series that are spikes,
 // in order; up tells for each whether it leaps upwards.
 func Spikes(s Series) (at []int, up []bool) {
-	for i := 1; i+1 < s.Len(); i++ {
-		if d := s.V[i] - s.V[i-1]; -spikeFloorKW < d && d < spikeFloorKW {
-			continue
-		}
+	for i := leap(s.V, 1); i+1 < s.Len(); i = leap(s.V, i+1) {
 		if n := spikeAt(s, i); n > 0 {
 			for j := i; j < i+n; j++ {
 				at = append(at, j)
@@ -29,6 +26,21 @@ func Spikes(s Series) (at []int, up []bool) {
 		}
 	}
 	return at, up
+}
+
+// leap gives the first of some values, from i on, that is not near the one before it; their number where there is none.
+func leap(v []float64, i int) int {
+	if i >= len(v) {
+		return len(v)
+	}
+	last := v[i-1]
+	for k, x := range v[i:] {
+		if d := x - last; !(-spikeFloorKW < d && d < spikeFloorKW) {
+			return i + k
+		}
+		last = x
+	}
+	return len(v)
 }
 
 // spikeAt gives the number of readings of a spike that begins at i, 0 for none.
