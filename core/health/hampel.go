@@ -20,13 +20,20 @@ func Hampel(v []float64, reach int, k, least float64) []int {
 	// What is like both values before it and both behind it cannot be far from their median: only values up to here,
 	// near to one that is away, are looked at.
 	stirred := -1
-	for i, x := range v {
-		if i+1 < len(v) && math.Abs(v[i+1]-x) > least/2 || i+2 < len(v) && math.Abs(v[i+2]-x) > least/2 {
+	for i := 0; i < len(v); i++ {
+		near := v // in which one that is away is looked for
+		if i <= stirred {
+			near = v[:min(len(v), i+3)]
+		}
+		if at := nextAway(near, i, least/2); i > stirred {
+			i, stirred = at, at+2
+		} else if at == i {
 			stirred = i + 2
 		}
-		if i > stirred || math.IsNaN(x) {
+		if i == len(v) || math.IsNaN(v[i]) {
 			continue
 		}
+		x := v[i]
 		window = window[:0]
 		for j := max(0, i-reach); j <= min(len(v)-1, i+reach); j++ {
 			if !math.IsNaN(v[j]) {
@@ -46,6 +53,25 @@ func Hampel(v []float64, reach int, k, least float64) []int {
 		}
 	}
 	return out
+}
+
+// nextAway gives the first place, from i on, of a value of which one of the two behind it is farther away than by; the
+// number of values where there is none.
+func nextAway(v []float64, i int, by float64) int {
+	if len(v)-i < 2 {
+		return len(v)
+	}
+	x, next := v[i], v[i+1]
+	for k, after := range v[i+2:] {
+		if d, e := next-x, after-x; d > by || d < -by || e > by || e < -by {
+			return i + k
+		}
+		x, next = next, after
+	}
+	if d := next - x; d > by || d < -by {
+		return len(v) - 2
+	}
+	return len(v)
 }
 
 // What of a state of charge is a spike (common practice, no source): more than one and a half

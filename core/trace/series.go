@@ -143,10 +143,13 @@ func crossing(t0, v0, t1, v1, v float64) float64 {
 
 // Max gives the index of the first highest value, -1 when empty.
 func (s Series) Max() int {
-	best := -1
+	if len(s.V) == 0 {
+		return -1
+	}
+	best, highest := 0, s.V[0]
 	for i, v := range s.V {
-		if best < 0 || v > s.V[best] {
-			best = i
+		if v > highest {
+			best, highest = i, v
 		}
 	}
 	return best

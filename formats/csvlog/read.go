@@ -57,10 +57,9 @@ func Read(r io.Reader, l Layout, o Options) (*Table, error) {
 		return nil, fmt.Errorf("reading %s: %w", o.File, err)
 	}
 	p := newReader(l, o)
-	br := bufio.NewReaderSize(l.text(r), 1<<18)
-	read := func() error { return p.run(br) }
+	read := func() error { return p.run(bufio.NewReaderSize(l.text(r), 1<<18)) }
 	if p.plain && o.Rows > manyRows {
-		read = func() error { return p.inBlocks(br, o) }
+		read = func() error { return p.inBlocks(l.text(r), o) }
 	}
 	if err := read(); err != nil {
 		return nil, fmt.Errorf("reading %s: %w", o.File, err)
