@@ -186,6 +186,7 @@ const (
 	followS     = 300.0
 	closestTo   = 0.008
 	mostlyTaper = 0.8
+	hotBelow    = 0.025 // less than the most it takes by so much, and hot: it may be led back
 )
 
 // follow learns from the stretches that follow the pack's own taper how this pack compares with
@@ -200,17 +201,34 @@ func (k *known) follow(spans []*span) bool {
 	if k.taper == nil {
 		return false
 	}
-	var shares []float64
-	long := 0.0
+	type voice struct{ share, s float64 }
+	var voices, hot []voice
+	highest := math.Inf(-1)
 	for _, s := range spans {
 		for i, f := range s.pieces {
 			cold := k.warmKnown && (f.coldest0+f.coldest1)/2 < k.warmC
 			if s.odds[i][indexOf[PackTaper]] > mostlyTaper && f.shape[falls] > 0.9 && !math.IsNaN(f.ofTaper) && !cold {
-				long += f.toS - f.fromS
-				for range 1 + int((f.toS-f.fromS)/60) {
-					shares = append(shares, math.Log(f.ofTaper))
+				v := voice{math.Log(f.ofTaper), f.toS - f.fromS}
+				if max(f.warmest0, f.warmest1) > k.ledBackFrom() {
+					hot = append(hot, v)
+				} else {
+					voices = append(voices, v)
 				}
+				highest = max(highest, v.share)
 			}
+		}
+	}
+	for _, v := range hot { // a hot pack speaks for its own pace as far as it takes as much as any
+		if v.share > highest-hotBelow {
+			voices = append(voices, v)
+		}
+	}
+	var shares []float64
+	long := 0.0
+	for _, v := range voices {
+		long += v.s
+		for range 1 + int(v.s/60) {
+			shares = append(shares, v.share)
 		}
 	}
 	if long < followS {
@@ -291,6 +309,7 @@ func (l *Log) spansOf(k *known, side *SideLog, power trace.Series, index int, le
 		first = false
 		list := cur.grid.pieces()
 		cur.grid.sharpen(list, power)
+		list = cur.grid.turned(list, k)
 		for x := range list {
 			f := cur.grid.look(&list[x], k)
 			f.fellPct = l.socAt(f.fellS)
@@ -401,7 +420,8 @@ func (x *fallen) stepSign(at, soc float64, k *known, l *Log) (odds float64, proo
 	}
 	others := 0
 	for _, o := range x.list {
-		if o.atS != at && math.Abs(o.soc-soc) > 3 {
+		// A fall that the noted envelope has speaks for the envelope, not for a stair that is not in it.
+		if o.atS != at && math.Abs(o.soc-soc) > 3 && !k.stepAt(o.soc) {
 			others++
 		}
 	}
@@ -476,6 +496,7 @@ func (l *Log) settle(s *span, k *known, falls *fallen) {
 		enter[i] = l.enter(s, i, k, falls)
 	}
 	s.odds = posterior(agree, enter, switchPrice)
+	dbg(l, s)
 	s.stretches = make([]Stretch, n)
 	for i := range s.pieces {
 		s.stretches[i] = l.name(s, i)
@@ -581,6 +602,18 @@ func (s *span) sameShare(i int) bool {
 	return false
 }
 
+// onStairs is how near to its envelope, as a share, the power lies behind a step of it; notOnStairs is what speaks for a
+// step of charge where it does not.
+const (
+	onStairs    = 0.1
+	notOnStairs = -3.0
+)
+
+// ends tells whether a piece begins on the pack's own envelope, or nothing is known of it.
+func (f *facts) ends(k *known) bool {
+	return math.IsNaN(f.taperEnd[0]) || math.Abs(math.Log(f.taperEnd[0])-k.bias) < onStairs
+}
+
 // comesBack tells whether the power leaps up again after a fall, within the same stretch of power:
 // no timer and no step of charge lets go without a replug.
 func (s *span) comesBack(i int) bool {
@@ -639,6 +672,9 @@ func (l *Log) enter(s *span, i int, k *known, falls *fallen) [][2]float64 {
 		set(SharedCabinet, pick(neighbour, 4, -0.3), -3)
 		t, tProof := falls.timerSign(s.grid.leg, f.fellS-s.grid.plugInS, k, l)
 		c, cProof := falls.stepSign(f.fellS, f.fellPct, k, l)
+		if stairs := k.stepAt(f.fellPct); stairs && !f.ends(k) { // what fell is not what the envelope takes there
+			c, cProof = notOnStairs, false
+		}
 		if tProof && !cProof {
 			c -= 4
 		}
@@ -683,6 +719,9 @@ func (l *Log) enter(s *span, i int, k *known, falls *fallen) [][2]float64 {
 		set(SoCStep, -5, 0)
 		if s.levelLeft(i) {
 			set(SoCStep, -5, -3)
+		}
+		if k.stepAt(f.fellPct) && f.ends(k) { // what held before was little more
+			set(SoCStep, 2, 0)
 		}
 		if s.sameShare(i) {
 			set(TimerStep, -6, 1)

@@ -165,12 +165,14 @@ type grid struct {
 	t, from, to                  []float64 // middle, beginning and end of a cell, s
 	kw, amps, volts              []float64 // of the judged side; amps from kW and volts where they were not read
 	plugKW, packKW, plugA, packA []float64
+	packV                        []float64 // the pack's, where a converter makes the judged side's others
 	soc, coldest, warmest, inlet []float64 // NaN: not read
 	asked                        []float64 // delivered over requested; NaN: not read
 	offered                      []float64 // kW that the stall offers; NaN
 	relKW, relAmps, noiseV       float64   // wobble of kW and of amps as a share, of volts in V
 	ampsRead                     bool
 	voltsRead                    bool
+	fine                         bool // kw is made of volts and amps, which show more than it
 	typed                        bool
 	kwOnly                       bool    // only the power is described
 	bends                        bool    // the volts rose to their top and stayed
@@ -314,6 +316,7 @@ func (l *Log) columns(g *grid, k *known, side *SideLog, every float64) {
 	g.ampsRead, g.voltsRead = side.Amps.Len() > 1, side.Volts.Len() > 1
 	col := func() []float64 { return make([]float64, n) }
 	g.amps, g.volts, g.plugKW, g.packKW, g.plugA, g.packA = col(), col(), col(), col(), col(), col()
+	g.packV = col()
 	g.soc, g.coldest, g.warmest, g.inlet, g.asked, g.offered = col(), col(), col(), col(), col(), col()
 	other := &l.Stall
 	if side == other {
@@ -332,20 +335,17 @@ func (l *Log) columns(g *grid, k *known, side *SideLog, every float64) {
 			volts = at(other.Volts)
 		}
 		if math.IsNaN(volts) {
-			volts = 400
-			if k.pack != nil {
-				soc := g.soc[i]
-				if math.IsNaN(soc) {
-					soc = 50
-				}
-				rest := k.pack.RestV(soc)
-				volts = rest + pack.Amps(g.kw[i], rest, k.pack.ResistanceOhm)*k.pack.ResistanceOhm
-			}
+			volts = k.packVolts(g.soc[i], g.kw[i])
 		}
 		if math.IsNaN(amps) {
 			amps = g.kw[i] * 1000 / volts
 		}
-		g.volts[i], g.amps[i] = volts, amps
+		g.volts[i], g.amps[i], g.packV[i] = volts, amps, volts
+		if k.converter {
+			if g.packV[i] = at(l.Car.Volts); math.IsNaN(g.packV[i]) {
+				g.packV[i] = k.packVolts(g.soc[i], g.kw[i])
+			}
+		}
 		g.plugKW[i], g.packKW[i] = at(l.Stall.KW), at(l.Car.KW)
 		passes := 1.0
 		if k.converter {
@@ -367,7 +367,55 @@ func (l *Log) columns(g *grid, k *known, side *SideLog, every float64) {
 		g.asked[i] = l.askedFor(from, to, reach)
 		g.offered[i] = at(l.Stall.OfferedKW)
 	}
+	g.finer(side)
 	g.noise(side)
+}
+
+// coarseKW is from which step a display's power is read finer from its own volts and amps; near which share of their
+// product it must stay.
+const (
+	coarseKW   = 0.5
+	productOff = 0.06
+)
+
+// finer takes power that a display shows in whole kW from volts and amps of the same side, as far as these show more:
+// a level of 43.4 kW that reads 43 in most cells and 44 in some is no level, else, and its amps look the more so.
+func (g *grid) finer(side *SideLog) {
+	if !g.ampsRead || !g.voltsRead || g.typed || stepOf(side.KW.V) < coarseKW || stepOf(side.Amps.V) >= 1 {
+		return
+	}
+	ratios := make([]float64, 0, len(g.kw))
+	for i, kw := range g.kw {
+		if product := g.volts[i] * g.amps[i] / 1000; product > 5 {
+			ratios = append(ratios, kw/product)
+		}
+	}
+	if len(ratios) < leastCells {
+		return
+	}
+	by := trace.Median(ratios)
+	if math.Abs(by-1) > productOff {
+		return
+	}
+	for i := range g.kw {
+		if product := g.volts[i] * g.amps[i] / 1000 * by; math.Abs(product-g.kw[i]) <= coarseKW+productOff*g.kw[i] {
+			g.kw[i] = product
+		}
+	}
+	g.fine = true
+}
+
+// packVolts is what the pack's voltage comes to at a charge (NaN: half of it) and a power, where nobody read it; 400 V
+// where nothing is known of the pack.
+func (k *known) packVolts(soc, kw float64) float64 {
+	if k.pack == nil {
+		return 400
+	}
+	if math.IsNaN(soc) {
+		soc = 50
+	}
+	rest := k.pack.RestV(soc)
+	return rest + pack.Amps(kw, rest, k.pack.ResistanceOhm)*k.pack.ResistanceOhm
 }
 
 // askedFor is what was delivered over what was requested, as each side shows it: the lowest of
@@ -417,7 +465,10 @@ func (g *grid) noise(side *SideLog) {
 	g.relKW, g.relAmps = slowWobbleOf(g, g.kw), slowWobbleOf(g, g.amps)
 	g.noiseV = max(0.05, wobbleOf(g.volts, false))
 	middle := trace.Median(g.kw)
-	g.relKW = max(leastWobble, g.relKW, 0.29*stepOf(side.KW.V)/max(1, middle))
+	g.relKW = max(leastWobble, g.relKW)
+	if !g.fine {
+		g.relKW = max(g.relKW, 0.29*stepOf(side.KW.V)/max(1, middle))
+	}
 	if middle = trace.Median(g.amps); g.ampsRead {
 		g.relAmps = max(leastWobble, g.relAmps, 0.29*stepOf(side.Amps.V)/max(1, middle))
 	} else {

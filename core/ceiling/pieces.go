@@ -215,6 +215,89 @@ func (g *grid) pieces() []piece {
 	return g.settle(g.swallow(out))
 }
 
+// turned splits pieces where what holds the power may change although it runs on along one line: where the coldest cell
+// comes up to the temperature from which the pack is warm, where the warmest passes the one from which it is led back,
+// as far as these are noted, and where the power bends away from the pack's own taper or comes back to it. A pack that
+// warms, or grows hot, takes another share of its taper little by little; and where the taper falls, its power may be as
+// straight as ever.
+func (g *grid) turned(list []piece, k *known) []piece {
+	over := func(col []float64, limit float64) func(i int) bool {
+		return func(i int) bool { return col[i-1] < limit && col[i] >= limit || col[i-1] >= limit && col[i] < limit }
+	}
+	cold, hot := over(g.coldest, k.warmC), over(g.warmest, k.hotC)
+	var out []piece
+	for _, p := range list {
+		bends := g.bendsAway(p, k)
+		last := p.a
+		for i := p.a + 1; i < p.b; i++ {
+			turns := k.warmKnown && cold(i) || hot(i) || slices.Contains(bends, i)
+			if turns && i-last > leastCells && p.b-i > leastCells {
+				out = append(out, g.part(p, last, i))
+				last = i
+			}
+		}
+		out = append(out, g.part(p, last, p.b))
+	}
+	return out
+}
+
+// followsNear is how near to its taper, as a share, a pack is most of the time that follows it at all.
+const followsNear = 0.1
+
+// bendsAway lists the cells of a piece at which its share of the pack's own taper begins to run along another line.
+func (g *grid) bendsAway(p piece, k *known) []int {
+	if k.taper == nil || !k.given || g.typed || p.top || p.b-p.a <= 2*leastCells {
+		return nil
+	}
+	s := newSums(g, p.a, p.b)
+	if level := min(p.misfit[levelAmps], p.misfit[levelKW]); level <= p.misfit[straight]+s.half {
+		return nil // a level outside the pack does not bend with the taper
+	}
+	h := *g
+	h.kw = make([]float64, len(g.kw))
+	near := 0
+	for i := p.a; i < p.b; i++ {
+		share := g.packKW[i] / k.taper.KW(g.soc[i])
+		if math.IsNaN(share) {
+			return nil
+		}
+		if h.kw[i] = share * g.kw[p.a]; share > 1-followsNear && share < 1+followsNear {
+			near++
+		}
+	}
+	if near < (p.b-p.a)/2 {
+		return nil
+	}
+	h.amps, h.relAmps = h.kw, h.relKW
+	s = newSums(&h, p.a, p.b)
+	s.kwOnly = true
+	cuts := s.split()
+	for i := range cuts {
+		cuts[i] += p.a
+	}
+	return cuts[:len(cuts)-1]
+}
+
+// part is what a piece is between two of its cells.
+func (g *grid) part(p piece, a, b int) piece {
+	if a == p.a && b == p.b {
+		return p
+	}
+	q := p
+	q.a, q.b = a, b
+	s := newSums(g, a, b)
+	s.kwOnly = g.kwOnly
+	s.describe(&q, a)
+	if a > p.a {
+		q.fromS, q.fall, q.moved, q.before, q.bySign = g.from[a], 0, 0, true, false
+		q.fellS = q.fromS
+	}
+	if b < p.b {
+		q.toS = g.from[b]
+	}
+	return q
+}
+
 // swallow gives the way down between two levels to the one behind it: it belongs to the cause
 // that made the fall.
 func (g *grid) swallow(list []piece) []piece {
@@ -258,7 +341,7 @@ func (g *grid) settle(list []piece) []piece {
 			if g.typed {
 				at = (g.t[q.b-1] + g.t[p.a]) / 2
 			}
-			last, first := q.line[1], p.line[0]
+			last, first := g.between(q.line[1], q.b-leastCells, q.b), g.between(p.line[0], p.a, p.a+leastCells)
 			leap := math.Log(max(0.5, first) / max(0.5, last))
 			wide := g.t[p.a] - g.t[q.b-1]
 			slow, least := max(g.leans(q), g.leans(p))*(wide+cellS), suddenShare
@@ -280,6 +363,13 @@ func (g *grid) settle(list []piece) []piece {
 		}
 	}
 	return list
+}
+
+// between is a line's power no farther than what some cells show: a line through the way up to a level goes on beyond
+// the level, and what falls short of that has not fallen.
+func (g *grid) between(kw float64, from, to int) float64 {
+	cells := g.kw[max(0, from):min(len(g.kw), to)]
+	return min(max(kw, slices.Min(cells)), slices.Max(cells))
 }
 
 // leans is how fast a piece's power moves by itself, kW a second; one of a few cells is no more

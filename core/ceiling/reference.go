@@ -139,7 +139,7 @@ func (j *Judgement) costs(s *Stretch, from, to float64) (long, warm float64, ok 
 			if a >= b {
 				continue
 			}
-			w := j.known.warmKW(g.soc[i], g.volts[i])
+			w := j.known.warmKW(g.soc[i], g.packV[i])
 			if !(w > 0) {
 				return long, 0, false
 			}
@@ -192,7 +192,7 @@ func (j *Judgement) Warm(atPlug bool) trace.Series {
 	for _, sp := range j.spans {
 		g := sp.grid
 		for i, t := range g.t {
-			w := j.known.warmKW(g.soc[i], g.volts[i])
+			w := j.known.warmKW(g.soc[i], g.packV[i])
 			if math.IsNaN(w) {
 				continue
 			}
@@ -265,7 +265,7 @@ func (j *Judgement) Lines(from, to float64) []Line {
 		{AdapterCurrent, finite(k.adapterA), func(g *grid, i int) float64 { return k.adapterA * plugV(g, i) / 1000 }},
 		{CarConverter, k.converter, func(*grid, int) float64 { return k.converterKW }},
 		{CarPower, finite(k.carKW), func(g *grid, i int) float64 { return k.carKW + g.beside(i) }},
-		{CarCurrent, finite(k.carA), func(g *grid, i int) float64 { return k.carA*g.volts[i]/1000 + g.beside(i) }},
+		{CarCurrent, finite(k.carA), func(g *grid, i int) float64 { return k.carA*g.packV[i]/1000 + g.beside(i) }},
 		{SharedCabinet, finite(k.sharedKW), func(*grid, int) float64 { return k.sharedKW / 2 }},
 		{PackTaper, k.taper != nil, func(g *grid, i int) float64 { return k.taper.KW(g.soc[i]) + g.beside(i) }},
 		{"", true, func(g *grid, i int) float64 { return g.plugKW[i] / min(1, g.asked[i]) }},

@@ -44,7 +44,7 @@ func (l *Log) tell(k *known, first, g *grid, pieces []*facts) told {
 		fellPct: a.fellPct, plugInS: g.plugInS, ampsRead: g.ampsRead}
 	t.amps[0], _ = first.ends(first.amps, a.piece)
 	_, t.amps[1] = g.ends(g.amps, b.piece)
-	t.warm = [2]float64{k.warmKW(a.soc0, a.volts0), k.warmKW(b.soc1, b.volts1)}
+	t.warm = [2]float64{k.warmKW(a.soc0, a.packV0), k.warmKW(b.soc1, b.packV1)}
 	mean := func(of func(*facts) float64) float64 {
 		sum, w := 0.0, 0.0
 		for _, f := range pieces {

@@ -97,7 +97,8 @@ type facts struct {
 	lean                         float64         // of kW, as a share a minute
 	leanAmps                     float64         // of amps
 	plugKW, packKW, plugA, packA float64         // middles, at the plug and into the pack
-	kw, amps, volts0, volts1     float64         // of the side that is judged; volts are the pack's
+	kw, amps, volts0, volts1     float64         // of the side that is judged
+	packV0, packV1               float64
 	soc0, soc1                   float64
 	coldest0, coldest1           float64
 	warmest0, warmest1           float64
@@ -137,6 +138,7 @@ func (g *grid) look(p *piece, k *known) *facts {
 	f.plugKW, f.packKW, f.plugA, f.packA = g.middle(g.plugKW, p), g.middle(g.packKW, p), g.middle(g.plugA, p),
 		g.middle(g.packA, p)
 	f.volts0, f.volts1 = g.ends(g.volts, p)
+	f.packV0, f.packV1 = g.ends(g.packV, p)
 	f.soc0, f.soc1 = g.ends(g.soc, p)
 	f.coldest0, f.coldest1 = g.ends(g.coldest, p)
 	f.warmest0, f.warmest1 = g.ends(g.warmest, p)
@@ -144,7 +146,7 @@ func (g *grid) look(p *piece, k *known) *facts {
 	f.asked, f.offered = g.middle(g.asked, p), g.middle(g.offered, p)
 	var shares, tapers []float64
 	for i := p.a; i < p.b; i++ {
-		if w := k.warmKW(g.soc[i], g.volts[i]); w > 0 {
+		if w := k.warmKW(g.soc[i], g.packV[i]); w > 0 {
 			shares = append(shares, g.packKW[i]/w)
 			tapers = append(tapers, g.packKW[i]/k.taper.KW(g.soc[i]))
 		}
@@ -435,6 +437,16 @@ func (l *Log) weighLevels(g *grid, f *facts, k *known, add func(Cause, float64))
 	if math.IsNaN(f.share) {
 		return
 	}
+	// A car whose envelope is known takes that, whatever makes it: a limit of its own that nobody noted, far under it,
+	// would be one that it had not then.
+	if x := f.ofTaper; k.given {
+		if math.IsInf(k.carKW, 1) {
+			add(CarPower, slide(x, 0.7, 0.05, -2.5))
+		}
+		if math.IsInf(k.carA, 1) {
+			add(CarCurrent, slide(x, 0.7, 0.05, -2.5))
+		}
+	}
 	// How near to its own warm power a pack lies that follows it: within 3 % of an envelope that was noted or learnt,
 	// 10 % of what its kind takes as a rule, and as near as this run itself has shown where it follows it for long.
 	x := math.Log(f.ofTaper)
@@ -494,24 +506,23 @@ func (l *Log) weighWarmth(f *facts, k *known, add func(Cause, float64)) {
 	} else {
 		add(Cold, l.coldByConditions(k))
 	}
-	// Packs are led back from 45 °C or so in the cells as a rule (common practice, no source); two degrees under that
-	// is where it begins to be thought of.
-	hotC := k.hotC
-	if math.IsNaN(hotC) {
-		hotC = 45
-	}
+	hotC := k.ledBackFrom()
 	switch {
 	case !math.IsNaN(warm):
-		add(Hot, slide(warm, hotC-2, 1.8, -9))
+		add(Hot, slide(warm, hotC-2, 1.8, -9)+2/(1+math.Exp(hotC+4.5-warm))) // so hot hardly any is left alone
 	case !math.IsNaN(cold):
 		add(Hot, slide(max(f.coldest0, f.coldest1), hotC-6, 2.5, -9))
 	default:
 		add(Hot, -2.5)
 	}
-	// A cable or an inlet is led back from 55 to 65 °C and more (common practice, no source); where it was read that
-	// warm, it explains a fall before anything that only a fall speaks for.
+	// A cable or an inlet is led back from 55 to 65 °C and more (common practice, no source); from 70 on it is hardly ever
+	// left alone. Where it was read that warm, it explains a fall before anything that only a fall speaks for.
 	if inlet := max(f.inlet0, f.inlet1); !math.IsNaN(inlet) {
-		add(CableHot, slide(inlet, 55, 5, -9))
+		through := (f.inlet0 + f.inlet1) / 2 // what it holds, it holds warm from beginning to end
+		if math.IsNaN(through) {
+			through = inlet
+		}
+		add(CableHot, slide(through, 55, 5, -9)+2.5/(1+math.Exp((68-through)/2)))
 		for c, price := range map[Cause]float64{StallFault: -2.5, TimerStep: -2, SoCStep: -2} {
 			add(c, price/(1+math.Exp((63-inlet)/2)))
 		}
@@ -523,6 +534,15 @@ func (l *Log) weighWarmth(f *facts, k *known, add func(Cause, float64)) {
 			add(c, price/(1+math.Exp((hotC-warm)/0.8)))
 		}
 	}
+}
+
+// ledBackFrom is the warmest cell's temperature from which the pack is led back: as noted, else 45 °C or so, as a rule
+// (common practice, no source). Two degrees under it is where it begins to be thought of.
+func (k *known) ledBackFrom() float64 {
+	if math.IsNaN(k.hotC) {
+		return 45
+	}
+	return k.hotC
 }
 
 // coldByConditions is what the conditions say of cold where no cell was read: the noted battery's temperature, else
@@ -602,7 +622,7 @@ func (l *Log) weighTop(g *grid, f *facts, k *known, add func(Cause, float64)) {
 		}
 		return
 	}
-	at := func(c Cause, rating float64) {
+	at := func(c Cause, volts, rating float64) {
 		if math.IsInf(rating, 1) || math.IsNaN(rating) {
 			if g.bends {
 				add(c, math.Log(3))
@@ -611,11 +631,11 @@ func (l *Log) weighTop(g *grid, f *facts, k *known, add func(Cause, float64)) {
 			}
 			return
 		}
-		x := f.volts1/rating - 1
+		x := volts/rating - 1
 		add(c, math.Log(0.9*normal(x, 0, 0.003)+0.1*normal(x, 0, 0.012)+0.002))
 	}
-	at(Finish, k.packMaxV)
-	at(StallVoltage, min(k.stallMaxV, k.adapterV))
+	at(Finish, f.packV1, k.packMaxV)
+	at(StallVoltage, f.volts1, min(k.stallMaxV, k.adapterV))
 	if k.converter {
 		add(StallVoltage, never)
 	}
