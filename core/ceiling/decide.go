@@ -496,7 +496,6 @@ func (l *Log) settle(s *span, k *known, falls *fallen) {
 		enter[i] = l.enter(s, i, k, falls)
 	}
 	s.odds = posterior(agree, enter, switchPrice)
-	dbg(l, s)
 	s.stretches = make([]Stretch, n)
 	for i := range s.pieces {
 		s.stretches[i] = l.name(s, i)
@@ -732,6 +731,10 @@ func (l *Log) enter(s *span, i int, k *known, falls *fallen) [][2]float64 {
 		set(Hot, -1.5, 0)
 		set(Cold, -2, 0)
 		set(Ramp, -3, 0)
+		if f.warms { // it is warm from here on, as far as was noted
+			set(PackTaper, 1.5, 0)
+			set(Cold, -3, -1.5)
+		}
 		if math.Abs(f.moved) >= suddenShare { // a level does not move
 			for _, c := range []Cause{StallPower, StallCurrent, AdapterCurrent, CarPower, CarCurrent, CarConverter} {
 				out[indexOf[c]][1] -= 3

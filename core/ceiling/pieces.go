@@ -24,6 +24,7 @@ type piece struct {
 	top        bool    // volts stand at their top
 	rises      bool    // it is the way up from one level to the next
 	bySign     bool    // a timer or a step there has no more than a round figure for it
+	warms      bool    // where it begins, the coldest cell has come up to where the pack is warm
 	before     bool    // there is a piece before it in the same stretch of power
 }
 
@@ -225,6 +226,10 @@ func (g *grid) turned(list []piece, k *known) []piece {
 		return func(i int) bool { return col[i-1] < limit && col[i] >= limit || col[i-1] >= limit && col[i] < limit }
 	}
 	cold, hot := over(g.coldest, k.warmC), over(g.warmest, k.hotC)
+	warms := func(p piece) piece {
+		p.warms = p.before && k.warmKnown && cold(p.a) && g.coldest[p.a] >= k.warmC
+		return p
+	}
 	var out []piece
 	for _, p := range list {
 		bends := g.bendsAway(p, k)
@@ -232,11 +237,11 @@ func (g *grid) turned(list []piece, k *known) []piece {
 		for i := p.a + 1; i < p.b; i++ {
 			turns := k.warmKnown && cold(i) || hot(i) || slices.Contains(bends, i)
 			if turns && i-last > leastCells && p.b-i > leastCells {
-				out = append(out, g.part(p, last, i))
+				out = append(out, warms(g.part(p, last, i)))
 				last = i
 			}
 		}
-		out = append(out, g.part(p, last, p.b))
+		out = append(out, warms(g.part(p, last, p.b)))
 	}
 	return out
 }

@@ -260,3 +260,17 @@ func TestShapesAreDistributions(t *testing.T) {
 	}
 	assert.False(t, slices.Contains(causes, Paused))
 }
+
+// A ramp that bends into its level is no line, and a line through it ends above the level: from there nothing falls.
+func TestNoFallBehindARamp(t *testing.T) {
+	s := trace.Series{
+		T: []float64{26, 28, 35, 45, 50, 55, 57, 67, 72, 75, 78, 79, 84, 93, 100, 103, 107},
+		V: []float64{12, 12, 11.9, 31.4, 43.4, 47.3, 47.6, 47.6, 47.3, 47.4, 47.7, 47.4, 47.8, 47.5, 47.8, 47.7, 47.8},
+	}
+	for i := range 100 {
+		s.T, s.V = append(s.T, 112+5*float64(i)), append(s.V, 47.6+0.2*math.Sin(float64(i)*2.4))
+	}
+	for _, p := range Pieces(s) {
+		assert.GreaterOrEqual(t, p.Leap, 0.0, "from %g s", p.FromS)
+	}
+}

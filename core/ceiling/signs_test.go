@@ -2,6 +2,7 @@ package ceiling_test
 
 import (
 	"math"
+	"math/rand/v2"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -134,6 +135,26 @@ func TestSigns(t *testing.T) {
 			return kw * 1000 / v
 		}
 	}
+	// share takes so much of what the warm pack would, which is a share of time.
+	share := func(from float64, of func(t float64) float64, warm func(soc float64) float64) func(t, v float64) float64 {
+		soc := from
+		return func(t, v float64) float64 {
+			kw := of(t) * warm(soc)
+			soc += kw / 75 / 36
+			return kw * 1000 / v
+		}
+	}
+	strong := &run.Stall{RatedKW: n(350), MaxA: n(600), MaxV: n(920)}
+	ledBack := func(t float64) float64 { return 1 - 0.08*min(1, max(0, t-600)/300) }
+	stairs := func(soc float64) float64 {
+		if soc < 40 {
+			return 196
+		}
+		return 140
+	}
+	withStairs := func(c *run.Car) {
+		c.Envelope = []run.Point{{SoCPct: 0, KW: 196}, {SoCPct: 40, KW: 196}, {SoCPct: 40.1, KW: 140}, {SoCPct: 100, KW: 140}}
+	}
 	for _, tt := range []struct {
 		name  string
 		s     session
@@ -208,6 +229,30 @@ func TestSigns(t *testing.T) {
 				}
 				return 350
 			}}, 700, ceiling.CableHot, []ceiling.Cause{ceiling.StallFault}},
+		{"a pack of 50 °C that takes ever less of what it took", session{seconds: 1400, fromPct: 56, volts: rising(380, 1),
+			coldest: rising(43, 0.3), warmest: rising(46, 0.35), amps: share(56, ledBack, envelopeKW), stall: strong}, 1000,
+			ceiling.Hot, nil},
+		{"near miss: the same in a pack of 35 °C", session{seconds: 1400, fromPct: 56, volts: rising(380, 1),
+			coldest: always(33), warmest: always(35), amps: share(56, ledBack, envelopeKW), stall: strong}, 1000, "",
+			[]ceiling.Cause{ceiling.Hot}},
+		{"a step of the envelope, from level to level", session{seconds: 1100, fromPct: 15, volts: rising(380, 1),
+			amps: share(15, always(1), stairs), car: withStairs, stall: strong}, 900, ceiling.SoCStep, nil},
+		{"near miss: the same step at six tenths of it", session{seconds: 1500, fromPct: 15, volts: rising(380, 1),
+			amps: share(15, always(0.6), stairs), car: withStairs, stall: strong}, 1300, "",
+			[]ceiling.Cause{ceiling.SoCStep}},
+		{"a warm inlet, and amps that stay where they were until it was", session{seconds: 900, fromPct: 10,
+			inlet: rising(28, 4), amps: func(t, _ float64) float64 {
+				if t > 700 {
+					return 190
+				}
+				return 330
+			}}, 500, ceiling.StallCurrent, nil},
+		{"a level far under what the car is known to take", session{seconds: 900, fromPct: 10, amps: levelKW(40),
+			stall: &run.Stall{RatedKW: n(43)}, car: func(c *run.Car) { c.MaxKW, c.MaxA = nil, nil }}, 500,
+			ceiling.StallPower, nil},
+		{"near miss: at a stall of which nothing is known", session{seconds: 900, fromPct: 10, amps: levelKW(40),
+			stall: &run.Stall{}, car: func(c *run.Car) { c.MaxKW, c.MaxA = nil, nil }}, 500, "",
+			[]ceiling.Cause{ceiling.CarPower, ceiling.CarCurrent}},
 		{"near miss: the same with a cool inlet", session{seconds: 900, fromPct: 10, inlet: always(31),
 			amps: func(t, _ float64) float64 {
 				if t > 500 {
@@ -264,4 +309,75 @@ func TestPauses(t *testing.T) {
 	assert.Equal(t, ceiling.Paused, at(t, list, 430).Cause)
 	assert.Equal(t, ceiling.StallCurrent, at(t, list, 700).Cause)
 	assert.Equal(t, ceiling.Ramp, at(t, list, 5).Cause, "the handshake is the ramp's")
+}
+
+// A pack that warms while it follows its own taper takes a little less than that until it is warm: cold to the minute
+// in which its coldest cell comes up to 25 °C, its own pace from there on, though the power runs on as straight as ever.
+func TestColdEndsWhereThePackIsWarm(t *testing.T) {
+	soc := 56.0
+	s := session{seconds: 1300, fromPct: 56, volts: rising(380, 1), coldest: rising(20, 0.5),
+		stall: &run.Stall{RatedKW: n(350), MaxA: n(600), MaxV: n(920)},
+		amps: func(t, v float64) float64 {
+			kw := envelopeKW(soc) * (1 - 0.03*max(0, 5-0.5*t/60))
+			soc += kw / 75 / 36
+			return kw * 1000 / v
+		}}
+	list := s.judge(t)
+	cold, warm := at(t, list, 300), at(t, list, 900)
+	assert.Equal(t, ceiling.Cold, cold.Cause, "%v", cold.Evidence)
+	assert.Equal(t, ceiling.PackTaper, warm.Cause, "%v", warm.Evidence)
+	assert.InDelta(t, 600, warm.FromS, 60)
+}
+
+// Of a car that steps the voltage up, the stall shows half of the pack's: what the car's own amps come to is not half
+// as much.
+func TestOwnAmpsOfACarWithAConverter(t *testing.T) {
+	l := &ceiling.Log{
+		OfCar: &run.Car{Chemistry: "NMC", UsableKWh: n(75), CellsInSeries: n(192), MaxA: n(150), ConverterKW: n(90),
+			WarmC: n(25), Envelope: []run.Point{{SoCPct: 0, KW: 220}, {SoCPct: 100, KW: 220}}},
+		OfStall: &run.Stall{RatedKW: n(150), MaxA: n(400), MaxV: n(500)},
+		Legs:    []ceiling.Leg{{PlugInS: 0, FirstS: 10, ToS: 900}},
+	}
+	put := func(into *trace.Series, at, v float64) { into.T, into.V = append(into.T, at), append(into.V, v) }
+	for i := range 900 {
+		at, kw := float64(i), min(90, max(0, float64(i-10)*5))
+		put(&l.Stall.KW, at, kw)
+		put(&l.Stall.Volts, at, 350)
+		put(&l.Stall.Amps, at, kw*1000/350)
+		put(&l.SoC, at, 20+at/30)
+	}
+	j := ceiling.Judge(l)
+	warm := j.Warm(false)
+	require.NotZero(t, warm.Len())
+	// 192 cells of 3.6 to 3.9 V under load, times 150 A.
+	for _, kw := range warm.V {
+		assert.True(t, kw > 102 && kw < 115, "%g kW", kw)
+	}
+	for _, line := range j.Lines(0, 900) {
+		if line.Cause == ceiling.CarCurrent {
+			assert.Greater(t, line.KW[len(line.KW)/2], 102.0)
+		}
+	}
+	assert.Equal(t, ceiling.CarConverter, at(t, j.Stretches, 500).Cause)
+}
+
+// A display in whole kW beside volts and amps with decimals: a level of 43.2 kW that reads 43 and now and then 44 is
+// power that is level, by the product of the other two, and not amps that go down in steps.
+func TestWholeKWBesideVoltsAndAmps(t *testing.T) {
+	l := &ceiling.Log{OfCar: &run.Car{Chemistry: "NMC", UsableKWh: n(75), CellsInSeries: n(96), WarmC: n(25)},
+		Legs: []ceiling.Leg{{PlugInS: 0, FirstS: 10, ToS: 3000}}}
+	r := rand.New(rand.NewPCG(4, 4))
+	put := func(into *trace.Series, at, v float64) { into.T, into.V = append(into.T, at), append(into.V, v) }
+	for i := range 300 {
+		at := float64(i) * 10
+		volts := 335 + at*45/3000
+		kw := min(43.2, at) * (1 + 0.007*r.NormFloat64())
+		put(&l.Stall.KW, at, math.Round(kw))
+		put(&l.Stall.Volts, at, volts)
+		put(&l.Stall.Amps, at, kw*1000/volts)
+		put(&l.SoC, at, 20+at/80)
+	}
+	s := at(t, ceiling.Judge(l).Stretches, 1500)
+	assert.Equal(t, ceiling.LevelKW, s.Level, "%s: %v", s.Cause, s.Evidence)
+	assert.Greater(t, s.ToS-s.FromS, 2500.0)
 }

@@ -509,7 +509,10 @@ func (l *Log) weighWarmth(f *facts, k *known, add func(Cause, float64)) {
 	hotC := k.ledBackFrom()
 	switch {
 	case !math.IsNaN(warm):
-		add(Hot, slide(warm, hotC-2, 1.8, -9)+2/(1+math.Exp(hotC+4.5-warm))) // so hot hardly any is left alone
+		add(Hot, slide(warm, hotC-2, 1.8, -9))
+		if through := (f.warmest0 + f.warmest1) / 2; !math.IsNaN(through) { // so hot hardly any is left alone
+			add(Hot, 2/(1+math.Exp(hotC+4.5-through)))
+		}
 	case !math.IsNaN(cold):
 		add(Hot, slide(max(f.coldest0, f.coldest1), hotC-6, 2.5, -9))
 	default:

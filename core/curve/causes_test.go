@@ -178,6 +178,18 @@ func TestSecondGallery(t *testing.T) {
 	assert.GreaterOrEqual(t, share(s.rightBy["strong"], s.by["strong"]), 96.0, s.details())
 }
 
+// The runs of the third model, of which limits come together as they happen to and whose stalls climb and fail in ways
+// of their own: the same holds there, clean and rough.
+func TestThirdGallery(t *testing.T) {
+	for _, k := range kinds[:2] {
+		s := gallery(0, 60, k.rough, thirdSession)
+		t.Logf("%s %s", k.name, s)
+		assert.GreaterOrEqual(t, share(s.right, s.all), 95.0, "%s\n%s", k.name, s.details())
+		assert.GreaterOrEqual(t, share(s.rightBy["strong"], s.by["strong"]), 98.0, "%s\n%s", k.name, s.details())
+		assert.GreaterOrEqual(t, share(s.by["strong"], s.all), k.want.said, "%s: said for sure", k.name)
+	}
+}
+
 // confusion is the table of what was read for what, in per cent of the cause's own time.
 func (s *score) confusion() string {
 	var b strings.Builder

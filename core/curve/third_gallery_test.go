@@ -189,7 +189,7 @@ func (m *amped) play() (seconds []second, car, stall *trace.Recording, marks []r
 		given, kw := m.stallA*m.label, m.stallKW*m.label
 		if m.converterKW > 0 {
 			list = append(list, ceilingOf{ceiling.CarConverter, plug(m.converterKW)},
-				ceilingOf{ceiling.StallCurrent, plug(given*rest/2/1000)})
+				ceilingOf{ceiling.StallCurrent, plug(given * rest / 2 / 1000)})
 			wants = math.Min(wants, list[2].amps)
 		} else {
 			beside := aux * 1000 / rest
