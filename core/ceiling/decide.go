@@ -601,8 +601,8 @@ func (s *span) sameShare(i int) bool {
 	return false
 }
 
-// onStairs is how near to its envelope, as a share, the power lies behind a step of it; notOnStairs is what speaks for a
-// step of charge where it does not.
+// onStairs is how near to its envelope, as a share, the power lies behind a step of it; notOnStairs is what speaks for
+// a step of charge where it does not.
 const (
 	onStairs    = 0.1
 	notOnStairs = -3.0

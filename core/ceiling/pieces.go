@@ -216,14 +216,16 @@ func (g *grid) pieces() []piece {
 	return g.settle(g.swallow(out))
 }
 
-// turned splits pieces where what holds the power may change although it runs on along one line: where the coldest cell
-// comes up to the temperature from which the pack is warm, where the warmest passes the one from which it is led back,
-// as far as these are noted, and where the power bends away from the pack's own taper or comes back to it. A pack that
-// warms, or grows hot, takes another share of its taper little by little; and where the taper falls, its power may be as
-// straight as ever.
+// turned splits pieces where what holds the power may change although it runs on along one line: where the coldest
+// cell comes up to the temperature from which the pack is warm, where the warmest passes the one from which it is led
+// back, as far as these are noted, and where the power bends away from the pack's own taper or comes back to it. A pack
+// that warms, or grows hot, takes another share of its taper little by little; and where the taper falls, its power may
+// be as straight as ever.
 func (g *grid) turned(list []piece, k *known) []piece {
 	over := func(col []float64, limit float64) func(i int) bool {
-		return func(i int) bool { return col[i-1] < limit && col[i] >= limit || col[i-1] >= limit && col[i] < limit }
+		return func(i int) bool {
+			return col[i-1] < limit && col[i] >= limit || col[i-1] >= limit && col[i] < limit
+		}
 	}
 	cold, hot := over(g.coldest, k.warmC), over(g.warmest, k.hotC)
 	warms := func(p piece) piece {
@@ -263,7 +265,7 @@ func (g *grid) bendsAway(p piece, k *known) []int {
 	near := 0
 	for i := p.a; i < p.b; i++ {
 		share := g.packKW[i] / k.taper.KW(g.soc[i])
-		if math.IsNaN(share) {
+		if math.IsNaN(share) || math.IsInf(share, 0) { // an envelope may end at nothing
 			return nil
 		}
 		if h.kw[i] = share * g.kw[p.a]; share > 1-followsNear && share < 1+followsNear {

@@ -215,7 +215,8 @@ func TestSigns(t *testing.T) {
 			asked: func(kw, _ float64) float64 { return kw * 1.01 }, stall: &run.Stall{RatedKW: n(350), MaxA: n(600)},
 			car: func(c *run.Car) { c.MaxKW = n(147) }}, 500, ceiling.CarPower, []ceiling.Cause{ceiling.StallFault}},
 		{"half of a cabinet while a neighbour is there", session{seconds: 900, fromPct: 10,
-			marks: []run.Mark{{TS: 302, Kind: run.Neighbour}}, stall: &run.Stall{RatedKW: n(150), MaxA: n(500), SharedKW: n(150)},
+			marks: []run.Mark{{TS: 302, Kind: run.Neighbour}},
+			stall: &run.Stall{RatedKW: n(150), MaxA: n(500), SharedKW: n(150)},
 			amps: func(t, v float64) float64 {
 				if t > 300 && t < 700 {
 					return 75 * 1000 / v
@@ -312,7 +313,7 @@ func TestPauses(t *testing.T) {
 }
 
 // A pack that warms while it follows its own taper takes a little less than that until it is warm: cold to the minute
-// in which its coldest cell comes up to 25 °C, its own pace from there on, though the power runs on as straight as ever.
+// in which its coldest cell comes up to 25 °C, its own pace from there on, though the power is as straight as ever.
 func TestColdEndsWhereThePackIsWarm(t *testing.T) {
 	soc := 56.0
 	s := session{seconds: 1300, fromPct: 56, volts: rising(380, 1), coldest: rising(20, 0.5),

@@ -518,8 +518,8 @@ func (l *Log) weighWarmth(f *facts, k *known, add func(Cause, float64)) {
 	default:
 		add(Hot, -2.5)
 	}
-	// A cable or an inlet is led back from 55 to 65 °C and more (common practice, no source); from 70 on it is hardly ever
-	// left alone. Where it was read that warm, it explains a fall before anything that only a fall speaks for.
+	// A cable or an inlet is led back from 55 to 65 °C and more (common practice, no source); from 70 on it is hardly
+	// ever left alone. Where it was read that warm, it explains a fall before anything that only a fall speaks for.
 	if inlet := max(f.inlet0, f.inlet1); !math.IsNaN(inlet) {
 		through := (f.inlet0 + f.inlet1) / 2 // what it holds, it holds warm from beginning to end
 		if math.IsNaN(through) {

@@ -61,10 +61,12 @@ func newAmped(seed uint64) *amped {
 			}
 		}
 	}
-	m.coldFloorC, m.hotFromC, m.hotToC, m.hotLeast = m.between(-12, -4), m.between(47, 50), m.between(54, 58), m.between(0.3, 0.5)
+	m.coldFloorC, m.hotFromC = m.between(-12, -4), m.between(47, 50)
+	m.hotToC, m.hotLeast = m.between(54, 58), m.between(0.3, 0.5)
 	m.rampKind, m.rampS = rng.IntN(3), m.between(10, 60)
 	m.tripS, m.modules = math.Inf(1), 4+2*rng.IntN(3)
-	m.stallKW, m.stallA, m.stallMaxV = []float64{50, 100, 150, 200, 300, 400}[rng.IntN(6)], []float64{125, 200, 350, 400, 500, 600}[rng.IntN(6)], 1000
+	m.stallKW = []float64{50, 100, 150, 200, 300, 400}[rng.IntN(6)]
+	m.stallA, m.stallMaxV = []float64{125, 200, 350, 400, 500, 600}[rng.IntN(6)], 1000
 	if m.stallKW >= 150 && m.stallA < 300 {
 		m.stallA = 500
 	}
@@ -197,9 +199,11 @@ func (m *amped) play() (seconds []second, car, stall *trace.Recording, marks []r
 				derated = t
 			}
 			if t >= derated {
-				list = append(list, ceilingOf{ceiling.CableHot, given*math.Max(0.55, 1-0.05*math.Floor((t-derated)/20+1)) - beside})
+				left := math.Max(0.55, 1-0.05*math.Floor((t-derated)/20+1))
+				list = append(list, ceilingOf{ceiling.CableHot, given*left - beside})
 			}
-			list = append(list, ceilingOf{ceiling.StallCurrent, given - beside}, ceilingOf{ceiling.AdapterCurrent, m.adapterA - beside})
+			list = append(list, ceilingOf{ceiling.StallCurrent, given - beside},
+				ceilingOf{ceiling.AdapterCurrent, m.adapterA - beside})
 		}
 		inlet += (ambient + 8 + 2.2e-4*now*now - inlet) / 500
 		if m.hotCable {
@@ -334,7 +338,8 @@ func thirdSession(seed uint64, rough Rough) labelled {
 		without(car, trace.BatteryTempMin, trace.BatteryTempMax, trace.InletTemp)
 	}
 	r := &run.Run{Title: "third", Marks: marks, Recordings: []*trace.Recording{car, stall}}
-	r.Car = &run.Car{Chemistry: "NMC", UsableKWh: n(math.Round(m.capacityKWh*10) / 10), CellsInSeries: n(m.cells), WarmC: n(math.Round(m.warmC))}
+	r.Car = &run.Car{Chemistry: "NMC", UsableKWh: n(math.Round(m.capacityKWh*10) / 10), CellsInSeries: n(m.cells),
+		WarmC: n(math.Round(m.warmC))}
 	if m.iron {
 		r.Car.Chemistry = "LFP"
 		r.Car.PackMaxV = n(m.cells * 3.62)
