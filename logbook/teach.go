@@ -14,7 +14,8 @@ import (
 // its stall only where it gave more than the others there have seen, or where such a most was taken back.
 func teach(tx *gorm.DB, row *Run, before, now string) error {
 	was, is := taughtOf(before), taughtOf(now)
-	ofCar := !slices.Equal(was.Warm, is.Warm) || !slices.Equal(was.Steps, is.Steps) || was.MostA != is.MostA
+	ofCar := !slices.Equal(was.Warm, is.Warm) || !slices.Equal(was.Steps, is.Steps) ||
+		was.PackA != is.PackA
 	if row.CarID != nil && ofCar {
 		err := tx.Exec(`UPDATE runs SET lessons = lessons + 1 WHERE car_id = ? AND id <> ?
 				AND software_id IS NOT DISTINCT FROM ? AND profile = ? AND taught <> ''`,

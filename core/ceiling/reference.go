@@ -243,6 +243,10 @@ type Line struct {
 	T, KW []float64
 }
 
+// StepsUp tells whether the car's converter made the pack's voltage of the stall's, so that amps at the plug and into
+// the pack are not the same.
+func (j *Judgement) StepsUp() bool { return j.known.converter }
+
 // Lines are the ceilings that are known between two times, and the power that flowed, at the plug:
 // the evidence as a picture. The power itself is the first, its cause empty; what the car asked for and
 // the stall offered, where they were read, are the last, without a cause of their own.

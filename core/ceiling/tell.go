@@ -17,7 +17,7 @@ type told struct {
 	kw               [2]float64 // on the fitted lines
 	plugKW, packKW   float64    // means over time
 	amps, volts      [2]float64
-	plugA            float64
+	plugA, packA     float64
 	soc              [2]float64
 	coldest, warmest [2]float64
 	inlet            [2]float64
@@ -58,7 +58,7 @@ func (l *Log) tell(k *known, first, g *grid, pieces []*facts) told {
 		return sum / w
 	}
 	t.plugKW, t.packKW = mean(func(f *facts) float64 { return f.plugKW }), mean(func(f *facts) float64 { return f.packKW })
-	t.plugA = mean(func(f *facts) float64 { return f.plugA })
+	t.plugA, t.packA = mean(func(f *facts) float64 { return f.plugA }), mean(func(f *facts) float64 { return f.packA })
 	t.asked, t.offered = mean(func(f *facts) float64 { return f.asked }), mean(func(f *facts) float64 { return f.offered })
 	t.share = mean(func(f *facts) float64 { return f.share })
 	t.long = b.toS - a.fromS
@@ -234,7 +234,7 @@ func (t told) flatAmps(c Cause, say func(string, ...any)) {
 		}
 	case math.IsInf(rating, 1):
 		say("no rating of the %s in amps is noted", whose)
-		if most := t.elsewhere.CarMostA; most > 1.06*t.plugA {
+		if most := t.elsewhere.CarMostA; most > 1.06*t.packA {
 			say("the car took %s A elsewhere", words.Figure(most, 0))
 		}
 		if most := t.elsewhere.StallMostA; most > 1.06*t.plugA {

@@ -12,9 +12,10 @@ import (
 
 // Taught is what a run teaches of its car and its stall, for judging other runs of them.
 type Taught struct {
-	Warm   []run.Point `json:"warm,omitempty"`  // warm and held by nothing but the car: power into the pack against charge
-	Steps  []float64   `json:"steps,omitempty"` // at which charge it fell suddenly, per cent
-	MostA  float64     `json:"most_a,omitempty"`
+	Warm   []run.Point `json:"warm,omitempty"`   // warm and held by nothing but the car: power into the pack against charge
+	Steps  []float64   `json:"steps,omitempty"`  // at which charge it fell suddenly, per cent
+	MostA  float64     `json:"most_a,omitempty"` // at the plug
+	PackA  float64     `json:"pack_a,omitempty"` // the most into the pack: others where the car steps the voltage up
 	MostKW float64     `json:"most_kw,omitempty"`
 }
 
@@ -57,8 +58,15 @@ func (w Work) Taught() Taught {
 		}
 	}
 	for _, rec := range w.recordings { // a garbled reading must not teach anybody
+		most := 0.0
 		for _, a := range trace.WithoutUpwardSpikes(rec.Series(trace.Current)).V {
-			out.MostA = max(out.MostA, a)
+			most = max(most, a)
+		}
+		if !j.StepsUp() || rec.Side == trace.StallSide {
+			out.MostA = max(out.MostA, most)
+		}
+		if !j.StepsUp() || rec.Side == trace.CarSide {
+			out.PackA = max(out.PackA, most)
 		}
 	}
 	for _, p := range w.power {
@@ -79,7 +87,7 @@ func Learn(ofCar, atStall []Taught) ceiling.Elsewhere {
 	var points []run.Point
 	for _, t := range ofCar {
 		out.StepsPct = append(out.StepsPct, t.Steps...)
-		out.CarMostA = max(out.CarMostA, t.MostA)
+		out.CarMostA = max(out.CarMostA, t.PackA)
 		if len(t.Warm) > 0 {
 			out.WarmRuns++
 			points = append(points, t.Warm...)

@@ -62,6 +62,28 @@ func TestWhatRunsTeach(t *testing.T) {
 	}
 }
 
+// Of a car that steps 350 V up to its own 700, the stall's amps are twice the pack's: what the cable carried is not
+// what the car took.
+func TestAmpsBeforeAConverterAreNotTheCars(t *testing.T) {
+	r := warmRun(1, 100)
+	r.Car.CellsInSeries, r.Car.ConverterKW = run.N(192), run.N(120)
+	r.Stall.MaxV = run.N(500)
+	car := r.Recordings[0]
+	atPlug := &trace.Recording{Name: "stall.csv", Side: trace.StallSide, T: car.T,
+		Columns: map[trace.Channel][]float64{trace.Power: car.Columns[trace.Power]}}
+	for _, kw := range car.Columns[trace.Power] {
+		car.Columns[trace.Current] = append(car.Columns[trace.Current], kw*1000/700)
+		atPlug.Columns[trace.Current] = append(atPlug.Columns[trace.Current], kw*1000/350)
+	}
+	r.Recordings = append(r.Recordings, atPlug)
+	got := Of(r).Taught()
+	assert.InDelta(t, 100_000/350.0, got.MostA, 0.1)
+	assert.InDelta(t, 100_000/700.0, got.PackA, 0.1)
+	e := Learn([]Taught{got}, []Taught{got})
+	assert.InDelta(t, 100_000/700.0, e.CarMostA, 0.1)
+	assert.InDelta(t, 100_000/350.0, e.StallMostA, 0.1)
+}
+
 // One reading of 900 A among 300 was garbled: it must not teach that the car takes that elsewhere.
 func TestAGarbledReadingTeachesNothing(t *testing.T) {
 	r := warmRun(1, 350)
