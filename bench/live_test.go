@@ -61,11 +61,11 @@ func liveRuns(t *testing.T, runs, pages int, lasting time.Duration) time.Duratio
 func liveRunsOn(t *testing.T, url string, runs, pages int, lasting time.Duration) time.Duration {
 	ctx, stop := context.WithCancel(context.Background())
 	defer stop()
-	var before int64
-	require.NoError(t, readingsStored(url, &before))
-	book, err := logbook.Open(ctx, url, logbooktest.Quiet())
+	book, err := logbook.Open(ctx, url, logbooktest.Quiet()) // makes the tables of a new one
 	require.NoError(t, err)
 	defer book.Close()
+	var before int64
+	require.NoError(t, readingsStored(url, &before))
 
 	var mu sync.Mutex
 	var ages []time.Duration
