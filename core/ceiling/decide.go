@@ -719,9 +719,6 @@ func (l *Log) enter(s *span, i int, k *known, falls *fallen) [][2]float64 {
 		if s.levelLeft(i) {
 			set(SoCStep, -5, -3)
 		}
-		if k.stepAt(f.fellPct) && f.ends(k) { // what held before was little more
-			set(SoCStep, 2, 0)
-		}
 		if s.sameShare(i) {
 			set(TimerStep, -6, 1)
 		}

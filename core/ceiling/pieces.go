@@ -348,7 +348,7 @@ func (g *grid) settle(list []piece) []piece {
 			if g.typed {
 				at = (g.t[q.b-1] + g.t[p.a]) / 2
 			}
-			last, first := g.between(q.line[1], q.b-leastCells, q.b), g.between(p.line[0], p.a, p.a+leastCells)
+			last, first := g.shown(q.line[1], q.b-leastCells, q.b), p.line[0]
 			leap := math.Log(max(0.5, first) / max(0.5, last))
 			wide := g.t[p.a] - g.t[q.b-1]
 			slow, least := max(g.leans(q), g.leans(p))*(wide+cellS), suddenShare
@@ -372,9 +372,9 @@ func (g *grid) settle(list []piece) []piece {
 	return list
 }
 
-// between is a line's power no farther than what some cells show: a line through the way up to a level goes on beyond
+// shown is a line's power no farther than what some cells show: a line through the way up to a level goes on beyond
 // the level, and what falls short of that has not fallen.
-func (g *grid) between(kw float64, from, to int) float64 {
+func (g *grid) shown(kw float64, from, to int) float64 {
 	cells := g.kw[max(0, from):min(len(g.kw), to)]
 	return min(max(kw, slices.Min(cells)), slices.Max(cells))
 }

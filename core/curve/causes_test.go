@@ -239,9 +239,11 @@ func writeTables(t *testing.T, kinds, confused string) {
 
 // What a window took is its own pace and what was lost, less what was gained, on every run.
 func TestPaceAddsUp(t *testing.T) {
-	for seed := range uint64(24) {
+	models := []func(uint64, Rough) labelled{session, thirdSession,
+		func(seed uint64, r Rough) labelled { return secondSession(t, seed, r) }}
+	for seed := range uint64(30) {
 		for _, rough := range []Rough{{}, {wobble: true, label: true}, {wobble: true, noEnvelope: true}} {
-			x := curve.Read(session(seed, rough).run, curve.Options{})
+			x := curve.Read(models[seed%3](seed, rough).run, curve.Options{})
 			if x.Pace == nil {
 				continue
 			}
