@@ -12,7 +12,7 @@ import (
 
 // Taught is what a run teaches of its car and its stall, for judging other runs of them.
 type Taught struct {
-	Warm   []run.Point `json:"warm,omitempty"`   // warm and held by nothing but the car: power into the pack against charge
+	Warm   []run.Point `json:"warm,omitempty"`   // held by the car alone, and warm: power into the pack against charge
 	Steps  []float64   `json:"steps,omitempty"`  // at which charge it fell suddenly, per cent
 	MostA  float64     `json:"most_a,omitempty"` // at the plug
 	PackA  float64     `json:"pack_a,omitempty"` // the most into the pack: others where the car steps the voltage up
