@@ -489,16 +489,18 @@ func (l *Log) weighWarmth(f *facts, k *known, add func(Cause, float64)) {
 		width = 0.8
 	}
 	if !math.IsNaN(cold) {
-		add(Cold, slide(k.warmC-cold, 0, width, -9))
+		still := f.stillWhileItWarms()
+		add(Cold, slide(k.warmC-cold, 0, width, -9)-4*still)
 		if short := k.warmC - cold; short > 0.4 && k.warmKnown { // a pack so cold takes less than a warm one
 			under := 1.0 // unless this one was seen to take all of it
 			if k.given && !math.IsNaN(f.share) {
 				under = 1 / (1 + math.Exp((f.share/math.Exp(k.bias)-0.985)/0.006))
 			}
-			for _, c := range []Cause{PackTaper, CarPower, SoCStep, TimerStep} {
+			for _, c := range []Cause{PackTaper, SoCStep, TimerStep} {
 				add(c, -min(7, 3.5+0.35*(short-0.4))*under)
 			}
-			add(CarCurrent, -min(4, 0.35*(short-0.4))*under)
+			add(CarPower, -min(7, 3.5+0.35*(short-0.4))*under*(1-still))
+			add(CarCurrent, -min(4, 0.35*(short-0.4))*under*(1-still))
 		}
 		if f.coldest1 < f.coldest0-0.5 && f.lean > 0 {
 			add(Cold, -1)
@@ -537,6 +539,19 @@ func (l *Log) weighWarmth(f *facts, k *known, add func(Cause, float64)) {
 			add(c, price/(1+math.Exp((hotC-warm)/0.8)))
 		}
 	}
+}
+
+// What a pack warms by while its power stands still: two kelvin show nothing, six that it is not the cold that holds it.
+const stillFromK, stillAllK = 2, 6
+
+// stillWhileItWarms is how sure a piece's power or amps stand still while its coldest cell comes up by several kelvin,
+// 0 to 1: a cold pack takes more with each of them.
+func (f *facts) stillWhileItWarms() float64 {
+	by := (f.coldest1 - f.coldest0 - stillFromK) / (stillAllK - stillFromK)
+	if math.IsNaN(by) {
+		return 0
+	}
+	return min(1, max(0, by)) * (f.shape[ampsLevel] + f.shape[kwLevel])
 }
 
 // ledBackFrom is the warmest cell's temperature from which the pack is led back: as noted, else 45 °C or so, as a rule
