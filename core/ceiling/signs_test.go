@@ -194,7 +194,7 @@ func TestSigns(t *testing.T) {
 		{"low power that climbs with the coldest cell", session{seconds: 900, fromPct: 10, coldest: rising(8, 0.8),
 			amps: func(t, v float64) float64 { return (50 + 70*t/900) * 1000 / v }}, 500, ceiling.Cold, nil},
 		{"near miss: kW level while the coldest cell comes up by ten kelvin", session{seconds: 900, fromPct: 10,
-			coldest: rising(12, 0.7), amps: levelKW(160), stall: &run.Stall{},
+			coldest: rising(12, 0.7), amps: levelKW(150), stall: &run.Stall{},
 			car: func(c *run.Car) { c.MaxKW, c.MaxA = nil, nil }}, 500, "", []ceiling.Cause{ceiling.Cold}},
 		{"near miss: kW that creeps with the volts in a warm pack", session{seconds: 900, fromPct: 10,
 			coldest: rising(27, 0.3), amps: levelA(350)}, 500, ceiling.StallCurrent, []ceiling.Cause{ceiling.Cold}},

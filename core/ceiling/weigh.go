@@ -544,8 +544,8 @@ func (l *Log) weighWarmth(f *facts, k *known, add func(Cause, float64)) {
 // What a pack warms by while its power stands still: two kelvin show nothing, six that it is not the cold that holds it.
 const stillFromK, stillAllK = 2, 6
 
-// stillWhileItWarms is how sure a piece's power or amps stand still while its coldest cell comes up by several kelvin,
-// 0 to 1: a cold pack takes more with each of them.
+// stillWhileItWarms is how sure a piece's power or amps stand still while its coldest cell comes up by several
+// kelvin, 0 to 1: a cold pack takes more with each of them.
 func (f *facts) stillWhileItWarms() float64 {
 	by := (f.coldest1 - f.coldest0 - stillFromK) / (stillAllK - stillFromK)
 	if math.IsNaN(by) {
