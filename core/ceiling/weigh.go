@@ -541,7 +541,7 @@ func (l *Log) weighWarmth(f *facts, k *known, add func(Cause, float64)) {
 	}
 }
 
-// What a pack warms by while its power stands still: two kelvin show nothing, six that it is not the cold that holds it.
+// By how much a pack warms while its power stands still: two kelvin show nothing, six that no cold holds it.
 const stillFromK, stillAllK = 2, 6
 
 // stillWhileItWarms is how sure a piece's power or amps stand still while its coldest cell comes up by several
