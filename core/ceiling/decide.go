@@ -608,8 +608,8 @@ const (
 	notOnStairs = -3.0
 )
 
-// ends tells whether a piece begins on the pack's own envelope, or nothing is known of it.
-func (f *facts) ends(k *known) bool {
+// onEnvelope tells whether a piece begins on the pack's own envelope, or nothing is known of it.
+func (f *facts) onEnvelope(k *known) bool {
 	return math.IsNaN(f.taperEnd[0]) || math.Abs(math.Log(f.taperEnd[0])-k.bias) < onStairs
 }
 
@@ -671,7 +671,7 @@ func (l *Log) enter(s *span, i int, k *known, falls *fallen) [][2]float64 {
 		set(SharedCabinet, pick(neighbour, 4, -0.3), -3)
 		t, tProof := falls.timerSign(s.grid.leg, f.fellS-s.grid.plugInS, k, l)
 		c, cProof := falls.stepSign(f.fellS, f.fellPct, k, l)
-		if stairs := k.stepAt(f.fellPct); stairs && !f.ends(k) { // what fell is not what the envelope takes there
+		if stairs := k.stepAt(f.fellPct); stairs && !f.onEnvelope(k) { // what fell is not what the envelope takes there
 			c, cProof = notOnStairs, false
 		}
 		if tProof && !cProof {

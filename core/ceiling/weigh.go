@@ -98,7 +98,7 @@ type facts struct {
 	leanAmps                     float64         // of amps
 	plugKW, packKW, plugA, packA float64         // middles, at the plug and into the pack
 	kw, amps, volts0, volts1     float64         // of the side that is judged
-	packV0, packV1               float64
+	packV0, packV1               float64         // of the pack, where a converter makes those others
 	soc0, soc1                   float64
 	coldest0, coldest1           float64
 	warmest0, warmest1           float64
