@@ -106,8 +106,9 @@ const pairFrom = 0.1
 func (l *Log) explain(j *Judgement, s *Stretch) {
 	s.LostS = j.LostIn(s, s.FromS, s.ToS)
 	if s.Cause == Paused {
-		s.What = "a pause"
-		s.Evidence = []string{"no power flowed for " + words.Duration(math.Round(s.ToS-s.FromS))}
+		if s.What = "a pause"; s.Evidence == nil {
+			s.Evidence = []string{"no power flowed for " + words.Duration(math.Round(s.ToS-s.FromS))}
+		}
 		return
 	}
 	var pieces []*facts
@@ -303,8 +304,7 @@ func (l *Log) spansOf(k *known, side *SideLog, power trace.Series, index int, le
 				cur.before = append(cur.before, ramp)
 			}
 		} else if n := len(out); n > 0 {
-			from := out[n-1].grid.to[len(out[n-1].grid.to)-1]
-			cur.before = append(cur.before, Stretch{FromS: from, ToS: power.T[i], Cause: Paused, Confidence: Strong, Odds: 1})
+			cur.before = append(cur.before, pause(out[n-1], cur, power, i))
 		}
 		first = false
 		list := cur.grid.pieces()
@@ -319,6 +319,35 @@ func (l *Log) spansOf(k *known, side *SideLog, power trace.Series, index int, le
 		i = j
 	}
 	return out
+}
+
+// seldomReadOdds is how sure a pause is to lie where typed readings put it.
+const seldomReadOdds = 0.8
+
+// pause is what lies between two stretches of power, of which the later begins with reading i. Of typed readings nobody
+// knows what was between two of them: it begins and ends half-way, and no more is said of it than that.
+func pause(before, behind *span, power trace.Series, i int) Stretch {
+	last := len(before.grid.to) - 1
+	s := Stretch{FromS: before.grid.to[last], ToS: power.T[i], Cause: Paused, Odds: 1}
+	if !before.grid.typed && !behind.grid.typed {
+		return s
+	}
+	first := i
+	for first > 0 && power.V[first-1] < run.PowerFloorKW {
+		first--
+	}
+	if first == 0 || first == i {
+		return s
+	}
+	s.Odds = seldomReadOdds
+	s.Evidence = []string{fmt.Sprintf("%d %s without power; the ones around are %s apart, and nobody looked in between",
+		i-first, words.Plural(i-first, "reading"), words.Duration(math.Round(power.T[i]-power.T[first-1])))}
+	s.FromS, s.ToS = (power.T[first-1]+power.T[first])/2, (power.T[i-1]+power.T[i])/2
+	before.grid.to[last], behind.grid.from[0] = s.FromS, s.ToS
+	if n := len(before.pieces); n > 0 {
+		before.pieces[n-1].toS = s.FromS
+	}
+	return s
 }
 
 // socAt is the state of charge at a time: on the joined line, or where a display shows whole per
@@ -498,13 +527,13 @@ func (l *Log) settle(s *span, k *known, falls *fallen) {
 	s.odds = posterior(agree, enter, switchPrice)
 	s.stretches = make([]Stretch, n)
 	for i := range s.pieces {
-		s.stretches[i] = l.name(s, i)
+		s.stretches[i] = l.name(s, i, k)
 	}
 }
 
 // name takes the likeliest cause of a piece, no surer than what speaks for it allows: the chain is as sure as its
 // numbers, but some evidence is no better than a coincidence however well it fits.
-func (l *Log) name(s *span, i int) Stretch {
+func (l *Log) name(s *span, i int, k *known) Stretch {
 	f, odds := s.pieces[i], s.odds[i]
 	best, second := -1, -1
 	for c := range odds {
@@ -529,6 +558,9 @@ func (l *Log) name(s *span, i int) Stretch {
 	}
 	if s.grid.typed { // ten readings leave more room than their spread shows
 		sure *= typedTrust
+		if causes[best] == PackTaper && k.stairsIn(f.soc0-onStairPct, f.soc1) {
+			sure = min(sure, bySignAtMost) // from one reading to the next, stairs and a slope look the same
+		}
 	}
 	return Stretch{FromS: f.fromS, ToS: f.toS, Cause: causes[best], Odds: sure, RunnerUp: causes[second],
 		RunnerOdds: odds[second]}
@@ -549,6 +581,9 @@ const fewCells = 4
 // typedTrust is what typed readings' odds are worth: with it a typed run can be strong only where its odds are 0.965
 // and more.
 const typedTrust = 0.975
+
+// onStairPct is how far behind a step of its envelope a pack may still be on it, in per cent of charge.
+const onStairPct = 8
 
 // bySignAtMost is how sure a timer or a step of charge can be that nothing but a round figure
 // speaks for.

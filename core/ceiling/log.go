@@ -159,6 +159,16 @@ func (k *known) stepAt(soc float64) bool {
 	return false
 }
 
+// stairsIn tells whether the noted envelope has a stair between two charges.
+func (k *known) stairsIn(fromPct, toPct float64) bool {
+	for soc := fromPct; soc <= toPct; soc += 0.5 {
+		if k.stepAt(soc) {
+			return true
+		}
+	}
+	return false
+}
+
 // grid is one stretch of flowing power as it is judged: cells of several readings each, so
 // that neighbours' wobble averages out and a log of an hour is some hundred numbers.
 type grid struct {

@@ -315,6 +315,33 @@ func TestPauses(t *testing.T) {
 	assert.Equal(t, ceiling.Ramp, at(t, list, 5).Cause, "the handshake is the ramp's")
 }
 
+// One typed reading of nothing among others of 100 kW, two minutes apart: power was gone, for how long nobody knows.
+func TestAPauseBetweenTypedReadings(t *testing.T) {
+	l := &ceiling.Log{OfCar: &run.Car{Chemistry: "NMC", UsableKWh: n(75)}, OfStall: &run.Stall{RatedKW: n(100)},
+		Legs: []ceiling.Leg{{PlugInS: 0, FirstS: 30, ToS: 2000}}}
+	for i := range 16 {
+		at, kw := 60+120*float64(i), 100.0
+		if i == 6 {
+			kw = 0
+		}
+		l.Stall.KW.T, l.Stall.KW.V = append(l.Stall.KW.T, at), append(l.Stall.KW.V, kw)
+		l.SoC.T, l.SoC.V = append(l.SoC.T, at), append(l.SoC.V, 10+4*float64(i))
+	}
+	list := ceiling.Judge(l).Stretches
+	pause := at(t, list, 780)
+	assert.Equal(t, ceiling.Paused, pause.Cause)
+	assert.Equal(t, ceiling.Likely, pause.Confidence)
+	assert.InDelta(t, 720, pause.FromS, 1e-9, "half-way from the reading before")
+	assert.InDelta(t, 840, pause.ToS, 1e-9)
+	require.Len(t, pause.Evidence, 1)
+	assert.Contains(t, pause.Evidence[0], "4 min")
+	for i := 1; i < len(list); i++ {
+		assert.InDelta(t, list[i-1].ToS, list[i].FromS, 1e-9, "one after the other")
+	}
+	assert.Equal(t, ceiling.StallPower, at(t, list, 700).Cause)
+	assert.Equal(t, ceiling.StallPower, at(t, list, 900).Cause)
+}
+
 // A pack that warms while it follows its own taper takes a little less than that until it is warm: cold to the minute
 // in which its coldest cell comes up to 25 °C, its own pace from there on, though the power is as straight as ever.
 func TestColdEndsWhereThePackIsWarm(t *testing.T) {
