@@ -238,7 +238,8 @@ func (g *grid) turned(list []piece, k *known) []piece {
 		last := p.a
 		for i := p.a + 1; i < p.b; i++ {
 			turns := k.warmKnown && cold(i) || hot(i) || slices.Contains(bends, i)
-			if turns && i-last > leastCells && p.b-i > leastCells {
+			within := g.from[i] > p.fromS && g.from[i] < p.toS // its ends may be settled some cells away
+			if turns && within && i-last > leastCells && p.b-i > leastCells {
 				out = append(out, warms(g.part(p, last, i)))
 				last = i
 			}
@@ -485,6 +486,7 @@ func (g *grid) sharpen(list []piece, power trace.Series) {
 			if power.T[last]-power.T[last-1] > 3 {
 				at = (power.T[last] + power.T[last-1]) / 2
 			}
+			at = max(at, q.fromS) // the reading before may be one without power
 			p.fellS, p.fromS, q.toS = at, at, at
 		}
 	}
