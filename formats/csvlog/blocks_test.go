@@ -133,3 +133,34 @@ func TestSteadyColumnsAreReadAsOthers(t *testing.T) {
 		}
 	}
 }
+
+// Whatever rows a table is made of, and whatever stands between them, blocks give what one row after another does.
+func FuzzBlocksGiveWhatRowsGive(f *testing.F) {
+	f.Add("1.5,20,3.25\n", "2.5,20,3.5\n", "3.5,,-3.5\n")
+	f.Add("1,20.00,0.0\r\n", "2,20.00,0.0\r\n", "x,,\n")
+	f.Fuzz(func(t *testing.T, often, seldom, odd string) {
+		if len(often)+len(seldom)+len(odd) > 200 || !strings.HasSuffix(often, "\n") || !strings.HasSuffix(seldom, "\n") {
+			return
+		}
+		var text strings.Builder
+		text.WriteString("t_s,soc_pct,power_kw\n")
+		for i := range 300 {
+			text.WriteString(often)
+			if i%7 == 0 {
+				text.WriteString(seldom)
+			}
+			if i%97 == 96 {
+				text.WriteString(odd)
+			}
+		}
+		l, err := Guess(strings.NewReader(text.String()), int64(text.Len()), "long.csv")
+		if err != nil {
+			return
+		}
+		one, oneErr := Read(strings.NewReader(text.String()), l, Options{File: "long.csv"})
+		several, severalErr := Read(strings.NewReader(text.String()), l, Options{File: "long.csv", Rows: manyRows + 1})
+		require.Equal(t, oneErr, severalErr)
+		// As text, since what is no value is like no other.
+		require.Equal(t, fmt.Sprint(one), fmt.Sprint(several))
+	})
+}
