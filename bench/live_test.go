@@ -29,7 +29,8 @@ import (
 	"zincroad/web"
 )
 
-const benchScenario = `{"car": {"chemistry": "NMC", "usable_kwh": 75, "cells_in_series": 96, "max_kw": 200}, "stall": {"rated_kw": 350, "max_a": 500},
+const benchScenario = `{"car": {"chemistry": "NMC", "usable_kwh": 75, "cells_in_series": 96, "max_kw": 200},
+	"stall": {"rated_kw": 350, "max_a": 500},
 	"from_pct": 10, "to_pct": 80, "battery_c": 25, "ambient_c": 10, "plug_s": 1}`
 
 // Live runs at one reading a second on two sides, with fifty open pages, on a

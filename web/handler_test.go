@@ -61,7 +61,8 @@ func TestNightIsDayInOtherColours(t *testing.T) {
 		return newRecorder(h, r).Body.String()
 	}
 	for _, path := range []string{"/", "/?group=car", "/runs/1", "/runs/1/edit", "/runs/10/costs",
-		"/runs/1/evidence?stretch=1", "/bench?runs=1,2,3,4,5,6,7,8", "/bench/ranking", "/bench/matrix", "/desk", "/desk/sheet",
+		"/runs/1/evidence?stretch=1", "/bench?runs=1,2,3,4,5,6,7,8", "/bench/ranking", "/bench/matrix",
+		"/desk", "/desk/sheet",
 		"/garage", "/garage/cars/1",
 		"/sites", "/sites/1", "/sites/stalls/1", "/stall", "/prepare", "/prepare?kept=1", "/prepare/sheet?kept=2",
 		"/prepare/methods", "/prepare/matrix", "/definitions", "/runs/1/how/peak", "/no-such-page"} {

@@ -52,7 +52,8 @@ func TestScreenshots(t *testing.T) {
 		"sheet",
 		chromedp.SendKeys(
 			chromedp.CSS("#readings"),
-			"clip 0:30\nspeed 8\n0:00 10% 0kW plug-in\n0:24 12% 118kW 21C\n1:02 20% 121kW\n\" 399V\n1:30 118\n2:40 50% 92kW\n3:40 80% 60kW\n",
+			"clip 0:30\nspeed 8\n0:00 10% 0kW plug-in\n0:24 12% 118kW 21C\n1:02 20% 121kW\n"+
+				"\" 399V\n1:30 118\n2:40 50% 92kW\n3:40 80% 60kW\n",
 		),
 		chromedp.WaitVisible(chromedp.CSS("#answers li.bad")),
 	)

@@ -13,7 +13,8 @@
 //  3. The grid is described by as few pieces as it takes, each of level amps, level power or a straight line:
 //     the exact least of misfit plus a price for each number and each change point (split). Where pieces meet
 //     is settled by the lines and then by the readings (settle, sharpen), since a cause begins with the first
-//     instant of a fall.
+//     instant of a fall. They are split again where a pack comes to be warm or hot, or to another share of its
+//     taper (turned), which a line of power need not show.
 //  4. For each piece, each cause is weighed by what the piece shows (weigh): its shape, how its level lies to
 //     ratings and to what the warm pack takes, the cells' and the inlet's temperature, what was requested and
 //     offered, the top of the volts. For each change point, by what enters and leaves a cause that way (enter).
@@ -22,7 +23,7 @@
 //
 // Evidence is in nats, natural logarithms of odds: 0.7 doubles them, 2.3 makes them ten times as large, 4.6 a
 // hundred. What a number is worth was set by hand, by what testers take for sure and for a hint (common
-// practice, no source), and is held by two galleries of runs whose causes are known (core/curve): who changes
+// practice, no source), and is held by three galleries of runs whose causes are known (core/curve): who changes
 // one sees there what it costs.
 package ceiling
 

@@ -321,17 +321,14 @@ func (l *Log) spansOf(k *known, side *SideLog, power trace.Series, index int, le
 	return out
 }
 
-// seldomReadOdds is how sure a pause is to lie where typed readings put it.
+// seldomReadOdds is how sure a pause is to lie where readings far apart put it.
 const seldomReadOdds = 0.8
 
-// pause is what lies between two stretches of power, of which the later begins with reading i. Of typed readings nobody
-// knows what was between two of them: it begins and ends half-way, and no more is said of it than that.
+// pause is what lies between two stretches of power, of which the later begins with reading i. Where nobody read for
+// long before it or behind it, it begins and ends half-way, and no more is said of it than that.
 func pause(before, behind *span, power trace.Series, i int) Stretch {
 	last := len(before.grid.to) - 1
 	s := Stretch{FromS: before.grid.to[last], ToS: power.T[i], Cause: Paused, Odds: 1}
-	if !before.grid.typed && !behind.grid.typed {
-		return s
-	}
 	first := i
 	for first > 0 && power.V[first-1] < run.PowerFloorKW {
 		first--
@@ -339,9 +336,14 @@ func pause(before, behind *span, power trace.Series, i int) Stretch {
 	if first == 0 || first == i {
 		return s
 	}
+	since, until := power.T[first]-power.T[first-1], power.T[i]-power.T[i-1]
+	if max(since, until) < trace.TypedFromS {
+		return s
+	}
 	s.Odds = seldomReadOdds
-	s.Evidence = []string{fmt.Sprintf("%d %s without power; the ones around are %s apart, and nobody looked in between",
-		i-first, words.Plural(i-first, "reading"), words.Duration(math.Round(power.T[i]-power.T[first-1])))}
+	s.Evidence = []string{fmt.Sprintf(
+		"%d %s without power, the first %s after the last with power, the last %s before the next", i-first,
+		words.Plural(i-first, "reading"), words.Duration(math.Round(since)), words.Duration(math.Round(until)))}
 	s.FromS, s.ToS = (power.T[first-1]+power.T[first])/2, (power.T[i-1]+power.T[i])/2
 	before.grid.to[last], behind.grid.from[0] = s.FromS, s.ToS
 	if n := len(before.pieces); n > 0 {

@@ -390,7 +390,7 @@ func (m *model) wobble(r *trace.Recording, share float64) {
 type Rough struct {
 	wobble, label                                                      bool
 	noRatings, noEnvelope, noTemps, noAmps, noRequested, noSoCDecimals bool
-	carOnly, stallOnly, typed                                          bool
+	carOnly, stallOnly, typed, noSoC                                   bool
 }
 
 // session makes one labelled run: of a seed always the same.
@@ -429,6 +429,9 @@ func session(seed uint64, rough Rough) labelled {
 	}
 	if rough.noSoCDecimals {
 		round(car, trace.SoC, 1)
+	}
+	if rough.noSoC {
+		without(car, trace.SoC)
 	}
 	if rough.noTemps {
 		without(car, trace.BatteryTempMin, trace.BatteryTempMax, trace.InletTemp)
