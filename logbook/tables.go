@@ -16,6 +16,8 @@ type Site struct {
 	Note   string
 	BaseKm *float64 // from where the testers set out
 	Stalls []Stall
+
+	Latitude, Longitude *float64 // in degrees north and east; both or none
 }
 
 // Stall is one place to plug in.

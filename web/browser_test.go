@@ -327,7 +327,7 @@ func (s *site) passes(page, rules string) {
 }
 
 // Every page passes axe-core by day and by night, the ones for the stall on a phone
-// too, and none of them is broader than a phone.
+// too, at noon and by night, and none of them is broader than a phone.
 func TestAccessibility(t *testing.T) {
 	t.Parallel()
 	everywhere := func(s *site) (pages []string, stall string) {
@@ -380,6 +380,7 @@ func TestAccessibility(t *testing.T) {
 	for part := range parts {
 		t.Run(fmt.Sprintf("desk, part %d", part+1), func(t *testing.T) {
 			s := newSite(t, 1280, 800, true)
+			s.clockShows(12)
 			pages, _ := everywhere(s)
 			for i, page := range pages {
 				if i%parts == part {
@@ -391,6 +392,7 @@ func TestAccessibility(t *testing.T) {
 	}
 	t.Run("phone", func(t *testing.T) {
 		s := newSite(t, 390, 844, true)
+		s.clockShows(23)
 		pages, stall := everywhere(s)
 		for _, page := range []string{"/stall", stall, stall + "/details", stall + "/sources", stall + "/end",
 			"/prepare?kept=1", "/prepare/matrix"} {

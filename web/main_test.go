@@ -13,6 +13,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
 
@@ -182,6 +183,15 @@ func (s *site) do(actions ...chromedp.Action[chromedp.Void]) {
 func (s *site) open(path string) {
 	s.Helper()
 	s.do(chromedp.Navigate(s.url+path), chromedp.WaitVisible(chromedp.CSS("html[data-ready] h1")))
+}
+
+// clockShows puts the reader's clock to an hour of the day, by the zone that the browser says it is in.
+func (s *site) clockShows(hour int) {
+	s.Helper()
+	by := (hour-time.Now().UTC().Hour()+36)%24 - 12
+	_, err := chromedp.Call(s.tab, emulation.SetTimezoneOverride,
+		emulation.SetTimezoneOverrideParams{TimezoneID: fmt.Sprintf("Etc/GMT%+d", -by)}) // POSIX: west is above zero
+	require.NoError(s, err)
 }
 
 // quiet fails the test when the console complained.

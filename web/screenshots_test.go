@@ -17,6 +17,7 @@ func TestScreenshots(t *testing.T) {
 	}
 	require.NoError(t, os.MkdirAll(dir, 0o755))
 	s := newSite(t, 1280, 800, true)
+	s.clockShows(12)
 	require.NoError(t, s.book.Rework(t.Context(), nil)) // what runs taught each other since they came
 	shot := func(path, name string, before ...chromedp.Action[chromedp.Void]) {
 		s.open(path)

@@ -46,17 +46,13 @@ func benchCommand() *cobra.Command {
 				return errBadInput
 			}
 			var subjects []bench.Subject
-			var leftOut error
 			for _, path := range args {
 				b, err := intake.Path(path, intake.Choices{})
 				if err != nil {
 					complain(c.ErrOrStderr(), intake.Refusal(path, err), 0)
 					return errBadInput
 				}
-				if len(b.Faults) > 0 {
-					complain(c.ErrOrStderr(), b.Faults, b.LeftOut)
-					leftOut = errBadInput // the rows that could be read are compared all the same
-				}
+				complain(c.ErrOrStderr(), b.Faults, b.LeftOut)
 				if b.Run.Title == "" {
 					b.Run.Title = filepath.Base(path)
 				}
@@ -72,7 +68,7 @@ func benchCommand() *cobra.Command {
 			if err != nil {
 				return fmt.Errorf("printing: %w", err)
 			}
-			return leftOut
+			return nil
 		},
 	}
 	c.Flags().IntVar(&ask.Reference, "reference", 0, "the run that the others are held against, from 0")

@@ -59,7 +59,7 @@ func importCommand() *cobra.Command {
 // slowImport is from how many readings on an import says how far it is.
 const slowImport = 200_000
 
-// importOne brings one file in, with every run that it holds, and tells whether all of it was good.
+// importOne brings one file in, with every run that it holds, and tells whether it gave a reading.
 func importOne(ctx context.Context, book *logbook.Book, path string, side trace.Side, again bool,
 	out, errOut io.Writer) (bool, error) {
 	if large, ok, err := intake.LargeTable(path, intake.Choices{Side: side}); err == nil && ok {
@@ -112,7 +112,7 @@ func importLarge(ctx context.Context, book *logbook.Book, path string, l *intake
 	bar.end()
 	fmt.Fprintf(out, "%s is run %d: %d readings%s.\n", path, id, rows, understood(&intake.Bundle{Layout: &l.Layout}))
 	complain(errOut, table.Faults, table.LeftOut)
-	return table.LeftOut == 0, nil
+	return true, nil
 }
 
 // importRun stores one run of a file.
@@ -143,7 +143,7 @@ func importRun(ctx context.Context, book *logbook.Book, path string, b *intake.B
 	}
 	fmt.Fprintf(out, "%s is run %d: %d readings%s.\n", path, id, n, understood(b))
 	complain(errOut, b.Faults, b.LeftOut)
-	return b.LeftOut == 0, nil
+	return true, nil
 }
 
 func bundlesOf(path string, side trace.Side) ([]*intake.Bundle, error) {

@@ -413,3 +413,27 @@ func TestOneWrongTimeSpoilsOnlyItself(t *testing.T) {
 	red := Reduce(r, 50)[trace.CarSide]
 	assert.LessOrEqual(t, red.T[len(red.T)-1], 1820.0)
 }
+
+// Amps below zero beside volts, and no column of power: what charges is above zero in every figure, and health says
+// that it was turned.
+func TestAmpsBelowZeroWithoutPower(t *testing.T) {
+	upright, turned := &run.Run{}, &run.Run{}
+	for i, r := range []*run.Run{upright, turned} {
+		rec := &trace.Recording{Side: trace.CarSide, Columns: map[trace.Channel][]float64{}}
+		for k := range 361 {
+			rec.T = append(rec.T, float64(k*5))
+			rec.Columns[trace.SoC] = append(rec.Columns[trace.SoC], 10+float64(k)/6)
+			rec.Columns[trace.Voltage] = append(rec.Columns[trace.Voltage], 400)
+			rec.Columns[trace.Current] = append(rec.Columns[trace.Current], []float64{250, -250}[i])
+		}
+		r.Recordings = []*trace.Recording{rec}
+	}
+	want, got := Read(upright, Options{}), Read(turned, Options{})
+	require.NotNil(t, got.Energy.CarKWh)
+	assert.InDelta(t, 50, *got.Energy.CarKWh, 1e-9, "100 kW for half an hour")
+	assert.Equal(t, want.Posts, got.Posts)
+	assert.Empty(t, want.Recordings[0].Health)
+	require.Len(t, got.Recordings[0].Health, 1)
+	assert.Contains(t, got.Recordings[0].Health[0].Reason, "below zero while the car charges")
+	assert.Equal(t, "A", *got.Recordings[0].Grade)
+}

@@ -92,6 +92,7 @@ func prepare(r *run.Run) *sides {
 		tolerance: 2}
 	power := map[trace.Side][]trace.Series{}
 	tolerance := 0.0
+	r, turned := r.Upright()
 	s.clocks = lineup.Settle(r)
 	for i, rec := range r.Recordings {
 		on := s.clocks[i].Apply(rec.Without(trace.Outlying(rec.T)))
@@ -138,6 +139,7 @@ func prepare(r *run.Run) *sides {
 			known := *rec
 			known.SoCResolutionPct = steps[i] // worked out once: it takes a pass
 			out[i] = health.Check(&known, s.chargingOf(i))
+			out[i].NoteTurned(rec, turned[i])
 		}
 		return out
 	})

@@ -141,7 +141,7 @@ const (
 func Of(r *run.Run, plan forecast.Plan, baseline *forecast.Forecast, nowS float64) *State {
 	s := &State{TS: math.NaN(), PluggedS: math.NaN(), poweredAt: math.NaN(), Counted: math.NaN(), countS: nowS,
 		Forecast: baseline}
-	r = lineup.AsNoted(r)
+	r, _ = lineup.AsNoted(r).Upright()
 	w := curve.Of(judged(r, plan))
 	x := w.Read(curve.Options{Clock: curve.PlugClock})
 	s.Reading = x

@@ -39,6 +39,7 @@ const (
 	Disorder  Kind = "disorder"  // its time is before that of the reading above it
 	Late      Kind = "late"      // several came at one moment, after a silence
 	Disagrees Kind = "disagrees" // power and volts times amps are not the same
+	Turned    Kind = "turned"    // written below zero while the car charges
 )
 
 // Proposal is what should be done about some readings of a recording, and why. Nothing is done
@@ -150,6 +151,22 @@ func (r *Report) add(rec *trace.Recording, p Proposal) {
 		p.FromS, p.ToS = math.Min(p.FromS, rec.T[i]), math.Max(p.ToS, rec.T[i])
 	}
 	r.Proposals = append(r.Proposals, p)
+}
+
+// NoteTurned lists the channels of a recording that are written below zero while the car charges. Figures read them the
+// other way round; nothing is wrong with the readings.
+func (r *Report) NoteTurned(rec *trace.Recording, turned []trace.Channel) {
+	for _, c := range turned {
+		in, _ := trace.Describe(c)
+		var at []int
+		for i, v := range rec.Columns[c] {
+			if !math.IsNaN(v) {
+				at = append(at, i)
+			}
+		}
+		r.add(rec, Proposal{Kind: Turned, Channel: c, Readings: at, Applied: true,
+			Reason: in.Name + " is written below zero while the car charges; read the other way round"})
+	}
 }
 
 // disorder lists readings whose time lies before one above them.

@@ -250,3 +250,15 @@ func Lost(marks []Mark, untilS float64) (attempts int, lostS float64) {
 	}
 	return attempts, lostS
 }
+
+// Upright gives the run with every recording's amps and power above zero while its car charges, and for each the
+// channels that were turned for it.
+func (r *Run) Upright() (*Run, [][]trace.Channel) {
+	out := *r
+	out.Recordings = make([]*trace.Recording, len(r.Recordings))
+	turned := make([][]trace.Channel, len(r.Recordings))
+	for i, rec := range r.Recordings {
+		out.Recordings[i], turned[i] = rec.Upright()
+	}
+	return &out, turned
+}

@@ -78,20 +78,9 @@ func TestBlocksGiveWhatRowsGive(t *testing.T) {
 		several, err := Read(strings.NewReader(text), l, Options{File: "long.csv", Rows: rows})
 		require.NoError(t, err, name)
 		assert.True(t, len(one.T) > rows/3, name)
-		assert.True(
-			t,
-			assert.ObjectsAreEqual(one, several),
-			"%s: %d rows, %d left out, %d repeats %v; in blocks %d, %d, %d %v",
-			name,
-			len(one.T),
-			one.LeftOut,
-			one.Repeats,
-			one.Faults,
-			len(several.T),
-			several.LeftOut,
-			several.Repeats,
-			several.Faults,
-		)
+		// as text, for no value is unlike itself
+		assert.True(t, fmt.Sprint(*one) == fmt.Sprint(*several), "%s: %d rows, %d left out, %v; in blocks %d, %d, %v",
+			name, len(one.T), one.LeftOut, one.Faults, len(several.T), several.LeftOut, several.Faults)
 	}
 }
 

@@ -91,8 +91,8 @@ func TestForeignTables(t *testing.T) {
 			[]float64{0, 1.5}, want},
 		{"decimal minutes", "Time (min),SOC,Power kW\n0.5,12,118\n1,13,120.5\n", []float64{30, 60}, want},
 		{"SoC as a fraction", "Time,SOC,Power kW\n0,0.12,118\n5,0.13,120.5\n", []float64{0, 5}, want},
-		{"preamble, repeated header, blank cells", "Exported by the workshop\n\nTime,SOC,Power " +
-			"kW\n0,12,118\nTime,SOC,Power kW\n5,13,120.5\n", []float64{0, 5}, want},
+		{"preamble, blank line", "Exported by the workshop\n\nTime,SOC,Power kW\n0,12,118\n\n5,13,120.5\n", []float64{0, 5},
+			want},
 		{"amps below zero while charging, Fahrenheit", "Time,SOC,Current (A),Voltage (V),Battery temp " +
 			"(°F)\n0,12,-250,400,77\n5,13,-200,401,86\n", []float64{0, 5},
 			map[trace.Channel][]float64{trace.SoC: {12, 13}, trace.Current: {250, 200}, trace.Voltage: {400, 401},
@@ -126,22 +126,28 @@ func TestEncodings(t *testing.T) {
 	}
 }
 
-// Bad rows are left out and listed by line and reason; the others are kept.
-func TestBadRowsAreListed(t *testing.T) {
+// What is no reading is left out and listed by line and reason, a cell alone where the others of its row are good;
+// everything else is read.
+func TestWhatIsNoReadingIsListed(t *testing.T) {
 	text := "t_s,soc_pct,power_kw\n" + // line 1
 		"0,10,0\n" +
 		"abc,11,100\n" + // 3
 		"60,eleven,100\n" + // 4
 		"120,140,100\n" + // 5
-		"180,12\n" + // 6
+		"180,12\n" +
 		"240,13,100,9\n" + // 7
 		"300,NaN,110\n" +
 		"\n" +
 		"360,\"14\"\"\",1\n" + // 10
-		"420,15,120\n"
+		"here a coffee was had\n" + // 11
+		"390,twelve,many\n" + // 12
+		"400\n" + // 13
+		"t_s,soc_pct,power_kw\n" + // 14
+		"420,15,120\n" +
+		"Total,,54.2\n" + // 16
+		"480,1" // 17
 	table, _ := read(t, text, Options{})
-	assert.Equal(t, []float64{0, 300, 420}, table.T)
-	assert.Equal(t, 6, table.LeftOut)
+	assert.Equal(t, []float64{0, 60, 120, 180, 300, 360, 420}, table.T[:7])
 	got := ""
 	for _, f := range table.Faults {
 		got += f.Error() + "\n"
@@ -149,10 +155,36 @@ func TestBadRowsAreListed(t *testing.T) {
 	assert.Equal(t, `log.csv:3: t_s: "abc" is no time, expected seconds
 log.csv:4: soc_pct: "eleven" is no number
 log.csv:5: soc_pct: 140, expected 0 to 100 %
-log.csv:6: 2 fields, expected 3
 log.csv:7: 4 fields, expected 3
 log.csv:10: soc_pct: "14\"" is no number
+log.csv:11: "here a coffee was had" is no reading
+log.csv:12: soc_pct: "twelve" is no number
+log.csv:12: power_kw: "many" is no number
+log.csv:13: "400" is no reading
+log.csv:14: the names of the columns again, no reading
+log.csv:16: t_s: "Total" is no time, expected seconds
 `, got)
+	assert.Equal(t, 11, table.LeftOut)
+	none := math.NaN()
+	want := map[trace.Channel][]float64{
+		trace.SoC:   {10, none, none, 12, none, none, 15, 1},
+		trace.Power: {0, 100, 100, none, 110, 1, 120, none},
+	}
+	for c, column := range want {
+		assert.Equal(t, fmt.Sprint(column), fmt.Sprint(table.Columns[c]), "%s", c)
+	}
+}
+
+// A column of remarks that is filled once changes nothing of the rows that end before it; a last line that is shorter
+// than any other was cut off while it was written.
+func TestRowsThatEndBeforeTheLastColumn(t *testing.T) {
+	text := "Time (s),SoC (%),Power (kW),Temp (C),Remarks\n0,10,0,\n5,11,118,21,fans loud\n10,12,119,21\n15,13,120,22\n20,1"
+	table, l := read(t, text, Options{})
+	assert.Equal(t, []float64{0, 5, 10, 15}, table.T)
+	assert.Equal(t, []float64{0, 118, 119, 120}, table.Columns[trace.Power])
+	assert.Empty(t, l.Columns[4].Channel)
+	require.Len(t, table.Faults, 1)
+	assert.Equal(t, "log.csv:6: the last line was cut off while it was written: 2 of 5 fields", table.Faults[0].Error())
 }
 
 func TestWhatIsNoLogIsRefusedInOneSentence(t *testing.T) {

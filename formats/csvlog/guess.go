@@ -403,7 +403,9 @@ func otherSide(s trace.Side) trace.Side {
 // settle decides from the rows what the headers leave open: the decimal sign, the
 // format of times, units without a name, and signs.
 func (l *Layout) settle(rows [][]string) {
-	rows = slices.DeleteFunc(rows, func(r []string) bool { return len(r) < len(l.Columns) })
+	for i, r := range rows { // missing cells at the end are empty
+		rows[i] = append(r, make([]string, max(0, len(l.Columns)-len(r)))...)
+	}
 	l.decimals(rows)
 	l.Time = l.timeFormat(rows)
 	numbers := make([][]float64, len(l.Columns))
@@ -431,9 +433,13 @@ func (l *Layout) settle(rows [][]string) {
 			slices.Reverse(n)
 		}
 	}
+	at := make([]float64, len(rows)) // one row after the other
+	for i := range at {
+		at[i] = float64(i)
+	}
 	for i, c := range l.Columns {
 		if c.Channel == trace.Current || c.Channel == trace.Power {
-			l.Columns[i].Negate = chargesNegative(numbers[i], soc)
+			l.Columns[i].Negate = trace.ChargesBelowZero(at, numbers[i], soc)
 		}
 	}
 }
@@ -522,30 +528,6 @@ func likelyUnit(c trace.Channel, v []float64) string {
 		return "Wh"
 	}
 	return in.Units[0].Name
-}
-
-// chargesNegative tells whether a current or power is written with charging below
-// zero: it is mostly negative while the state of charge rises. Without a state of
-// charge the larger share decides.
-func chargesNegative(v, soc []float64) bool {
-	sum, rising, last := 0.0, 0.0, math.NaN()
-	for i, x := range v {
-		if math.IsNaN(x) {
-			continue
-		}
-		sum += x
-		if soc == nil || math.IsNaN(soc[i]) {
-			continue
-		}
-		if d := soc[i] - last; !math.IsNaN(d) && math.Abs(d) < 5 {
-			rising += x * d
-		}
-		last = soc[i]
-	}
-	if rising != 0 {
-		return rising < 0
-	}
-	return sum < 0
 }
 
 // timeFormat finds the format that reads most of the times; among several the

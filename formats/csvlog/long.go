@@ -138,7 +138,7 @@ func (p *reader) longRow(fields [][]byte, line int) {
 		p.fault(line, "%s: %s, expected %g to %g %s", k.header, clip(fields[l.Value]), k.min, k.max, in.Unit)
 		return
 	}
-	if p.open && p.openRow == string(fields[l.Time]) && math.IsNaN(k.out[p.n-1]) {
+	if p.more && p.moreRow == string(fields[l.Time]) && math.IsNaN(k.out[p.n-1]) {
 		k.out[p.n-1] = v
 		return
 	}
@@ -149,6 +149,6 @@ func (p *reader) longRow(fields [][]byte, line int) {
 		}
 	}
 	k.out[p.n], p.at[p.n] = v, at
-	p.open, p.openRow = true, string(fields[l.Time])
+	p.more, p.moreRow = true, string(fields[l.Time])
 	p.took(line)
 }

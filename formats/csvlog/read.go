@@ -40,8 +40,7 @@ type Table struct {
 	Columns   map[trace.Channel][]float64
 	StartedAt time.Time // what T counts from, where the file has absolute times
 	Faults    []Fault   // the first MaxFaults
-	LeftOut   int       // rows that were left out
-	Repeats   int       // header rows that came again, passed over
+	LeftOut   int       // rows and cells that were left out
 }
 
 // Recording makes a recording of the table.
@@ -49,8 +48,9 @@ func (t *Table) Recording(name string, side trace.Side) *trace.Recording {
 	return &trace.Recording{Name: name, Side: side, T: t.T, Columns: t.Columns}
 }
 
-// Read reads a table with a layout that passed Check. Rows that cannot be read
-// are left out and listed in Faults. A table without a single good row is
+// Read reads a table with a layout that passed Check. Missing cells at the end of a row are empty ones. What is no
+// reading is left out and listed in Faults: a row of words, a total, the names of the columns again, a last line that
+// was cut off, and single cells that hold no value of their channel. A table without a single good row is
 // ErrNotALog, with the faults in the returned table.
 func Read(r io.Reader, l Layout, o Options) (*Table, error) {
 	if err := l.Check(); err != nil {
@@ -111,7 +111,7 @@ func (p *reader) handOver() error {
 			c.Columns[k.channel] = k.out[:p.n]
 		}
 	}
-	p.n, p.runs, p.open = 0, p.runs[:0], false
+	p.n, p.runs, p.more = 0, p.runs[:0], false
 	return p.take(c)
 }
 
@@ -147,15 +147,17 @@ type reader struct {
 	runs   []lineRun // where their lines are
 	at     []float64 // their times; like the cells' columns, longer than n
 	fields [][]byte
-	date   int // the column of dates beside times of day; -1: none
+	date   int  // the column of dates beside times of day; -1: none
+	least  int  // the fewest fields of a row that was taken
+	open   bool // the line has no end: it is the last, and may be cut off
 
 	// A table with one value a row:
 	limit int               // rows of a chunk; 0: all are kept
 	take  func(Chunk) error // takes each chunk
 
 	names   map[string]int // the column of a name; -1: left out
-	open    bool           // the row before is not finished: another value of its time may come
-	openRow string         // its time, as it was written
+	more    bool           // the row before is not finished: another value of its time may come
+	moreRow string         // its time, as it was written
 }
 
 // lineRun says that from row n on, row n+i stands in line line+i.
@@ -181,6 +183,7 @@ func newReader(l Layout, o Options) *reader {
 		layout: l, file: o.File, delim: l.Delimiter[0],
 		times: times{format: l.Time, order: dateOrder(l.DateOrder), zone: o.Zone, origin: o.StartedAt},
 		date:  -1,
+		least: len(l.Columns),
 		table: &Table{Columns: map[trace.Channel][]float64{}},
 		at:    make([]float64, o.Rows),
 	}
@@ -224,6 +227,7 @@ func (p *reader) run(br *bufio.Reader) error {
 			whole = nil
 		}
 		if line := trimEnd(whole); len(line) > 0 {
+			p.open = err == io.EOF
 			if bytes.IndexByte(line, '"') >= 0 {
 				line = bytes.Clone(line)
 				err = p.quoted(br, line, err)
@@ -432,54 +436,96 @@ func (p *reader) fill(i int) {
 	still.from = p.n
 }
 
-// row takes one row, or reports why it cannot.
+// row takes one row, or reports why it cannot. A cell that holds no value of its channel is left out and reported; a
+// row that has nothing else is none.
 func (p *reader) row(fields [][]byte, line int) {
 	if p.layout.Long != nil {
 		p.longRow(fields, line)
 		return
 	}
-	if len(fields) != len(p.cells) && !p.fits(fields, line) {
+	if blank(fields) {
+		return
+	}
+	if width := len(fields); width != len(p.cells) {
+		if fields = p.fit(fields, line); fields == nil {
+			return
+		}
+		defer func(n int) {
+			if p.n > n {
+				p.least = min(p.least, width)
+			}
+		}(p.n)
+	}
+	at, ok := p.timeOf(fields, line)
+	if !ok {
 		return
 	}
 	p.room()
-	at := math.NaN()
+	values := 0
+	var bad []string
 	for i := range p.cells {
 		k := &p.cells[i]
-		switch {
-		case k.time:
-			var date []byte
-			if p.date >= 0 {
-				date = fields[p.date]
-			}
-			t, ok := p.times.parse(fields[i], date)
-			if !ok {
-				if !p.passOver(fields) {
-					p.fault(line, "%s: %q is no time, expected %s", k.header, clip(fields[i]), p.layout.Time)
-				}
-				return
-			}
-			at = t
-		case k.channel != "":
-			v, ok := parseNumber(fields[i], k.comma)
-			if !ok {
-				if !p.passOver(fields) {
-					p.fault(line, "%s: %q is no number", k.header, clip(fields[i]))
-				}
-				return
-			}
-			if !k.plain {
-				v = (v + k.shift) * k.factor
-			}
-			if v < k.min || v > k.max {
-				in, _ := trace.Describe(k.channel)
-				p.fault(line, "%s: %s, expected %g to %g %s", k.header, clip(fields[i]), k.min, k.max, in.Unit)
-				return
-			}
-			k.out[p.n] = v
+		if k.channel == "" {
+			continue
 		}
+		v, why := k.value(fields[i])
+		if why != "" {
+			bad = append(bad, why)
+		} else if !math.IsNaN(v) {
+			values++
+		}
+		k.out[p.n] = v
+	}
+	for _, why := range bad {
+		p.fault(line, "%s", why)
+	}
+	if len(bad) > 0 && values == 0 {
+		return
 	}
 	p.at[p.n] = at
 	p.took(line)
+}
+
+// timeOf gives the time of a row; false where it has none, which is reported.
+func (p *reader) timeOf(fields [][]byte, line int) (at float64, ok bool) {
+	at = math.NaN()
+	for i := range p.cells {
+		k := &p.cells[i]
+		if !k.time {
+			continue
+		}
+		var date []byte
+		if p.date >= 0 {
+			date = fields[p.date]
+		}
+		if at, ok = p.times.parse(fields[i], date); ok {
+			continue
+		}
+		if p.isHeader(fields) {
+			p.fault(line, "the names of the columns again, no reading")
+		} else {
+			p.fault(line, "%s: %q is no time, expected %s", k.header, clip(fields[i]), p.layout.Time)
+		}
+		return at, false
+	}
+	return at, true
+}
+
+// value gives what a cell says in the channel's kept unit: NaN for no value, and why where it holds none of the
+// channel.
+func (k *cellKind) value(cell []byte) (v float64, why string) {
+	v, ok := parseNumber(cell, k.comma)
+	if !ok {
+		return math.NaN(), fmt.Sprintf("%s: %q is no number", k.header, clip(cell))
+	}
+	if !k.plain {
+		v = (v + k.shift) * k.factor
+	}
+	if v < k.min || v > k.max {
+		in, _ := trace.Describe(k.channel)
+		return math.NaN(), fmt.Sprintf("%s: %s, expected %g to %g %s", k.header, clip(cell), k.min, k.max, in.Unit)
+	}
+	return v, ""
 }
 
 // room makes place for one more row.
@@ -502,30 +548,35 @@ func (p *reader) grow(least int) {
 	}
 }
 
-// fits tells whether a row of another length can be read all the same: empty
-// fields behind the last column are passed over. Else it is reported.
-func (p *reader) fits(fields [][]byte, line int) bool {
-	if len(fields) > len(p.cells) && blank(fields[len(p.cells):]) {
-		return true
+// fit makes a row of another length as long as the header: what is missing at its end is empty, and so must be what
+// stands behind the last column. Nil for a row that is no reading, which is reported.
+func (p *reader) fit(fields [][]byte, line int) [][]byte {
+	switch n := len(fields); {
+	case n > len(p.cells) && !blank(fields[len(p.cells):]):
+		p.fault(line, "%d fields, expected %d", n, len(p.cells))
+		return nil
+	case n > len(p.cells):
+		return fields[:len(p.cells)]
+	case n < p.least && p.open:
+		p.fault(line, "the last line was cut off while it was written: %d of %d fields", n, len(p.cells))
+		return nil
 	}
-	if !blank(fields) {
-		p.fault(line, "%d fields, expected %d", len(fields), len(p.cells))
+	for i := range fields {
+		if k := &p.cells[i]; !k.time && !k.date && len(bytes.TrimSpace(fields[i])) > 0 {
+			return append(fields, make([][]byte, len(p.cells)-len(fields))...)
+		}
 	}
-	return false
+	p.fault(line, "%q is no reading", clip(bytes.Join(fields, []byte{p.delim})))
+	return nil
 }
 
-// passOver tells whether an unreadable row is no reading at all: empty, or the
-// header again.
-func (p *reader) passOver(fields [][]byte) bool {
-	if blank(fields) {
-		return true
-	}
+// isHeader tells whether a row names the columns again.
+func (p *reader) isHeader(fields [][]byte) bool {
 	for i, h := range p.header {
 		if !bytes.Equal(bytes.TrimSpace(fields[i]), h) {
 			return false
 		}
 	}
-	p.table.Repeats++
 	return true
 }
 

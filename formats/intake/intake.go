@@ -227,11 +227,11 @@ func table(r io.ReaderAt, size int64, name string, l csvlog.Layout, rows int, c 
 	return b, nil
 }
 
-// addFaults adds what was left out, a row once though both sides of it were refused.
+// addFaults adds what was left out, once what both sides of a row were refused for.
 func (b *Bundle) addFaults(faults []csvlog.Fault, leftOut int) {
 	b.LeftOut = max(b.LeftOut, leftOut)
 	for _, f := range faults {
-		if !slices.ContainsFunc(b.Faults, func(o csvlog.Fault) bool { return o.Line == f.Line }) {
+		if !slices.ContainsFunc(b.Faults, func(o csvlog.Fault) bool { return o.Line == f.Line && o.Reason == f.Reason }) {
 			b.Faults = append(b.Faults, f)
 		}
 	}

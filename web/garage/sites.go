@@ -302,7 +302,8 @@ func (s *Room) place(r *http.Request) (*siteView, error) {
 	if err != nil {
 		return nil, err
 	}
-	v.Values = url.Values{"name": {v.Site.Name}, "note": {v.Site.Note}, "base_km": {ui.PlainNumber(v.Site.BaseKm)}}
+	v.Values = url.Values{"name": {v.Site.Name}, "note": {v.Site.Note}, "base_km": {ui.PlainNumber(v.Site.BaseKm)},
+		"latitude": {ui.PlainNumber(v.Site.Latitude)}, "longitude": {ui.PlainNumber(v.Site.Longitude)}}
 	for _, o := range sites {
 		if o.ID == id {
 			continue
@@ -338,6 +339,10 @@ func (s *Room) savePlace(w http.ResponseWriter, r *http.Request) {
 	v.Fields = f
 	v.Site.Name, v.Site.Note = f.Needed("name", "A name"), f.Text("note")
 	v.Site.BaseKm = f.NumberIn("base_km", "km", 0, 2000)
+	v.Site.Latitude, v.Site.Longitude = f.Number("latitude", -90, 90), f.Number("longitude", -180, 180)
+	if (v.Site.Latitude == nil) != (v.Site.Longitude == nil) {
+		f.Fault("longitude", "Where a site lies takes both, degrees north and degrees east.")
+	}
 	roads := map[int64]*float64{}
 	for _, o := range v.Others {
 		roads[o.ID] = f.NumberIn(roadField(o.ID), "km", 0, 2000)

@@ -51,7 +51,7 @@ func (s *Room) showEnd(w http.ResponseWriter, r *http.Request, status int, row *
 		return
 	}
 	s.Render(w, r, "stall-end", status,
-		ui.Frame{Title: "The end of the run", Page: "stall", Data: endView{f, row, photos}})
+		ui.Frame{Title: "The end of the run", Page: "stall", Site: ui.SiteOf(row), Data: endView{f, row, photos}})
 }
 
 // EndRun stores the last notes and goes to the run's page.

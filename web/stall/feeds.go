@@ -65,7 +65,7 @@ func (s *Room) showFeeds(w http.ResponseWriter, r *http.Request, status int, row
 		return
 	}
 	s.Render(w, r, "stall-feeds", status,
-		ui.Frame{Title: "Sources", Page: "stall", Data: feedsView{f, row, feeds, r.Host}})
+		ui.Frame{Title: "Sources", Page: "stall", Site: ui.SiteOf(row), Data: feedsView{f, row, feeds, r.Host}})
 }
 
 // addFeed adds an adapter or a charge point to a live run.

@@ -54,7 +54,8 @@ func (s *Room) showLiveDetails(w http.ResponseWriter, r *http.Request, status in
 		s.Fail(w, r, err)
 		return
 	}
-	s.Render(w, r, "stall-details", status, ui.Frame{Title: "Details", Page: "stall", Data: detailsView{e, row}})
+	s.Render(w, r, "stall-details", status,
+		ui.Frame{Title: "Details", Page: "stall", Site: ui.SiteOf(row), Data: detailsView{e, row}})
 }
 
 // saveLiveDetails keeps what no log holds while the run goes on; its start stays what readings count from.
@@ -112,7 +113,8 @@ func (s *Room) liveRun(w http.ResponseWriter, r *http.Request) {
 	if !ok {
 		return
 	}
-	s.Render(w, r, "stall-live", http.StatusOK, ui.Frame{Title: "At the stall", Page: "stall", Data: v})
+	s.Render(w, r, "stall-live", http.StatusOK,
+		ui.Frame{Title: "At the stall", Page: "stall", Site: ui.SiteOf(v.Row), Data: v})
 }
 
 // sent is what a page says of something that it sends: its own key, and how long

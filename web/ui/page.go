@@ -13,6 +13,7 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
+	"zincroad/core/sun"
 	"zincroad/core/units"
 	"zincroad/logbook"
 )
@@ -29,15 +30,29 @@ func (b *BrokenRun) Error() string { return b.Err.Error() }
 // Unwrap gives it.
 func (b *BrokenRun) Unwrap() error { return b.Err }
 
-// isNight tells whether a page is to be dark where nobody chose: at the stall, from
-// seven in the evening to seven in the morning.
-func isNight(t time.Time) bool { return t.Hour() >= 19 || t.Hour() < 7 }
+// isNight tells whether a page at the stall is to be dark where its reader chose nothing: while the sun is down where
+// the site says where it lies, else from seven in the evening to seven in the morning of the reader's clock.
+func isNight(readers time.Time, site *logbook.Site) bool {
+	if site != nil && site.Latitude != nil && site.Longitude != nil {
+		return !sun.IsUp(readers, *site.Latitude, *site.Longitude)
+	}
+	return readers.Hour() >= 19 || readers.Hour() < 7
+}
+
+// SiteOf gives the site that a run is at; nil where none is noted.
+func SiteOf(row *logbook.Run) *logbook.Site {
+	if row == nil || row.Stall == nil {
+		return nil
+	}
+	return row.Stall.Site
+}
 
 // Frame is what every page needs around its own data.
 type Frame struct {
 	Title  string
 	Page   string // which entry of the navigation is lit
 	Run    *logbook.Run
+	Site   *logbook.Site // of a page at the stall, where it is known
 	Bench  []int64
 	Units  units.People  // the reader's
 	In     *units.People // the page's own, where it has some
@@ -81,7 +96,7 @@ func (s *Pages) Render(w http.ResponseWriter, r *http.Request, name string, stat
 	}
 	if c, err := r.Cookie("theme"); err == nil && (c.Value == "night" || c.Value == "day") {
 		f.Theme = c.Value
-	} else if strings.HasPrefix(name, "stall-") && isNight(s.NowFor(r)) {
+	} else if strings.HasPrefix(name, "stall-") && isNight(s.NowFor(r), f.Site) {
 		f.Theme = "night"
 	}
 	if f.Page == "" {
