@@ -12,6 +12,7 @@ import (
 	"strings"
 
 	"zincroad/core/trace"
+	"zincroad/core/units"
 	"zincroad/core/words"
 )
 
@@ -168,7 +169,13 @@ func (l *Layout) findHeader(lines []string) bool {
 			} else {
 				long = nil
 			}
-			if !usable && n > 0 { // names of one row and units or further names of the next
+			if n > 0 && unitsOnly(fields) { // what they are the units of stands above
+				if joined := withUnits(fieldsOf(lines[n-1], delimiter), fields); joined != nil {
+					columns = nameColumns(joined)
+					c.Columns = columns
+					usable, score = c.named(), named(columns)
+				}
+			} else if !usable && n > 0 { // names of one row and further names of the next
 				if joined := joinedHeaders(fieldsOf(lines[n-1], delimiter), fields); joined != nil {
 					columns = nameColumns(joined)
 					c.Columns = columns
@@ -222,6 +229,51 @@ func joinedHeaders(groups, names []string) []string {
 	return out
 }
 
+// unitsOnly tells whether a row says nothing but in which units its columns are.
+func unitsOnly(fields []string) bool {
+	n := 0
+	for _, f := range fields {
+		f = strings.Trim(strings.TrimSpace(f), "[]()")
+		if f == "" {
+			continue
+		}
+		_, known := units.Written(f)
+		if !known && timeUnits[strings.ToLower(f)] == "" {
+			return false
+		}
+		n++
+	}
+	return n > 1
+}
+
+// withUnits puts a row of units behind a row of names. Nil where the upper row is no such thing.
+func withUnits(names, in []string) []string {
+	filled := 0
+	for _, n := range names {
+		if isNumber(n) && strings.TrimSpace(n) != "" {
+			return nil
+		}
+		if strings.TrimSpace(n) != "" {
+			filled++
+		}
+	}
+	if filled < 2 || len(names) > len(in) {
+		return nil
+	}
+	out := make([]string, len(in))
+	for i, u := range in {
+		name := ""
+		if i < len(names) {
+			name = strings.TrimSpace(names[i])
+		}
+		if u = strings.Trim(strings.TrimSpace(u), "[]()"); u != "" {
+			name = strings.TrimSpace(name + " (" + u + ")")
+		}
+		out[i] = name
+	}
+	return out
+}
+
 func isNumber(cell string) bool {
 	v, ok := parseNumber([]byte(cell), false)
 	return ok && !math.IsNaN(v)
@@ -243,13 +295,8 @@ func (l *Layout) furtherHeaders(lines []string) {
 				return
 			}
 			c := &l.Columns[i]
-			if in, ok := trace.Describe(c.Channel); ok {
-				if u := unitNamed(f, in); u != "" && c.Unit == "" {
-					c.Unit = u
-				}
-				if u := unitNamed(f, in); u != "" {
-					units++
-				}
+			if c.unitBelow(f) {
+				units++
 			} else if c.Channel == TimeColumn && timeUnits[strings.ToLower(f)] != "" {
 				c.Header += " (" + f + ")"
 				units++
@@ -421,7 +468,7 @@ func (l *Layout) settle(rows [][]string) {
 			numbers[i] = append(numbers[i], v)
 		}
 		if c.Unit == "" {
-			l.Columns[i].Unit = likelyUnit(c.Channel, numbers[i])
+			l.Columns[i].Unit = l.likelyUnit(c.Channel, numbers[i])
 		}
 	}
 	var soc []float64
@@ -507,9 +554,20 @@ func (l *Layout) decimals(rows [][]string) {
 	}
 }
 
+// What a temperature in °C does not pass (common practice, no source: cells are switched off at 60 °C, inlets at 100;
+// nowhere was it hotter outside than 57 °C, the World Meteorological Organization's record), and what none in °F does
+// on a car.
+const (
+	mostCellC    = 60
+	mostInletC   = 100
+	mostOutsideC = 57
+	mostF        = 212
+)
+
 // likelyUnit takes the kept unit, unless the numbers are far too large or small
-// for it: watts for kilowatts, a fraction for percent, Wh for kWh.
-func likelyUnit(c trace.Channel, v []float64) string {
+// for it: watts for kilowatts, a fraction for percent, Wh for kWh, °F for °C. Temperatures whose
+// headers name no unit are in that of the others.
+func (l *Layout) likelyUnit(c trace.Channel, v []float64) string {
 	in, _ := trace.Describe(c)
 	top := 0.0
 	for _, x := range v {
@@ -526,6 +584,23 @@ func likelyUnit(c trace.Channel, v []float64) string {
 		return "mV"
 	case c == trace.Energy && top > 1000:
 		return "Wh"
+	}
+	if in.Unit == "°C" {
+		for _, o := range l.Columns {
+			if isTemperature(o.Unit) && o.Unit != in.Unit {
+				return o.Unit
+			}
+		}
+		most, ok := map[trace.Channel]float64{trace.InletTemp: mostInletC, trace.AmbientTemp: mostOutsideC}[c]
+		if !ok {
+			most = mostCellC
+		}
+		switch {
+		case top > mostF:
+			return "K"
+		case top > most:
+			return "°F"
+		}
 	}
 	return in.Units[0].Name
 }
@@ -605,21 +680,28 @@ func isClock(cells []string, header string) bool {
 // What a header of times says of their unit.
 var (
 	millisecondsIn = regexp.MustCompile(`\bms\b|millisec|_ms\b|msec`)
+	secondsIn      = regexp.MustCompile(`\bs\b|\bsec`)
 	minutesIn      = regexp.MustCompile(`\bmin`)
 	hoursIn        = regexp.MustCompile(
 		`\bh\b|\bhrs?\b|\bhours?\b|\b(stunden|heures|horas|ore|uren|timmar|timer|tunnit)\b`,
 	)
 )
 
-// numberTime tells seconds, minutes, milliseconds and epochs apart.
+// No session lasts five hours: seconds that begin later count from midnight, and so much of a day holds all of it.
+const (
+	clockFromS  = 5 * 3600
+	longestDays = 5.0 / 24
+)
+
+// numberTime tells seconds, minutes, milliseconds, times of day and epochs apart.
 func numberTime(cells []string, header string, comma bool) TimeFormat {
-	first, last := math.NaN(), math.NaN()
+	first, last, top := math.NaN(), math.NaN(), 0.0
 	for _, c := range cells {
 		if v, ok := parseNumber([]byte(c), comma); ok && !math.IsNaN(v) {
 			if math.IsNaN(first) {
 				first = v
 			}
-			last = v
+			last, top = v, math.Max(top, v)
 		}
 	}
 	switch {
@@ -636,8 +718,12 @@ func numberTime(cells []string, header string, comma bool) TimeFormat {
 		return Minutes
 	case hoursIn.MatchString(header):
 		return Hours
+	case top < 1 && first > 0 && last > first && last-first < longestDays && !secondsIn.MatchString(header):
+		return SerialDate // a time of day, as a spreadsheet keeps it
 	case last-first > 1e5 && len(cells) < 5000:
 		return Milliseconds
+	case first >= clockFromS && top < 86400 && !strings.Contains(header, "elapsed"):
+		return Midnight
 	}
 	return Seconds
 }

@@ -173,12 +173,114 @@ func channelOf(header string) trace.Channel {
 	}
 	english := inEnglish(header)
 	bareEnglish := inEnglish(bare)
+	told := unitTold(header)
+	if told == "" && temperatureLast(header) || isTemperature(told) {
+		english, bareEnglish = english+" temp", bareEnglish+" temp"
+	}
 	for _, r := range rules {
-		if r.match.MatchString(bareEnglish) || r.match.MatchString(english) {
+		if !r.match.MatchString(bareEnglish) && !r.match.MatchString(english) {
+			continue
+		}
+		in, _ := trace.Describe(r.channel)
+		switch {
+		case fits(told, in) && !(narrow[r.channel] && ofAnother(bareEnglish, in)):
 			return r.channel
+		case narrow[r.channel]:
+			return "" // the heater's amps are not the pack's
 		}
 	}
 	return ""
+}
+
+// narrow are the channels whose words say of what a quantity is: another quantity of the same is no channel.
+var narrow = map[trace.Channel]bool{trace.RequestedAmps: true, trace.RequestedPower: true, trace.HeaterPower: true,
+	trace.AuxPower: true, trace.Cost: true}
+
+// unitTold gives the unit that a header names for sure, of whatever quantity: in brackets, or as a last word of two
+// letters and more. Empty where it names none.
+func unitTold(header string) string {
+	for _, m := range bracketed.FindAllStringSubmatch(header, -1) {
+		if u, ok := units.Written(m[1]); ok {
+			return u
+		}
+	}
+	if last := lastWord(header); len([]rune(last)) > 1 {
+		u, _ := units.Written(last)
+		return u
+	}
+	return ""
+}
+
+// temperatureLast tells whether a header ends with a letter for degrees: Battery max F.
+func temperatureLast(header string) bool {
+	u, _ := units.Written(lastWord(header))
+	return isTemperature(u)
+}
+
+func isTemperature(unit string) bool {
+	_, ok := units.Find(units.Temperature, unit)
+	return ok
+}
+
+// lastWord is a header's last word, empty where it has no other.
+func lastWord(header string) string {
+	words := strings.FieldsFunc(header, func(r rune) bool { return strings.ContainsRune(" _-,/.:", r) })
+	if len(words) < 2 {
+		return ""
+	}
+	return words[len(words)-1]
+}
+
+// fits tells whether a unit, empty for none, can be that of a channel.
+func fits(unit string, in trace.Info) bool {
+	_, ok := units.Find(in.Units, unit)
+	return ok || unit == ""
+}
+
+// quantities are the words that say which quantity a column is of, and its units.
+var quantities = []struct {
+	words *regexp.Regexp
+	units []units.Unit
+}{
+	{regexp.MustCompile(`volt`), units.Voltage},
+	{regexp.MustCompile(`current|\bamp`), units.Current},
+	{regexp.MustCompile(`power|\bkw\b|\bwatt`), units.Power},
+	{regexp.MustCompile(`temp\b|temperature`), units.Temperature},
+}
+
+// ofAnother tells whether a header names a quantity, and not the channel's own.
+func ofAnother(english string, in trace.Info) bool {
+	another := false
+	for _, q := range quantities {
+		if !q.words.MatchString(english) {
+			continue
+		}
+		if q.units[0] == in.Units[0] {
+			return false
+		}
+		another = true
+	}
+	return another
+}
+
+// unitBelow takes the unit that a column names beside its header, in a row of units or of its own; one of another
+// quantity shows that the column is not what its name seemed to say.
+func (c *Column) unitBelow(text string) (isUnit bool) {
+	in, ok := trace.Describe(c.Channel)
+	if !ok {
+		return false
+	}
+	if u := unitNamed(text, in); u != "" {
+		if c.Unit == "" {
+			c.Unit = u
+		}
+		return true
+	}
+	if u, known := units.Written(text); known && !fits(u, in) {
+		c.Channel, c.Unit, c.Side = "", "", ""
+		return true
+	}
+	return false
 }
 
 // isTime tells whether a header begins or ends with a word for time.
@@ -213,11 +315,7 @@ func unitOf(header string, in trace.Info) string {
 			return u
 		}
 	}
-	words := strings.FieldsFunc(header, func(r rune) bool { return strings.ContainsRune(" _-,/.:", r) })
-	if len(words) > 1 {
-		return unitNamed(words[len(words)-1], in)
-	}
-	return ""
+	return unitNamed(lastWord(header), in)
 }
 
 // unitNamed gives the unit of a channel that a word writes, empty for another word.

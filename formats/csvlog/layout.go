@@ -42,7 +42,8 @@ const (
 	DateTime     TimeFormat = "date-time"    // 2026-02-03 18:24:10 or 03.02.2026 18:24, without a zone
 	EpochS       TimeFormat = "epoch-s"      // 1770142800
 	EpochMS      TimeFormat = "epoch-ms"     // 1770142800000
-	SerialDate   TimeFormat = "serial"       // 46056.766782, days as spreadsheets count them
+	SerialDate   TimeFormat = "serial"       // 46056.766782, days as spreadsheets count them; 0.766782, a time of day
+	Midnight     TimeFormat = "midnight"     // 66250, seconds since midnight
 )
 
 // TimeFormats lists them with an example each, for menus.
@@ -57,6 +58,7 @@ var TimeFormats = []struct {
 	{DateTime, "date and time, 2026-02-03 18:24:10"},
 	{EpochS, "seconds since 1970"}, {EpochMS, "milliseconds since 1970"},
 	{SerialDate, "days as spreadsheets count them, 46056.7668"},
+	{Midnight, "seconds since midnight, 66250"},
 }
 
 // Layout says how a table is to be read.

@@ -70,10 +70,9 @@ func (l *Layout) nameLong(rows [][]string) [][]string {
 		if c.Channel == TimeColumn || c.Channel == DateColumn {
 			c.Channel = ""
 		}
-		if in, ok := trace.Describe(c.Channel); ok {
-			if u := unitNamed(unit[c.Header], in); u != "" {
-				c.Unit = u
-			}
+		if unit[c.Header] != "" {
+			c.Unit = ""
+			c.unitBelow(unit[c.Header])
 		}
 	}
 	var out [][]string

@@ -663,7 +663,7 @@ func (p *reader) finish() {
 // startOf notes what the times count from.
 func (p *reader) startOf() {
 	switch p.layout.Time {
-	case RFC3339, DateTime, EpochS, EpochMS, SerialDate, ClockTime:
+	case RFC3339, DateTime, EpochS, EpochMS, SerialDate, ClockTime, Midnight:
 		p.table.StartedAt = p.times.origin // zero where times of day had no date
 	}
 }

@@ -60,6 +60,9 @@ func (p *times) parse(cell, date []byte) (float64, bool) {
 		return p.clock(string(bytes.TrimSpace(cell)))
 	case EpochS, EpochMS, SerialDate:
 		return p.epoch(cell)
+	case Midnight:
+		v, ok := parseNumber(cell, p.comma)
+		return p.ofDay(v, ok && v >= 0 && v < 86400)
 	}
 	return p.absolute(string(bytes.TrimSpace(cell)))
 }
@@ -98,6 +101,9 @@ func (p *times) epoch(cell []byte) (float64, bool) {
 		return 0, false
 	}
 	if p.format == SerialDate {
+		if v >= 0 && v < 1 { // a time of day without its date
+			return p.ofDay(math.Round(v*86400e3)/1000, true)
+		}
 		if v < 1 || v > 110_000 {
 			return 0, false
 		}
@@ -182,9 +188,12 @@ func (p *times) start(first float64) float64 {
 	return first - by
 }
 
-// clock reads a time of day; a step back by more than twelve hours is midnight.
-func (p *times) clock(s string) (float64, bool) {
-	v, ok := timeOfDay(s)
+// clock reads a time of day.
+func (p *times) clock(s string) (float64, bool) { return p.ofDay(timeOfDay(s)) }
+
+// ofDay puts a time of day, in seconds since midnight, behind those before; a step back by more than twelve hours is
+// midnight.
+func (p *times) ofDay(v float64, ok bool) (float64, bool) {
 	if !ok {
 		return 0, false
 	}

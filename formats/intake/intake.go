@@ -218,13 +218,21 @@ func table(r io.ReaderAt, size int64, name string, l csvlog.Layout, rows int, c 
 		}
 		as := base
 		if len(b.Files) > 0 {
-			as = strings.TrimSuffix(base, filepath.Ext(base)) + "-" + string(side) + filepath.Ext(base)
+			as = beside(base, side)
 		}
 		b.Run.Recordings = append(b.Run.Recordings, t.Recording(as, side))
 		b.Files = append(b.Files, File{Name: as})
 		b.addFaults(t.Faults, t.LeftOut)
 	}
+	if b.Run.StartedAt.IsZero() {
+		b.Run.StartedAt = startIn(base, c.Zone)
+	}
 	return b, nil
+}
+
+// beside names the recording of the other side that came in the same file.
+func beside(name string, side trace.Side) string {
+	return strings.TrimSuffix(name, filepath.Ext(name)) + "-" + string(side) + filepath.Ext(name)
 }
 
 // addFaults adds what was left out, once what both sides of a row were refused for.
@@ -270,6 +278,11 @@ func Typed(n *typed.Notes, name string, c Choices) *Bundle {
 	b := &Bundle{
 		Kind: TypedKind, Notes: n, Files: []File{{Name: name}},
 		Run: &run.Run{StartedAt: c.StartedAt, Recordings: []*trace.Recording{n.Recording}, Marks: n.Marks},
+	}
+	if n.Other != nil {
+		n.Other.Name = beside(name, n.Other.Side)
+		b.Run.Recordings = append(b.Run.Recordings, n.Other)
+		b.Files = append(b.Files, File{Name: n.Other.Name})
 	}
 	for _, l := range n.Lines {
 		if l.Problem != "" {

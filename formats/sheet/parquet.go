@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"github.com/parquet-go/parquet-go"
+	"github.com/parquet-go/parquet-go/format"
 )
 
 // IsParquet tells a Parquet file from its first bytes.
@@ -125,14 +126,9 @@ func leaves(c *parquet.Column, path []string) []leaf {
 	}
 	if c.Leaf() {
 		l := leaf{name: strings.Join(path, "."), leaf: c}
-		if t := c.Type().LogicalType(); t != nil && t.Timestamp != nil {
-			switch u := t.Timestamp.Unit; {
-			case u.Millis != nil:
-				l.ticks = 1e3
-			case u.Micros != nil:
-				l.ticks = 1e6
-			case u.Nanos != nil:
-				l.ticks = 1e9
+		if t := c.Type().LogicalType(); t != nil {
+			if stamp, ok := t.Value.(*format.TimestampType); ok && stamp.Unit.Value != nil {
+				l.ticks = int64(time.Second / stamp.Unit.Value.Duration())
 			}
 		}
 		if c.Type().Kind() == parquet.Int96 {

@@ -64,8 +64,8 @@ func TestCellsAreWrittenAsTheyAreShown(t *testing.T) {
 	}
 }
 
-// Rows stand in their own lines, blank ones too; a formula without a kept value is worked out; a line
-// break in a cell does not move what is below.
+// Rows stand in their own lines, blank ones too; a formula without a kept value says so, and is not worked
+// out; a line break in a cell does not move what is below.
 func TestRowsKeepTheirLines(t *testing.T) {
 	b := workbook(
 		t,
@@ -76,7 +76,7 @@ func TestRowsKeepTheirLines(t *testing.T) {
 	require.True(t, sheet.IsWorkbook(bytes.NewReader(b), int64(len(b))))
 	sheets, err := sheet.Workbook(bytes.NewReader(b), int64(len(b)), "x.xlsx")
 	require.NoError(t, err)
-	assert.Equal(t, []string{"log", "", "", "t,kW now", "0,20", "10,20", ""}, strings.Split(string(sheets[0].CSV), "\n"))
+	assert.Equal(t, []string{"log", "", "", "t,kW now", "0,a formula without a value", "10,20", ""}, strings.Split(string(sheets[0].CSV), "\n"))
 }
 
 type parquetRow struct {

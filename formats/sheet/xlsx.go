@@ -41,9 +41,12 @@ func IsWorkbook(r io.ReaderAt, size int64) bool {
 // ErrTooLarge is what is returned, wrapped, for a file that unpacks to more than any log.
 var ErrTooLarge = errors.New("unpacks to more than a log can be")
 
+// WithoutValue is what stands in a cell whose formula nobody worked out.
+const WithoutValue = "a formula without a value"
+
 // Workbook gives every sheet of an XLSX file that holds more than one row. Formulas count by the
-// value that was kept with them, or worked out where none was. A cell that its format shows as a
-// date or time is written as one.
+// value that was kept with them and are never worked out here: a cell without one says WithoutValue. A cell that its
+// format shows as a date or time is written as one.
 func Workbook(r io.ReaderAt, size int64, name string) ([]Sheet, error) {
 	z, err := zip.NewReader(r, size)
 	if err != nil {
@@ -66,9 +69,14 @@ func Workbook(r io.ReaderAt, size int64, name string) ([]Sheet, error) {
 	if p, err := f.GetWorkbookProps(); err == nil && p.Date1904 != nil && *p.Date1904 {
 		b.addDays = 1462
 	}
+	b.readFormats()
+	formulas, err := openFormulas(z)
+	if err != nil {
+		return nil, fmt.Errorf("%s is no readable workbook", name)
+	}
 	var out []Sheet
 	for _, sheet := range f.GetSheetList() {
-		text, rows, err := b.sheet(sheet)
+		text, rows, err := b.sheet(sheet, formulas[sheet])
 		if err != nil {
 			return nil, fmt.Errorf("%s, sheet %q: %w", name, sheet, err)
 		}
@@ -82,7 +90,8 @@ func Workbook(r io.ReaderAt, size int64, name string) ([]Sheet, error) {
 type book struct {
 	file    *excelize.File
 	styles  map[int]look
-	addDays float64 // of a workbook that counts days from 1904
+	formats map[int]look // of the workbook's own number formats, by their ids
+	addDays float64      // of a workbook that counts days from 1904
 }
 
 // look is how a number is shown.
@@ -94,7 +103,7 @@ const (
 	asDuration
 )
 
-func (b *book) sheet(name string) ([]byte, int, error) {
+func (b *book) sheet(name string, open open) ([]byte, int, error) {
 	rows, err := b.file.Rows(name)
 	if err != nil {
 		return nil, 0, nil // a chart, not a table
@@ -116,6 +125,7 @@ func (b *book) sheet(name string) ([]byte, int, error) {
 		for i, c := range cells {
 			cells[i] = b.cell(name, i, n, c, looks)
 		}
+		cells = open.fill(cells, n)
 		if slices.ContainsFunc(cells, func(c string) bool { return c != "" }) {
 			filled++
 		}
@@ -137,11 +147,6 @@ func (b *book) cell(sheet string, column, row int, raw string, looks map[int]loo
 	name := func() string {
 		s, _ := excelize.CoordinatesToCellName(column+1, row)
 		return s
-	}
-	if raw == "" && row < 1<<17 {
-		if formula, err := b.file.GetCellFormula(sheet, name()); err == nil && formula != "" {
-			raw, _ = b.file.CalcCellValue(sheet, name(), excelize.Options{RawCellValue: true})
-		}
 	}
 	if len(raw) > maxCell {
 		raw = raw[:maxCell]
@@ -184,12 +189,26 @@ func (b *book) lookOf(sheet, cell string) look {
 	l := asNumber
 	if style, err := b.file.GetStyle(id); err == nil && style != nil {
 		l = builtInDates[style.NumFmt]
+		if own, ok := b.formats[style.NumFmt]; ok { // a workbook may say itself what an id stands for
+			l = own
+		}
 		if style.CustomNumFmt != nil {
 			l = lookOfFormat(*style.CustomNumFmt)
 		}
 	}
 	b.styles[id] = l
 	return l
+}
+
+// readFormats reads the number formats that the workbook brings along.
+func (b *book) readFormats() {
+	b.formats = map[int]look{}
+	if _, err := b.file.GetStyle(0); err != nil || b.file.Styles == nil || b.file.Styles.NumFmts == nil {
+		return
+	}
+	for _, f := range b.file.Styles.NumFmts.NumFmt {
+		b.formats[f.NumFmtID] = lookOfFormat(f.FormatCode)
+	}
 }
 
 // lookOfFormat reads a number format: one with a year, a day or an hour is a date, one whose hours

@@ -62,11 +62,21 @@ put("car-and-screen.csv", "time s,SoC,car kW,screen kW\n" + rows(T, SOC, KW, [ro
     sides={"car": "soc power", "stall": "power@1.04"})
 put("requested-and-delivered.csv", "time s,SoC,requested kW,delivered kW\n" + rows(T, SOC, [k + 5 for k in KW], KW),
     channels="soc power requested")
-put("repeated-header.csv", "Time,SoC %,Power kW\n" + rows(T[:6], SOC[:6], KW[:6]) + "Time,SoC %,Power kW\n" + rows(T[6:], SOC[6:], KW[6:]))
+put("repeated-header.csv", "Time,SoC %,Power kW\n" + rows(T[:6], SOC[:6], KW[:6]) + "Time,SoC %,Power kW\n" + rows(T[6:], SOC[6:], KW[6:]), left_out=[8])
+put("remark-once.csv", "Time (s),SoC (%),Power (kW),Remarks\n" + rows(T[:5], SOC[:5], KW[:5]) + "50,12.5,150,fans loud\n" + rows(T[6:], SOC[6:], KW[6:]))
+F = [round(c * 1.8 + 32, 1) for c in C]
+put("title-and-units-row.csv", "Workshop log 7,,,\n,,,\nTime,Charge,Battery min,Rate\ns,%,°F,kW\n" + rows(T, SOC, F, KW), channels="soc power temp_min")
+put("unnamed-fahrenheit.csv", "Time (s),SoC (%),Power (kW),Coldest cell temp,12V battery voltage (V)\n" +
+    rows(T, SOC, KW, F, [13.8] * N), channels="soc power temp_min")
+put("max-f-min-f.csv", "Time (s),SoC (%),Power (kW),Battery min F,Heater current (A)\n" + rows(T, SOC, KW, F, [4] * N), channels="soc power temp_min")
+put("seconds-since-midnight.csv", "Time,SoC (%),Power (kW)\n" + rows([66000 + t for t in T], SOC, KW))
+put("day-fraction.csv", "Time,SoC (%),Power (kW)\n" + rows([f"{(66000 + t) / 86400:.9f}" for t in T], SOC, KW))
+put("log_20260203_182000.csv", "Time (s),SoC (%),Power (kW)\n" + rows(T, SOC, KW), started="2026-02-03T18:20:00Z")
+put("log_2026-02-03_18-20.csv", "Clock,SoC (%),Power (kW)\n" + rows([hms(a) for a in AT], SOC, KW), started="2026-02-03T18:20:00Z")
 put("total-below.csv", "Time (s),SoC (%),Power (kW)\n" + rows(T, SOC, KW) + "Total,,1470\n", left_out=[14])
 put("stray-text-row.csv", "Time (s),SoC (%),Power (kW)\n" + rows(T[:5], SOC[:5], KW[:5]) + "fan starts\n" + rows(T[5:], SOC[5:], KW[5:]), left_out=[7])
 put("cut-last-line.csv", "Time (s),SoC (%),Power (kW)\n" + rows(T, SOC, KW) + "120,16.", left_out=[14])
-put("bad-row.csv", "Time (s),SoC (%),Power (kW)\n" + rows(T[:3], SOC[:3], KW[:3]) + "25,oops,99\n" + rows(T[3:], SOC[3:], KW[3:]), left_out=[5])
+put("bad-row.csv", "Time (s),SoC (%),Power (kW)\n" + rows(T[:3], SOC[:3], KW[:3]) + "25,oops,\n" + rows(T[3:], SOC[3:], KW[3:]), left_out=[5])
 put("blank-lines.csv", "\n\nTime (s),SoC (%),Power (kW)\n\n" + rows(T, SOC, KW).replace("\n", "\n\n"))
 put("quoted.csv", '"Time (s)","SoC (%)","Power (kW)"\n' + "".join(f'"{t}","{s}","{k}"\n' for t, s, k in zip(T, SOC, KW)))
 put("quoted-newline.csv", '"Time (s)","SoC (%)","Power (kW)","Note"\n' + "".join(
@@ -257,7 +267,7 @@ try:
     for i in range(N):
         s.append([T[i], SOC[i], V[i], A[i], f"=C{i + 2}*D{i + 2}/1000"])
     book.save(os.path.join(HERE, "openpyxl-formulas.xlsx"))
-    say("openpyxl-formulas.xlsx", "soc voltage current power~")
+    say("openpyxl-formulas.xlsx", "soc voltage current", left_out=[*range(2, 2 + N)])
     book = openpyxl.Workbook()
     s = book.active
     s.append(["Clock", "SoC (%)", "Power (kW)"])
@@ -265,6 +275,17 @@ try:
         s.append([AT[i].time(), SOC[i], KW[i]])
     book.save(os.path.join(HERE, "openpyxl-times.xlsx"))
     say("openpyxl-times.xlsx")
+    own = {}  # a workbook that says itself that its number format 60 is a time of day
+    with zipfile.ZipFile(os.path.join(HERE, "openpyxl-times.xlsx")) as z:
+        for part in z.namelist():
+            own[part] = z.read(part)
+    own["xl/styles.xml"] = own["xl/styles.xml"].replace(b'numFmtId="21"', b'numFmtId="60"').replace(
+        b'<numFmts count="0"/>', b'<numFmts count="1"><numFmt numFmtId="60" formatCode="hh:mm:ss"/></numFmts>')
+    assert b"formatCode" in own["xl/styles.xml"]
+    with zipfile.ZipFile(os.path.join(HERE, "own-format-60.xlsx"), "w", zipfile.ZIP_DEFLATED) as z:
+        for part, body in own.items():
+            z.writestr(zipfile.ZipInfo(part, (2026, 2, 3, 0, 0, 0)), body)
+    say("own-format-60.xlsx")
     book = openpyxl.Workbook()
     s = book.active
     s["B2"] = "Charging log of the van"

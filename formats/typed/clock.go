@@ -3,6 +3,7 @@ package typed
 import (
 	"math"
 	"regexp"
+	"sort"
 	"strings"
 
 	"zincroad/core/trace"
@@ -223,6 +224,7 @@ func (n *Notes) weigh(as Times) float64 {
 	}
 	score := possible
 	var soc, kw trace.Series
+	var inOrder order
 	first, last := math.NaN(), math.NaN()
 	for i, l := range n.Lines {
 		if l.Empty || l.Problem != "" {
@@ -232,17 +234,19 @@ func (n *Notes) weigh(as Times) float64 {
 		if math.IsNaN(first) {
 			first, last = t, t
 		}
-		if t < last {
-			score -= 2 // typed out of order, or read wrongly
-		}
-		last = math.Max(last, t)
-		if v, ok := l.Values[trace.SoC]; ok {
+		first, last = math.Min(first, t), math.Max(last, t)
+		inOrder.take(t)
+		if v, ok := l.value(trace.SoC); ok {
 			soc.T, soc.V = append(soc.T, t), append(soc.V, v)
 		}
-		if v, ok := l.Values[trace.Power]; ok {
+		if v, ok := l.value(trace.Power); ok {
 			kw.T, kw.V = append(kw.T, t), append(kw.V, v)
+			if end := at[i][1]; end > t {
+				kw.T, kw.V = append(kw.T, end), append(kw.V, v)
+			}
 		}
 	}
+	score -= 2 * float64(inOrder.left()) // typed out of order, or read wrongly
 	if last-first > longestS {
 		score += impossible
 	}
@@ -254,6 +258,24 @@ func (n *Notes) weigh(as Times) float64 {
 	}
 	return score + weighCharge(soc, kw)
 }
+
+// order counts how many of some times must be left out for the others to rise: one line that is typed late is one,
+// wherever it stands.
+type order struct {
+	taken int
+	ends  []float64 // the least time that a rising row of each length can end with
+}
+
+func (o *order) take(t float64) {
+	o.taken++
+	i := sort.Search(len(o.ends), func(i int) bool { return o.ends[i] > t })
+	if i == len(o.ends) {
+		o.ends = append(o.ends, t)
+	}
+	o.ends[i] = t
+}
+
+func (o *order) left() int { return o.taken - len(o.ends) }
 
 // factor is how many seconds the last part of a two-part time stands for.
 func factor(as Times) int {

@@ -108,21 +108,26 @@ type reader struct {
 	line    Line
 	words   []string
 	of      subject
+	side    trace.Side // whose the numbers that follow are; empty: nobody said
 	price   bool
 	rest    []string // words of the note
 	lastKW  float64  // the last power that was taken for the charging power; NaN if none
+	both    bool     // the line has a number behind each side's word
 	problem string
 }
 
 // ParseLine reads one line; number is its place in the text. Its time is taken for
 // minutes and seconds.
 func ParseLine(text string, number int) Line {
-	l := Line{Number: number, Text: text, TS: math.NaN(), ToTS: math.NaN(), Values: map[trace.Channel]float64{}}
+	l := Line{Number: number, Text: text, TS: math.NaN(), ToTS: math.NaN(), ToPct: math.NaN(),
+		Values: map[trace.Channel]float64{}}
 	if s := strings.TrimSpace(text); s == "" || strings.HasPrefix(s, "#") {
 		l.Empty = true
 		return l
 	}
 	r := &reader{line: l, words: joined(strings.Fields(strings.ReplaceAll(text, ";", " "))), lastKW: math.NaN()}
+	r.words = extremesFirst(r.words)
+	r.both = bothSides(r.words)
 	for len(r.words) > 0 && r.problem == "" {
 		r.next()
 	}
@@ -137,10 +142,11 @@ func (r *reader) next() {
 	switch {
 	case r.line.from.parts == 0 && r.time(bare):
 	case r.money(bare):
+	case r.risingCharge(bare):
 	case number.MatchString(bare):
 		r.number(bare)
 	default:
-		r.word(w, strings.ToLower(strings.Trim(bare, ":.,()")))
+		r.word(w, bareWord(w))
 	}
 }
 
@@ -250,6 +256,8 @@ func (r *reader) number(w string) {
 		r.words = r.words[1:]
 	case aside[unit]:
 		r.rest = append(r.rest, w)
+	case unit == "" && r.side != "" && r.both:
+		r.measured(trace.Power, "kW", m[1], w) // "car 119 stall 122"
 	case unit == "" && len(r.rest) > 0:
 		r.rest = append(r.rest, w) // "neighbour at stall 3"
 	case unit == "":
@@ -317,18 +325,117 @@ func (r *reader) set(c trace.Channel, digits, w string) {
 }
 
 func (r *reader) put(c trace.Channel, v float64) {
-	if _, twice := r.line.Values[c]; twice {
+	values := r.line.Values
+	if r.side != "" {
+		if r.line.Beside == nil {
+			r.line.Beside = map[trace.Side]map[trace.Channel]float64{}
+		}
+		if values = r.line.Beside[r.side]; values == nil {
+			values = map[trace.Channel]float64{}
+			r.line.Beside[r.side] = values
+		}
+	}
+	if _, twice := values[c]; twice {
 		in, _ := trace.Describe(c)
 		r.problem = fmt.Sprintf("%s stands there twice", in.Name)
 		return
 	}
-	r.line.Values[c] = v
+	values[c] = v
+}
+
+// sides are the words that say whose the numbers behind them are.
+var sides = map[string]trace.Side{
+	"car": trace.CarSide, "dash": trace.CarSide, "dashboard": trace.CarSide,
+	"stall": trace.StallSide, "charger": trace.StallSide, "screen": trace.StallSide,
+}
+
+// bothSides tells whether a number stands behind a word for the car and behind one for the stall.
+func bothSides(list []string) bool {
+	said := map[trace.Side]bool{}
+	for i, w := range list[:max(0, len(list)-1)] {
+		if side, ok := sides[bareWord(w)]; ok && number.MatchString(strings.TrimRight(list[i+1], ",")) {
+			said[side] = true
+		}
+	}
+	return len(said) == 2
+}
+
+// turnsTo tells whether a word says whose the next number is: the line says it of both, or the number has a unit.
+func (r *reader) turnsTo(side trace.Side) bool {
+	if len(r.words) == 0 || len(r.rest) > 0 {
+		return false
+	}
+	m := number.FindStringSubmatch(strings.TrimRight(r.words[0], ","))
+	if m == nil || m[2] == "" && !r.both {
+		return false
+	}
+	r.side = side
+	return true
+}
+
+func bareWord(w string) string {
+	return strings.ToLower(strings.Trim(strings.TrimRight(w, ","), ":.,()"))
+}
+
+// extremesFirst puts the words for the coldest and the warmest cell before their temperature where a line says them
+// behind it: 3.5C min 4C max. The last of them tells which way a line goes.
+func extremesFirst(list []string) []string {
+	extreme := func(i int) bool {
+		if i < 0 || i >= len(list) {
+			return false
+		}
+		s, ok := subjects[bareWord(list[i])]
+		return ok && (s.of[string(trace.BatteryTemp)] == trace.BatteryTempMin ||
+			s.of[string(trace.BatteryTemp)] == trace.BatteryTempMax)
+	}
+	temperature := func(i int) bool {
+		if i < 0 || i >= len(list) {
+			return false
+		}
+		m := number.FindStringSubmatch(strings.TrimRight(list[i], ","))
+		return m != nil && unitChannel[strings.ToLower(m[2])].channel == trace.BatteryTemp
+	}
+	last := len(list) - 1
+	for last >= 0 && !extreme(last) {
+		last--
+	}
+	if last < 0 || temperature(last+1) || !temperature(last-1) {
+		return list
+	}
+	for i := 1; i <= last; i++ {
+		if extreme(i) && temperature(i-1) {
+			list[i-1], list[i] = list[i], list[i-1]
+		}
+	}
+	return list
+}
+
+// rising is a charge that rose: 5-18%.
+var rising = regexp.MustCompile(`^(\d+(?:[.,]\d+)?)\s*%?[-–—](\d+(?:[.,]\d+)?)%$`)
+
+// risingCharge takes the charge at both ends of a level.
+func (r *reader) risingCharge(w string) bool {
+	m := rising.FindStringSubmatch(w)
+	if m == nil || math.IsNaN(r.line.ToTS) {
+		return false
+	}
+	r.measured(trace.SoC, "%", m[1], w)
+	if v, ok := r.value(m[2], w); ok && r.problem == "" {
+		if r.line.ToPct = v; v < r.line.Values[trace.SoC] || v > 100 {
+			r.problem = fmt.Sprintf("%q: expected a charge that rises, such as 5-18%%", w)
+		}
+	}
+	return true
 }
 
 // word takes a word that is no number: it says what comes next, or belongs to the note.
 func (r *reader) word(w, plain string) {
+	if side, ok := sides[plain]; ok && r.turnsTo(side) {
+		r.of = nil
+		return
+	}
 	s, ok := subjects[plain]
-	if !ok {
+	if !ok || plain == "out" && !(len(r.words) > 0 && number.MatchString(r.words[0])) { // "out of order"
 		r.rest = append(r.rest, w)
 		return
 	}
@@ -352,17 +459,13 @@ func (r *reader) word(w, plain string) {
 func (r *reader) conclude() Line {
 	l := r.line
 	note := strings.Join(r.rest, " ")
-	_, hasSoC := l.Values[trace.SoC]
-	_, hasKWh := l.Values[trace.Energy]
 	switch {
 	case r.problem != "":
 		l.Problem = r.problem
 	case math.IsNaN(l.TS):
 		l.Problem = "no time: begin with minutes and seconds, such as 3:10"
-	case len(l.Values) == 0 && note == "":
+	case len(l.Values) == 0 && len(l.Beside) == 0 && note == "":
 		l.Problem = "a time without a reading: expected such as 12% 118kW 21C"
-	case !math.IsNaN(l.ToTS) && (hasSoC || hasKWh):
-		l.Problem = "a level held between two times: charge and kWh change, give them their own time"
 	case note != "":
 		l.Mark = mark(note)
 	}
@@ -398,7 +501,9 @@ var markWords = []struct {
 	{
 		regexp.MustCompile(
 			`(?i)^(attempt|((the )?(payment|card|app|session|handshake|start|charging|charger|stall)` +
-				`( was| is| has)? )?(refused|declined|rejected|failed)|dead stall|red light)\b`,
+				`( was| is| has)? )?(refused|declined|rejected|failed)|dead stall|red light` +
+				`|(the )?(stall|charger)( was| is)? (dead|broken|down|offline|out of order)` +
+				`|(changed|switched|moved)( to)?( the| a| an)?( next| other| another)? (stall|charger))\b`,
 		),
 		run.Attempt,
 	},
@@ -432,15 +537,24 @@ func (l Line) Say() string {
 	if !math.IsNaN(l.ToTS) {
 		parts[0] += "–" + words.Clock(l.ToTS)
 	}
-	for _, in := range trace.Channels {
-		if v, ok := l.Values[in.Channel]; ok {
-			decimals := 1
-			if in.Channel == trace.Cost {
-				decimals = 2
+	say := func(whose string, values map[trace.Channel]float64) {
+		for _, in := range trace.Channels {
+			if v, ok := values[in.Channel]; ok {
+				decimals := 1
+				if in.Channel == trace.Cost {
+					decimals = 2
+				}
+				parts = append(parts, strings.TrimSpace(whose+in.Short+" "+words.Figure(v, decimals)+" "+in.Unit))
 			}
-			parts = append(parts, strings.TrimSpace(in.Short+" "+words.Figure(v, decimals)+" "+in.Unit))
+			if in.Channel == trace.SoC && whose == "" && !math.IsNaN(l.ToPct) {
+				parts[len(parts)-1] = fmt.Sprintf("%s %s to %s %s", in.Short, words.Figure(l.Values[trace.SoC], 1),
+					words.Figure(l.ToPct, 1), in.Unit)
+			}
 		}
 	}
+	say("", l.Values)
+	say("the car's ", l.Beside[trace.CarSide])
+	say("the stall's ", l.Beside[trace.StallSide])
 	if l.Mark != nil {
 		s := "mark: " + l.Mark.Kind
 		if l.Mark.Note != "" {

@@ -8,7 +8,7 @@
 // One word of each line is the time: minutes and seconds since the start, hours,
 // minutes and seconds, or a time of day (18:31, 5:12 PM); which of them is settled
 // for the whole text. Two times, 0:40-3:17, are a level held from one to the other.
-// Numbers carry their units, in any order. A line with words instead of numbers is a
+// Numbers carry their units, in any order; behind "car" or "stall" they are of that side. A line with words instead of numbers is a
 // mark. A line may say of the film that the times are read off when it starts, how fast it
 // runs, what is cut out and where it stands: clip 0:30, speed 8, cut 12:10-15:40, freeze
 // 5:00-5:20. A line that begins with " has the time of the one above. Empty lines and lines
@@ -18,6 +18,7 @@ package typed
 import (
 	"errors"
 	"fmt"
+	"maps"
 	"math"
 	"strings"
 
@@ -34,6 +35,8 @@ type Line struct {
 	TS      float64 // in s: as minutes and seconds for a line alone, as settled for the text
 	ToTS    float64 // until when the values held; NaN for a moment
 	Values  map[trace.Channel]float64
+	Beside  map[trace.Side]map[trace.Channel]float64 // what it says is of a side: car 119kW stall 122kW
+	ToPct   float64                                  // the charge at the end of a level; NaN where it says none
 	Mark    *run.Mark
 	Problem string // one sentence; empty for a good line
 	Clip    string // what it says of the film; empty for other lines
@@ -41,10 +44,21 @@ type Line struct {
 	from, to clock // the times as they stand there
 }
 
+// value gives what a line says of a channel, whosever it is.
+func (l *Line) value(c trace.Channel) (float64, bool) {
+	for _, values := range []map[trace.Channel]float64{l.Values, l.Beside[trace.StallSide], l.Beside[trace.CarSide]} {
+		if v, ok := values[c]; ok {
+			return v, true
+		}
+	}
+	return 0, false
+}
+
 // Notes is a whole text of typed readings.
 type Notes struct {
 	Lines     []Line
 	Recording *trace.Recording // the readings, in the order typed
+	Other     *trace.Recording // those that the text says are of the other side; nil where none are
 	Marks     []run.Mark
 	ClockTime bool    // times are of day; TS of recording and marks count from the first
 	FirstS    float64 // that first time of day, in seconds since midnight
@@ -78,7 +92,7 @@ func Parse(text, name string, side trace.Side) (*Notes, error) {
 
 // ParseAs is Parse with the meaning of two-part times given; an empty one is settled.
 func ParseAs(as Times, text, name string, side trace.Side) (*Notes, error) {
-	n := &Notes{Recording: &trace.Recording{Name: name, Side: side, Columns: map[trace.Channel][]float64{}}}
+	n := &Notes{Recording: newRecording(name, side)}
 	text = strings.TrimPrefix(text, "\ufeff")
 	var film clip
 	var above clock
@@ -108,31 +122,70 @@ func ParseAs(as Times, text, name string, side trace.Side) (*Notes, error) {
 			m.TS = l.TS
 			n.Marks = append(n.Marks, m)
 		}
-		if l.Problem == "" && len(l.Values) > 0 {
-			n.add(l)
-			if !math.IsNaN(l.ToTS) {
-				l.TS = l.ToTS
-				n.add(l)
-			}
+		if l.Problem == "" {
+			n.take(l)
 		}
 	}
 	if n.Recording.Len() == 0 {
+		n.Recording, n.Other = n.Other, nil
+	}
+	if n.Recording == nil {
+		n.Recording = newRecording(name, side)
 		return n, fmt.Errorf("%s holds %w: expected lines such as 3:10 12%% 118kW 21C", name, ErrNoReadings)
 	}
 	return n, nil
 }
 
+func newRecording(name string, side trace.Side) *trace.Recording {
+	return &trace.Recording{Name: name, Side: side, Columns: map[trace.Channel][]float64{}}
+}
+
+// take appends what a line says to the recording of each side, a level at both of its ends. Charge and a register move
+// while a level holds: they are those of its beginning, but for a charge that it names for its end.
+func (n *Notes) take(l Line) {
+	own := l.Values
+	for side, values := range l.Beside {
+		if side == n.Recording.Side {
+			own = maps.Clone(own)
+			maps.Copy(own, values)
+			continue
+		}
+		if n.Other == nil {
+			n.Other = newRecording(n.Recording.Name, side)
+		}
+		addLevel(n.Other, l, values)
+	}
+	addLevel(n.Recording, l, own)
+}
+
+func addLevel(rec *trace.Recording, l Line, values map[trace.Channel]float64) {
+	if len(values) == 0 {
+		return
+	}
+	add(rec, l.TS, values)
+	if math.IsNaN(l.ToTS) {
+		return
+	}
+	end := maps.Clone(values)
+	delete(end, trace.Energy)
+	if delete(end, trace.SoC); !math.IsNaN(l.ToPct) {
+		end[trace.SoC] = l.ToPct
+	}
+	if len(end) > 0 {
+		add(rec, l.ToTS, end)
+	}
+}
+
 // add appends a reading, NaN for channels it does not have.
-func (n *Notes) add(l Line) {
-	rec := n.Recording
-	rec.T = append(rec.T, l.TS)
-	for c := range l.Values {
+func add(rec *trace.Recording, at float64, values map[trace.Channel]float64) {
+	rec.T = append(rec.T, at)
+	for c := range values {
 		if rec.Columns[c] == nil {
 			rec.Columns[c] = nans(len(rec.T) - 1)
 		}
 	}
 	for c, col := range rec.Columns {
-		v, ok := l.Values[c]
+		v, ok := values[c]
 		if !ok {
 			v = math.NaN()
 		}

@@ -85,7 +85,8 @@ func TestWhatIsNotUnderstoodSaysWhy(t *testing.T) {
 		"3:10 140%":        "expected 0 to 100",
 		"3:75 12%":         "is no time",
 		"3:10 12% 13%":     "stands there twice",
-		"0:40-3:17 12%":    "give them their own time",
+		"0:40-3:17 18-5%":  "a charge that rises",
+		"0:40 5-18%":       "no unit known here",
 		"13:10pm 12%":      "is no time",
 	} {
 		l := ParseLine(text, 1)

@@ -8,10 +8,10 @@ import (
 	"strings"
 
 	"zincroad/core/curve"
-	"zincroad/core/run"
 	"zincroad/core/trace"
 	"zincroad/core/words"
 	"zincroad/formats/csvlog"
+	"zincroad/formats/intake"
 	"zincroad/formats/typed"
 	"zincroad/web/ui"
 )
@@ -64,7 +64,7 @@ func (v *sheetView) understand() {
 	if err != nil {
 		return
 	}
-	x := curve.Read(&run.Run{Recordings: []*trace.Recording{notes.Recording}, Marks: notes.Marks}, curve.Options{})
+	x := curve.Read(intake.Typed(notes, "typed readings", intake.Choices{}).Run, curve.Options{})
 	add := func(name, value, unit string) {
 		v.Figures = append(v.Figures, sayRow{Name: name, Value: value, Second: unit})
 	}
