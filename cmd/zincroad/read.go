@@ -173,16 +173,19 @@ func printReading(w io.Writer, r *curve.Reading, notes *typed.Notes) error {
 	if c := r.Cost; c != nil {
 		fmt.Fprintf(t, "cost\t%s %s, by the %s\t\n", words.Fixed(c.Total, 2), c.Currency, c.By)
 	}
+	if err := t.Flush(); err != nil {
+		return err
+	}
 	for _, rec := range r.Recordings {
-		fmt.Fprintf(t, "%s\t%d readings, %d gaps, %d spikes\t\n", rec.File, rec.Readings, rec.Gaps, rec.Spikes)
+		fmt.Fprintf(w, "\n%s: %d readings, %d gaps, %d spikes\n", rec.File, rec.Readings, rec.Gaps, rec.Spikes)
 		if rec.Grade != nil {
-			fmt.Fprintf(t, "\tgrade %s: %s\t\n", *rec.Grade, strings.Join(rec.Means, "; "))
+			fmt.Fprintf(w, "  grade %s: %s\n", *rec.Grade, strings.Join(rec.Means, "; "))
 		}
 		for _, p := range rec.Health {
-			fmt.Fprintf(t, "\t%s: %s\t\n", words.Clock(p.FromS), p.Reason)
+			fmt.Fprintf(w, "  %s: %s\n", words.Clock(p.FromS), p.Reason)
 		}
 	}
-	return t.Flush()
+	return nil
 }
 
 // timesWords says what typed times were taken for.

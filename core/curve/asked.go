@@ -72,7 +72,7 @@ func (s *sides) asked(zero float64) *Asked {
 const askedRampS = 60
 
 func (s *sides) firstPowerOf(p trace.Series) float64 {
-	if t, ok := firstPower(cut(p, s.legs[0].span())); ok {
+	if t, _, ok := s.firstFlow(cut(p, s.legs[0].span())); ok {
 		return t
 	}
 	return 0

@@ -3,7 +3,6 @@ package curve
 import (
 	"math"
 	"slices"
-	"sort"
 	"sync"
 
 	"zincroad/core/run"
@@ -92,7 +91,7 @@ func (s *sides) powered(span trace.Span) (first, last float64) {
 	first, last = math.NaN(), math.NaN()
 	for _, p := range s.power {
 		part := cut(p, span)
-		if t, ok := firstPower(part); ok && !(first <= t) {
+		if t, _, ok := s.firstFlow(part); ok && !(first <= t) {
 			first = t
 		}
 		if t, ok := lastPower(part); ok && !(last >= t) {
@@ -129,14 +128,38 @@ func (s *sides) plugZero() (float64, bool) {
 	return t, ok
 }
 
-// firstPower gives the time of the first reading at or above 1 kW.
-func firstPower(p trace.Series) (float64, bool) {
-	for i, v := range p.V {
-		if v >= PowerFloorKW {
-			return p.T[i], true
+// firstFlow gives the time of first power in a side's power of a leg, and the first reading that belongs to it: that at
+// or above 1 kW, and the one before where it is part of its slope. Where the charge rose between the two, power flowed
+// between them, however far they are apart: it began where the line between them passes 1 kW.
+func (s *sides) firstFlow(p trace.Series) (t float64, i int, ok bool) {
+	i = slices.IndexFunc(p.V, func(v float64) bool { return v >= PowerFloorKW })
+	switch {
+	case i < 0:
+		return 0, 0, false
+	case i == 0:
+		return p.T[0], 0, true
+	}
+	before, after := p.T[i-1], p.T[i]
+	switch {
+	case after-before <= slopeS:
+		return after, i - 1, true
+	case s.rose(before, after):
+		return before + (PowerFloorKW-p.V[i-1])/(p.V[i]-p.V[i-1])*(after-before), i - 1, true
+	}
+	return after, i, true
+}
+
+// rose tells whether some recording's state of charge rose by its resolution or more between two times.
+func (s *sides) rose(from, to float64) bool {
+	for _, rec := range s.recordings {
+		soc := rec.Series(trace.SoC)
+		a, ok1 := soc.At(from)
+		b, ok2 := soc.At(to)
+		if step := rec.Resolution(); ok1 && ok2 && step > 0 && b-a >= step-1e-9 {
+			return true
 		}
 	}
-	return 0, false
+	return false
 }
 
 // lastPower gives the time of the last reading at or above 1 kW.
@@ -173,16 +196,9 @@ func (s *sides) flowsOf(side trace.Side) []flow {
 	var flows []flow
 	for _, l := range s.legs {
 		part := cut(p, l.span())
-		first, ok := firstPower(part)
+		first, i, ok := s.firstFlow(part)
 		if !ok {
 			continue
-		}
-		i := sort.SearchFloat64s(part.T, first)
-		for part.V[i] < PowerFloorKW {
-			i++
-		}
-		if i > 0 && part.T[i]-part.T[i-1] <= slopeS {
-			i--
 		}
 		f := flow{Series: trace.Series{T: part.T[i:], V: part.V[i:]}, leg: l, firstS: first}
 		f.lastS, _ = lastPower(f.Series)
