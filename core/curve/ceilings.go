@@ -14,6 +14,9 @@ func (s *sides) logOf(r *run.Run) *ceiling.Log {
 		Conditions: r.Conditions, Elsewhere: s.elsewhere}
 	for side, of := range map[trace.Side]*ceiling.SideLog{trace.CarSide: &l.Car, trace.StallSide: &l.Stall} {
 		join := func(c trace.Channel) trace.Series { return s.joined(side, c) }
+		if side == trace.StallSide && s.stallAC != nil && s.power[trace.CarSide].Len() > 0 {
+			continue // what it gave cannot be told from what it drew
+		}
 		*of = ceiling.SideLog{KW: s.power[side], Amps: join(trace.Current), Volts: join(trace.Voltage),
 			RequestedKW: join(trace.RequestedPower), RequestedA: join(trace.RequestedAmps),
 			OfferedKW: join(trace.OfferedPower)}
@@ -69,7 +72,7 @@ func (s *sides) ceilings(r *run.Run, zero float64) []Ceiling {
 	if j == nil {
 		return out
 	}
-	for _, x := range j.Stretches {
+	for _, x := range s.apart(j.Stretches) {
 		c := Ceiling{FromS: x.FromS - zero, ToS: x.ToS - zero, Cause: x.Cause, Confidence: string(x.Confidence),
 			RunnerUp: x.RunnerUp, What: x.What, Pair: x.Pair, Evidence: x.Evidence,
 			FromPct: s.socAt(x.FromS), ToPct: s.socAt(x.ToS)}
@@ -84,12 +87,41 @@ func (s *sides) ceilings(r *run.Run, zero float64) []Ceiling {
 	return out
 }
 
+// apart cuts stretches where nothing is known of what held the run.
+func (s *sides) apart(stretches []ceiling.Stretch) []ceiling.Stretch {
+	for _, d := range s.dark() {
+		var out []ceiling.Stretch
+		for _, x := range stretches {
+			if x.ToS <= d.From || x.FromS >= d.To {
+				out = append(out, x)
+				continue
+			}
+			before, after, none := x, x, ceiling.Stretch{FromS: math.Max(x.FromS, d.From), ToS: math.Min(x.ToS, d.To),
+				Cause: ceiling.Unknown, Confidence: ceiling.Unsure, LostS: math.NaN(), Evidence: []string{"nothing was read"}}
+			before.ToS, after.FromS = none.FromS, none.ToS
+			if before.FromS < before.ToS {
+				out = append(out, before)
+			}
+			out = append(out, none)
+			if after.FromS < after.ToS {
+				after.LostS = math.NaN() // it is that of the whole, and stands with the first part
+				if before.FromS >= before.ToS {
+					after.LostS = x.LostS
+				}
+				out = append(out, after)
+			}
+		}
+		stretches = out
+	}
+	return stretches
+}
+
 // paceOf says how the headline window's time is made up; nil where no window is covered or the
 // pack's warm power is not known.
 func (s *sides) paceOf(r *run.Run, out *Reading) *Pace {
 	w, ok := out.Headline(r.Method)
 	j := s.judge(r)
-	if !ok || j == nil || j.Reference.Basis == ceiling.NoBasis {
+	if !ok || j == nil || j.Reference.Basis == ceiling.NoBasis || len(s.dark()) > 0 {
 		return nil
 	}
 	from, _ := out.Post(w.FromPct)

@@ -181,6 +181,7 @@ type flow struct {
 	firstS       float64      // first power
 	lastS        float64      // last power
 	allKJ        float64      // what flowed from its first point to its last
+	silent       []trace.Span // stretches without readings in which nothing flowed
 }
 
 // What of a leg's ends the readings speak for.

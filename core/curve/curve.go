@@ -41,7 +41,7 @@ import (
 
 // Version is the version of the arithmetic. Results kept elsewhere carry it and
 // are worked out anew when it changes.
-const Version = 19
+const Version = 20
 
 // PowerFloorKW is the power from which a car counts as charging.
 const PowerFloorKW = run.PowerFloorKW
@@ -79,6 +79,10 @@ type sides struct {
 	socRes     float64
 	health     func() []health.Report // how good each recording is; looked through once, when it is asked for
 	tolerance  float64                // of car-side power, percent
+	broken     []breach               // where a recording does not go on as it seems to
+	stallAC    *meterAC               // nil: the stall's meter is where it should be
+	ratedKW    float64                // the stall's label; NaN: not noted
+	socSide    trace.Side             // whose the state of charge is, where one side's counts alone
 
 	elsewhere ceiling.Elsewhere // what other runs taught of car and stall
 	judged    sync.Once         // what held it down is found once
@@ -88,7 +92,7 @@ type sides struct {
 // prepare lays a run's recordings on its clock and finds everything that clocks and sides share,
 // so that the readings are gone through once however many figures are asked for.
 func prepare(r *run.Run) *sides {
-	s := &sides{power: map[trace.Side]trace.Series{}, flows: map[trace.Side][]flow{}, interval: map[trace.Side]float64{},
+	s := &sides{ratedKW: ratedOf(r), power: map[trace.Side]trace.Series{}, flows: map[trace.Side][]flow{}, interval: map[trace.Side]float64{},
 		tolerance: 2}
 	power := map[trace.Side][]trace.Series{}
 	tolerance := 0.0
@@ -96,6 +100,9 @@ func prepare(r *run.Run) *sides {
 	s.clocks = lineup.Settle(r)
 	for i, rec := range r.Recordings {
 		on := s.clocks[i].Apply(rec.Without(trace.Outlying(rec.T)))
+		if s.clocks[i].NotOneSession { // it stands apart, and enters no figure
+			on.T, on.Columns = nil, nil
+		}
 		s.recordings = append(s.recordings, on)
 		p := on.PowerSeries()
 		s.each = append(s.each, p)
@@ -133,6 +140,7 @@ func prepare(r *run.Run) *sides {
 			s.flows[side] = s.flowsOf(side)
 		}
 	})
+	s.settleBreaches(r.Recordings)
 	s.health = sync.OnceValue(func() []health.Report {
 		out := make([]health.Report, len(r.Recordings))
 		for i, rec := range r.Recordings {
@@ -140,6 +148,7 @@ func prepare(r *run.Run) *sides {
 			known.SoCResolutionPct = steps[i] // worked out once: it takes a pass
 			out[i] = health.Check(&known, s.chargingOf(i))
 			out[i].NoteTurned(rec, turned[i])
+			s.noteBreaches(i, rec, &out[i])
 		}
 		return out
 	})
@@ -272,7 +281,7 @@ func (s *sides) read(r *run.Run, o Options) *Reading {
 	}
 	out.Approach = s.approachOf(zero)
 	finite(reflect.ValueOf(out).Elem()) // sentences are made of numbers alone
-	out.Findings = findings(out, r)
+	out.Findings = s.findings(out, r)
 	finite(reflect.ValueOf(&out.Findings).Elem())
 	return out
 }

@@ -2,6 +2,7 @@ package curve
 
 import (
 	"math"
+	"slices"
 	"sort"
 
 	"zincroad/core/health"
@@ -27,7 +28,9 @@ func (s *sides) energy() Energy {
 			e.LossPct = ptr((*e.StallKWh - *e.CarKWh) / *e.StallKWh * 100)
 		}
 	} else if e.CarKWh != nil {
-		e.LossPct = s.loss()
+		if e.LossPct = s.loss(); e.LossPct != nil {
+			e.Both = s.shared()
+		}
 	}
 	if head := s.headline(); s.power[head].Len() > 1 {
 		bridged := 0.0
@@ -61,10 +64,25 @@ func (s *sides) flowsEverywhere(side trace.Side) bool {
 // loss compares both sides over the time in which both were read.
 func (s *sides) loss() *float64 {
 	in, stored, _ := s.both()
-	if in <= 0 {
+	if in <= 0 || s.stallAC != nil || s.jumped() {
 		return nil
 	}
 	return ptr((in - stored) / in * 100)
+}
+
+// shared is what both sides measured while both were read.
+func (s *sides) shared() *Shared {
+	in, stored, spans := s.both()
+	out := &Shared{StallKWh: units.KWhFromKJ(in), CarKWh: units.KWhFromKJ(stored)}
+	for _, x := range spans {
+		out.ForS += x.Len()
+	}
+	return out
+}
+
+// jumped tells whether some clock jumped: the sides cannot be laid on each other then.
+func (s *sides) jumped() bool {
+	return slices.ContainsFunc(s.broken, func(b breach) bool { return !b.socOnly })
 }
 
 // both gives what the stall gave and what the pack took while both were read, kJ, and when that was.
@@ -98,6 +116,9 @@ func (s *sides) gaps(side trace.Side, zero float64) []trace.Span {
 // The interval takes the state of charge as read to within half its resolution
 // at either end, and the car's power to within its tolerance.
 func (s *sides) capacity() (usable *Interval, delivered *float64) {
+	if s.spans(math.Inf(-1), math.Inf(1)) != nil { // of which side of it would it be?
+		return nil, nil
+	}
 	if e, gained := s.gain(trace.CarSide); gained >= capacityFloorPct {
 		usable = &Interval{Value: e / gained * 100, Low: e * (1 - s.tolerance/100) / (gained + s.socRes) * 100}
 		if gained > s.socRes {
@@ -172,6 +193,9 @@ func (s *sides) notes(r *run.Run) []RecordingNote {
 		}
 		note := RecordingNote{File: rec.Name, Readings: r.Recordings[i].Len()}
 		note.noteClock(s.clocks[i])
+		if note.NotOneSession && s.jumped() {
+			note.NotOneSession, note.NotLinedUp = false, "a clock jumps, so that no one shift lays one on the other, and it stands apart"
+		}
 		note.PowerFrom = rec.PowerFrom()
 		spikes, _ := trace.Spikes(s.each[i])
 		note.Spikes = len(spikes) + healths[i].Count(health.Spike, trace.SoC)

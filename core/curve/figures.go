@@ -59,6 +59,25 @@ var Figures = figure.List[*Reading]{
 		},
 	},
 	{
+		Key: "breach", Name: "What does not go on",
+		Definition: "A recording whose clock leaps or goes back while the charge goes on, a charge that the car sets anew, " +
+			"a stall's meter that sits on the mains side, a log that begins late. What spans it is not stated: no window, " +
+			"capacity or loss across it, no post behind a jump of the clock.",
+		Formula: "a silence under power in which the charge gains less than a quarter of what flowed at either end would " +
+			"give; a step back of 10 s and five intervals behind which the charge goes on; a leap of 3 points beyond what " +
+			"flowed; a stall that reads over its label for a minute and 5 % and more above the car, the same at any power",
+		Numbers: func(x *Reading) (n figure.Lines) {
+			for _, f := range x.Findings {
+				if f.Kind == AboutBreach {
+					for _, e := range f.Evidence {
+						n.Say("%s %s", f.Text, e)
+					}
+				}
+			}
+			return n
+		},
+	},
+	{
 		Key: "approach", Name: "The approach", Unit: "°C",
 		Definition: "The pack's temperature on the way to the stall: the coldest cell's where it was read, else the " +
 			"pack's one value, from the car's own log before the first plug-in. What lies before a hole of ten minutes was " +

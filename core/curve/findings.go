@@ -30,6 +30,7 @@ const (
 	AboutAsked    = "asked"
 
 	AboutImplausible = "implausible"
+	AboutBreach      = "breach" // of a clock, of the charge, of where a meter sits, of a log's beginning
 )
 
 // How sure a finding is.
@@ -44,7 +45,7 @@ const (
 const coarseS = trace.TypedFromS
 
 // findings puts a reading into sentences, the headline first.
-func findings(r *Reading, of *run.Run) []Finding {
+func (s *sides) findings(r *Reading, of *run.Run) []Finding {
 	m := of.Method
 	out := []Finding{}
 	add := func(list ...*Finding) {
@@ -54,7 +55,10 @@ func findings(r *Reading, of *run.Run) []Finding {
 			}
 		}
 	}
-	add(implausibleFinding(r), windowFinding(r, m))
+	out = append(out, s.breachFindings(r)...)
+	if add(implausibleFinding(r)); len(out) == 0 || len(r.Windows) > 0 { // else what is not stated says why
+		add(windowFinding(r, m))
+	}
 	out = append(out, r.ceilingFindings()...)
 	add(peakFinding(r))
 	for _, c := range r.Cliffs {
@@ -63,6 +67,7 @@ func findings(r *Reading, of *run.Run) []Finding {
 	out = append(out, claimFindings(r)...)
 	add(r.approachFinding(of.Car), askedFinding(r))
 	add(energyFinding(r), distanceFinding(r), screenFinding(r), rampFinding(r))
+	out = append(out, s.otherwise(r)...)
 	for _, g := range r.Gaps {
 		out = append(out, gapFinding(r, g))
 	}
@@ -119,10 +124,14 @@ func clockFinding(r *Reading, n RecordingNote) *Finding {
 		f.Text = fmt.Sprintf("%s was lined up by the moment at which power began: its clock is %s.", n.File,
 			clockWords(n.ClockOffsetS))
 	case n.LinedUpBy == lineup.ByNote && n.NotOneSession:
-		f.Confidence = Unsure
-		f.Text = fmt.Sprintf("%s could not be lined up: %s.", n.File, n.NotLinedUp)
+		f.Confidence = Likely
+		f.Text = fmt.Sprintf("%s does not look like this session: it stands apart, and no figure is made of it.", n.File)
+		f.Evidence = append(f.Evidence, n.NotLinedUp)
 		f.Evidence = append(f.Evidence, fmt.Sprintf("where their shapes are most alike, they correlate by %s",
 			words.Fixed(n.Alike, 3)))
+	case n.LinedUpBy == lineup.ByNote && n.NotLinedUp != "" && n.Alike > 0:
+		f.Confidence = Unsure
+		f.Text = fmt.Sprintf("%s could not be lined up: %s.", n.File, n.NotLinedUp)
 	default:
 		return nil
 	}
@@ -285,9 +294,12 @@ func energyFinding(r *Reading) *Finding {
 		f.Text = fmt.Sprintf("The car counted %s kWh, the stall only %s kWh: one of the two is wrong.",
 			words.Fixed(*e.CarKWh, 1), words.Fixed(*e.StallKWh, 1))
 	case e.StallKWh != nil && e.CarKWh != nil && e.LossPct != nil:
-		f.Text = fmt.Sprintf("%s kWh delivered, %s kWh into the pack: %s %% lost on the way.",
-			words.Fixed(*e.StallKWh, 1), words.Fixed(*e.CarKWh, 1), words.Fixed(*e.LossPct, 1))
+		f.Text = fmt.Sprintf("%s kWh delivered, %s kWh into the pack: %s.", words.Fixed(*e.StallKWh, 1),
+			words.Fixed(*e.CarKWh, 1), e.lossWords())
 		f.Evidence = append(f.Evidence, "loss over the time that both sides cover")
+	case e.StallKWh != nil && e.CarKWh != nil:
+		f.Text = fmt.Sprintf("%s kWh delivered, %s kWh into the pack; what was lost on the way cannot be told.",
+			words.Fixed(*e.StallKWh, 1), words.Fixed(*e.CarKWh, 1))
 	case e.StallKWh != nil:
 		f.Text = fmt.Sprintf("%s kWh delivered; what reached the pack was not logged.", words.Fixed(*e.StallKWh, 1))
 	case e.CarKWh != nil:
@@ -308,6 +320,27 @@ func energyFinding(r *Reading) *Finding {
 	}
 	f.Confidence = r.confidence(f)
 	return f
+}
+
+// sameKWh is by how much, as a share, what a side measured in all may differ from what it did while both were read and
+// still be written as the same.
+const sameKWh = 0.01
+
+// lossWords say what was lost in kWh and in per cent, over the same time.
+func (e Energy) lossWords() string {
+	lost := fmt.Sprintf("%s kWh (%s %%) lost on the way", words.Fixed(*e.StallKWh**e.LossPct/100, 1),
+		words.Fixed(*e.LossPct, 1))
+	b := e.Both
+	if b == nil {
+		return lost
+	}
+	same := func(all, shared float64) bool { return math.Abs(all-shared) <= sameKWh*all }
+	lost = fmt.Sprintf("%s kWh (%s %%) lost on the way", words.Fixed(b.StallKWh-b.CarKWh, 1), words.Fixed(*e.LossPct, 1))
+	if same(*e.StallKWh, b.StallKWh) && same(*e.CarKWh, b.CarKWh) {
+		return lost
+	}
+	return fmt.Sprintf("over the %s that both were read %s and %s kWh, %s", words.Duration(b.ForS),
+		words.Fixed(b.StallKWh, 1), words.Fixed(b.CarKWh, 1), lost)
 }
 
 func gapFinding(r *Reading, g trace.Span) Finding {

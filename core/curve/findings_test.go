@@ -103,7 +103,7 @@ func TestEnergyFindings(t *testing.T) {
 		return rec(trace.CarSide, 1, points{{0, 10}, {1800, 70}}, points{{0, kw}, {1800, kw}})
 	}
 	stall := rec(trace.StallSide, 1, nil, points{{0, 104}, {1800, 104}})
-	assert.Equal(t, "52.0 kWh delivered, 50.0 kWh into the pack: 3.8 % lost on the way.",
+	assert.Equal(t, "52.0 kWh delivered, 50.0 kWh into the pack: 2.0 kWh (3.8 %) lost on the way.",
 		find(t, Read(of(car(100), stall), Options{}), AboutEnergy).Text)
 	assert.Equal(t, "The car counted 55.0 kWh, the stall only 52.0 kWh: one of the two is wrong.",
 		find(t, Read(of(car(110), stall), Options{}), AboutEnergy).Text)

@@ -55,7 +55,7 @@ func (s *sides) of(side trace.Side, c trace.Channel) trace.Series {
 // losses says where the energy between the two sides went; nil where they were never read at once.
 func (s *sides) losses() *LossParts {
 	in, stored, shared := s.both()
-	if in <= 0 {
+	if in <= 0 || s.stallAC != nil || s.jumped() {
 		return nil
 	}
 	p := &LossParts{LostKWh: units.KWhFromKJ(in - stored)}

@@ -64,7 +64,7 @@ func (s *sides) reached(ascending []float64, zero float64) map[float64]float64 {
 func (s *sides) posts(m *run.Method, at map[float64]float64, flows []flow, zero float64) []Post {
 	posts := []Post{}
 	for _, p := range listed(m) {
-		if t, ok := at[p]; ok {
+		if t, ok := at[p]; ok && !s.jumpedBefore(t+zero) {
 			post := Post{SoCPct: p, TS: t, PowerKW: powerAt(flows, t+zero)}
 			post.LowS, post.HighS = s.postBetween(p, zero)
 			posts = append(posts, post)
@@ -165,6 +165,9 @@ func (s *sides) windows(r *run.Run, at map[float64]float64, flows []flow, zero f
 			continue
 		}
 		x := s.windowOf(flows, Window{FromPct: w[0], ToPct: w[1], TS: to - from}, from+zero, kwhAt[w[1]]-kwhAt[w[0]])
+		if s.spans(from+zero, to+zero) != nil {
+			continue
+		}
 		if reason := implausible(r, x); reason != "" {
 			not = append(not, Implausible{w[0], w[1], x.TS, reason})
 			continue

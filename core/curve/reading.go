@@ -103,6 +103,17 @@ type Energy struct {
 	CarKWh   *float64 `json:"car_kwh"`   // into the pack; nil: the car's power was not read
 	LossPct  *float64 `json:"loss_pct"`  // of StallKWh; nil: one side is missing
 	BridgedS *float64 `json:"bridged_s"` // s; nil: no power on the headline side
+
+	// What follows goes beyond the open format's own keys.
+
+	Both *Shared `json:"both,omitempty"` // while both sides were read; nil: they were not, or not by power
+}
+
+// Shared is what both sides measured over the same time.
+type Shared struct {
+	StallKWh float64 `json:"stall_kwh"` // at the plug
+	CarKWh   float64 `json:"car_kwh"`   // into the pack
+	ForS     float64 `json:"for_s"`     // how long that was, s
 }
 
 // Interval is a value with the least and the most it can be.

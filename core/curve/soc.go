@@ -25,10 +25,11 @@ func (s *sides) settleSoC(bySide map[trace.Side][]trace.Series, resolution map[t
 		within[i] = l.span()
 	}
 	all, ofStall := trace.Merge(car, stall, within...)
-	s.socRes = resolution[trace.CarSide]
+	s.socSide = trace.CarSide
 	if ofStall {
-		s.socRes = resolution[trace.StallSide]
+		s.socSide = trace.StallSide
 	}
+	s.socRes = resolution[s.socSide]
 	s.approach = cut(all, trace.Span{From: math.Inf(-1), To: math.Nextafter(s.legs[0].from, math.Inf(-1))})
 	s.soc = s.socOfLegs(all)
 }

@@ -40,6 +40,10 @@ const (
 	Late      Kind = "late"      // several came at one moment, after a silence
 	Disagrees Kind = "disagrees" // power and volts times amps are not the same
 	Turned    Kind = "turned"    // written below zero while the car charges
+
+	ClockJump    Kind = "clock-jump"   // its clock leaps or is set back
+	Recalibrated Kind = "recalibrated" // the charge leaps by what did not flow
+	MainsSide    Kind = "mains-side"   // a stall's meter in front of its rectifiers
 )
 
 // Proposal is what should be done about some readings of a recording, and why. Nothing is done
@@ -152,6 +156,9 @@ func (r *Report) add(rec *trace.Recording, p Proposal) {
 	}
 	r.Proposals = append(r.Proposals, p)
 }
+
+// Note adds what was found beside the recording's own readings. It does not move the grade.
+func (r *Report) Note(rec *trace.Recording, p Proposal) { r.add(rec, p) }
 
 // NoteTurned lists the channels of a recording that are written below zero while the car charges. Figures read them the
 // other way round; nothing is wrong with the readings.

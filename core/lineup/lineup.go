@@ -84,7 +84,7 @@ func WholeHours(offsetS float64) (hours int, restS float64) {
 
 // When a fit counts (common practice, no source).
 const (
-	leastAlike   = 0.80  // correlation
+	leastAlike   = 0.94  // correlation: those of one session have more, those of two days of one car mostly less (measured)
 	mostResidual = 0.05  // of the level: more, and the two are not of one session
 	mostLasting  = 0.008 // of the level, for a minute and more: the same
 	leastScale   = 0.70
@@ -129,18 +129,24 @@ func Fit(master, other *trace.Recording, notedS float64) Clock {
 		c.Reason = "nothing that both recorded has a shape to go by"
 		return byFirstPower(c, a, b, notedS)
 	}
-	best, rival, alike, reason := choose(dense[first.channel], sparse[first.channel], pairs, everyB)
+	best, rival, alike, why := choose(dense[first.channel], sparse[first.channel], pairs, everyB)
 	c.Alike = alike
-	if reason != "" {
-		c.Reason = reason
+	if why.reason != "" {
+		c.Reason, c.NotOneSession = why.reason, why.notOne
 		if alike == 0 {
 			return byFirstPower(c, a, b, notedS)
 		}
-		c.NotOneSession = true
 		return c
 	}
-	offset, drift, sd := best.clock(swapped)
-	half := factor95 * math.Sqrt(best.variance(swapped)+biasS*biasS)
+	_, drift, sd := best.clock(swapped)
+	stated := rival == nil && best.byDisplay && math.Abs(drift) > surely*sd && sd < mostDriftSD &&
+		math.Abs(drift) < mostDrift && math.Abs(drift)*1e-6*best.spanS/2 > leastDriftS
+	offset, variance := best.nearZero(swapped)
+	if stated { // the two were fitted together
+		offset, _, _ = best.clock(swapped)
+		variance = best.variance(swapped)
+	}
+	half := factor95 * math.Sqrt(variance+biasS*biasS)
 	if half > mostHalfS {
 		c.Reason = "the shapes fit nearly as well over a stretch of " + seconds(2*half)
 		return byFirstPower(c, a, b, notedS)
@@ -151,7 +157,7 @@ func Fit(master, other *trace.Recording, notedS float64) Clock {
 		c.DriftSD = ptr(sd)
 	}
 	if rival != nil {
-		other, _, _ := rival.clock(swapped)
+		other, _ := rival.nearZero(swapped)
 		if math.Abs(other) < math.Abs(offset) {
 			offset, other = other, offset
 			c.LowS, c.HighS = ptr(notedS+offset-half), ptr(notedS+offset+half)
@@ -161,12 +167,28 @@ func Fit(master, other *trace.Recording, notedS float64) Clock {
 	if math.Abs(offset) > half {
 		c.OffsetS = notedS + offset
 	}
-	if rival == nil && best.byDisplay && math.Abs(drift) > surely*sd && sd < mostDriftSD && math.Abs(drift) < mostDrift &&
-		math.Abs(drift)*1e-6*best.spanS/2 > leastDriftS {
+	if stated {
 		c.DriftPPM = drift
-		c.OffsetS = notedS + offset // the two were fitted together
+		c.OffsetS = notedS + offset
 	}
 	return c
+}
+
+// nearZero gives the offset of the recording that is not the master where no drift is stated, and its variance: at the
+// run's zero, but no farther from what both cover than half of its length. A zero that lies hours away (a log in seconds
+// since midnight) would be moved by seconds by a rate that nobody knows.
+func (f fit) nearZero(swapped bool) (offsetS, variance float64) {
+	zero := -f.shiftS // on the other's clock
+	if swapped {
+		zero = 0
+	}
+	at := math.Max(f.middleS-f.spanS, math.Min(f.middleS+f.spanS, zero))
+	away := (at - f.middleS) * 1e-6
+	offsetS = f.shiftS + f.rate*away
+	if swapped {
+		offsetS = -offsetS
+	}
+	return offsetS, math.Max(0, f.varShift+2*away*f.cov+away*away*f.varRate)
 }
 
 // clock gives a fit as the clock of the recording that is not the master: offset at the run's
@@ -191,10 +213,16 @@ func (f fit) variance(swapped bool) float64 {
 	return math.Max(0, f.varShift+2*away*f.cov+away*away*f.varRate)
 }
 
+// why says why two recordings could not be lined up, and whether that is because they are not of one session.
+type why struct {
+	reason string
+	notOne bool
+}
+
 // choose finds the shift at which the shapes lie best on each other, and another one that does
 // as well, if there is one. A reason says why there is none.
 func choose(dense, sparse trace.Series, pairs []channelPair, everySparse float64) (best fit, rival *fit, alike float64,
-	reason string) {
+	none why) {
 	step := 1.0
 	for dense.Span().Len()/step > mostSteps || sparse.Span().Len()/step > mostSteps {
 		step *= 2
@@ -203,7 +231,7 @@ func choose(dense, sparse trace.Series, pairs []channelPair, everySparse float64
 	b := gridOf(sparse, math.Floor(sparse.T[0]), step, everySparse > denseS)
 	candidates := correlate(a, b)
 	if len(candidates) == 0 {
-		return fit{}, nil, 0, "their readings do not overlap, or one of the two stands still"
+		return fit{}, nil, 0, why{reason: "their readings do not overlap, or one of the two stands still"}
 	}
 	var fits []fit
 	for _, cand := range candidates {
@@ -215,8 +243,10 @@ func choose(dense, sparse trace.Series, pairs []channelPair, everySparse float64
 			fits = append(fits, f)
 		}
 	}
-	if len(fits) == 0 {
-		return fit{}, nil, alike, "their shapes are not alike"
+	if len(fits) == 0 && alike < leastAlike {
+		return fit{}, nil, alike, why{"their shapes are not alike", true}
+	} else if len(fits) == 0 { // as where one of the clocks jumped
+		return fit{}, nil, alike, why{reason: "their shapes are alike, but no one shift lays all of one on the other"}
 	}
 	best = fits[0]
 	for _, f := range fits[1:] {
@@ -226,9 +256,9 @@ func choose(dense, sparse trace.Series, pairs []channelPair, everySparse float64
 	}
 	switch {
 	case best.residual > mostResidual, best.lasting > mostLasting, best.scale < leastScale, best.scale > mostScale:
-		return best, nil, alike, "their shapes are alike, but not so much that they must be of one session"
+		return best, nil, alike, why{"their shapes are alike, but not so much that they must be of one session", true}
 	case best.points < firmPoints:
-		return best, nil, alike, "too few readings lie where both recorded"
+		return best, nil, alike, why{reason: "too few readings lie where both recorded"}
 	}
 	for i := range fits {
 		f := fits[i]
@@ -237,7 +267,7 @@ func choose(dense, sparse trace.Series, pairs []channelPair, everySparse float64
 			break
 		}
 	}
-	return best, rival, alike, ""
+	return best, rival, alike, why{}
 }
 
 // mostSteps bounds a grid: four and a half hours at a step of 1 s.

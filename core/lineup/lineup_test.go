@@ -162,6 +162,33 @@ func TestFindsOffset(t *testing.T) {
 	}
 }
 
+// A log whose times count from midnight is lined up as one from 0 s is: within a second, though its zero lies fourteen
+// hours away.
+func TestTimesOfAnySize(t *testing.T) {
+	for i := range 12 {
+		r := rand.New(rand.NewPCG(11, uint64(i)))
+		p := newPair(r, newSession(r), 40, (2*r.Float64()-1)*100, 1, 10, 0)
+		want := lineup.Fit(p.car, p.stall, 0)
+		const midnight = 51731
+		for k := range p.car.T {
+			p.car.T[k] += midnight
+		}
+		got := lineup.Fit(p.car, p.stall, 0)
+		require.Equal(t, want.By, got.By)
+		assert.InDelta(t, want.OffsetS+midnight, got.OffsetS, 1, "car")
+		for k := range p.car.T {
+			p.car.T[k] -= midnight
+		}
+		for k := range p.stall.T {
+			p.stall.T[k] += midnight
+		}
+		got = lineup.Fit(p.car, p.stall, 0)
+		assert.InDelta(t, want.OffsetS-midnight, got.OffsetS, 1, "stall")
+		assert.LessOrEqual(t, *got.LowS, p.offset-midnight)
+		assert.GreaterOrEqual(t, *got.HighS, p.offset-midnight)
+	}
+}
+
 // Where both show the car's state of charge to the hundredth, each reading says how the clocks
 // stand: where that tells a drift from none, it comes out within 30 millionths.
 func TestFindsDrift(t *testing.T) {

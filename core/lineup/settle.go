@@ -25,6 +25,9 @@ func Settle(r *run.Run) []Clock {
 			clocks[i].By = ByHand
 		default:
 			for _, master := range on[:i] {
+				if goesOn(master, noted) {
+					continue
+				}
 				c := Fit(master, noted, rec.ClockOffsetS)
 				if c.By != ByNote {
 					c.DriftPPM += rec.ClockDriftPPM // as noted, and what was found beyond it
@@ -39,6 +42,15 @@ func Settle(r *run.Run) []Clock {
 		on[i] = clocks[i].Apply(rec.Without(trace.Outlying(rec.T)))
 	}
 	return clocks
+}
+
+// goesOn tells whether a recording goes on where another one of its side ends, or ends where that begins: a log in two
+// files, of which nothing can be laid on each other.
+func goesOn(master, other *trace.Recording) bool {
+	if master.Side != other.Side || master.Len() == 0 || other.Len() == 0 {
+		return false
+	}
+	return other.T[0] >= master.T[master.Len()-1] || other.T[other.Len()-1] <= master.T[0]
 }
 
 // Apply gives a recording, as it was recorded, on the run's clock.

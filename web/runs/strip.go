@@ -56,7 +56,7 @@ func largeStrip(row *logbook.Run, x *curve.Reading, sub *chart.Subject, rest []f
 	for _, f := range rest {
 		switch f.Kind { // of the whole run, or of before it
 		case curve.AboutEnergy, curve.AboutClock, curve.AboutClaim, curve.AboutDistance, curve.AboutScreen, curve.AboutAsked,
-			curve.AboutApproach:
+			curve.AboutApproach, curve.AboutBreach:
 			continue
 		}
 		strip.Badges = append(strip.Badges, draw.Badge{TS: (f.FromS + f.ToS) / 2, Number: f.Number, Title: f.Text})
