@@ -19,6 +19,7 @@ type leg struct {
 	to     float64 // the unplug; +Inf where the run ends without one
 	offS   float64 // from here on nothing flowed: the stop behind which no power was read, else to
 	powerS float64 // first power of either side; NaN where the run has no power at all
+	lastS  float64 // the last, of either side
 }
 
 func (l leg) span() trace.Span { return trace.Span{From: l.from, To: l.to} }
@@ -35,12 +36,11 @@ func (s *sides) legsOf() []leg {
 		}
 		l := leg{from: from, to: to, powerS: math.NaN()}
 		if s.hasPower() {
-			var last float64
-			if l.powerS, last = s.powered(l.span()); math.IsNaN(l.powerS) {
+			if l.powerS, l.lastS = s.powered(l.span()); math.IsNaN(l.powerS) {
 				return
 			}
 			if !unplugged && !math.IsInf(to, 1) {
-				l.to = last // the next plug-in proves an unplug that nobody marked
+				l.to = l.lastS // the next plug-in proves an unplug that nobody marked
 			}
 		}
 		l.offS = s.stopped(l)
@@ -63,7 +63,7 @@ func (s *sides) legsOf() []leg {
 	ending(math.Inf(1), false)
 	if len(legs) == 0 {
 		whole := leg{from: math.Inf(-1), to: math.Inf(1), offS: math.Inf(1)}
-		whole.powerS, _ = s.powered(whole.span())
+		whole.powerS, whole.lastS = s.powered(whole.span())
 		legs = append(legs, whole)
 	}
 	return legs
@@ -79,6 +79,38 @@ func (s *sides) beginsWithPlugIn() bool {
 		}
 	}
 	return false
+}
+
+// dropStale takes readings of no power out of a side that was seldom looked at where the other one, read all the time,
+// shows power before and after: a screen that had moved on, or a nought that was noted for nothing.
+func (s *sides) dropStale() {
+	for side, p := range s.power {
+		other := s.power[otherSide(side)]
+		if other.Len() < denser*p.Len() {
+			continue
+		}
+		limit := trace.GapLimit(other.T)
+		kept := trace.Series{}
+		for i, t := range p.T {
+			around := cut(other, trace.Span{From: t - math.Max(staleS, limit), To: t + math.Max(staleS, limit)})
+			flows := around.Len() > 0 && around.T[0] <= t-staleS && around.T[around.Len()-1] >= t+staleS &&
+				!slices.ContainsFunc(around.V, func(v float64) bool { return v < PowerFloorKW })
+			if p.V[i] < PowerFloorKW && flows {
+				continue
+			}
+			kept.T, kept.V = append(kept.T, t), append(kept.V, p.V[i])
+		}
+		if kept.Len() < p.Len() {
+			s.power[side] = kept
+		}
+	}
+}
+
+func otherSide(side trace.Side) trace.Side {
+	if side == trace.CarSide {
+		return trace.StallSide
+	}
+	return trace.CarSide
 }
 
 func (s *sides) hasPower() bool {
@@ -143,10 +175,18 @@ func (s *sides) firstFlow(p trace.Series) (t float64, i int, ok bool) {
 	switch {
 	case after-before <= slopeS:
 		return after, i - 1, true
-	case s.rose(before, after):
+	case s.rose(before, after) && !s.elsewhereRead(before, after):
 		return before + (PowerFloorKW-p.V[i-1])/(p.V[i]-p.V[i-1])*(after-before), i - 1, true
 	}
 	return after, i, true
+}
+
+// elsewhereRead tells whether some recording read its power several times between two times: how it came is known then,
+// and is no straight line of a side that was seldom looked at.
+func (s *sides) elsewhereRead(from, to float64) bool {
+	return slices.ContainsFunc(s.each, func(p trace.Series) bool {
+		return cut(p, trace.Span{From: from, To: to}).Len() > seldomRead
+	})
 }
 
 // rose tells whether some recording's state of charge rose by its resolution or more between two times.
@@ -189,6 +229,9 @@ const (
 	slopeS         = trace.TypedFromS // a reading below 1 kW so near to first power is part of its slope
 	cutOffS        = trace.GapFloorS  // the last power is known to have held so long, to the stop or unplug
 	cutOffInterval = 1.5              // or so many intervals of a typed recording
+	seldomRead     = 3                // readings of a stretch, its ends with them, that tell no shape
+	denser         = 3                // times the readings of a side another has that is believed against it
+	staleS         = 10               // a screen may be so late
 )
 
 // flowsOf gives a side's power leg by leg; legs without it are left out.
@@ -246,14 +289,14 @@ func (f flow) calmToEnd() trace.Series {
 }
 
 // reported is the leg as it is listed: from plug-in (or first power) to unplug (or
-// last power).
+// last power of either side).
 func (f flow) reported() trace.Span {
 	span := f.leg.span()
 	if math.IsInf(span.From, -1) {
 		span.From = f.firstS
 	}
 	if math.IsInf(span.To, 1) {
-		span.To = f.lastS
+		span.To = f.leg.lastS
 	}
 	return span
 }

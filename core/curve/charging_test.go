@@ -343,7 +343,7 @@ func TestScreenTotals(t *testing.T) {
 	cost[n-1] = 33
 	x = Read(r, Options{})
 	assert.Equal(t, 33.0, x.Cost.Total, "and what the screen asked for is what was paid")
-	assert.InDelta(t, 33/61.5, x.Cost.PerKWh, 1e-9)
+	assert.InDelta(t, 33/61.5, *x.Cost.PerKWh, 1e-9)
 
 	cost[n-1], cost[10], reg[n-1], reg[10] = none, 5, none, 2
 	x = Read(r, Options{})

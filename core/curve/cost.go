@@ -29,7 +29,7 @@ func (s *sides) cost(r *run.Run, screen *Screen) *stall.Bill {
 			b.Currency = tariff.Currency
 		}
 		if energy != nil && *energy > 0 {
-			b.PerKWh = b.Total / *energy
+			b.PerKWh = ptr(b.Total / *energy)
 		}
 		return b
 	}

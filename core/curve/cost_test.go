@@ -43,7 +43,7 @@ func TestCostByHand(t *testing.T) {
 	assert.InDelta(t, 21, x.Cost.Time, 0.001)
 	assert.InDelta(t, 1, x.Cost.Idle, 0.001)
 	assert.InDelta(t, 70.8, x.Cost.Total, 0.01)
-	assert.InDelta(t, 70.8/90, x.Cost.PerKWh, 0.001)
+	assert.InDelta(t, 70.8/90, *x.Cost.PerKWh, 0.001)
 
 	// Typed every 3 min, and unplugged 100 s after the last line: that power counts to
 	// the unplug, so that none of these 100 s is sold as idle as well.

@@ -119,6 +119,7 @@ func prepare(r *run.Run) *sides {
 			s.power[side] = p
 		}
 	}
+	s.dropStale()
 	s.marks = slices.Clone(r.Marks)
 	slices.SortStableFunc(s.marks, func(a, b run.Mark) int { return cmp.Compare(a.TS, b.TS) })
 	s.legs = s.legsOf()

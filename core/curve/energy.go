@@ -22,9 +22,9 @@ const capacityFloorPct = 20.0
 func (s *sides) energy() Energy {
 	var e Energy
 	e.CarKWh, e.StallKWh = s.kwh(trace.CarSide), s.kwh(trace.StallSide)
-	if e.StallKWh == nil {
+	if e.StallKWh == nil || s.register() != nil && s.covered(trace.StallSide) < mostlyRead {
 		if e.StallKWh = s.register(); e.StallKWh != nil && e.CarKWh != nil && *e.StallKWh > 0 &&
-			s.flowsEverywhere(trace.CarSide) {
+			s.flowsEverywhere(trace.CarSide) && s.covered(trace.CarSide) >= mostlyRead {
 			e.LossPct = ptr((*e.StallKWh - *e.CarKWh) / *e.StallKWh * 100)
 		}
 	} else if e.CarKWh != nil {
@@ -47,11 +47,33 @@ func (s *sides) kwh(side trace.Side) *float64 {
 	if s.power[side].Len() < 2 {
 		return nil
 	}
-	sum := 0.0
+	sum, read := 0.0, len(s.flows[side]) == 0 // nothing flowed, and that was read
 	for _, f := range s.flows[side] {
 		sum += f.kwh()
+		read = read || f.Len() > 1
+	}
+	if !read {
+		return nil
 	}
 	return &sum
+}
+
+// mostlyRead is the share of the time with power that a side's readings must cover to stand for all of it.
+const mostlyRead = 0.9
+
+// covered is the share of the time with power, by either side, that a side's readings cover.
+func (s *sides) covered(side trace.Side) float64 {
+	length := func(flows []flow) (sum float64) {
+		for _, f := range flows {
+			sum += f.lastS - f.T[0]
+		}
+		return sum
+	}
+	all := math.Max(length(s.flows[trace.CarSide]), length(s.flows[trace.StallSide]))
+	if all <= 0 {
+		return 1
+	}
+	return length(s.flows[side]) / all
 }
 
 func (f flow) kwh() float64 { return units.KWhFromKJ(f.allKJ) }

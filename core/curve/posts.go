@@ -109,7 +109,7 @@ func powerAt(flows []flow, t float64) *float64 {
 			continue
 		}
 		if t < f.T[0] {
-			if f.leg.from <= t {
+			if f.leg.from <= t && t <= f.leg.powerS {
 				return ptr(0)
 			}
 			return nil

@@ -64,12 +64,11 @@ func (s *sides) sessionRegister(series trace.Series) bool {
 	if first > mostSessionKWh {
 		return false
 	}
-	for _, side := range []trace.Side{trace.StallSide, trace.CarSide} {
-		if flows := s.flows[side]; len(flows) > 0 {
-			return first <= 1+1.3*units.KWhFromKJ(integral(flows, math.Inf(-1), series.T[0]))
-		}
+	flowed := 0.0 // of the side that was read the more of the time
+	for _, flows := range s.flows {
+		flowed = math.Max(flowed, units.KWhFromKJ(integral(flows, math.Inf(-1), series.T[0])))
 	}
-	return true
+	return len(s.flows[trace.StallSide])+len(s.flows[trace.CarSide]) == 0 || first <= 1+1.3*flowed
 }
 
 // price is the last price on the stall's screen; nil where it was not read near the

@@ -65,9 +65,9 @@ type documentHeld struct {
 }
 
 type documentCost struct {
-	Currency string  `json:"currency"`
-	Total    float64 `json:"total"`
-	PerKWh   float64 `json:"per_kwh"`
+	Currency string   `json:"currency"`
+	Total    float64  `json:"total"`
+	PerKWh   *float64 `json:"per_kwh"`
 }
 
 type documentAssumption struct {

@@ -19,15 +19,15 @@ type Use struct {
 // Bill is what a session costs by a tariff, in the tariff's currency. The parts
 // are before tax.
 type Bill struct {
-	Currency string  `json:"currency"`
-	Total    float64 `json:"total"`
-	PerKWh   float64 `json:"per_kwh"` // the total over the energy; 0 without energy
-	Energy   float64 `json:"energy"`
-	Time     float64 `json:"time"`
-	Session  float64 `json:"session"`
-	Idle     float64 `json:"idle"`
-	Tax      float64 `json:"tax"`
-	By       string  `json:"by"` // what the total is from: the tariff, or what the screen said
+	Currency string   `json:"currency"`
+	Total    float64  `json:"total"`
+	PerKWh   *float64 `json:"per_kwh"` // the total over the energy; nil without energy
+	Energy   float64  `json:"energy"`
+	Time     float64  `json:"time"`
+	Session  float64  `json:"session"`
+	Idle     float64  `json:"idle"`
+	Tax      float64  `json:"tax"`
+	By       string   `json:"by"` // what the total is from: the tariff, or what the screen said
 }
 
 // What a bill is from.
@@ -60,7 +60,8 @@ func BillOf(t *run.Tariff, u Use) *Bill {
 	b.Tax = net * value(t.TaxPct) / 100
 	b.Total = net + b.Tax
 	if u.KWh > 0 {
-		b.PerKWh = b.Total / u.KWh
+		per := b.Total / u.KWh
+		b.PerKWh = &per
 	}
 	return b
 }
