@@ -257,20 +257,25 @@ func other(side trace.Side) trace.Side {
 // maxTyped is the size up to which a text can be typed readings.
 const maxTyped = 1 << 16
 
-// notes reads typed readings; false where the text holds none.
-func notes(text []byte, size int64, name string, c Choices) (*Bundle, bool) {
+// notes reads typed readings; nil where the text holds none. A text of which most lines are not understood is refused,
+// each of them with its reason.
+func notes(text []byte, size int64, name string, c Choices) (*Bundle, error) {
 	if size > maxTyped || bytes.IndexByte(text, 0) >= 0 {
-		return nil, false
+		return nil, nil
 	}
 	base := filepath.Base(name)
 	if c.Side == "" {
 		c.Side = likelySide(name, trace.StallSide)
 	}
 	n, err := typed.ParseAs(c.Times, string(text), base, c.Side)
-	if err != nil || n.Problems() > n.Recording.Len() {
-		return nil, false
+	if err != nil {
+		return nil, nil
 	}
-	return Typed(n, base, c), true
+	b := Typed(n, base, c)
+	if n.Problems() > n.Recording.Len() {
+		return nil, &runfolder.FaultError{Faults: b.Faults}
+	}
+	return b, nil
 }
 
 // Typed makes a run of typed readings.

@@ -239,8 +239,8 @@ func readMeter(f *file, c Choices) (*Bundle, error) {
 func readText(f *file, c Choices) (*Bundle, error) {
 	layout, err := layoutOf(f, f.size, f.name, c)
 	if err != nil {
-		if b, ok := notes(f.head, f.size, f.name, c); ok && c.Named == nil {
-			return b, nil
+		if b, bad := notes(f.head, f.size, f.name, c); c.Named == nil && (b != nil || bad != nil) {
+			return b, bad
 		}
 		return nil, err
 	}

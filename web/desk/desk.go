@@ -163,6 +163,7 @@ type arrivalView struct {
 	Faults  []csvlog.Fault
 	More    int
 	Problem string
+	Typed   bool // it is a text, which can be put right line by line
 	Twin    *logbook.Run
 	Belongs *logbook.Run // the run that it is another recording of; nil: none
 	Quick   []string     // what the readings say already
@@ -261,6 +262,7 @@ func (s *Room) arrivalView(r *http.Request, form url.Values) (*arrivalView, erro
 		faults := intake.Refusal(a.Name, err)
 		v.Problem = faults[0].Reason
 		v.Faults = faults
+		v.Typed = isText(a.Content)
 		if named != nil {
 			v.Fault("header_line", "%s", ui.Sentence(v.Problem))
 			// What was asked for stays in the form; anything else is guessed anew.

@@ -1,11 +1,13 @@
 package desk
 
 import (
+	"bytes"
 	"fmt"
 	"math"
 	"net/http"
 	"strconv"
 	"strings"
+	"unicode/utf8"
 
 	"zincroad/core/curve"
 	"zincroad/core/trace"
@@ -33,6 +35,11 @@ func limitText(s string) string {
 		s = s[:maxTypedText]
 	}
 	return strings.ToValidUTF8(s, "")
+}
+
+// isText tells whether a file can be put right as typed notes.
+func isText(content []byte) bool {
+	return len(content) <= maxTypedText && utf8.Valid(content) && bytes.IndexByte(content, 0) < 0
 }
 
 // sheet shows an empty sheet, or one that waits to be gone on with.
