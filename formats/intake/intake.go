@@ -272,10 +272,13 @@ func notes(text []byte, size int64, name string, c Choices) (*Bundle, error) {
 		return nil, nil
 	}
 	b := Typed(n, base, c)
-	if n.Problems() > n.Recording.Len() {
+	switch {
+	case n.Problems() <= n.Recording.Len():
+		return b, nil
+	case n.MostlyTimed():
 		return nil, &runfolder.FaultError{Faults: b.Faults}
 	}
-	return b, nil
+	return nil, nil
 }
 
 // Typed makes a run of typed readings.

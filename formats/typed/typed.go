@@ -77,6 +77,20 @@ func (n *Notes) Problems() int {
 	return c
 }
 
+// MostlyTimed tells whether most lines name a time, as notes do and a letter does not.
+func (n *Notes) MostlyTimed() bool {
+	timed, all := 0, 0
+	for _, l := range n.Lines {
+		if l.from.parts > 0 {
+			timed++
+		}
+		if !l.Empty {
+			all++
+		}
+	}
+	return 2*timed > all
+}
+
 // ErrNoReadings is returned, wrapped, for a text without a single reading.
 var ErrNoReadings = errors.New("no typed readings")
 
