@@ -59,11 +59,12 @@ func TestApproach(t *testing.T) {
 }
 
 // Nothing is said of a way that was not logged, not warmed, or was another drive; without a plug-in mark
-// nobody knows where it ends.
+// it ends where power begins to last.
 func TestNoApproach(t *testing.T) {
 	r := preheated()
 	r.Marks = nil
-	assert.Nil(t, Read(r, Options{}).Approach, "no plug-in")
+	require.NotNil(t, Read(r, Options{}).Approach, "no plug-in marked")
+	assert.Equal(t, AboutDrive, find(t, Read(r, Options{}), AboutDrive).Kind)
 
 	r = preheated()
 	r.Marks[0].TS = -1750

@@ -69,8 +69,9 @@ type sides struct {
 	clocks     []lineup.Clock     // what laid them there
 	each       []trace.Series     // their power
 	power      map[trace.Side]trace.Series
-	marks      []run.Mark
-	legs       []leg // at least one
+	marks      []run.Mark            // in order of time, with what nobody marked and the power shows
+	proposed   []health.MarkProposal // marks that nobody made
+	legs       []leg                 // at least one
 	flows      map[trace.Side][]flow
 	interval   map[trace.Side]float64 // median interval of a side's power while charging
 	channels   sync.Map               // by channelOf: what joined has joined
@@ -122,6 +123,7 @@ func prepare(r *run.Run) *sides {
 	s.dropStale()
 	s.marks = slices.Clone(r.Marks)
 	slices.SortStableFunc(s.marks, func(a, b run.Mark) int { return cmp.Compare(a.TS, b.TS) })
+	s.inferPlug()
 	s.legs = s.legsOf()
 	steps := make([]float64, len(r.Recordings))
 	beside.Do(func() {
@@ -270,7 +272,7 @@ func (s *sides) read(r *run.Run, o Options) *Reading {
 	}, func() {
 		out.Plateaus, out.Cliffs = s.plateaus(flows, zero), s.cliffs(flows, zero)
 	}, func() {
-		out.MarkProposals = health.Marks(s.marks, s.power[trace.CarSide])
+		out.MarkProposals = s.proposed
 		out.Recordings = s.notes(r)
 	})
 	out.Pace = s.paceOf(r, out)

@@ -71,37 +71,13 @@ func (s *sides) findings(r *Reading, of *run.Run) []Finding {
 	for _, g := range r.Gaps {
 		out = append(out, gapFinding(r, g))
 	}
-	if f := driveFinding(r); f != nil {
-		for i := range out { // they are of the drive as well
-			out[i].Confidence = Unsure
-			out[i].Evidence = append(out[i].Evidence, "a drive that is not marked off is counted in it")
-		}
-		out = append([]Finding{*f}, out...)
-	}
+	add(plugFinding(r))
 	for _, n := range r.Recordings {
 		if f := clockFinding(r, n); f != nil {
 			out = append(out, *f)
 		}
 	}
 	return out
-}
-
-// driveFinding says that the log holds a drive that nobody marked off: every figure counts it.
-func driveFinding(r *Reading) *Finding {
-	for _, m := range r.MarkProposals {
-		if !m.Drive {
-			continue
-		}
-		f := &Finding{Kind: AboutDrive, Confidence: Likely, FromS: m.TS - r.ZeroS, ToS: m.TS - r.ZeroS,
-			Evidence: []string{m.Reason}}
-		f.Text = fmt.Sprintf(
-			"A drive is in the log: the %s, about %s into it, is not marked, and every figure counts the drive.",
-			map[string]string{run.PlugIn: "plug-in", run.Unplug: "unplug"}[m.Kind],
-			words.Clock(f.FromS),
-		)
-		return f
-	}
-	return nil
 }
 
 // clockFinding says how a recording was lined up where that moved it, and where two ways fit, or

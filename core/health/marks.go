@@ -22,7 +22,7 @@ type MarkProposal struct {
 const (
 	driveKW     = 1.0 // out of the pack
 	chargeLeast = 60  // s without power being taken out
-	handshakeS  = 60  // how long before first power the plug may have gone in
+	handshakeS  = 60  // how long before power comes again the plug may have gone in
 	pauseS      = 45  // without power, from which on it may have been a replug
 )
 
@@ -35,15 +35,14 @@ func Marks(marks []run.Mark, power trace.Series) []MarkProposal {
 			return nil
 		}
 	}
-	legs := chargingIn(power)
+	legs := ChargingIn(power)
 	if len(legs) == 0 {
 		return nil
 	}
 	var out []MarkProposal
 	first, last := legs[0], legs[len(legs)-1]
 	if i, drove := lastDriven(power, first.From); drove {
-		at := math.Max(power.T[i+1], first.From-handshakeS)
-		out = append(out, MarkProposal{at, run.PlugIn, fmt.Sprintf(
+		out = append(out, MarkProposal{first.From, run.PlugIn, fmt.Sprintf(
 			"the log begins with the drive there: power is taken out of the pack until %s, and comes from %s on",
 			words.Clock(power.T[i]), words.Clock(first.From)), true})
 	}
@@ -64,8 +63,8 @@ func Marks(marks []run.Mark, power trace.Series) []MarkProposal {
 	return out
 }
 
-// chargingIn lists the stretches in which power flows in, dips left out.
-func chargingIn(p trace.Series) []trace.Span {
+// ChargingIn lists the stretches of a minute and more in which power flows in, dips left out.
+func ChargingIn(p trace.Series) []trace.Span {
 	var out []trace.Span
 	from, to := math.NaN(), math.NaN()
 	end := func() {
@@ -90,6 +89,12 @@ func chargingIn(p trace.Series) []trace.Span {
 	}
 	end()
 	return out
+}
+
+// DroveBetween tells whether power was taken out of the pack, as on a drive, between two times.
+func DroveBetween(p trace.Series, from, to float64) bool {
+	at, ok := lastDriven(p, to)
+	return ok && p.T[at] > from
 }
 
 // lastDriven gives the last reading before a time at which power was taken out of the pack.

@@ -40,11 +40,11 @@ func TestMarksThatNobodyMade(t *testing.T) {
 	}
 	names, at := kinds(health.Marks(nil, drive(none, none, none)))
 	assert.Equal(t, []string{run.PlugIn}, names)
-	assert.Equal(t, []float64{640}, at, "no earlier than a minute before first power")
+	assert.Equal(t, []float64{700}, at, "where power begins to last")
 
 	names, at = kinds(health.Marks(nil, drive(1500, 1620, 2300)))
 	assert.Equal(t, []string{run.PlugIn, run.Unplug, run.PlugIn, run.Unplug}, names)
-	assert.Equal(t, []float64{640, 1499, 1590, 2299}, at)
+	assert.Equal(t, []float64{700, 1499, 1590, 2299}, at)
 
 	names, _ = kinds(health.Marks(nil, drive(1500, 1530, none)))
 	assert.Equal(t, []string{run.PlugIn}, names, "a dip of half a minute is no replug")
