@@ -80,6 +80,8 @@ type site struct {
 	away atomic.Bool                   // it answers nothing but that it cannot
 	deaf atomic.Pointer[chan struct{}] // where set, files that are sent are read when it is closed
 
+	ahead atomic.Int64 // ns by which its clock is ahead of the machine's
+
 	database string // its address, for a way around the logbook
 
 	mu   sync.Mutex
@@ -113,6 +115,7 @@ func newSite(t *testing.T, width, height int64, withDemo bool) *site {
 	srv, err := web.New(book, logbooktest.Quiet())
 	require.NoError(t, err)
 	s := &site{T: t, book: book, database: database}
+	srv.SetClock(func() time.Time { return time.Now().Add(time.Duration(s.ahead.Load())) })
 	handler := srv.Handler()
 	ts := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if s.away.Load() {

@@ -2,7 +2,6 @@ package web_test
 
 import (
 	"context"
-	"database/sql"
 	"fmt"
 	"net/http"
 	"net/http/httptest"
@@ -143,7 +142,7 @@ func TestReadingsTypedWhileAway(t *testing.T) {
 		}
 	}
 	offline(true)
-	later := s.pageClock(id)
+	later := s.pageClock()
 	before := time.Now()
 	s.typeLine("21 91 18")
 	s.await(`!document.querySelector("#waiting").hidden`)
@@ -160,8 +159,7 @@ func TestReadingsTypedWhileAway(t *testing.T) {
 	assert.Equal(t, "21 91 18", lines[1].Line)
 	row, err := s.book.Run(context.Background(), id)
 	require.NoError(t, err)
-	// What the page's clock was put ahead lies before the server's now.
-	assert.InDelta(t, before.Sub(*row.StartedAt).Seconds()-150, lines[1].TS, slowS, "its own time, not that of sending")
+	assert.InDelta(t, before.Sub(*row.StartedAt).Seconds(), lines[1].TS, slowS, "its own time, not that of sending")
 	assert.InDelta(t, 90, lines[2].TS-lines[1].TS, slowS)
 	s.quiet()
 }
@@ -170,23 +168,87 @@ func TestReadingsTypedWhileAway(t *testing.T) {
 // tests that use it is several times as long.
 const slowS = 15
 
-// pageClock makes a run ten minutes old and gives what puts the page's own clock ahead by so
-// many seconds, so that time passes between two entries without anybody waiting for it.
-func (s *site) pageClock(id int64) (later func(seconds int)) {
+// pageClock lets time go on for page and program alike without waiting for it, and gives what does.
+func (s *site) pageClock() (later func(seconds int)) {
 	s.Helper()
-	db, err := sql.Open("pgx", s.database)
-	require.NoError(s, err)
-	defer db.Close()
-	_, err = db.Exec("UPDATE runs SET started_at = started_at - interval '10 minutes' WHERE id = $1", id)
-	require.NoError(s, err)
 	eval[bool](
 		s,
-		`(() => { const now = Date.now; window.ahead = 0; Date.now = () => now() + window.ahead; return true; })()`,
+		`(() => { const now = Date.now, timer = performance.now.bind(performance); window.ahead = 0;
+			Date.now = () => now() + window.ahead; performance.now = () => timer() + window.ahead; return true; })()`,
 	)
 	return func(seconds int) {
 		s.Helper()
+		s.ahead.Add(int64(seconds) * int64(time.Second))
 		eval[float64](s, fmt.Sprintf("window.ahead += %d", seconds*1000))
 	}
+}
+
+// A phone's clock is set back by an hour while it is offline: what was typed before stands where it was typed, and the
+// page says what happened.
+func TestAPhonesClockIsSetWhileAway(t *testing.T) {
+	s := newSite(t, 390, 844, true)
+	id := s.startFromNothing()
+	s.typeLine("20 90 18")
+	s.await(`document.querySelector(".figure").textContent === "20"`)
+	later := s.pageClock()
+	eval[bool](s, `(window.network = window.fetch, window.fetch = () => Promise.reject(new TypeError("away")), true)`)
+	later(60)
+	s.typeLine("21 91 18")
+	later(100)
+	eval[bool](s, `(() => { const now = Date.now; Date.now = () => now() - 3600000; return true; })()`)
+	eval[bool](s, `(window.fetch = window.network, window.dispatchEvent(new Event("online")), true)`)
+	s.await(`!document.querySelector("#clock-set").hidden`)
+	assert.Contains(t, s.text("#clock-set"), "clock was set back by 60 min")
+	lines, err := s.book.TypedLines(context.Background(), id)
+	require.NoError(t, err)
+	require.Len(t, lines, 2)
+	assert.InDelta(t, 60, lines[1].TS-lines[0].TS, slowS)
+	s.quiet()
+}
+
+// A line that was refused lends its time to nothing that is typed over it.
+func TestARefusedLineLendsNoTime(t *testing.T) {
+	s := newSite(t, 1280, 800, true)
+	id := s.startFromNothing()
+	later := s.pageClock()
+	s.typeLine("48 furlongs")
+	s.await(`document.querySelector("#line").getAttribute("aria-invalid") === "true"`)
+	assert.Contains(t, s.text("#line-error"), "such as 48% 92kW 21C")
+	began := time.Now()
+	later(120)
+	eval[bool](s, `(document.querySelector("#line").select(), true)`)
+	s.typeLine("48 89 21")
+	s.await(`document.querySelector(".figure").textContent === "48"`)
+	lines, err := s.book.TypedLines(context.Background(), id)
+	require.NoError(t, err)
+	require.Len(t, lines, 1)
+	row, err := s.book.Run(context.Background(), id)
+	require.NoError(t, err)
+	assert.InDelta(t, began.Sub(*row.StartedAt).Seconds()+120, lines[0].TS, slowS)
+	s.quiet()
+}
+
+// Half a line, and what stands in the form of the end, are there again when the page is opened anew; once the run has
+// ended the form is forgotten.
+func TestWhatWasTypedSurvivesAReload(t *testing.T) {
+	s := newSite(t, 1280, 800, true)
+	id := s.startFromNothing()
+	s.do(chromedp.SendKeys(css("#line"), "48 89"))
+	page := fmt.Sprintf("%s/stall/%d", s.url, id)
+	s.do(chromedp.Navigate(page), chromedp.WaitVisible(css("#live[data-ready]")))
+	assert.Equal(t, "48 89", eval[string](s, `document.querySelector("#line").value`))
+
+	s.do(chromedp.Navigate(page+"/end"), chromedp.WaitVisible(css("html[data-ready] h1")))
+	name := eval[string](s, `document.querySelector("form[data-keep] input[type=text], form[data-keep] input[inputmode]").name`)
+	s.do(chromedp.SendKeys(css(`[name="`+name+`"]`), "80"))
+	s.away.Store(true)
+	s.do(chromedp.Click(css("form[data-keep] .primary")))
+	s.away.Store(false)
+	s.do(chromedp.Navigate(page+"/end"), chromedp.WaitVisible(css("html[data-ready] h1")))
+	assert.Equal(t, "80", eval[string](s, `document.querySelector('[name="`+name+`"]').value`))
+	s.do(chromedp.Click(css("form[data-keep] .primary")))
+	s.await(`location.pathname.startsWith("/runs/")`)
+	assert.Equal(t, 0, eval[int](s, `Object.keys(localStorage).filter((k) => k.startsWith("zincroad-form-end")).length`))
 }
 
 // With one thumb: the pad's keys make the line, and its time is when the first was
@@ -200,7 +262,7 @@ func TestPadForThumbs(t *testing.T) {
 			s.do(chromedp.Click(css(`[data-pad="` + k + `"]`)))
 		}
 	}
-	later := s.pageClock(id)
+	later := s.pageClock()
 	began := time.Now()
 	press("3")
 	later(90) // the tester looks up
@@ -219,7 +281,7 @@ func TestPadForThumbs(t *testing.T) {
 	require.Len(t, lines, 1)
 	row, err := s.book.Run(context.Background(), id)
 	require.NoError(t, err)
-	assert.InDelta(t, began.Sub(*row.StartedAt).Seconds()-90, lines[0].TS, slowS, "when the first key was touched")
+	assert.InDelta(t, began.Sub(*row.StartedAt).Seconds(), lines[0].TS, slowS, "when the first key was touched")
 	s.do(chromedp.Navigate(fmt.Sprintf("%s/stall/%d", s.url, id)), chromedp.WaitVisible(css("#pad")))
 	s.quiet()
 }

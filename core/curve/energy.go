@@ -193,7 +193,8 @@ func (s *sides) listLegs(flows []flow, zero float64) []Leg {
 	out := []Leg{}
 	for _, f := range flows {
 		span := f.reported()
-		leg := Leg{FromS: span.From - zero, ToS: span.To - zero, FromPct: s.socAt(span.From)}
+		leg := Leg{FromS: span.From - zero, ToS: span.To - zero, FromPct: s.socAt(span.From),
+			FlowedToS: math.Min(span.To, math.Max(f.flowedTo(), f.leg.lastS)) - zero}
 		leg.ToPct = s.endsWith(trace.Span{From: span.From, To: math.Min(span.To, f.leg.offS)})
 		if f.Len() > 1 {
 			leg.EnergyKWh = ptr(f.kwh())

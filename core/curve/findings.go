@@ -201,10 +201,13 @@ func spanFinding(r *Reading) *Finding {
 	if r.SoC == nil || len(r.Legs) == 0 || len(r.Implausible) > 0 || r.SoC.ToPct <= r.SoC.FromPct {
 		return nil
 	}
-	from, to := r.Legs[0].FromS, r.Legs[len(r.Legs)-1].ToS
-	f := &Finding{Kind: AboutWindow, FromS: from, ToS: to}
+	charging := 0.0
+	for _, l := range r.Legs {
+		charging += l.FlowedToS - l.FromS
+	}
+	f := &Finding{Kind: AboutWindow, FromS: r.Legs[0].FromS, ToS: r.Legs[len(r.Legs)-1].FlowedToS}
 	f.Text = fmt.Sprintf("From %s to %s %% in %s of charging.", words.Figure(r.SoC.FromPct, 1),
-		words.Figure(r.SoC.ToPct, 1), words.Duration(to-from))
+		words.Figure(r.SoC.ToPct, 1), words.Duration(charging))
 	f.Evidence = []string{"no window from one listed post to another is covered"}
 	f.Confidence = r.confidence(f)
 	return f

@@ -80,6 +80,9 @@ func (s *sides) inferFirst(given []run.Mark) {
 	}
 }
 
+// Marks are the run's in order of time, with the plug-in and the unplug that nobody made and the power shows.
+func (w Work) Marks() []run.Mark { return w.marks }
+
 // withMark gives marks in order of time with one more.
 func withMark(marks []run.Mark, m run.Mark) []run.Mark {
 	out := append(slices.Clone(marks), m)

@@ -130,6 +130,10 @@ type Leg struct {
 	FromPct   *float64 `json:"from_pct"`   // SoC there; nil: not read
 	ToPct     *float64 `json:"to_pct"`     // SoC there; nil: not read
 	EnergyKWh *float64 `json:"energy_kwh"` // of the side; nil: its power was not read
+
+	// What follows goes beyond the open format's own keys.
+
+	FlowedToS float64 `json:"flowed_to_s"` // when power ended, by either side: what stood plugged in behind it is no charging
 }
 
 // Plateau is a stretch of steady power: where and how high, and how the line through it

@@ -64,8 +64,13 @@ type State struct {
 	Warmest Value
 	KWh     float64 // the headline side's so far
 
-	Holding  *Holding // nil: nothing to say yet
-	learnt   *Holding // the same, or what held when the power was read last
+	RequestedKW Value // what the car asks for
+	OfferedKW   Value // what the stall offers
+
+	Holding  *Holding // nil: nothing to say of now
+	LastHeld *Holding // the same, or what held when the power was read last
+	Finished bool     // what was wished for is reached, and no power flows
+	learnt   *Holding // LastHeld, as it is learnt from
 	learntAt float64  // the state of charge then
 
 	poweredAt float64 // first power of this leg on the run's own clock; NaN before
@@ -145,6 +150,7 @@ func Of(r *run.Run, plan forecast.Plan, baseline *forecast.Forecast, nowS float6
 	w := curve.Of(judged(r, plan))
 	x := w.Read(curve.Options{Clock: curve.PlugClock})
 	s.Reading = x
+	r.Marks = w.Marks() // r is a copy; the leg of a plug-in that nobody tapped counts like any other
 	f := newFeeds(r, nowS)
 	s.values(f)
 	s.phase(r, f, nowS)
@@ -156,7 +162,7 @@ func Of(r *run.Run, plan forecast.Plan, baseline *forecast.Forecast, nowS float6
 	if s.Phase != Charging {
 		return s
 	}
-	s.hold(w)
+	s.hold(w, plan.ToPct)
 	s.compare(f, baseline, x.ZeroS)
 	s.expect(f, plan, s.countS-x.ZeroS)
 	return s
@@ -166,6 +172,7 @@ func Of(r *run.Run, plan forecast.Plan, baseline *forecast.Forecast, nowS float6
 type feeds struct {
 	now                                            float64
 	soc, stallKW, carKW, amps, volts, min, max, kw trace.Series // kw: the one that is followed
+	requested, offered                             trace.Series
 	kwSide, ampsSide                               trace.Side
 }
 
@@ -202,6 +209,7 @@ func newFeeds(r *run.Run, now float64) *feeds {
 		f.ampsSide = trace.CarSide
 	}
 	f.min, f.max = either(trace.BatteryTempMin), either(trace.BatteryTempMax)
+	f.requested, f.offered = either(trace.RequestedPower), either(trace.OfferedPower)
 	if f.min.Len() == 0 {
 		f.min = either(trace.BatteryTemp)
 	}
@@ -234,6 +242,7 @@ func (f *feeds) last(s trace.Series) Value {
 func (s *State) values(f *feeds) {
 	s.KW, s.KWSide = f.last(f.kw), f.kwSide
 	s.SoC, s.StallKW, s.CarKW = f.last(f.soc), f.last(f.stallKW), f.last(f.carKW)
+	s.RequestedKW, s.OfferedKW = f.last(f.requested), f.last(f.offered)
 	s.Amps, s.Volts, s.Coldest, s.Warmest = f.last(f.amps), f.last(f.volts), f.last(f.min), f.last(f.max)
 }
 

@@ -57,7 +57,7 @@ func judged(r *run.Run, plan forecast.Plan) *run.Run {
 // hold says what seems to hold the power: the last stretch of the same judgement that a finished
 // run gets. Where nobody has looked for a while there is nothing to say of now; what held when
 // somebody did is still what is learnt.
-func (s *State) hold(w curve.Work) {
+func (s *State) hold(w curve.Work, toPct float64) {
 	now := s.KW
 	if !now.Known() {
 		return
@@ -81,11 +81,14 @@ func (s *State) hold(w curve.Work) {
 	if now.V < run.PowerFloorKW {
 		h = &Holding{Cause: ceiling.Paused, What: "a pause", Reason: "no power is flowing", Confidence: ceiling.Strong,
 			SinceS: math.NaN()}
+		if s.Finished = s.Charge() >= toPct; s.Finished {
+			h.What, h.Reason = "finished", "what was wished for is reached, and no power is flowing"
+		}
 	}
 	if h.Reason == "" {
 		h.Reason = reasonOf(last)
 	}
-	if s.learnt = h; now.AgeS <= lookS {
+	if s.learnt, s.LastHeld = h, h; now.AgeS <= lookS {
 		s.Holding = h
 	}
 }

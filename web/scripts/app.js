@@ -367,6 +367,50 @@
     }
   });
 
+  // ---- forms that survive a page that went wrong -------------------------------
+  // What was typed is kept in the browser until the next page of the program shows that it was taken.
+  const keptForm = 'zincroad-form-',
+    sentForm = 'zincroad-form-sent';
+  /** @param {HTMLFormElement} form */
+  const keepForm = (form) => {
+    const values = [...new FormData(form)].filter(([, value]) => typeof value === 'string' && value !== '');
+    try {
+      localStorage.setItem(keptForm + form.dataset.keep, JSON.stringify(values));
+    } catch {
+      /* it stays in the page */
+    }
+  };
+  const takeForms = () => {
+    try {
+      const sent = JSON.parse(sessionStorage.getItem(sentForm) || 'null');
+      sessionStorage.removeItem(sentForm);
+      if (sent && location.pathname.startsWith(sent.until)) localStorage.removeItem(keptForm + sent.keep);
+      $$('form[data-keep]').forEach((form) => {
+        /** @type {[string, string][]} */
+        const values = JSON.parse(localStorage.getItem(keptForm + form.dataset.keep) || '[]');
+        values.forEach(([name, value]) => {
+          const field = form.elements.namedItem(name);
+          if (field && 'value' in field && field.type !== 'hidden' && !field.value) field.value = value;
+        });
+      });
+    } catch {
+      /* nothing of before */
+    }
+  };
+  document.addEventListener('input', (e) => {
+    const form = target(e).closest('form[data-keep]');
+    if (form) keepForm(form);
+  });
+  document.addEventListener('submit', (e) => {
+    const form = target(e).closest('form[data-keep]');
+    if (form)
+      sessionStorage.setItem(
+        sentForm,
+        JSON.stringify({ keep: form.dataset.keep, until: form.dataset.keepUntil }),
+      );
+  });
+  takeForms();
+
   // ---- pictures as PNG -------------------------------------------------------
   /** Saves the picture that a link leads to as a PNG. @param {HTMLAnchorElement} link */
   async function savePNG(link) {

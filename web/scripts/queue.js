@@ -50,6 +50,33 @@
   const changed = () => document.dispatchEvent(new CustomEvent('queuechange'));
   const key = () => (crypto.randomUUID ? crypto.randomUUID() : String(Math.random()).slice(2) + Date.now());
 
+  // A device's clock may be set while it is offline. Its own timer goes on, and the program's clock, when it is heard
+  // again, tells which of the two is right: so both go with each entry, and when the program was heard last.
+  const life = key(),
+    contactName = 'zincroad-contact',
+    timer = () => Math.round(performance.now());
+  /** @param {number} server */
+  const heard = (server) => {
+    try {
+      localStorage.setItem(contactName, JSON.stringify({ server, wall: Date.now(), mono: timer(), life }));
+    } catch {
+      /* then the device's clock is believed */
+    }
+  };
+  /** @param {Entry} entry @returns {Record<string, string>} */
+  const when = (entry) => {
+    const seen = entry.seen,
+      /** @type {Record<string, string>} */
+      out = { ago_ms: String(Date.now() - entry.at) };
+    if (entry.life === life) out.timer_ms = String(timer() - entry.mono);
+    if (seen) {
+      out.seen_ms = String(seen.server);
+      out.since_ms = String(Date.now() - seen.wall);
+      if (seen.life === life) out.since_timer_ms = String(timer() - seen.mono);
+    }
+    return out;
+  };
+
   let why = ''; // the program's own word on why it stores nothing now
   // One answer: only the program's own word for this entry counts. Whatever else comes
   // back (a network's own page, another program) leaves the entry where it is.
@@ -60,7 +87,7 @@
     try {
       const body = new URLSearchParams(entry.fields);
       body.set('key', entry.key);
-      body.set('ago_ms', String(Math.max(0, Date.now() - entry.at)));
+      Object.entries(when(entry)).forEach(([name, value]) => body.set(name, value));
       const response = await fetch(entry.to, {
         method: 'POST',
         body,
@@ -69,6 +96,8 @@
       });
       const said = await response.json();
       if (said.key !== entry.key) return 'nobody';
+      if (said.now_ms) heard(said.now_ms);
+      if (said.clock) document.dispatchEvent(new CustomEvent('clockset', { detail: said.clock }));
       if (response.ok && said.stored === true) return 'stored';
       if (response.status >= 400 && response.status < 500 && said.fault) return said.fault;
       why = said.why || '';
@@ -153,12 +182,13 @@
   }
 
   window.zincQueue = {
-    add(run, to, fields, at) {
-      const entry = { run, to, fields, at, key: key() };
+    add(run, to, fields, at, mono) {
+      const entry = { run, to, fields, at, mono, life, seen: read(contactName), key: key() };
       write(prefix + run + '-' + entry.key, entry);
       changed();
       flush();
     },
+    heard,
     flush,
     get sending() {
       return sending;

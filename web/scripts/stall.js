@@ -29,7 +29,8 @@
   /** @param {Entry} e */
   function back(e) {
     line.value = e.fields.line;
-    began = e.at;
+    began = { at: e.at, mono: e.mono };
+    keepLine();
     $('[name=correcting]').value = e.fields.correcting || '';
     queue.forget(e);
   }
@@ -41,14 +42,15 @@
     if (first && !line.value && Date.now() - first.at < 60000) {
       const fault = first.fault;
       back(first);
+      refusedLine = true;
       $('#line-error').textContent = fault;
       line.setAttribute('aria-invalid', 'true');
       return;
     }
-    const now = left.map((e) => e.key).join(' ');
+    const keys = left.map((e) => e.key).join(' ');
     ul.hidden = !left.length;
-    if (now === listed) return;
-    listed = now;
+    if (keys === listed) return;
+    listed = keys;
     ul.replaceChildren(
       ...left.map((e) => {
         const li = document.createElement('li'),
@@ -75,17 +77,56 @@
       }),
     );
   }
-  /** @param {string} to @param {Record<string, any>} fields @param {number} at */
-  const add = (to, fields, at) => queue.add(run, to, fields, at);
+  /** A moment, by the device's clock and by the page's timer. @typedef {{at: number, mono: number}} Moment */
+  /** @returns {Moment} */
+  const now = () => ({ at: Date.now(), mono: Math.round(performance.now()) });
+  /** @param {string} to @param {Record<string, any>} fields @param {Moment} then */
+  const add = (to, fields, then) => queue.add(run, to, fields, then.at, then.mono);
+  document.addEventListener('clockset', (e) => {
+    const p = $('#clock-set');
+    p.textContent = /** @type {CustomEvent} */ (e).detail;
+    p.hidden = false;
+  });
   document.addEventListener('queuechange', shown);
 
-  // ---- the line: its time is when typing begins --------------------------------------
-  const line = $('#line');
-  let began = 0;
+  // ---- the line: its time is when its first key was pressed, after it was empty or refused last ------
+  const line = $('#line'),
+    kept = 'zincroad-line-' + run;
+  /** @type {Moment | null} */
+  let began = null;
+  let refusedLine = false; // what stands in it was refused: the next key begins another reading
+  // A half-typed line is there again after a reload.
+  function keepLine() {
+    try {
+      if (line.value.trim())
+        localStorage.setItem(kept, JSON.stringify({ line: line.value, at: began && began.at }));
+      else localStorage.removeItem(kept);
+    } catch {
+      /* it stays in the page */
+    }
+  }
   const typing = () => {
-    if (!began && line.value.trim()) began = Date.now();
-    if (!line.value.trim()) began = 0;
+    if (line.value.trim() && (!began || refusedLine)) began = now();
+    if (!line.value.trim()) began = null;
+    refusedLine = false;
+    keepLine();
   };
+  const emptyLine = () => {
+    line.value = '';
+    began = null;
+    refusedLine = false;
+    $('[name=correcting]').value = '';
+    keepLine();
+  };
+  try {
+    const was = JSON.parse(localStorage.getItem(kept) || 'null');
+    if (was && !line.value) {
+      line.value = was.line;
+      began = { at: was.at, mono: Math.round(performance.now()) - (Date.now() - was.at) };
+    }
+  } catch {
+    /* nothing of before */
+  }
   line.addEventListener('input', () => {
     typing();
     $('#line-error').textContent = '';
@@ -93,9 +134,7 @@
   });
   line.addEventListener('keydown', (/** @type {KeyboardEvent} */ e) => {
     if (e.key === 'Escape') {
-      line.value = '';
-      began = 0;
-      $('[name=correcting]').value = '';
+      emptyLine();
       line.blur();
     }
   });
@@ -110,27 +149,25 @@
         line.focus();
         return;
       }
-      add(f.action, fields, began || Date.now());
-      line.value = '';
-      began = 0;
-      $('[name=correcting]').value = '';
+      add(f.action, fields, began || now());
+      emptyLine();
       return;
     }
-    const at = Date.now(),
+    const then = now(),
       ask = $('[data-ask]', f);
     if (ask) {
       const note = window.prompt(ask.dataset.ask);
       if (!note) return;
       fields.note = note;
     }
-    add(f.action, fields, at);
+    add(f.action, fields, then);
   });
   document.addEventListener('click', (e) => {
     const c = target(e).closest('[data-correct]');
     if (c) {
       line.value = c.dataset.line;
       $('[name=correcting]').value = c.dataset.correct;
-      began = Date.now();
+      began = now();
       line.focus();
       line.select();
       return;
@@ -266,6 +303,7 @@
       events = null;
       setTimeout(follow, tryAgain);
     });
+    events.addEventListener('clock', (e) => queue.heard(Number(e.data)));
     events.addEventListener('acts', put('live-acts'));
     events.addEventListener('last', put('live-last'));
   };

@@ -66,6 +66,17 @@ func (l lineSet) Words() string {
 	return strings.Join(out, " ")
 }
 
+// Example is a line of the set with the units by its numbers.
+func (l lineSet) Example() string {
+	usual := map[trace.Channel]string{trace.SoC: "48%", trace.Power: "92kW", trace.BatteryTempMin: "21C",
+		trace.Voltage: "399V", trace.Current: "230A", trace.Energy: "20.5kWh"}
+	var out []string
+	for _, c := range l.Fields {
+		out = append(out, usual[c])
+	}
+	return strings.Join(out, " ")
+}
+
 // readLine understands a line: a number with a unit by it, a bare one by its place
 // in the order of the set. The fault is one sentence.
 // in is the temperature unit that the field showed.
@@ -86,7 +97,8 @@ func readLine(line string, set lineSet, in string) (map[trace.Channel]float64, s
 		if err != nil {
 			got := typed.ParseLine("0:00 "+p, 1)
 			if got.Problem != "" || got.Mark != nil || len(got.Values) == 0 {
-				return nil, fmt.Sprintf("%q: expected numbers in the order %s, or with their units.", p, set.Words())
+				return nil, fmt.Sprintf("%q: expected numbers in the order %s, or each with its unit, such as %s.", p, set.Words(),
+					set.Example())
 			}
 			maps.Copy(values, got.Values)
 			continue

@@ -167,6 +167,7 @@ func (s *Room) Events(w http.ResponseWriter, r *http.Request) {
 		case <-s.closing:
 			return
 		case f := <-frames:
+			fmt.Fprintf(w, "event: clock\ndata: %d\n\n", s.Now().UnixMilli())
 			event(w, "now", f.now, in)
 			if f.acts != was.acts {
 				event(w, "acts", f.acts, in)

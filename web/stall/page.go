@@ -117,11 +117,11 @@ func (s *Room) liveRun(w http.ResponseWriter, r *http.Request) {
 		ui.Frame{Title: "At the stall", Page: "stall", Site: ui.SiteOf(v.Row), Data: v})
 }
 
-// sent is what a page says of something that it sends: its own key, and how long
-// ago it happened by its own clock.
+// sent is what a page says of something that it sends: its own key, and when it happened.
 type sent struct {
-	Key string
-	TS  float64 // s after the run's start
+	Key   string
+	TS    float64 // s after the run's start
+	Clock string  // what became of a clock that was set meanwhile; empty: it was not
 }
 
 // formOf reads a form posted to a run's page at the stall, with the run. What is sent counts from the run's start; from
@@ -135,23 +135,18 @@ func (s *Room) formOf(w http.ResponseWriter, r *http.Request) (*logbook.Run, *ui
 	return row, f, ok
 }
 
-// maxAwayS is how late something may be sent.
-const maxAwayS = 24 * 3600
-
 func (s *Room) sentOf(f *ui.Fields, row *logbook.Run) sent {
 	key := f.Text("key")
 	if key == "" {
 		key = rand.Text()
 	}
-	ago := 0.0
-	if n := f.Number("ago_ms", 0, maxAwayS*1000); n != nil {
-		ago = *n / 1000
-	}
-	return sent{key, max(0, s.Now().UTC().Sub(*row.StartedAt).Seconds()-ago)}
+	now := s.Now().UTC()
+	ago, clock := whenSent(f, now)
+	return sent{key, max(0, now.Sub(*row.StartedAt).Seconds()-ago.Seconds()), clock}
 }
 
 // answer says how it went: in JSON to a page's script, else by going back.
-func (s *Room) answer(w http.ResponseWriter, r *http.Request, row *logbook.Run, err error, fault string) {
+func (s *Room) answer(w http.ResponseWriter, r *http.Request, row *logbook.Run, err error, fault string, at ...sent) {
 	switch {
 	case errors.Is(err, logbook.ErrNotFound):
 		fault = "The run, or the reading to be corrected, is not there any more."
@@ -173,7 +168,11 @@ func (s *Room) answer(w http.ResponseWriter, r *http.Request, row *logbook.Run, 
 	if fault != "" {
 		status = http.StatusUnprocessableEntity
 	}
-	ui.Answer(w, r, status, map[string]any{"stored": fault == "", "fault": fault})
+	said := map[string]any{"stored": fault == "", "fault": fault, "now_ms": s.Now().UnixMilli()}
+	if len(at) > 0 && at[0].Clock != "" {
+		said["clock"] = at[0].Clock
+	}
+	ui.Answer(w, r, status, said)
 }
 
 // typeReading stores a reading that was typed, or corrects one. What the car alone
@@ -198,7 +197,7 @@ func (s *Room) typeReading(w http.ResponseWriter, r *http.Request) {
 	}
 	sample := logbook.Sample{TS: at.TS, HeardS: s.Now().UTC().Sub(*row.StartedAt).Seconds(), Values: values}
 	err := s.book.Type(r.Context(), row.ID, set.Side, at.Key, line, f.Text("correcting"), sample)
-	s.answer(w, r, row, err, "")
+	s.answer(w, r, row, err, "", at)
 }
 
 // liveMarkKinds are the marks that a tester can make at the stall.
@@ -222,6 +221,9 @@ func (s *Room) liveMark(w http.ResponseWriter, r *http.Request) {
 	m := &logbook.Mark{RunID: row.ID, Kind: f.Word("kind", liveMarkKinds), Note: f.Text("note")}
 	at := s.sentOf(f, row)
 	m.TS = at.TS
+	if then := f.Number("at_s", 0, m.TS); then != nil { // where the power shows that it was
+		m.TS = *then
+	}
 	fault := ""
 	switch {
 	case !f.OK():
@@ -238,7 +240,7 @@ func (s *Room) liveMark(w http.ResponseWriter, r *http.Request) {
 	if m.Kind == run.Attempt && row.Stall != nil {
 		m.Note = strings.TrimSpace(m.Note + " at " + row.Stall.FullName())
 	}
-	s.answer(w, r, row, s.book.LiveMark(r.Context(), m, at.Key), "")
+	s.answer(w, r, row, s.book.LiveMark(r.Context(), m, at.Key), "", at)
 }
 
 // takeBackMark takes a mark away that a thumb made by mistake.

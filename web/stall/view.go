@@ -229,6 +229,23 @@ func (v *liveView) PluggedByStall() bool {
 	return false
 }
 
+// Untapped is when the plug went in that nobody tapped, on the run's clock; nil where somebody did, or no power came.
+func (v *liveView) Untapped() *float64 {
+	x := v.State.Reading
+	if x == nil || v.State.Phase == follow.Arrived || v.State.Phase == follow.Waiting {
+		return nil
+	}
+	for _, m := range x.MarkProposals {
+		if m.Kind == run.PlugIn && m.TS <= x.ZeroS {
+			return &m.TS
+		}
+	}
+	if !slices.ContainsFunc(v.Marks, func(m logbook.Mark) bool { return m.Kind == run.PlugIn }) {
+		return &x.FirstPower
+	}
+	return nil
+}
+
 // baselineOf is the forecast from how the run really began, made anew only when that
 // is news.
 func (c *liveCache) baselineOf(plan forecast.Plan, r *run.Run) *forecast.Forecast {

@@ -40,13 +40,20 @@ func (v *liveView) KWNote() string {
 	if st.KWSide == trace.CarSide {
 		side, other, of = "car", "stall", st.StallKW
 	}
+	text := fmt.Sprintf("%s; %s %s kW", side, other, words.Figure(of.V, 0))
 	switch {
 	case st.KW.Old() || !of.Known():
-		return side + ago(st.KW)
+		text = side + ago(st.KW)
 	case of.Old():
-		return fmt.Sprintf("%s; the %s's is %s old", side, other, words.Duration(math.Round(of.AgeS)))
+		text = fmt.Sprintf("%s; the %s's is %s old", side, other, words.Duration(math.Round(of.AgeS)))
 	}
-	return fmt.Sprintf("%s; %s %s kW", side, other, words.Figure(of.V, 0))
+	if st.RequestedKW.Known() {
+		text += fmt.Sprintf("; the car asks for %s kW%s", words.Figure(st.RequestedKW.V, 0), ago(st.RequestedKW))
+	}
+	if st.OfferedKW.Known() {
+		text += fmt.Sprintf("; %s kW offered%s", words.Figure(st.OfferedKW.V, 0), ago(st.OfferedKW))
+	}
+	return text
 }
 
 // Silent says which sources have gone quiet, and since when: a log that stands still
@@ -152,13 +159,16 @@ func (v *liveView) AlertText() string {
 	return text
 }
 
-// HoldText says what seems to hold the power.
+// HoldText says what seems to hold the power, or held it when it was read last, and how long ago that was.
 func (v *liveView) HoldText() string {
-	h := v.State.Holding
+	h, when := v.State.Holding, ""
 	if h == nil {
-		return ""
+		if h = v.State.LastHeld; h == nil || !v.IsCharging() {
+			return ""
+		}
+		when = words.Duration(math.Round(v.State.KW.AgeS)) + " ago "
 	}
-	return ui.Sentence(h.What + ": " + h.Reason)
+	return ui.Sentence(when + h.What + ": " + h.Reason)
 }
 
 // PhaseText says in a line where the run stands.
@@ -168,6 +178,9 @@ func (v *liveView) PhaseText() string {
 	case follow.Waiting:
 		return "plugged in " + words.Duration(math.Round(st.PluggedS)) + " ago, no power yet"
 	case follow.Charging:
+		if st.Finished {
+			return "finished"
+		}
 		if st.Leg > 1 {
 			return fmt.Sprintf("leg %d, plugged in at %s", st.Leg, v.WallRun(v.NowS-st.PluggedS))
 		}
