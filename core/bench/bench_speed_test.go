@@ -14,7 +14,8 @@ func keptSubjects(n int) []Subject {
 			day{software: "1", battery: run.N(6 + float64(i%5)*5), ambient: run.N(float64(i % 7)), scale: 1 - 0.01*float64(i%9),
 				stallKW: 350 - 50*float64(i%3), pre: []string{"none", "car"}[i%2]},
 		)
-		list = append(list, KeptSubject(s.Entry, curve.Of(s.Run).Reduce(300)[s.Reading.Side]))
+		curves := curve.Of(s.Run).Reduce(300)
+		list = append(list, KeptSubject(s.Entry, curves[s.Reading.Side], curves[curve.OfRun]))
 	}
 	return list
 }

@@ -140,7 +140,6 @@ type Source interface {
 	// zero; false where the run does not cover it.
 	WindowOf(x *curve.Reading, from, to float64) (w curve.Window, fromS float64, ok bool)
 	SoC() trace.Series // while charging, on the run's own clock
-	EndS() float64     // of its last power, on the run's own clock; NaN without power
 }
 
 // Subject is a run on the bench with what is needed to compare it beyond its reading.
@@ -267,7 +266,10 @@ func lanesOf(subjects []Subject) []lane {
 	out := make([]lane, len(subjects))
 	for i, s := range subjects {
 		soc := s.Work.SoC()
-		l := lane{endS: s.Work.EndS() - s.Reading.ZeroS}
+		l := lane{endS: math.NaN()}
+		if n := len(s.Reading.Legs); n > 0 {
+			l.endS = s.Reading.Legs[n-1].FlowedToS
+		}
 		for k, t := range soc.T {
 			l.soc.T, l.soc.V = append(l.soc.T, t-s.Reading.ZeroS), append(l.soc.V, soc.V[k])
 		}

@@ -10,12 +10,12 @@ import (
 // kept is a Source of what was kept of a run: its posts, and the reduced curve of its side.
 type kept struct {
 	soc, energy, distance trace.Series // on the run's own clock
-	endS                  float64
 }
 
 // KeptSubject lays a run on the bench from what was kept of it, so that many can be compared without
-// reading their logs: posts are exact, other windows as exact as the reduced curve.
-func KeptSubject(e Entry, c trace.Reduced) Subject {
+// reading their logs: posts and the race are as the readings give them, the energy of other windows is as exact as the
+// reduced curve. line is the run's own state of charge among its curves (curve.OfRun).
+func KeptSubject(e Entry, c, line trace.Reduced) Subject {
 	column := func(name trace.Channel) trace.Series {
 		var out trace.Series
 		col := c.Columns[name]
@@ -26,22 +26,9 @@ func KeptSubject(e Entry, c trace.Reduced) Subject {
 		}
 		return out
 	}
-	k := kept{
-		soc:      column(trace.SoC),
-		energy:   column(curve.EnergyAdded),
-		distance: column(curve.DistanceAdded),
-		endS:     math.NaN(),
-	}
-	for _, l := range e.Reading.Legs {
-		k.endS = l.ToS + e.Reading.ZeroS
-	}
-	if power := column(trace.Power); power.Len() > 0 {
-		for i := power.Len() - 1; i >= 0; i-- {
-			if power.V[i] >= curve.PowerFloorKW {
-				k.endS = power.T[i]
-				break
-			}
-		}
+	k := kept{energy: column(curve.EnergyAdded), distance: column(curve.DistanceAdded)}
+	if soc := line.Columns[trace.SoC]; soc != nil {
+		k.soc = trace.Series{T: line.T, V: soc}
 	}
 	return Subject{e, k}
 }
@@ -56,9 +43,6 @@ func (k kept) added(what trace.Channel) trace.Series {
 	}
 	return k.energy
 }
-
-// EndS implements Source.
-func (k kept) EndS() float64 { return k.endS }
 
 // WindowOf implements Source.
 func (k kept) WindowOf(x *curve.Reading, from, to float64) (curve.Window, float64, bool) {

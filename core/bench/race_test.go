@@ -124,7 +124,7 @@ func detour(c *Comparison) string {
 // was not kept of both there is no race.
 func TestRaceByEnergyAndDistance(t *testing.T) {
 	at := func(kw float64) Subject {
-		x := &curve.Reading{Side: "car", Legs: []curve.Leg{{ToS: 1200}}, ZeroS: 100}
+		x := &curve.Reading{Side: "car", Legs: []curve.Leg{{ToS: 1200, FlowedToS: 1200}}, ZeroS: 100}
 		red := trace.Reduced{Columns: map[trace.Channel]trace.Floats{}}
 		for s := 0.0; s <= 1200; s += 60 {
 			red.T = append(red.T, 100+s)
@@ -134,7 +134,7 @@ func TestRaceByEnergyAndDistance(t *testing.T) {
 				red.Columns[c] = append(red.Columns[c], v)
 			}
 		}
-		return KeptSubject(Entry{Run: &run.Run{}, Reading: x}, red)
+		return KeptSubject(Entry{Run: &run.Run{}, Reading: x}, red, red)
 	}
 	two := []Subject{at(120), at(60)}
 	energy, ok := RaceAdded(two, 0, curve.EnergyAdded)
@@ -147,7 +147,7 @@ func TestRaceByEnergyAndDistance(t *testing.T) {
 	require.True(t, ok)
 	assert.InDelta(t, 100, distance.Widest.Points, 1e-9)
 	assert.Empty(t, distance.Meetings)
-	none := KeptSubject(two[1].Entry, trace.Reduced{T: trace.Floats{100, 200}})
+	none := KeptSubject(two[1].Entry, trace.Reduced{T: trace.Floats{100, 200}}, trace.Reduced{})
 	_, ok = RaceAdded([]Subject{two[0], none}, 0, curve.EnergyAdded)
 	assert.False(t, ok)
 }

@@ -635,7 +635,7 @@ func TestReduceOfBothSides(t *testing.T) {
 	car := rec(trace.CarSide, 1, points{{0, 10}, {1800, 70}}, points{{0, 100}, {1800, 100}})
 	stall := rec(trace.StallSide, 5, points{{0, 10}, {1800, 69}}, points{{0, 104}, {1800, 104}})
 	red := Reduce(of(car, stall), 50)
-	require.Len(t, red, 2)
+	require.Len(t, red, 3, "both sides, and the state of charge of the run")
 	last := func(side trace.Side, c trace.Channel) float64 {
 		col := red[side].Columns[c]
 		require.NotEmpty(t, col, "%s %s", side, c)

@@ -24,7 +24,7 @@ const (
 // Reduce gives each side's channels thinned out for drawing, on the run's own
 // clock, with about four points for each of n slices of time. A side without
 // power is led by its state of charge; a side with neither is left out. The state
-// of charge is the run's, whichever side recorded it. Power is NaN between two legs,
+// of charge is the run's, whichever side recorded it; all of it stands under OfRun as well. Power is NaN between two legs,
 // so that a line is broken there; what was read before the first plug-in is in it.
 func (w Work) Reduce(n int) map[trace.Side]trace.Reduced {
 	s := w.sides
@@ -81,6 +81,9 @@ func (w Work) Reduce(n int) map[trace.Side]trace.Reduced {
 		red.Gaps = s.gaps(side, 0)
 		s.breakAtUnplug(&red)
 		out[side] = red
+	}
+	if soc := w.SoC(); soc.Len() > 0 {
+		out[OfRun] = trace.Reduced{T: soc.T, Columns: map[trace.Channel]trace.Floats{trace.SoC: soc.V}}
 	}
 	return out
 }
@@ -202,20 +205,21 @@ func added(soc trace.Series) trace.Series {
 
 // SoC is the state of charge while charging on the run's own clock: continuous between the flips of a
 // whole-percent display. Its slices must not be written to.
-func (w Work) SoC() trace.Series { return w.continuousSoC() }
-
-// EndS is when the last power of any side flowed, on the run's own clock; NaN without power.
-func (w Work) EndS() float64 {
-	end := math.NaN()
-	for _, flows := range w.flows {
-		for _, f := range flows {
-			if to := f.flowedTo(); !(end >= to) {
-				end = to
-			}
-		}
+func (w Work) SoC() trace.Series {
+	line := w.continuousSoC().Straightened(lineTolerancePct)
+	out := trace.Series{T: make([]float64, line.Len()), V: make([]float64, line.Len())}
+	for i := range line.T {
+		out.T[i], out.V[i] = float64(float32(line.T[i])), float64(float32(line.V[i])) // as it is kept
 	}
-	return end
+	return out
 }
+
+// lineTolerancePct is how far a kept state of charge may lie from the one that was read: half of what the finest
+// display shows.
+const lineTolerancePct = 0.005
+
+// OfRun is the place of what is the run's and no side's among its kept curves: the state of charge, reading by reading.
+const OfRun trace.Side = ""
 
 // WindowOf is the window between any two states of charge, as a reading's windows are worked out;
 // false where the run does not cover it. fromS is its beginning from the reading's zero.

@@ -90,6 +90,32 @@ func Reduce(series map[Channel]Series, lead Channel, n int) Reduced {
 	return out
 }
 
+// Straightened leaves readings out that lie on the line between those that are kept, to within a tolerance: as long as
+// one line from the last that was kept passes all since by no more, they are not needed. The first and the last stay.
+func (s Series) Straightened(tolerance float64) Series {
+	if s.Len() < 3 {
+		return s
+	}
+	out := Series{T: []float64{s.T[0]}, V: []float64{s.V[0]}}
+	from, least, most := 0, math.Inf(-1), math.Inf(1) // the slopes that pass all readings since
+	for i := 1; i < s.Len(); i++ {
+		over := s.T[i] - s.T[from]
+		slope := (s.V[i] - s.V[from]) / over
+		if !(slope >= least && slope <= most) || over <= 0 {
+			from = i - 1
+			out.T, out.V = append(out.T, s.T[from]), append(out.V, s.V[from])
+			least, most = math.Inf(-1), math.Inf(1)
+			if over = s.T[i] - s.T[from]; over <= 0 { // two readings of one moment
+				continue
+			}
+		}
+		least = math.Max(least, (s.V[i]-tolerance-s.V[from])/over)
+		most = math.Min(most, (s.V[i]+tolerance-s.V[from])/over)
+	}
+	out.T, out.V = append(out.T, s.T[s.Len()-1]), append(out.V, s.V[s.Len()-1])
+	return out
+}
+
 // Insert puts a point without any value at index i.
 func (r *Reduced) Insert(i int, t float64) {
 	r.T = slices.Insert(r.T, i, t)

@@ -67,7 +67,7 @@ func (s *Room) concluded(r *http.Request, v *benchView, entries []bench.Entry, s
 	address := r.URL.Query()
 	list := make([]bench.Subject, len(entries))
 	for i, e := range entries {
-		list[i] = bench.KeptSubject(e, subjects[i].Results.Curves[e.Reading.Side])
+		list[i] = bench.KeptSubject(e, subjects[i].Results.Curves[e.Reading.Side], subjects[i].Results.Curves[curve.OfRun])
 	}
 	ask := bench.Ask{Reference: v.Ref, GroupBy: groupedBy(address), Known: known, Forecasts: s.forecasts}
 	ask.FromPct, ask.ToPct, _ = bench.ParseWindow(address.Get("window"))
@@ -157,7 +157,7 @@ func (v *benchView) having(what trace.Channel, i int, subjects []chart.Subject) 
 			red = curves[side]
 		}
 	}
-	return bench.KeptSubject(bench.Entry{Run: e.described, Reading: e.reading}, red)
+	return bench.KeptSubject(bench.Entry{Run: e.described, Reading: e.reading}, red, curves[curve.OfRun])
 }
 
 // race draws the reference above and the other below, with the stops of its cursor: every minute, and
