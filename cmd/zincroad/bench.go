@@ -81,7 +81,7 @@ func benchCommand() *cobra.Command {
 // printComparison writes a comparison for people.
 func printComparison(w io.Writer, c *bench.Comparison) error {
 	for _, v := range c.Verdicts {
-		fmt.Fprintf(w, "%s (%s)\n", v.Text, v.Confidence)
+		fmt.Fprintln(w, strings.TrimSuffix(fmt.Sprintf("%s (%s)", v.Text, v.Confidence), " ()"))
 	}
 	t := tabwriter.NewWriter(w, 0, 0, 2, ' ', tabwriter.AlignRight)
 	clock := func(s *float64) string {

@@ -172,7 +172,11 @@ func Compare(subjects []Subject, ask Ask) *Comparison {
 	if far, ok := c.Furthest(); ok {
 		bases = append(bases, far)
 	}
-	c.Fairness = fairness(entries, newWhatIf(entries, bases, c.Window, ask.Forecasts), ask.Known, refS)
+	what := newWhatIf(entries, bases, c.Window, ask.Forecasts)
+	c.Fairness = fairness(entries, what, ask.Known, refS)
+	if far, ok := c.Furthest(); ok {
+		c.Fairness.hold(what, entries, *c.Runs[far].DeltaS)
+	}
 	c.Race = raceOf(lanesOf(subjects), ask.Reference)
 	c.bands(subjects)
 	c.addPoints(subjects)
@@ -211,13 +215,60 @@ func windowOf(subjects []Subject, ask Ask) Span {
 		if s.Reading.SoC == nil {
 			return best
 		}
-		from, to = max(from, math.Ceil(s.Reading.SoC.FromPct)), min(to, math.Floor(s.Reading.SoC.ToPct))
+		from, to = max(from, math.Ceil(rampOver(s))), min(to, math.Floor(s.Reading.SoC.ToPct))
 	}
 	if to-from > best.ToPct-best.FromPct && covers(from, to) {
 		return Span{from, to, true}
 	}
 	return best
 }
+
+// rampOver is the charge at which a run's first ramp is over: where it has reached nine tenths of its first three
+// minutes' best, else where another ceiling held it; its start where neither was seen.
+func rampOver(s Subject) float64 {
+	x := s.Reading
+	if x.RampS != nil {
+		if v, ok := s.Work.SoC().At(x.FirstPower + *x.RampS); ok {
+			return v
+		}
+	}
+	if len(x.Ceilings) > 0 && x.Ceilings[0].Cause == ceiling.Ramp && x.Ceilings[0].ToPct != nil {
+		return *x.Ceilings[0].ToPct
+	}
+	return x.SoC.FromPct
+}
+
+// leastWindow is how many points a window must have for anything to be concluded from it.
+const leastWindow = 20.0
+
+// concludes tells whether anything can be concluded from the window, and why not where it cannot: it is too short, or it
+// holds the ramp of some runs and not of others.
+func (c *Comparison) concludes(subjects []Subject) (why string, ok bool) {
+	window := words.Window(c.Window.FromPct, c.Window.ToPct)
+	if c.Window.ToPct-c.Window.FromPct < leastWindow {
+		return fmt.Sprintf("%s is too short a window to conclude anything from: less than %s points.", window,
+			words.Figure(leastWindow, 0)), false
+	}
+	var in, out []string
+	for i, s := range subjects {
+		if c.times[i] == nil || s.Reading.SoC == nil {
+			continue
+		}
+		if over := rampOver(s); over > c.Window.FromPct+rampSlackPct && s.Reading.SoC.FromPct >= c.Window.FromPct-rampSlackPct {
+			in = append(in, c.name(i))
+		} else {
+			out = append(out, c.name(i))
+		}
+	}
+	if len(in) > 0 && len(out) > 0 {
+		return fmt.Sprintf("%s holds the ramp of %s and not that of the others: how much of the difference that is, it cannot "+
+			"say.", window, list(in[:min(len(in), 3)])), false
+	}
+	return "", true
+}
+
+// rampSlackPct is how little of a ramp in a window does not matter, points.
+const rampSlackPct = 0.5
 
 // lay works out each run's time in the window.
 func (c *Comparison) lay(subjects []Subject) {
@@ -515,6 +566,9 @@ func (c *Comparison) difference(ask Ask) {
 	}
 	d := between(a, b, repeats)
 	d.Groups = [2]int{first, second}
+	if c.Window.ToPct-c.Window.FromPct < leastWindow { // it is shown, and nothing is concluded from it
+		d.LowS, d.HighS, d.Real, d.By = nil, nil, Undecided, ""
+	}
 	c.Difference = &d
 }
 
@@ -536,22 +590,22 @@ func (c *Comparison) say(subjects []Subject) {
 		return
 	}
 	other, ok := c.Furthest()
-	ref := c.Runs[c.Reference]
 	window := words.Window(c.Window.FromPct, c.Window.ToPct)
+	why, concludes := c.concludes(subjects)
 	if ok {
-		o := c.Runs[other]
-		by := math.Round(math.Abs(*o.DeltaS))
-		word := "longer"
-		if *o.DeltaS < 0 {
-			word = "shorter"
+		c.sayHeading(add, other)
+		if concludes {
+			c.sayWhere(add, other)
 		}
-		add(strong, "%s took %s in %s, %s %s in %s.", window, words.Duration(math.Round(*ref.TS)), c.name(c.Reference),
-			words.Duration(by), word, c.name(other))
-		c.sayWhere(add, other)
+	}
+	if !concludes {
+		add(strong, "%s", why)
 	}
 	c.sayFair(add)
-	c.sayReal(add)
-	c.sayDetour(add, subjects)
+	if concludes {
+		c.sayReal(add)
+		c.sayDetour(add, subjects)
+	}
 	if m := c.Race.With(other).Meetings; ok && len(m) > 0 {
 		add(likely, "They meet at %s, at %s %%.", words.Clock(m[0].TS), words.Figure(m[0].SoCPct, 0))
 	}
@@ -577,7 +631,7 @@ const mostOfIt = 0.8
 // sayWhere says in which bands the difference lies, and what held there.
 func (c *Comparison) sayWhere(add func(string, string, ...any), other int) {
 	total := *c.Runs[other].DeltaS
-	if math.Abs(total) < smallestS {
+	if math.Abs(total) < smallestS || c.sayAbove(add, other, total) {
 		return
 	}
 	sum := 0.0
@@ -630,7 +684,7 @@ func (c *Comparison) sayFair(add func(string, string, ...any)) {
 			add(strong, "Fair: only %s differs.", human(f.Isolates))
 		}
 	case Confounded:
-		add(strong, "Not fair: %s differ, and which of them did it cannot be told.", list(what))
+		c.sayConfounded(add, what)
 	default:
 		if slices.ContainsFunc(f.Differs, func(d Differs) bool { return d.Condition == "car" }) {
 			add(strong, "The cars differ: minutes compare the packs' sizes too.")
@@ -667,8 +721,15 @@ func (c *Comparison) sayReal(add func(string, string, ...any)) {
 		add(strong, "No difference that matters: %s%s.", signed(d.TS), between)
 	default:
 		if d.LowS == nil {
-			add(unsure, "One run against one: without repeats of like runs the spread is not known, and %s may be chance.",
-				signed(d.TS))
+			usual := usualApart(meanOf(c.timesOf(c.Groups[d.Groups[0]].Runs)))
+			apart := words.Duration(math.Round(usual))
+			if math.Abs(d.TS) > usual {
+				add(likely, "One run against one: like runs usually lie within %s of each other (3 %% of the window, common "+
+					"practice), and %s is more than that.", apart, signed(d.TS))
+			} else {
+				add(unsure, "One run against one: like runs usually lie within %s of each other (3 %% of the window, common "+
+					"practice), and %s may be chance.", apart, signed(d.TS))
+			}
 		} else {
 			add(unsure, "Undecided: %s%s; more repeats would tell.", signed(d.TS), between)
 		}

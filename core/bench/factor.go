@@ -104,8 +104,8 @@ func (w Warmth) is(k Known) bool {
 	if w == AnyWarmth {
 		return true
 	}
-	if k.StartC == nil {
-		return false
+	if k.StartC == nil { // no cell was read: warm by what was noted, where the car warmed it
+		return w == WarmPack && k.Preconditioned == "car"
 	}
 	warm := warmFromC
 	if k.WarmC != nil {

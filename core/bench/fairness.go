@@ -9,6 +9,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"time"
 
 	"zincroad/core/beside"
 	"zincroad/core/ceiling"
@@ -39,6 +40,10 @@ type Differs struct {
 
 	// what the logbook shows that it came to; nil: there is none, or it has no such pair
 	Shown *Shown `json:"logbook,omitempty"`
+
+	Explains Explains `json:"explains,omitempty"` // of the difference that was seen; empty: nothing says
+	ByS      *float64 `json:"by_s,omitempty"`     // what it does to the reference, with its sign, s
+	MostS    *float64 `json:"most_s,omitempty"`   // of one that is too small, what it could make at most, s
 }
 
 // Verdict says what a comparison is.
@@ -177,6 +182,18 @@ var conditionsOfRuns = []condition{
 		}
 		return kind + ", " + string(e.Reading.Side)
 	}},
+	{name: "year", head: "year", words: "the year", sorts: true, value: func(e Entry) string {
+		if e.Run.StartedAt.IsZero() {
+			return ""
+		}
+		return e.Run.StartedAt.Format("2006")
+	}},
+	{name: "date", head: "date", words: "the day", sorts: true, value: func(e Entry) string {
+		if e.Run.StartedAt.IsZero() {
+			return ""
+		}
+		return e.Run.StartedAt.Format(time.DateOnly)
+	}},
 	{name: "chemistry", head: "chemistry", words: "the chemistry", sorts: true,
 		value: func(e Entry) string { return carOf(e).Chemistry }},
 	{name: "season", head: "season", words: "the season", sorts: true,
@@ -248,6 +265,10 @@ func matter(name string, d Differs, entries []Entry, refS float64) Matters {
 			return DoesNot
 		}
 		return Maybe
+	case "adapter": // one that differs, differs
+		if d.HighS == nil || *d.HighS < smallest/2 {
+			return Maybe
+		}
 	case "recording":
 		if strings.Contains(strings.Join(d.Values, " "), "typed") {
 			return Maybe

@@ -33,6 +33,7 @@ type Known struct {
 type Proposal struct {
 	IDs  []int64
 	What string // "software: 2.4 against 2.3"
+	By   string // the condition that its runs are to be grouped by
 	ByS  float64
 }
 
@@ -43,6 +44,10 @@ var things = []aspect{
 	worded("preconditioning", func(k *Known) string { return k.Preconditioned }),
 	worded("profile", func(k *Known) string { return k.Profile }),
 }
+
+// groupedBy is the condition that runs are grouped by to see what a thing came to.
+var groupedBy = map[string]string{"software": "software", "stall": "stall_kw", "preconditioning": "preconditioned",
+	"profile": "profile"}
 
 func (k *Known) stallsKW() string {
 	if k.StallKW > 0 {
@@ -79,7 +84,7 @@ func OneApart(runs []Known, most int) []Proposal {
 			}
 			seen[key] = true
 			p := Proposal{What: fmt.Sprintf("%s, %s: %s against %s", a.Car, name, orNone(from), orNone(to)),
-				ByS: math.Abs(*a.WindowS - *b.WindowS)}
+				By: groupedBy[name], ByS: math.Abs(*a.WindowS - *b.WindowS)}
 			var beside []int64
 			for n := range runs {
 				x := &runs[n]

@@ -85,12 +85,12 @@ func TestSorts(t *testing.T) {
 			Reading: &curve.Reading{Side: "car"}}
 	}
 	winter, summer := at(time.January, "NMC", "tyres"), at(time.July, "NMC", "")
-	assert.Equal(t, []string{"season"}, Sorts([]Entry{winter, summer}))
+	assert.Equal(t, []string{"date", "season"}, Sorts([]Entry{winter, summer}))
 	summer.Run.Conditions.Label = "no tyres"
-	assert.Equal(t, []string{"season", "label"}, Sorts([]Entry{winter, summer}))
-	assert.Equal(t, []string{"chemistry"}, Sorts([]Entry{winter, at(time.February, "LFP", "tyres")}))
+	assert.Equal(t, []string{"date", "season", "label"}, Sorts([]Entry{winter, summer}))
+	assert.Equal(t, []string{"date", "chemistry"}, Sorts([]Entry{winter, at(time.February, "LFP", "tyres")}))
 	for _, c := range Conditions([]Entry{winter, summer}) {
-		assert.NotContains(t, []string{"season", "own label"}, c.Name)
+		assert.NotContains(t, []string{"date", "year", "season", "own label"}, c.Name)
 	}
 	what := newWhatIf([]Entry{winter, summer}, []int{0, 1}, Span{}, nil)
 	for _, d := range fairness([]Entry{winter, summer}, what, nil, 1000).Differs {

@@ -87,6 +87,22 @@ type Order struct {
 	FromPct, ToPct float64
 	Warmth         Warmth
 	StallFromKW    float64 // stalls that promise so much and more; 0: any
+	Held           bool    // runs that the stall held down count too
+}
+
+// heldShare is how much of a window may be lost to a stall that did not hold the run, as little as matters.
+const heldShare = smallestShare
+
+// unheld tells whether nothing outside the car held a run for long enough to matter; one that was not judged counts.
+func (o Order) unheld(k Known) bool {
+	if o.Held || k.Gist.OutsideS == nil {
+		return true
+	}
+	took := 0.0
+	if k.WindowS != nil {
+		took = *k.WindowS
+	}
+	return *k.Gist.OutsideS < max(smallestS, heldShare*took)
 }
 
 // words are what an order goes by, with its window where it hangs on one.
@@ -136,7 +152,7 @@ func (o Order) standing(runs []Known) (s Standing, why string) {
 		value float64
 	}
 	var counted []one
-	fair, warm, strong, low := false, false, false, false
+	fair, warm, strong, free, low := false, false, false, false, false
 	for _, k := range runs {
 		if !k.fair() {
 			continue
@@ -150,6 +166,10 @@ func (o Order) standing(runs []Known) (s Standing, why string) {
 			continue
 		}
 		strong = true
+		if !o.unheld(k) {
+			continue
+		}
+		free = true
 		if o.By == By100Km && (k.StartPct == nil || *k.StartPct > lowStartPct) {
 			continue
 		}
@@ -165,6 +185,8 @@ func (o Order) standing(runs []Known) (s Standing, why string) {
 		return s, "no run with a " + string(o.Warmth) + " pack"
 	case !strong:
 		return s, "no run at such a stall"
+	case !free:
+		return s, "no run that the stall did not hold down"
 	case !low:
 		return s, fmt.Sprintf("no run that starts at %g %% or below", lowStartPct)
 	case len(counted) == 0:
@@ -246,10 +268,15 @@ func Leads(list []Standing, o Order) string {
 		over += " at stalls of " + words.Figure(o.StallFromKW, 0) + " kW and more"
 	}
 	s := packs + over + ": " + name(first) + " " + in + o.By.Write(first.Value)
-	if len(list) > 1 {
-		s += ", then " + name(list[1]) + " " + in + o.By.Write(list[1].Value)
+	if len(list) == 1 {
+		return s + "."
 	}
-	return s + "."
+	second := list[1]
+	s += ", then " + name(second) + " " + in + o.By.Write(second.Value) + "."
+	if first.Low <= second.High && second.Low <= first.High {
+		s += " Their runs overlap: which of the two leads is not certain."
+	}
+	return s
 }
 
 // Write is a value in words, with its unit: minutes as a clock.

@@ -3,6 +3,7 @@ package curve
 import (
 	"fmt"
 	"math"
+	"slices"
 
 	"zincroad/core/ceiling"
 	"zincroad/core/run"
@@ -11,9 +12,10 @@ import (
 
 // What became of a claim.
 const (
-	ClaimMet      = "met"
-	ClaimMissed   = "missed"
-	ClaimUntested = "untested" // this run cannot tell
+	ClaimMet       = "met"
+	ClaimMissed    = "missed"
+	ClaimUndecided = "undecided" // it lies between two readings
+	ClaimUntested  = "untested"  // this run cannot tell
 )
 
 // notTheCars are the causes that are no fault of the car as it was claimed: a claim is for a warm
@@ -30,7 +32,7 @@ func (s *sides) claims(r *run.Run, out *Reading) []Claim {
 		case "window":
 			list = append(list, s.windowClaim(r, c, out))
 		case "peak":
-			list = append(list, s.peakClaim(c, out))
+			list = append(list, s.peakClaim(r, c, out))
 		}
 	}
 	return list
@@ -59,39 +61,106 @@ func (s *sides) windowClaim(r *run.Run, c run.Claim, out *Reading) Claim {
 		x.Why = "the window that was read is not plausible"
 		return x
 	}
-	minutes := w.TS / 60
-	x.Measured = &minutes
-	cold := tooCold(c, out)
-	if cold != "" && minutes > claimed {
-		x.Why = cold
+	a = s.fromPower(from, a, out)
+	lowS, highS := s.between(from, to, a, b, out.ZeroS)
+	minutes, low, high := (b-a)/60, lowS/60, highS/60
+	x.Measured, x.Low, x.High = &minutes, &low, &high
+	if why := notTested(r, c, out); why != "" && high > claimed {
+		x.Why = why
 		return x
 	}
-	if minutes <= claimed {
-		x.Verdict = ClaimMet
-		x.Why = fmt.Sprintf("%s faster", words.Duration(math.Round((claimed-minutes)*60)))
+	apart := ""
+	if high-low > leastApartMin {
+		apart = fmt.Sprintf("; the readings put it between %s and %s", words.Duration(math.Round(lowS)),
+			words.Duration(math.Round(highS)))
+	}
+	switch {
+	case high <= claimed:
+		x.Verdict, x.Why = ClaimMet, words.Duration(math.Round((claimed-minutes)*60))+" faster"+apart
+		return x
+	case low <= claimed:
+		x.Verdict, x.Why = ClaimUndecided, "it was between "+words.Duration(math.Round(lowS))+" and "+
+			words.Duration(math.Round(highS))
 		return x
 	}
-	x.Verdict = ClaimMissed
-	x.Why = fmt.Sprintf("%s slower", words.Duration(math.Round((minutes-claimed)*60)))
-	if j := s.judge(r); j != nil {
-		if p, ok := j.Pace(a+out.ZeroS, b+out.ZeroS); ok {
-			outside, most := 0.0, ceiling.Lost{}
-			for _, l := range p.Lost {
-				if notTheCars[l.Cause] {
-					outside += l.S
-					if l.S > most.S {
-						most = l
-					}
+	x.Verdict, x.Why = ClaimMissed, words.Duration(math.Round((minutes-claimed)*60))+" slower"+apart
+	j := s.judge(r)
+	if j == nil || j.Reference.Basis == ceiling.ByKind { // a curve of its kind judges no car
+		return x
+	}
+	if p, ok := j.Pace(a+out.ZeroS, b+out.ZeroS); ok {
+		outside, most := 0.0, ceiling.Lost{}
+		for _, l := range p.Lost {
+			if notTheCars[l.Cause] {
+				outside += l.S
+				if l.S > most.S {
+					most = l
 				}
 			}
-			if minutes-outside/60 <= claimed {
-				x.Verdict = ClaimUntested
-				x.Why = fmt.Sprintf("%s took %s of it: not a fair test of the car", most.Cause.Words(),
-					words.Duration(math.Round(most.S)))
-			}
+		}
+		if low-outside/60 <= claimed {
+			x.Verdict = ClaimUntested
+			x.Why = fmt.Sprintf("%s took %s of it: not a fair test of the car", most.Cause.Words(),
+				words.Duration(math.Round(most.S)))
 		}
 	}
 	return x
+}
+
+// leastApartMin is how far apart the ends of what a window can have been are worth a word, minutes.
+const leastApartMin = 0.5
+
+// fromPower is when a claimed window begins: a claim counts the charging, so one that begins at the plug-in counts from
+// first power, as the charge stood still until then.
+func (s *sides) fromPower(from, a float64, out *Reading) float64 {
+	first := out.FirstPower - out.ZeroS
+	start, ok := s.startsAt()
+	if ok && from >= start && a < first && len(s.flows[out.Side]) > 0 {
+		if soc := s.socAt(out.FirstPower); soc != nil && *soc <= from+1e-9 {
+			return first
+		}
+	}
+	return a
+}
+
+// between gives the shortest and the longest that a window can have taken, s, by the readings around its two ends:
+// a state of charge was reached between the last reading below it and the first at or above it.
+func (s *sides) between(from, to, a, b, zero float64) (low, high float64) {
+	ends := func(soc, at float64) (float64, float64) {
+		i := slices.IndexFunc(s.soc.V, func(v float64) bool { return v >= soc })
+		if i <= 0 || s.soc.T[i]-zero <= at && s.soc.V[i] == soc && s.socRes < 1 {
+			return at, at // it was read, or is where the run starts
+		}
+		return math.Min(at, s.soc.T[i-1]-zero), math.Max(at, s.soc.T[i]-zero)
+	}
+	a0, a1 := ends(from, a)
+	b0, b1 := ends(to, b)
+	if from <= s.soc.V[0]+1e-9 {
+		a0, a1 = a, a
+	}
+	return math.Max(0, b0-a1), b1 - a0
+}
+
+// notTested says why a run cannot show that a claim fails; empty where it can.
+func notTested(r *run.Run, c run.Claim, out *Reading) string {
+	if cold := tooCold(c, out); cold != "" {
+		return cold
+	}
+	if r.Conditions != nil && r.Conditions.Profile == "gentle" {
+		return "the run was in the gentle profile"
+	}
+	if least, ok := run.Known(c.StallKW); ok {
+		rated := ratedOf(r)
+		switch {
+		case math.IsNaN(rated):
+			return fmt.Sprintf("the claim is for stalls of %s kW and more, and the stall's power was not noted",
+				words.Figure(least, 0))
+		case rated < least:
+			return fmt.Sprintf("the claim is for stalls of %s kW and more, this one has %s", words.Figure(least, 0),
+				words.Figure(rated, 0))
+		}
+	}
+	return ""
 }
 
 // tooCold says that a claim is for a warmer pack than this one was; empty where it is not.
@@ -109,7 +178,7 @@ func tooCold(c run.Claim, out *Reading) string {
 
 // peakClaim tests a highest power. One that was missed where something other than the car held the
 // power at its best is untested.
-func (s *sides) peakClaim(c run.Claim, out *Reading) Claim {
+func (s *sides) peakClaim(r *run.Run, c run.Claim, out *Reading) Claim {
 	x := Claim{Kind: c.Kind, Verdict: ClaimUntested, Claimed: c.KW}
 	claimed, ok := run.Known(c.KW)
 	if !ok {
@@ -127,8 +196,8 @@ func (s *sides) peakClaim(c run.Claim, out *Reading) Claim {
 		x.Why = fmt.Sprintf("by %s kW", words.Figure(measured-claimed, 1))
 		return x
 	}
-	if cold := tooCold(c, out); cold != "" {
-		x.Why = cold
+	if why := notTested(r, c, out); why != "" {
+		x.Why = why
 		return x
 	}
 	x.Verdict = ClaimMissed
@@ -158,7 +227,7 @@ func claimFindings(r *Reading) []Finding {
 			f.Confidence = Likely // what else held it is a judgement
 		}
 		f.Text = fmt.Sprintf("Claim %s: %s, %s.", c.Words(), map[string]string{ClaimMet: "met", ClaimMissed: "missed",
-			ClaimUntested: "not tested"}[c.Verdict], c.Why)
+			ClaimUntested: "not tested", ClaimUndecided: "undecided"}[c.Verdict], c.Why)
 		out = append(out, f)
 	}
 	return out

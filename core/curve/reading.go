@@ -195,8 +195,10 @@ type MinutesLost struct {
 
 // Claim is what was claimed of a run, held against what was measured.
 type Claim struct {
-	Kind     string   `json:"kind"`     // window or peak
-	Verdict  string   `json:"verdict"`  // met, missed or untested
+	Kind     string   `json:"kind"`    // window or peak
+	Verdict  string   `json:"verdict"` // met, missed, undecided or untested
+	Low      *float64 `json:"low"`     // between what it must have been, as far apart as readings are; nil: not measured
+	High     *float64 `json:"high"`
 	Measured *float64 `json:"measured"` // minutes, or kW
 	Claimed  *float64 `json:"claimed"`  // in the unit of Measured
 

@@ -153,6 +153,10 @@ func (r *Reading) ceilingFindings() []Finding {
 		}
 		if lost*60 >= 10 {
 			f.Text += fmt.Sprintf(": %s lost", words.Duration(math.Round(lost*60)))
+			if w := c.WindowLost; w != nil && r.Pace != nil && math.Round(*w*60) != math.Round(lost*60) {
+				f.Text += fmt.Sprintf(", %s of it in %s", words.Duration(math.Round(*w*60)),
+					words.Window(r.Pace.FromPct, r.Pace.ToPct))
+			}
 		}
 		if f.Text += "."; len(f.Evidence) == 0 {
 			continue

@@ -7,11 +7,11 @@ import (
 	"strings"
 )
 
-// claimLine is a claim as people write it down: "10-80 in 24 min, from 25 °C: brochure" or "peak
-// 195 kW". What stands behind a colon is where it is from.
+// claimLine is a claim as people write it down: "10-80 in 24 min, from 25 °C: brochure", "10-80 in 39 min, on 150 kW
+// and more" or "peak 195 kW". What stands behind a colon is where it is from.
 var claimLine = regexp.MustCompile(
 	`(?i)^\s*(?:peak\s+([\d.,]+)(?:\s*kw)?|([\d.,]+)\s*[-–]\s*([\d.,]+)\s*%?\s+(?:in\s+)?([\d.,]+)(?:\s*min)?)` +
-		`(?:,?\s+from\s+([\d.,]+)(?:\s*°?([cf]))?)?\s*(?::\s*(.*))?$`,
+		`(?:,?\s+from\s+([\d.,]+)(?:\s*°?([cf]))?)?(?:,?\s+(?:on|at)\s+([\d.,]+)\s*kw(?:\s+(?:and|or)\s+more)?)?\s*(?::\s*(.*))?$`,
 )
 
 // ParseClaims reads claims, one a line; empty lines are none. The error names the line and what was
@@ -37,7 +37,7 @@ func ParseClaims(text string) ([]Claim, error) {
 			return &v
 		}
 		c := Claim{Kind: "window", FromPct: number(m[2]), ToPct: number(m[3]), Minutes: number(m[4]), BatteryC: number(m[5]),
-			Note: strings.TrimSpace(m[7])}
+			StallKW: number(m[7]), Note: strings.TrimSpace(m[8])}
 		if strings.EqualFold(m[6], "f") && c.BatteryC != nil {
 			*c.BatteryC = (*c.BatteryC - 32) / 1.8
 		}
@@ -69,6 +69,9 @@ func (c Claim) String() string {
 	}
 	if c.BatteryC != nil {
 		s += ", from " + plain(c.BatteryC) + " °C"
+	}
+	if c.StallKW != nil {
+		s += ", on " + plain(c.StallKW) + " kW and more"
 	}
 	if c.Note != "" {
 		s += ": " + c.Note

@@ -75,6 +75,7 @@ var Fields = []Field{
 	{"claims[].minutes", "min", 0, 10000, "", ""},
 	{"claims[].kw", "kW", 0, 5000, "", ""},
 	{"claims[].battery_c", "°C", -60, 150, "", ""},
+	{"claims[].stall_kw", "kW", 0, 5000, "", ""},
 	{"recordings[].clock_offset_s", "s", -MostOffsetS, MostOffsetS, "recordings", "clock_offset_s"},
 	{"recordings[].clock_drift_ppm", "ppm", -10000, 10000, "recordings", "clock_drift_ppm"},
 	{"recordings[].soc_resolution_pct", "%", 0, 10, "recordings", "soc_resolution_pct"},

@@ -186,6 +186,7 @@ type Claim struct {
 	KW      Number `json:"kw,omitempty"`
 
 	BatteryC Number `json:"battery_c,omitempty"` // it is for a pack of this temperature and more
+	StallKW  Number `json:"stall_kw,omitempty"`  // it is for stalls of this power and more
 	Note     string `json:"note,omitempty"`      // where it is from
 }
 

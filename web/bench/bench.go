@@ -73,6 +73,7 @@ type benchEntry struct {
 	Style     int
 	Window    string
 	Among     string // how it lies to those like it; empty: nothing to say
+	Without   string // the bench without it, where it lies outside; empty: it does not
 }
 
 // benchRuns gives the runs that the address names, else those that were picked.

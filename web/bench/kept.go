@@ -88,6 +88,7 @@ func (v *benchView) among() {
 		case !a.Inside():
 			e.Among = fmt.Sprintf("outside: %s in %s, where the %d others of its group say %s to %s", words.Clock(a.TS), window,
 				a.Others, words.Clock(max(0, a.LowS)), words.Clock(a.HighS))
+			e.Without = v.without(i)
 			if odd := bench.Odd(entries, i, a.Like); len(odd) > 0 {
 				e.Among += "; odd about it: " + strings.Join(odd, "; ")
 			} else {
@@ -95,6 +96,14 @@ func (v *benchView) among() {
 			}
 		}
 	}
+}
+
+// without is the address of the bench without one of its runs; empty where too few are left.
+func (v *benchView) without(i int) string {
+	if len(v.IDs) <= bench.MinRuns {
+		return ""
+	}
+	return "/bench?runs=" + ui.JoinIDs(slices.Delete(slices.Clone(v.IDs), i, i+1), ",")
 }
 
 // openKept goes to a kept bench as it was kept.

@@ -19,8 +19,10 @@ type rankingView struct {
 	Said                     string
 	Measures, Windows, Packs []chart.Choice
 	Stalls                   []chart.Choice
-	ByWindow                 bool // the measure hangs on a window
-	Sizes                    bool // and compares the packs' sizes too
+	Held                     []chart.Choice // whether runs that a stall held down count
+	Few                      int            // of how many runs alone, where they were named; 0: of all
+	ByWindow                 bool           // the measure hangs on a window
+	Sizes                    bool           // and compares the packs' sizes too
 	Rows                     []rankRow
 	Passed                   []bench.Passed
 	Together                 string // address that lays the typical runs on the bench; empty: fewer than two
@@ -35,7 +37,8 @@ type rankRow struct {
 	Start   string
 	StallKW string
 	Outside string
-	Link    string // its runs on the bench
+	Link    string    // its runs on the bench
+	Dots    []float64 // each run's value, per cent of the longest bar
 }
 
 // rankedCars are the cars of the logbook as an address asks for them.
@@ -44,6 +47,7 @@ type rankedCars struct {
 	asked  asked
 	known  []bench.Known  // the runs that it goes by
 	stalls []chart.Choice // what it may ask for of them
+	few    int            // how many runs were named; 0: none were
 }
 
 // ranked ranks the cars of the logbook as an address asks for it.
@@ -58,6 +62,15 @@ func (s *Room) ranked(r *http.Request) (x rankedCars, err error) {
 		a.values.Set("by", string(m))
 	}
 	x.Order = bench.Order{By: by, FromPct: a.From, ToPct: a.To, Warmth: a.Warmth}
+	if r.URL.Query().Get("held") != "" {
+		x.Order.Held = true
+		a.values.Set("held", "1")
+	}
+	if only := ui.ParseIDs(r.URL.Query().Get("runs"), ","); len(only) > 0 {
+		x.known = slices.DeleteFunc(x.known, func(k bench.Known) bool { return !slices.Contains(only, k.ID) })
+		x.few = len(x.known)
+		a.values.Set("runs", r.URL.Query().Get("runs"))
+	}
 	x.stalls = stallChoices(x.known, &a, r.URL.Query().Get("stalls"), &x.Order)
 	x.asked = a
 	x.List, x.Passed = bench.Ranking(x.known, x.Order)
@@ -78,7 +91,10 @@ func (s *Room) ranking(w http.ResponseWriter, r *http.Request) {
 		Packs:    a.packs(),
 		Windows:  a.windows(ranked.known),
 		ByWindow: by != bench.By100Km,
-		Sizes:    by == bench.ByWindow,
+		Few:      ranked.few,
+		Held: []chart.Choice{chart.A("not held by the stall", a.with("held", ""), !ranked.Order.Held),
+			chart.A("all", a.with("held", "1"), ranked.Order.Held)},
+		Sizes: by == bench.ByWindow,
 	}
 	for _, m := range bench.Measures {
 		v.Measures = append(v.Measures, chart.A(m.Words(), a.with("by", string(m)), m == by))
@@ -99,6 +115,9 @@ func (s *Room) ranking(w http.ResponseWriter, r *http.Request) {
 			StartC:  between(x.StartC, "°C"),
 			Start:   between(x.StartPct, "%"),
 			StallKW: between(x.StallKW, "kW"),
+		}
+		for _, value := range x.Values {
+			row.Dots = append(row.Dots, 100*value/most)
 		}
 		if len(x.Runs) > 1 {
 			row.Spread = by.Write(x.Low) + " to " + by.Write(x.High)

@@ -17,6 +17,7 @@ import (
 type costRow struct {
 	Name     string
 	Here     bool // where it was made
+	First    bool // of its currency: prices in several are no one list
 	Bill     *stall.Bill
 	Member   *stall.Bill // with the stall's membership, its fee apart; nil: it has none
 	PaysFrom string      // the kWh a month from which that pays
@@ -71,6 +72,31 @@ func (s *Room) costs(w http.ResponseWriter, r *http.Request) {
 			v.Rows = append(v.Rows, c)
 		}
 	}
-	slices.SortStableFunc(v.Rows, func(a, b costRow) int { return cmp.Compare(a.Bill.Total, b.Bill.Total) })
+	v.sort()
 	s.Render(w, r, "costs", http.StatusOK, ui.Frame{Title: "Money elsewhere", Run: row, Data: v})
+}
+
+// sort puts the bills of each currency in order, those of the run's own stall first.
+func (v *costsView) sort() {
+	own := ""
+	for _, r := range v.Rows {
+		if r.Here {
+			own = r.Bill.Currency
+		}
+	}
+	slices.SortStableFunc(v.Rows, func(a, b costRow) int {
+		if a.Bill.Currency != b.Bill.Currency {
+			switch own {
+			case a.Bill.Currency:
+				return -1
+			case b.Bill.Currency:
+				return 1
+			}
+			return cmp.Compare(a.Bill.Currency, b.Bill.Currency)
+		}
+		return cmp.Compare(a.Bill.Total, b.Bill.Total)
+	})
+	for i := range v.Rows {
+		v.Rows[i].First = i > 0 && v.Rows[i].Bill.Currency != v.Rows[i-1].Bill.Currency
+	}
 }

@@ -1,0 +1,186 @@
+package bench
+
+import (
+	"cmp"
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"gonum.org/v1/gonum/stat"
+
+	"zincroad/core/words"
+)
+
+// groupForms are how a group is named by the condition that it was made by.
+var groupForms = map[string]string{
+	"car": "%s", "software": "software %s", "stall": "%s", "stall_kw": "%s at the stall", "adapter": "adapter: %s",
+	"ambient_c": "%s outside", "battery_c": "a battery of %s", "preconditioned": "preconditioning: %s",
+	"profile": "the %s profile", "climate": "climate %s", "chemistry": "%s packs", "season": "%s", "start_pct": "a start at %s",
+	"year": "%s", "date": "%s",
+}
+
+// groupName names a group in a sentence.
+func groupName(g Group) string {
+	for name, v := range g.By {
+		form, ok := groupForms[name]
+		if !ok {
+			form = "%s"
+		}
+		return fmt.Sprintf(form, conditionOf(name).write(v))
+	}
+	return "all runs"
+}
+
+// timedGroups are the groups that have a time in the window, the quickest first.
+func (c *Comparison) timedGroups() []Group {
+	out := slices.DeleteFunc(slices.Clone(c.Groups), func(g Group) bool { return g.MeanS == nil })
+	slices.SortStableFunc(out, func(a, b Group) int { return cmp.Compare(*a.MeanS, *b.MeanS) })
+	return out
+}
+
+// sayHeading answers what was asked: the groups by what they were grouped, several cars in order, repeats as a band, two
+// runs against each other.
+func (c *Comparison) sayHeading(add func(string, string, ...any), other int) {
+	window := words.Window(c.Window.FromPct, c.Window.ToPct)
+	groups := c.timedGroups()
+	timed := 0
+	for _, g := range groups {
+		timed += len(c.timesOf(g.Runs))
+	}
+	switch {
+	case len(groups) > 2:
+		c.sayOrder(add, groups)
+	case len(groups) == 2 && timed > 2:
+		a, b := groups[0], groups[1]
+		add(strong, "%s took %s with %s (%s), %s longer with %s (%s).", window, words.Duration(math.Round(*a.MeanS)),
+			groupName(a), c.runsOf(a), words.Duration(math.Round(*b.MeanS-*a.MeanS)), groupName(b), c.runsOf(b))
+	case len(groups) == 1 && timed > 2:
+		v := c.timesOf(groups[0].Runs)
+		slices.Sort(v)
+		add(strong, "%s took %s to %s in %d runs, %s in the middle.", window, words.Duration(math.Round(v[0])),
+			words.Duration(math.Round(v[len(v)-1])), len(v), words.Duration(math.Round(quantile(v, 0.5))))
+	default:
+		ref, o := c.Runs[c.Reference], c.Runs[other]
+		word := "longer"
+		if *o.DeltaS < 0 {
+			word = "shorter"
+		}
+		add(strong, "%s took %s in %s, %s %s in %s.", window, words.Duration(math.Round(*ref.TS)), c.name(c.Reference),
+			words.Duration(math.Round(math.Abs(*o.DeltaS))), word, c.name(other))
+	}
+}
+
+// runsOf counts the runs of a group that have a time.
+func (c *Comparison) runsOf(g Group) string {
+	n := len(c.timesOf(g.Runs))
+	if n == 1 {
+		return "1 run"
+	}
+	return fmt.Sprintf("%d runs, on average", n)
+}
+
+// mostNamed is how many groups a sentence names.
+const mostNamed = 6
+
+// sayOrder lists groups, the quickest first, and says which of them differ for certain, and which cannot be told apart.
+func (c *Comparison) sayOrder(add func(string, string, ...any), groups []Group) {
+	var parts []string
+	for _, g := range groups[:min(len(groups), mostNamed)] {
+		parts = append(parts, groupName(g)+" "+words.Duration(math.Round(*g.MeanS)))
+	}
+	if more := len(groups) - mostNamed; more > 0 {
+		parts = append(parts, fmt.Sprintf("%d more", more))
+	}
+	add(strong, "%s, the quickest first: %s.", words.Window(c.Window.FromPct, c.Window.ToPct), strings.Join(parts, ", "))
+	var certain, ties []string
+	times := make([][]float64, len(groups))
+	for i, g := range groups {
+		times[i] = c.timesOf(g.Runs)
+	}
+	for i := 0; i+1 < min(len(groups), mostNamed); i++ { // neighbours: who is between others is told by both
+		d := between(times[i], times[i+1], times)
+		switch d.Real {
+		case IsReal:
+			certain = append(certain, groupName(groups[i])+" before "+groupName(groups[i+1]))
+		default:
+			ties = append(ties, groupName(groups[i])+" and "+groupName(groups[i+1]))
+		}
+	}
+	if len(certain) > 0 {
+		add(strong, "For certain: %s.", list(certain))
+	}
+	if len(ties) > 0 {
+		add("", "Not told apart: %s.", list(ties))
+	}
+}
+
+// nothing is the share of a difference that a part of the window may hold and still be said to hold nothing of it.
+const nothing = 0.05
+
+// sayAbove says that all of a difference lies in the upper part of the window, where it does and that part is the smaller
+// one; false where it does not.
+func (c *Comparison) sayAbove(add func(string, string, ...any), other int, total float64) bool {
+	below := 0.0
+	for n, b := range c.Bands {
+		if b.DeltaS[other] == nil {
+			return false
+		}
+		if n > 0 && b.FromPct-c.Window.FromPct >= (c.Window.ToPct-c.Window.FromPct)/2 {
+			rest := 0.0 // largest part of it in any band below
+			for _, x := range c.Bands[:n] {
+				rest = math.Max(rest, math.Abs(*x.DeltaS[other]))
+			}
+			if math.Abs(below) > nothing*math.Abs(total) || rest > 2*nothing*math.Abs(total) {
+				return false
+			}
+			from := b
+			for _, x := range c.Bands[n:] { // as far up as nothing lies below
+				if math.Abs(below+*x.DeltaS[other]) > nothing*math.Abs(total) {
+					from = x
+					break
+				}
+				below += *x.DeltaS[other]
+			}
+			slow := other
+			if total < 0 {
+				slow = c.Reference
+			}
+			text := fmt.Sprintf("All of it lies above %s %%, nothing below", words.Figure(from.FromPct, 0))
+			if held := c.heldMost(slow, from.FromPct, c.Window.ToPct); held != "" {
+				text += ": " + held
+			}
+			add(likely, "%s.", text)
+			return true
+		}
+		below += *b.DeltaS[other]
+	}
+	return false
+}
+
+// heldMost is what held a run in most bands of a part of the window, of what can be said; empty: nothing can.
+func (c *Comparison) heldMost(run int, from, to float64) string {
+	count := map[string]int{}
+	best := ""
+	for _, b := range c.Bands {
+		if b.FromPct < from || b.ToPct > to || b.Said[run] == "" {
+			continue
+		}
+		held := b.Said[run].Words()
+		count[held]++
+		if best == "" || count[held] > count[best] {
+			best = held
+		}
+	}
+	return best
+}
+
+// How far repeats of like runs usually lie apart: one standard deviation of a window's time, as a share (common
+// practice, no source: like runs differ by a few per cent in any logbook).
+const usualSpread = 0.03
+
+// usualApart is within what two like runs usually lie, in 95 of 100, s.
+func usualApart(tookS float64) float64 { return 1.96 * math.Sqrt2 * usualSpread * tookS }
+
+// meanOf is the mean of times, s.
+func meanOf(v []float64) float64 { return stat.Mean(v, nil) }
