@@ -17,6 +17,8 @@ import (
 	"github.com/xuri/excelize/v2"
 
 	"zincroad/core/bench"
+	"zincroad/core/ceiling"
+	"zincroad/core/curve"
 	"zincroad/core/words"
 	"zincroad/demo"
 	"zincroad/logbook"
@@ -68,6 +70,11 @@ func TestRankingAndMatrix(t *testing.T) {
 			continue
 		}
 		covered++
+		if x.Pace != nil && slices.ContainsFunc(x.Pace.Lost, func(l curve.MinutesLost) bool {
+			return l.Minutes > 1 && l.Cause.Sign().Whose == ceiling.OfStall
+		}) {
+			continue // held down by its stall
+		}
 		if row.Car.Name == "Tamarack 78" && row.Software.Version == "2.4" && *x.Battery.StartC >= 24 {
 			times = append(times, w.TS)
 		}

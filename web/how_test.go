@@ -54,7 +54,7 @@ func TestTheBenchExplainsItself(t *testing.T) {
 	t.Parallel()
 	h, _ := handler(t, true)
 	for _, tt := range []struct{ figure, page, query, says, back string }{
-		{"difference", "/bench", "?runs=1,2", "One run against one: without repeats", "/bench?runs=1%2C2"},
+		{"difference", "/bench", "?runs=1,2", "One run against one: like runs usually lie within", "/bench?runs=1%2C2"},
 		{"fair", "/bench", "?runs=1,2", "Fair: only preconditioning differs. (strong)", "/bench?runs=1%2C2"},
 		{"bands", "/bench", "?runs=1,2&window=20-60", "20–30 %: run 1 (6 °C): 5:04 (cold); run 2 (26 °C): 2:38",
 			"/bench?runs=1%2C2&amp;window=20-60"},

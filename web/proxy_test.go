@@ -176,7 +176,7 @@ func TestReadingsOverABadNetwork(t *testing.T) {
 	defer cancel()
 	for left := -1; left != 0; { // the network is as bad as before; it is said to be back again and again
 		left, err = chromedp.Run(ctx, chromedp.Evaluate[int](
-			`(window.dispatchEvent(new Event("online")), Object.keys(localStorage).filter(k => k.startsWith("zincroad-")).length)`,
+			`(window.dispatchEvent(new Event("online")), Object.keys(localStorage).filter(k => k.startsWith("zincroad-entry-")).length)`,
 		))
 		require.NoError(t, err)
 		select {

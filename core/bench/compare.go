@@ -14,6 +14,7 @@ import (
 	"zincroad/core/curve"
 	"zincroad/core/run"
 	"zincroad/core/trace"
+	"zincroad/core/units"
 	"zincroad/core/words"
 )
 
@@ -31,6 +32,7 @@ type Comparison struct {
 	Bands      []Band       `json:"minutes_by_band"` // of ten points each, over the window: they add up to its times
 	AddPoints  []AddPoints  `json:"add_points"`
 	Distance   []ToDistance `json:"distance"`   // empty: the cars' consumption is not known
+	DistanceMi []ToDistance `json:"-"`          // the same for round miles
 	Groups     []Group      `json:"groups"`     // in the order of their first runs
 	Difference *Difference  `json:"difference"` // nil: there is no second group
 	Verdicts   []Said       `json:"verdicts"`   // in the order in which they are read
@@ -426,21 +428,26 @@ func (c *Comparison) distance(subjects []Subject) {
 			break
 		}
 	}
-	for _, km := range []float64{100, 200, 300} {
-		row := ToDistance{Km: km, Basis: basis}
-		any := false
-		for _, s := range subjects {
-			var t *float64
-			if d := s.Reading.DistanceBy(basis); d != nil {
-				t = d.To(km)
+	reached := func(steps []float64, unit float64) (rows []ToDistance) {
+		for _, n := range steps {
+			row := ToDistance{Km: n * unit, Basis: basis}
+			any := false
+			for _, s := range subjects {
+				var t *float64
+				if d := s.Reading.DistanceBy(basis); d != nil {
+					t = d.To(n * unit)
+				}
+				any = any || t != nil
+				row.TS = append(row.TS, t)
 			}
-			any = any || t != nil
-			row.TS = append(row.TS, t)
+			if any {
+				rows = append(rows, row)
+			}
 		}
-		if any {
-			c.Distance = append(c.Distance, row)
-		}
+		return rows
 	}
+	c.Distance = append(c.Distance, reached([]float64{100, 200, 300}, 1)...)
+	c.DistanceMi = reached([]float64{50, 100, 200}, units.KmPerMile)
 }
 
 // group puts runs together by a condition and works out the difference of the first two groups: that

@@ -2,6 +2,8 @@ package curve
 
 import (
 	"fmt"
+	"math"
+	"slices"
 
 	"zincroad/core/ceiling"
 	"zincroad/core/run"
@@ -18,6 +20,8 @@ type Distance struct {
 	KmPerMin  *float64 `json:"km_per_min"` // over the headline window; nil: not covered
 	AddedKm   float64  `json:"added_km"`   // in the whole run
 	Plus      []Plus   `json:"plus"`       // minutes to so much more, where it was reached
+	PlusMi    []Plus   `json:"plus_mi"`    // the same for round miles; their km
+	ByCharge  bool     `json:"by_charge"`  // the energy is the charge's share of the noted capacity: not all of it was read
 }
 
 // Plus is the time from clock zero until so much distance was added.
@@ -29,16 +33,19 @@ type Plus struct {
 // PlusKm are the distances that are listed, rising.
 var PlusKm = []float64{50, 100, 150, 200, 300, 400}
 
+// PlusMiles are the distances that are listed for who reads in miles, rising.
+var PlusMiles = []float64{50, 100, 150, 200, 250, 300}
+
 // The consumptions that distances go by.
 const (
 	Observed = "observed"
 	Rated    = "rated"
 )
 
-// To is the time from clock zero until so much distance was added, s; nil where it is none of PlusKm or
+// To is the time from clock zero until so much distance was added, s; nil where it is none of PlusKm and PlusMiles or
 // was not reached.
 func (d *Distance) To(km float64) *float64 {
-	for _, p := range d.Plus {
+	for _, p := range slices.Concat(d.Plus, d.PlusMi) {
 		if p.Km == km {
 			return &p.TS
 		}
@@ -64,32 +71,40 @@ func (s *sides) distances(r *run.Run, out *Reading) []Distance {
 	if r.Car == nil {
 		return list
 	}
-	side, share := trace.CarSide, 1.0
-	if s.power[side].Len() == 0 {
-		side, share = trace.StallSide, ceiling.PackShare
-	}
-	flows := s.flows[side]
-	if len(flows) == 0 {
+	energy, share, byCharge := s.packEnergy(r.Car)
+	if energy.Len() == 0 {
 		return list
 	}
-	energy := cumulated(flows)
 	add := func(basis string, whPerKm float64) {
-		d := Distance{Basis: basis, WhPerKm: whPerKm, Estimated: share < 1, Plus: []Plus{}}
+		d := Distance{Basis: basis, WhPerKm: whPerKm, Estimated: share < 1, ByCharge: byCharge, Plus: []Plus{},
+			PlusMi: []Plus{}}
 		toKm := func(kwh float64) float64 { return kwh * share * 1000 / whPerKm }
 		d.AddedKm = toKm(energy.V[energy.Len()-1])
 		km := trace.Series{T: energy.T, V: make([]float64, energy.Len())}
 		for i, v := range energy.V {
 			km.V[i] = toKm(v)
 		}
-		for i, t := range km.FirstReachAll(PlusKm) {
-			if t == t { // reached
-				d.Plus = append(d.Plus, Plus{PlusKm[i], t - out.ZeroS})
+		plus := func(at []float64) []Plus {
+			list := []Plus{}
+			for i, t := range km.FirstReachAll(at) {
+				if t == t { // reached
+					list = append(list, Plus{at[i], t - out.ZeroS})
+				}
 			}
+			return list
 		}
+		miles := make([]float64, len(PlusMiles))
+		for i, mi := range PlusMiles {
+			miles[i] = mi * units.KmPerMile
+		}
+		d.Plus, d.PlusMi = plus(PlusKm), plus(miles)
 		if w, ok := out.Headline(r.Method); ok && w.TS > 0 {
 			from, _ := out.Post(w.FromPct)
-			kwh := units.KWhFromKJ(integral(flows, from+out.ZeroS, from+w.TS+out.ZeroS))
-			d.KmPerMin = ptr(toKm(kwh) / (w.TS / 60))
+			at := func(t float64) float64 { // nothing had flowed before the first reading, nor did behind the last
+				v, _ := energy.At(math.Max(energy.T[0], math.Min(energy.T[energy.Len()-1], t)))
+				return v
+			}
+			d.KmPerMin = ptr(toKm(at(from+w.TS+out.ZeroS)-at(from+out.ZeroS)) / (w.TS / 60))
 		}
 		list = append(list, d)
 	}
@@ -100,6 +115,32 @@ func (s *sides) distances(r *run.Run, out *Reading) []Distance {
 		add(Rated, v)
 	}
 	return list
+}
+
+// packEnergy is what had reached the pack at each moment, kWh, and the share of it that did: the car's power, else the
+// stall's. Where neither was read for most of the charge that was gained, it is that charge's share of the noted capacity.
+func (s *sides) packEnergy(c *run.Car) (energy trace.Series, share float64, byCharge bool) {
+	side, share := trace.CarSide, 1.0
+	if s.power[side].Len() == 0 {
+		side, share = trace.StallSide, ceiling.PackShare
+	}
+	if len(s.flows[side]) > 0 {
+		energy = cumulated(s.flows[side])
+	}
+	kwh, ok := run.Known(c.UsableKWh)
+	span := s.socSpan()
+	if !ok || span == nil || span.ToPct-span.FromPct < capacityFloorPct {
+		return energy, share, false
+	}
+	if _, gained := s.gain(side); gained >= mostlyRead*(span.ToPct-span.FromPct) {
+		return energy, share, false
+	}
+	soc := added(s.soc)
+	out := trace.Series{T: soc.T, V: make([]float64, soc.Len())}
+	for i, v := range soc.V {
+		out.V[i] = v / 100 * kwh
+	}
+	return out, 1, true
 }
 
 // ratedWhPerKm is the consumption that goes with a car's rated range; 0: not known.
@@ -130,24 +171,33 @@ func distanceFinding(r *Reading) *Finding {
 	}
 	d := r.Distance[0]
 	f := &Finding{Kind: AboutDistance, FromS: 0}
-	for _, p := range d.Plus {
-		if p.Km == 100 || p.Km == 200 {
-			if f.Text != "" {
-				f.Text += ", "
+	say := func(list []Plus, perUnit float64, unit string) (text string) {
+		for _, p := range list {
+			if n := math.Round(p.Km / perUnit); n == 100 || n == 200 {
+				if text != "" {
+					text += ", "
+				}
+				text += fmt.Sprintf("+%s %s after %s", words.Figure(n, 0), unit, words.Duration(p.TS))
+				f.ToS = max(f.ToS, p.TS)
 			}
-			f.Text += fmt.Sprintf("+%s km after %s", words.Figure(p.Km, 0), words.Duration(p.TS))
-			f.ToS = p.TS
 		}
+		if text != "" {
+			text += fmt.Sprintf(", at %s Wh/km %s.", words.Figure(d.WhPerKm, 0), d.Basis)
+		}
+		return text
 	}
+	f.Text, f.TextMi = say(d.Plus, 1, "km"), say(d.PlusMi, units.KmPerMile, "mi")
 	if f.Text == "" {
 		return nil
 	}
-	f.Text += fmt.Sprintf(", at %s Wh/km %s.", words.Figure(d.WhPerKm, 0), d.Basis)
 	f.Evidence = []string{fmt.Sprintf("%s km added in all", words.Figure(d.AddedKm, 0))}
 	if d.Estimated {
 		f.Evidence = append(f.Evidence, "from the stall's energy, less 4 % that is usually lost")
 	}
-	if f.Confidence = r.confidence(f); d.Basis != Observed || d.Estimated {
+	if d.ByCharge {
+		f.Evidence = append(f.Evidence, "by the charge gained and the noted capacity: the energy was not read for all of it")
+	}
+	if f.Confidence = r.confidence(f); d.Basis != Observed || d.Estimated || d.ByCharge {
 		f.Confidence = Likely
 	}
 	return f

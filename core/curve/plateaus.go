@@ -24,6 +24,10 @@ func (s *sides) plateaus(flows []flow, zero float64) []Plateau {
 	out := []Plateau{}
 	for _, f := range flows {
 		power := f.calm
+		if trace.MedianInterval(power.T) >= coarseS {
+			out = append(out, s.levels(power, zero)...)
+			continue
+		}
 		list := ceiling.Pieces(power)
 		for i := 0; i < len(list); {
 			j, best, ok := i, Plateau{}, false
@@ -43,6 +47,30 @@ func (s *sides) plateaus(flows []flow, zero float64) []Plateau {
 			}
 			i = j + 1
 		}
+	}
+	return out
+}
+
+// levels lists the plateaus of a typed side: each as many readings in a row as make one together.
+func (s *sides) levels(power trace.Series, zero float64) []Plateau {
+	var out []Plateau
+	for i := 0; i+1 < power.Len(); {
+		best, to := Plateau{}, i
+		for j := i + 1; j < power.Len(); j++ {
+			p, ok := s.plateauOf(power, power.T[i], power.T[j], zero)
+			if !ok && power.T[j]-power.T[i] >= plateauS {
+				break
+			}
+			if ok {
+				best, to = p, j
+			}
+		}
+		if to > i {
+			out = append(out, best)
+			i = to + 1
+			continue
+		}
+		i++
 	}
 	return out
 }
@@ -111,10 +139,14 @@ func (s *sides) cliffs(flows []flow, zero float64) []Cliff {
 			if p.T[j]-p.T[i] > cliffS || after > (1-cliffShare)*before || !staysDown(p, j, before) {
 				continue
 			}
-			at := crossingDown(p, i, j, (before+after)/2)
-			out = append(out, Cliff{TS: at - zero, SoCPct: s.socAt(at), FromKW: levelAround(p, p.T[i]-cliffLevel, p.T[i]),
-				ToKW: levelAround(p, p.T[j], p.T[j]+cliffLevel)})
 			seen = j
+			c := Cliff{FromKW: levelAround(p, p.T[i]-cliffLevel, p.T[i]), ToKW: levelAround(p, p.T[j], p.T[j]+cliffLevel)}
+			if c.ToKW > (1-cliffShare/2)*c.FromKW { // single readings fell, the level did not
+				continue
+			}
+			at := crossingDown(p, i, j, (before+after)/2)
+			c.TS, c.SoCPct = at-zero, s.socAt(at)
+			out = append(out, c)
 		}
 	}
 	return out

@@ -106,4 +106,28 @@ func TestDistance(t *testing.T) {
 	assert.InEpsilon(t, 60_000/200.0, d.AddedKm, 0.01, "60 kWh")
 	near(t, 120*1000/60.0/200, d.KmPerMin, 0.15)
 	assert.Equal(t, 160.0, x.Distance[1].WhPerKm, "80 kWh for 500 km")
+
+	// 50 and 100 mi are 80.47 and 160.93 km: 16.09 and 32.19 kWh, 483 and 966 s.
+	require.GreaterOrEqual(t, len(d.PlusMi), 2)
+	assert.InDelta(t, 160.9344, d.PlusMi[1].Km, 1e-9)
+	assert.InDelta(t, 21+965.6, d.PlusMi[1].TS, 3)
+	f := find(t, x, AboutDistance)
+	assert.Contains(t, f.TextMi, "+100 mi after 16 min")
+	assert.Contains(t, f.Text, "+100 km after 10 min")
+}
+
+// The power was read for a part of the charge alone: how far it goes is told by the charge and the noted capacity.
+func TestDistanceWhereTheEnergyIsMissing(t *testing.T) {
+	car := rec(trace.CarSide, 5, points{{0, 10}, {3600, 90}}, points{{0, 60}, {3600, 60}})
+	for i := range car.T {
+		if car.T[i] > 600 {
+			car.Columns[trace.Power][i] = none
+		}
+	}
+	r := of(car)
+	r.Car = &run.Car{ConsumptionWhKm: run.N(200), UsableKWh: run.N(80)}
+	d := Read(r, Options{}).Distance[0]
+	assert.True(t, d.ByCharge)
+	assert.InDelta(t, 0.8*80*1000/200, d.AddedKm, 1e-6)
+	assert.InDelta(t, 3600*100.0/320, *d.To(100), 1e-6)
 }

@@ -131,7 +131,7 @@ func powerAt(flows []flow, t float64) *float64 {
 func (f flow) endsAt() int {
 	last := f.Len() - 1
 	alive, highest := last, f.V[last]
-	for i := last; i > 0 && (i == last || f.T[last]-f.T[i] <= 60); i-- {
+	for i := last; i > 0 && f.T[last]-f.T[i-1] <= 60+fallsAwayS; i-- { // read minutes apart, they tell of no end
 		highest = math.Max(highest, f.V[i])
 		if highest < 0.75*f.V[i-1] && f.V[last] < f.V[i-1]/2 {
 			alive = i - 1

@@ -255,7 +255,8 @@ func (n *RecordingNote) noteHealth(r health.Report) {
 // Finding is one plain statement and the stretch of the run it speaks of.
 type Finding struct {
 	Text       string  `json:"text"`
-	Confidence string  `json:"confidence"` // strong, likely or unsure
+	TextMi     string  `json:"text_mi,omitempty"` // the same in round miles; empty: it has no round kilometres
+	Confidence string  `json:"confidence"`        // strong, likely or unsure
 	FromS      float64 `json:"from_s"`
 	ToS        float64 `json:"to_s"`
 

@@ -177,15 +177,19 @@ func (r *Reading) ceilingFindings() []Finding {
 // cliffFinding speaks of a sudden fall that no finding of its own explains.
 func (r *Reading) cliffFinding(c Cliff) Finding {
 	f := Finding{Kind: AboutCliff, FromS: c.TS - 30, ToS: c.TS + 30, Confidence: Strong}
-	f.Text = fmt.Sprintf("Fell from %s to %s kW", words.Figure(c.FromKW, 0), words.Figure(c.ToKW, 0))
+	decimals := 0
+	if words.Figure(c.FromKW, 0) == words.Figure(c.ToKW, 0) || c.FromKW < 10 {
+		decimals = 1
+	}
+	f.Text = fmt.Sprintf("Fell from %s to %s kW", words.Figure(c.FromKW, decimals), words.Figure(c.ToKW, decimals))
 	if c.SoCPct != nil {
 		f.Text += fmt.Sprintf(" at %s %%", words.Figure(*c.SoCPct, 0))
 	}
 	f.Text += fmt.Sprintf(", %s after %s.", words.Clock(c.TS), r.clockName())
 	for _, h := range r.Ceilings {
 		if c.TS >= h.FromS-20 && c.TS < h.ToS-20 && h.ToS-h.FromS > 40 && math.Abs(h.FromS-c.TS) < 40 {
-			f.Confidence = h.Confidence
-			f.Evidence = append([]string{"what held it from there: " + h.What}, h.Evidence...)
+			what := ceiling.Hedged(h.What, ceiling.Confidence(h.Confidence), h.Pair)
+			f.Evidence = append([]string{"what held it from there: " + what}, h.Evidence...)
 			break
 		}
 	}

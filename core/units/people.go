@@ -9,8 +9,8 @@ type People struct {
 	Miles      bool
 }
 
-// kmPerMile is the international mile in km, exactly (NIST SP 811, B.8).
-const kmPerMile = 1.609344
+// KmPerMile is the international mile in km, exactly (NIST SP 811, B.8).
+const KmPerMile = 1.609344
 
 // Name gives the unit that a kept unit is shown in.
 func (p People) Name(kept string) string {
@@ -60,9 +60,9 @@ func In(unit, kept string, v float64) (float64, bool) {
 	case unit == "K" && kept == "°C":
 		return v - 273.15, true
 	case unit == "mi" && kept == "km", unit == "mph" && kept == "km/h":
-		return v * kmPerMile, true
+		return v * KmPerMile, true
 	case unit == "Wh/mi" && kept == "Wh/km":
-		return v / kmPerMile, true
+		return v / KmPerMile, true
 	case unit == "kWh/100 km" && kept == "Wh/km":
 		return v * 10, true
 	case unit == "m" && kept == "km":
@@ -84,9 +84,9 @@ func fromKept(unit string, v float64) float64 {
 	case "°F":
 		return v*1.8 + 32
 	case "mi", "mph":
-		return v / kmPerMile
+		return v / KmPerMile
 	case "Wh/mi":
-		return v * kmPerMile
+		return v * KmPerMile
 	}
 	return v
 }

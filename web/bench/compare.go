@@ -91,7 +91,7 @@ func (s *Room) concluded(r *http.Request, v *benchView, entries []bench.Entry, s
 		out.race(v, entries, subjects, against)
 		out.minutes(against, v.Ref)
 	}
-	out.reach(v.Entries)
+	out.reach(v.Entries, ui.MeasuresOf(r))
 	out.conditions()
 	return out
 }
@@ -266,7 +266,7 @@ func bandWords(delta float64, held string) string {
 }
 
 // reach lists the minutes to distances and to points added, of the runs that have a line of their own.
-func (x *compared) reach(entries []benchEntry) {
+func (x *compared) reach(entries []benchEntry, in units.People) {
 	row := func(name string, times []*float64) {
 		r := reachRow{Name: name}
 		for i, t := range times {
@@ -281,8 +281,12 @@ func (x *compared) reach(entries []benchEntry) {
 		}
 		x.Reach = append(x.Reach, r)
 	}
-	for _, d := range x.Distance {
-		row("+"+words.Figure(d.Km, 0)+" km, "+d.Basis, d.TS)
+	distances, unit, name := x.Distance, 1.0, " km, "
+	if in.Miles {
+		distances, unit, name = x.DistanceMi, units.KmPerMile, " mi, "
+	}
+	for _, d := range distances {
+		row("+"+words.Figure(math.Round(d.Km/unit), 0)+name+d.Basis, d.TS)
 	}
 	for _, p := range x.AddPoints {
 		if p.Points == 30 || p.Points == 50 || p.Points == 70 {

@@ -18,6 +18,7 @@ import (
 	"zincroad/core/ceiling"
 	"zincroad/core/curve"
 	"zincroad/core/run"
+	"zincroad/core/units"
 	"zincroad/core/words"
 	"zincroad/logbook"
 	"zincroad/web/chart"
@@ -198,7 +199,7 @@ func (s *Room) runView(r *http.Request, query url.Values) (*runView, error) {
 	entry := bench.Entry{Run: described, Reading: x}
 	v.Start, v.Outside = bench.BatteryAtStart(entry), bench.Outside(entry)
 	v.Facts = factsOf(row, v)
-	v.Heading, v.Rest = headingOf(x)
+	v.Heading, v.Rest = headingOf(x, q.In)
 	for i := range v.Rest {
 		if at := stretchOf(x, v.Rest[i].Finding); at >= 0 {
 			v.Rest[i].Picture = fmt.Sprintf(
@@ -213,7 +214,7 @@ func (s *Room) runView(r *http.Request, query url.Values) (*runView, error) {
 	if x.Pace != nil {
 		v.PaceName = words.Window(x.Pace.FromPct, x.Pace.ToPct) + " in " + words.Duration(v.Headline.TS)
 	}
-	v.Signs, v.Ladder = usedSigns(x), ladderOf(x)
+	v.Signs, v.Ladder = usedSigns(x), ladderOf(x, q.In)
 	sub := chart.Subject{Name: fmt.Sprintf("Run %d", row.ID), Results: res, Reading: x}
 	strip := largeStrip(row, x, &sub, v.Rest)
 	v.Forecast = ghostOf(row, described, res, x, strip)
@@ -281,7 +282,7 @@ func (s *Room) readings(
 }
 
 // headingOf takes the first finding as the page's heading; the others are numbered.
-func headingOf(x *curve.Reading) (curve.Finding, []finding) {
+func headingOf(x *curve.Reading, in units.People) (curve.Finding, []finding) {
 	if len(x.Findings) == 0 {
 		return curve.Finding{
 			Text:       "Nothing can be said about this run yet: it has no power and no state of charge.",
@@ -290,6 +291,9 @@ func headingOf(x *curve.Reading) (curve.Finding, []finding) {
 	}
 	var rest []finding
 	for i, f := range x.Findings[1:] {
+		if in.Miles && f.TextMi != "" {
+			f.Text = f.TextMi
+		}
 		rest = append(rest, finding{Finding: f, Number: i + 1})
 	}
 	return x.Findings[0], rest
@@ -377,17 +381,21 @@ type rung struct {
 }
 
 // ladderOf puts the distances that were added beside each other, by each consumption.
-func ladderOf(x *curve.Reading) []rung {
+func ladderOf(x *curve.Reading, in units.People) []rung {
 	var out []rung
 	if len(x.Distance) == 0 {
 		return nil
 	}
-	for _, km := range curve.PlusKm {
-		r := rung{Name: "+" + words.Figure(km, 0) + " km"}
+	steps, unit, name := curve.PlusKm, 1.0, " km"
+	if in.Miles {
+		steps, unit, name = curve.PlusMiles, units.KmPerMile, " mi"
+	}
+	for _, n := range steps {
+		r := rung{Name: "+" + words.Figure(n, 0) + name}
 		reached := false
 		for _, d := range x.Distance {
 			at := "–"
-			if t := d.To(km); t != nil {
+			if t := d.To(n * unit); t != nil {
 				at, reached = words.Clock(*t), true
 			}
 			r.Values = append(r.Values, at)

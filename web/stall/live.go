@@ -38,7 +38,10 @@ type watch struct {
 }
 
 // frame is one state of a page, by its parts.
-type frame struct{ now, acts, last string }
+type frame struct {
+	now, acts, last string
+	own             []string // texts of the tester's own in them, which stay as they are
+}
 
 // FollowLive hears of live runs from the database until the context ends, so that
 // pages show what any copy of the program stores. Without it they notice every
@@ -137,6 +140,7 @@ func (h *liveHub) draw(ctx context.Context, id int64, c *liveCache) (frame, erro
 		}
 		*into = b.String()
 	}
+	f.own = ui.OwnTexts(v)
 	return f, nil
 }
 
@@ -168,12 +172,12 @@ func (s *Room) Events(w http.ResponseWriter, r *http.Request) {
 			return
 		case f := <-frames:
 			fmt.Fprintf(w, "event: clock\ndata: %d\n\n", s.Now().UnixMilli())
-			event(w, "now", f.now, in)
+			event(w, "now", f.now, in, f.own)
 			if f.acts != was.acts {
-				event(w, "acts", f.acts, in)
+				event(w, "acts", f.acts, in, f.own)
 			}
 			if f.last != was.last {
-				event(w, "last", f.last, in)
+				event(w, "last", f.last, in, f.own)
 			}
 			was = f
 		case <-ping.C:
@@ -185,9 +189,9 @@ func (s *Room) Events(w http.ResponseWriter, r *http.Request) {
 	}
 }
 
-func event(w http.ResponseWriter, name, html string, in units.People) {
+func event(w http.ResponseWriter, name, html string, in units.People, own []string) {
 	fmt.Fprintf(w, "event: %s\n", name)
-	html = string(ui.Localised([]byte(strings.ReplaceAll(strings.TrimSpace(html), "\r", "")), in))
+	html = string(ui.LocalisedBut([]byte(strings.ReplaceAll(strings.TrimSpace(html), "\r", "")), in, own))
 	for _, line := range strings.Split(html, "\n") {
 		fmt.Fprintf(w, "data: %s\n", line)
 	}

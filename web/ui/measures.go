@@ -64,12 +64,13 @@ func (s *Pages) SetUnits(w http.ResponseWriter, r *http.Request) {
 const (
 	// the second number of a range: 10–20, 21 to 27, 310 of 353
 	secondText = `(?:(–| to | and | of | → )([−-]?\d+(?:[.,]\d+)?))?`
-	numberText = `([−-]?\d+(?:[.,]\d+)?)`
+	numberText = `([−-]?(?:\d{1,3}(?:,\d{3})+(?:\.\d+)?|\d+(?:[.,]\d+)?))`
 	// between a number and its unit: spaces, the end of a bold number, the tag around the unit.
 	betweenText = `((?:</b>|</tspan>)?(?:[ \x{a0}]|&nbsp;)*(?:<span class="unit">|</span><span class="of">)?)`
 )
 
 var (
+	thousands   = regexp.MustCompile(`^-?\d{1,3}(,\d{3})+(\.\d+)?$`)
 	scripts     = regexp.MustCompile(`(?s)<script.*?</script>`)
 	temperature = regexp.MustCompile(numberText + secondText + betweenText + `(°C)`)
 	distance    = regexp.MustCompile(numberText + secondText + betweenText + `(Wh/km|km/h|km)\b`)
@@ -147,7 +148,11 @@ func inField(number, kept string, p units.People) string {
 
 // shown converts a number as it stands, keeping its decimals.
 func shown(number, kept string, p units.People) string {
-	plain := strings.ReplaceAll(strings.ReplaceAll(number, "−", "-"), ",", ".")
+	plain := strings.ReplaceAll(number, "−", "-")
+	if thousands.MatchString(plain) {
+		plain = strings.ReplaceAll(plain, ",", "")
+	}
+	plain = strings.ReplaceAll(plain, ",", ".")
 	v, err := strconv.ParseFloat(plain, 64)
 	if err != nil {
 		return number
