@@ -84,13 +84,35 @@ func fromTo(v [2]float64, unit string) string {
 	return a + " → " + b + " " + unit
 }
 
+// went says how a value went, with the verb that is true of it.
+func went(v [2]float64, unit string) string {
+	text := fromTo(v, unit)
+	switch {
+	case text == "":
+		return "was not read at both ends"
+	case !strings.Contains(text, "→"):
+		return "stood at " + text
+	case v[1] > v[0]:
+		return "rose " + text
+	}
+	return "fell " + text
+}
+
+// AsSubject is a limit as the subject of a sentence: what stands behind a comma in it ends with one.
+func AsSubject(what string) string {
+	if strings.Contains(what, ", ") {
+		return what + ","
+	}
+	return what
+}
+
 // evidence says in words why a cause is named, with the numbers used; what decides first.
 func (t told) evidence(c Cause) []string {
 	var out []string
 	say := func(format string, args ...any) { out = append(out, fmt.Sprintf(format, args...)) }
 	switch c {
 	case Ramp:
-		say("power rose %s in %s", fromTo(t.kw, "kW"), words.Duration(math.Round(t.long)))
+		say("power %s in %s", went(t.kw, "kW"), words.Duration(math.Round(t.long)))
 	case StallCurrent, AdapterCurrent, CarCurrent, CableHot:
 		t.flatAmps(c, say)
 	case StallPower, CarPower, CarConverter, SharedCabinet:
@@ -104,7 +126,11 @@ func (t told) evidence(c Cause) []string {
 			say("the stall gives up to %s V", words.Figure(t.stallMaxV, 1))
 		}
 	case PackTaper:
-		say("power went %s from %s to %s %%", fromTo(t.kw, "kW"), words.Figure(t.soc[0], 0), words.Figure(t.soc[1], 0))
+		if math.IsNaN(t.soc[0]) || math.IsNaN(t.soc[1]) {
+			say("power %s in %s", went(t.kw, "kW"), words.Duration(math.Round(t.long)))
+		} else {
+			say("power %s from %s to %s %%", went(t.kw, "kW"), words.Figure(t.soc[0], 0), words.Figure(t.soc[1], 0))
+		}
 	case Cold:
 		t.cold(say)
 	case Hot:
@@ -186,14 +212,14 @@ var whoseAmps = map[Cause]string{StallCurrent: "the stall's", CarCurrent: "the c
 var whoseKW = map[Cause]string{StallPower: "the stall's", CarPower: "the car's", SharedCabinet: "a shared cabinet's",
 	CarConverter: "the converter's"}
 
-// pair names two causes of one kind together, "a limit of 290 A, the stall's or the car's,": that there is such a
+// pair names two causes of one kind together, "a limit of 290 A, the stall's or the car's": that there is such a
 // limit is sure where only whose it is is not. Empty where they are not of one kind.
 func (t told) pair(a, b Cause) string {
 	if whoseAmps[a] != "" && whoseAmps[b] != "" {
-		return fmt.Sprintf("a limit of %s A, %s or %s,", words.Figure((t.amps[0]+t.amps[1])/2, 0), whoseAmps[a], whoseAmps[b])
+		return fmt.Sprintf("a limit of %s A, %s or %s", words.Figure((t.amps[0]+t.amps[1])/2, 0), whoseAmps[a], whoseAmps[b])
 	}
 	if whoseKW[a] != "" && whoseKW[b] != "" {
-		return fmt.Sprintf("a limit of %s kW, %s or %s,", words.Figure(t.plugKW, 0), whoseKW[a], whoseKW[b])
+		return fmt.Sprintf("a limit of %s kW, %s or %s", words.Figure(t.plugKW, 0), whoseKW[a], whoseKW[b])
 	}
 	return ""
 }
@@ -289,11 +315,14 @@ func (t told) flatKW(c Cause, say func(string, ...any)) {
 // that the stall would have given more.
 func (t told) cold(say func(string, ...any)) {
 	if math.IsNaN(t.coldest[0]) {
-		say("power rose %s by itself, as in a pack that warms; no cell was read", fromTo(t.kw, "kW"))
+		if t.kw[1] > t.kw[0] {
+			say("power %s by itself, as in a pack that warms; no cell was read", went(t.kw, "kW"))
+		} else {
+			say("power %s; no cell was read", went(t.kw, "kW"))
+		}
 		return
 	}
-	say("power went %s while %s rose %s", fromTo(t.kw, "kW"), orWords(t.log.ColdestOf, "the coldest cell"),
-		fromTo(t.coldest, "°C"))
+	say("power %s while %s %s", went(t.kw, "kW"), orWords(t.log.ColdestOf, "the coldest cell"), went(t.coldest, "°C"))
 	if t.warmKnown {
 		say("this pack takes its full power from %s °C", words.Figure(t.warmC, 0))
 	} else {

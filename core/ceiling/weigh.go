@@ -243,7 +243,7 @@ func between(x, low, high float64) float64 {
 // is flat at 0.45, which lies between: a known limit that fits gains on an unknown one (by 4.1 nats at best), one that
 // does not fit loses to it (by 6.3).
 func atRating(reading, rating float64) float64 {
-	if math.IsInf(rating, 1) || math.IsNaN(reading) {
+	if math.IsInf(rating, 1) || !(reading > 0) { // nothing and less is no level
 		return math.Log(0.45)
 	}
 	x := math.Log(reading / rating)
@@ -253,7 +253,7 @@ func atRating(reading, rating float64) float64 {
 // atGuess is atRating for amps that come from a voltage which was not read but worked out: that is good to five per
 // cent or so, and a little low while the pack is under load.
 func atGuess(reading, rating float64) float64 {
-	if math.IsInf(rating, 1) || math.IsNaN(reading) {
+	if math.IsInf(rating, 1) || !(reading > 0) { // nothing and less is no level
 		return math.Log(0.45)
 	}
 	x := math.Log(reading / rating)
@@ -263,7 +263,7 @@ func atGuess(reading, rating float64) float64 {
 // atOwn is atRating for a limit that the car keeps itself, which it may exceed for a while: a car's figure is of its
 // pack, not of a label, so readings lie nearer to it, and on both sides.
 func atOwn(reading, rating float64) float64 {
-	if math.IsInf(rating, 1) || math.IsNaN(reading) {
+	if math.IsInf(rating, 1) || !(reading > 0) { // nothing and less is no level
 		return math.Log(0.35)
 	}
 	x := math.Log(reading / rating)
@@ -294,9 +294,15 @@ func (l *Log) weigh(g *grid, f *facts, k *known) []float64 {
 			// By how common the shape is over all causes: a shape that half of them have says little for any.
 			p += v * f.shape[s] / shapeMean[s]
 		}
-		out[i] = math.Log(p) + prior[c]
+		if out[i] = math.Log(p) + prior[c]; math.IsNaN(out[i]) {
+			out[i] = prior[c]
+		}
 	}
-	add := func(c Cause, v float64) { out[indexOf[c]] += v }
+	add := func(c Cause, v float64) {
+		if !math.IsNaN(v) { // what cannot be worked out says nothing
+			out[indexOf[c]] += v
+		}
+	}
 	if long := f.toS - f.fromS; long > 30 { // a ramp is over in seconds
 		add(Ramp, -min(8, long/20)*(1-f.shape[surges]))
 	}

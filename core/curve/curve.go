@@ -286,5 +286,10 @@ func (s *sides) read(r *run.Run, o Options) *Reading {
 	finite(reflect.ValueOf(out).Elem()) // sentences are made of numbers alone
 	out.Findings = s.findings(out, r)
 	finite(reflect.ValueOf(&out.Findings).Elem())
+	for i := range out.Findings {
+		if out.Findings[i].Evidence == nil {
+			out.Findings[i].Evidence = []string{}
+		}
+	}
 	return out
 }
