@@ -31,7 +31,7 @@ func CapacityOverTime(runs []CapacityRun) []string {
 	if n < 2 {
 		return nil
 	}
-	said := []string{changed(runs[0].Interval, runs[n-1].Interval,
+	said := []string{lastAgainst(runs), changed(runs[0].Interval, runs[n-1].Interval,
 		fmt.Sprintf("%s kWh in the first of %d runs, %s in the last", words.Fixed(runs[0].Value, 1), n,
 			words.Fixed(runs[n-1].Value, 1)))}
 	eras := bySoftware(runs)
@@ -62,6 +62,25 @@ func CapacityOverTime(runs []CapacityRun) []string {
 		said = append(said, s+".")
 	}
 	return said
+}
+
+// lastAgainst says what the last run came to beside those before it: "90 kWh, 2 more than by its runs before".
+func lastAgainst(runs []CapacityRun) string {
+	n := len(runs)
+	before := typical(runs[:n-1])
+	last := runs[n-1].Interval
+	by := math.Round(last.Value) - math.Round(before.Value)
+	than := "by its runs before"
+	if n == 2 {
+		than = "by its run before"
+	}
+	how := "as much as " + than
+	if by > 0 {
+		how = fmt.Sprintf("%s more than %s", words.Figure(by, 0), than)
+	} else if by < 0 {
+		how = fmt.Sprintf("%s less than %s", words.Figure(-by, 0), than)
+	}
+	return fmt.Sprintf("%s kWh by the last run, %s.", words.Figure(last.Value, 0), how)
 }
 
 // changed ends a sentence with whether a capacity changed.

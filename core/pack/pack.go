@@ -108,8 +108,7 @@ func (p *Pack) volts(c *run.Car) error {
 		p.assume("cells in series", fmt.Sprintf("%.0f", cells),
 			fmt.Sprintf("highest voltage over %.2f V a cell", p.rest.top))
 	default:
-		cells = defaultCells
-		p.assume("cells in series", fmt.Sprintf("%.0f", cells), "a 400 V class pack; common practice, no source")
+		cells = p.cellsAtLimits(c)
 	}
 	p.Cells = max(1, cells)
 	p.MinV, p.MaxV = p.Cells*p.rest.bottom, p.Cells*p.rest.top
@@ -123,6 +122,26 @@ func (p *Pack) volts(c *run.Car) error {
 		return ErrVoltages
 	}
 	return nil
+}
+
+// leastCells and mostCells bound the packs of cars that charge by direct current (common practice, no source: classes
+// of 300 to 900 V).
+const leastCells, mostCells = 72, 240
+
+// cellsAtLimits gives the cells in series that go with the car's highest power at its highest amps, else those of a
+// 400 V class pack.
+func (p *Pack) cellsAtLimits(c *run.Car) float64 {
+	kw, ok1 := run.Known(c.MaxKW)
+	amps, ok2 := run.Known(c.MaxA)
+	if volts := kw * 1000 / amps; ok1 && ok2 {
+		if cells := math.Round(volts / p.rest.nominal); cells >= leastCells && cells <= mostCells {
+			p.assume("cells in series", fmt.Sprintf("%.0f", cells), fmt.Sprintf(
+				"%.0f kW at %.0f A are %.0f V, at %.2f V a cell", kw, amps, volts, p.rest.nominal))
+			return cells
+		}
+	}
+	p.assume("cells in series", fmt.Sprintf("%d", defaultCells), "a 400 V class pack; common practice, no source")
+	return defaultCells
 }
 
 // heat settles resistance, thermal figures and the temperatures that matter.

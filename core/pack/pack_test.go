@@ -156,3 +156,17 @@ func TestTaperByKindOfCar(t *testing.T) {
 	require.NoError(t, err)
 	assert.False(t, p.Taper(car, false).Assumed)
 }
+
+// 270 kW at 400 A are 675 V: no 400 V class pack. Without amps, or with limits that no pack has, one stands in.
+func TestCellsFollowFromTheCarsLimits(t *testing.T) {
+	p, err := pack.For(&run.Car{UsableKWh: run.N(90), MaxKW: run.N(270), MaxA: run.N(400)})
+	require.NoError(t, err)
+	assert.InDelta(t, 675/3.67, p.Cells, 4)
+	assert.Contains(t, p.Assumed[1].From, "270 kW at 400 A are 675 V")
+	for _, c := range []*run.Car{{UsableKWh: run.N(90), MaxKW: run.N(270)},
+		{UsableKWh: run.N(90), MaxKW: run.N(270), MaxA: run.N(50)}} {
+		p, err = pack.For(c)
+		require.NoError(t, err)
+		assert.Equal(t, 96.0, p.Cells)
+	}
+}

@@ -7,6 +7,7 @@ import (
 
 	"zincroad/core/forecast"
 	"zincroad/core/pack"
+	"zincroad/core/run"
 	"zincroad/core/words"
 )
 
@@ -113,6 +114,7 @@ type driver struct {
 	direct  float64 // kWh for the way itself
 	burn    float64 // kWh to be burnt parked
 	earlier func() *earlier
+	begin   Moment // how the car stands when it sets off, or behind an earlier charge
 }
 
 // earlier is a DC charge before the way to the stall. It is the same for every way
@@ -124,7 +126,7 @@ type earlier struct {
 }
 
 func newDriver(plan Plan, p *pack.Pack) *driver {
-	d := &driver{plan: plan, pack: p, cabinKW: plan.Road.ClimateKW}
+	d := &driver{plan: plan, pack: p, cabinKW: plan.Road.ClimateKW, begin: Moment{SoCPct: plan.NowPct, Battery: plan.Now}}
 	wh, _ := plan.Road.WhPerKm(plan.Car, p.UsableKWh)
 	d.driveKW = wh * plan.Road.Speed() / 1000
 	d.direct = wh * plan.Km / 1000
@@ -204,8 +206,33 @@ func (d *driver) steady(a *Approach) {
 	a.add(Burn, d.burn/d.plan.burnKW(), d.plan.burnKW(), 0, d)
 }
 
-// byHeater runs the heater until plug-in, also while parked.
+// phase makes a phase of some hours, as add does.
+func (d *driver) phase(k Kind, hours, kw, heaterKW float64) Phase {
+	var a Approach
+	if a.add(k, hours, kw, heaterKW, d); len(a.Phases) == 0 {
+		return Phase{Kind: k, KW: kw, HeaterKW: heaterKW}
+	}
+	return a.Phases[0]
+}
+
+// fromTheStart heats from the beginning until the heater stops by itself, and drives on from there.
+func (d *driver) fromTheStart(a *Approach) {
+	h := d.pack.HeaterKW
+	warmH := max(0, min(a.WarmS/3600, (d.budget-d.burn-d.direct)/h, (d.budget-d.burn)/(d.driveKW+h)))
+	warmH = min(warmH, d.untilStop(d.phase(Warm, warmH, d.driveKW+h, h), d.begin))
+	a.WarmS = warmH * 3600
+	a.add(Warm, warmH, d.driveKW+h, h, d)
+	a.add(Drive, (d.budget-d.burn-(d.driveKW+h)*warmH)/d.driveKW, d.driveKW, 0, d)
+	a.add(Burn, d.burn/d.plan.burnKW(), d.plan.burnKW(), 0, d)
+	a.KWh = h * warmH
+}
+
+// byHeater runs the heater until plug-in, also while parked; one that stops by itself from the start until it does.
 func (d *driver) byHeater(a *Approach) {
+	if _, byItself := run.Value(d.plan.Car.HeaterStopC); byItself {
+		d.fromTheStart(a)
+		return
+	}
 	h, burnKW := d.pack.HeaterKW, d.plan.burnKW()
 	parkedH := d.burn / (burnKW + h) // with the heater on all the time
 	heatedH := a.WarmS / 3600
@@ -234,6 +261,7 @@ func (d *driver) byHeater(a *Approach) {
 func (d *driver) parkedBefore(a *Approach) {
 	h := d.pack.HeaterKW
 	heatH := max(0, min(a.WarmS/3600, (d.budget-d.burn-d.direct)/h))
+	heatH = min(heatH, d.untilStop(Phase{Kind: Warm, KW: h, HeaterKW: h}, d.begin))
 	a.WarmS = heatH * 3600
 	a.addParked(heatH, h)
 	a.add(Drive, (d.budget-d.burn-h*heatH)/d.driveKW, d.driveKW, 0, d)
@@ -245,6 +273,10 @@ func (d *driver) parkedBefore(a *Approach) {
 func (d *driver) parkedThere(a *Approach) {
 	h := d.pack.HeaterKW
 	heatH := max(0, min(a.WarmS/3600, (d.budget-d.burn-d.direct)/h))
+	heatH = d.heatedFor(heatH, func(hours float64) ([]Phase, Phase) {
+		return []Phase{d.phase(Drive, (d.budget-d.burn-h*hours)/d.driveKW, d.driveKW, 0),
+			d.phase(Burn, d.burn/d.plan.burnKW(), d.plan.burnKW(), 0)}, Phase{Kind: Warm, KW: h, HeaterKW: h}
+	})
 	a.WarmS = heatH * 3600
 	a.add(Drive, (d.budget-d.burn-h*heatH)/d.driveKW, d.driveKW, 0, d)
 	a.add(Burn, d.burn/d.plan.burnKW(), d.plan.burnKW(), 0, d)
@@ -270,7 +302,11 @@ func (d *driver) byNavigation(a *Approach) {
 	if coldH*d.driveKW > d.budget-d.burn { // below the least charge from the beginning
 		warmH, coldH = 0, (d.budget-d.burn)/d.driveKW
 	}
-	beforeH := max(0, (d.budget-d.burn-h*warmH)/d.driveKW-warmH-coldH)
+	drivenH := func(hours float64) float64 { return max(0, (d.budget-d.burn-h*hours)/d.driveKW-hours-coldH) }
+	warmH = d.heatedFor(warmH, func(hours float64) ([]Phase, Phase) {
+		return []Phase{d.phase(Drive, drivenH(hours), d.driveKW, 0)}, d.phase(Warm, hours, d.driveKW+h, h)
+	})
+	beforeH := drivenH(warmH)
 	a.WarmS = warmH * 3600
 	a.add(Drive, beforeH, d.driveKW, 0, d)
 	a.add(Warm, warmH, d.driveKW+h, h, d)
@@ -295,17 +331,28 @@ func (d *driver) byHardDriving(a *Approach) {
 	if a.Way == HeaterHard {
 		heater = d.pack.HeaterKW
 	}
+	hard := func(hours, heater float64) Phase {
+		p := d.phase(Warm, hours, hardFactor*d.driveKW+heater, heater)
+		p.hard = true
+		return p
+	}
 	hardKW := hardFactor*d.driveKW + heater
 	extra := hardKW - d.driveKW
-	warmH := min(a.WarmS/3600, (d.budget-d.burn-d.direct)/extra, (d.budget-d.burn)/hardKW)
+	warmH := max(0, min(a.WarmS/3600, (d.budget-d.burn-d.direct)/extra, (d.budget-d.burn)/hardKW))
 	a.WarmS = warmH * 3600
-	a.add(Drive, (d.budget-d.burn-hardKW*warmH)/d.driveKW, d.driveKW, 0, d)
-	a.add(Warm, warmH, hardKW, heater, d)
-	if n := len(a.Phases); n > 0 && a.Phases[n-1].Kind == Warm {
-		a.Phases[n-1].hard = true
+	driven := d.phase(Drive, (d.budget-d.burn-hardKW*warmH)/d.driveKW, d.driveKW, 0)
+	heatedH := warmH
+	if heater > 0 { // from when it stops by itself on the driving goes on alone, for what it leaves
+		heatedH = min(warmH, d.untilStop(hard(warmH, heater), d.before([]Phase{driven})))
+	}
+	alone := (warmH - heatedH) * hardKW / (hardFactor * d.driveKW)
+	for _, p := range []Phase{driven, hard(heatedH, heater), hard(alone, 0)} {
+		if p.ToS >= 0.5 {
+			a.Phases = append(a.Phases, p)
+		}
 	}
 	a.add(Burn, d.burn/d.plan.burnKW(), d.plan.burnKW(), 0, d)
-	a.KWh = extra * warmH
+	a.KWh = extra*heatedH + (hardFactor-1)*d.driveKW*alone
 }
 
 // afterCharge charges first, and drives off what that put in.
@@ -314,6 +361,7 @@ func (d *driver) afterCharge(a *Approach) {
 	before := d.earlier()
 	if before != nil {
 		charged.budgetFrom(before.toPct)
+		charged.begin = before.moments[len(before.moments)-1]
 		a.Phases = append(a.Phases, Phase{Kind: Charge, ToS: before.tS})
 	}
 	switch a.Way {
@@ -372,16 +420,10 @@ const stepS = 10
 
 // follow steps through the phases of an approach with both temperatures of the pack.
 func (d *driver) follow(a *Approach, p *Phase, soc float64, n pack.Nodes) (float64, pack.Nodes) {
-	out := pack.Surroundings{
-		AmbientC: d.plan.Road.AmbientC,
-		SpeedKmh: p.SpeedKmh,
-		Rain:     d.plan.Road.Rain,
-		Cooling:  p.HeaterKW == 0,
-	}
 	sinceKept := 0.0
 	for t := p.FromS; t < p.ToS-1e-6; {
 		dt := min(stepS, p.ToS-t)
-		n = d.pack.Thermal.Step(n, dt, d.heatKW(p, soc, n), p.HeaterKW, out)
+		n = d.step(p, soc, n, dt)
 		soc -= p.KW * dt / 36 / d.pack.UsableKWh
 		t += dt
 		if sinceKept += dt; sinceKept >= 60 || t >= p.ToS-1e-6 {
@@ -392,17 +434,71 @@ func (d *driver) follow(a *Approach, p *Phase, soc float64, n pack.Nodes) (float
 	return soc, n
 }
 
+// step is one step of both temperatures of the pack.
+func (d *driver) step(p *Phase, soc float64, n pack.Nodes, dt float64) pack.Nodes {
+	out := pack.Surroundings{AmbientC: d.plan.Road.AmbientC, SpeedKmh: p.SpeedKmh, Rain: d.plan.Road.Rain,
+		Cooling: p.HeaterKW == 0}
+	return d.pack.Thermal.Step(n, dt, d.heatKW(p, soc, n), p.HeaterKW, out)
+}
+
 // heatKW is the heat that a phase makes in the cells.
 func (d *driver) heatKW(p *Phase, soc float64, n pack.Nodes) float64 {
 	ohm := d.pack.Ohm(soc, n.MeanC())
-	if p.hard {
-		return pack.HeatKW(hardCRate*d.pack.CapacityAh, ohm) + motorWaste*p.tractionKW
-	}
 	amps := p.KW * 1000 / d.pack.RestV(soc)
-	if p.SpeedKmh > 0 {
-		return unevenness*pack.HeatKW(amps, ohm) + motorWaste*max(0, p.tractionKW)
+	heat := pack.HeatKW(amps, ohm)
+	switch {
+	case p.hard:
+		heat = hardUneven*pack.HeatKW((p.KW-p.HeaterKW)*1000/d.pack.RestV(soc), ohm) + motorWaste*max(0, p.tractionKW)
+	case p.SpeedKmh > 0:
+		heat = unevenness*heat + motorWaste*max(0, p.tractionKW)
 	}
-	return pack.HeatKW(amps, ohm)
+	return min(heat, p.KW-p.HeaterKW)
+}
+
+// untilStop is how long a heater runs in a phase before it stops by itself, h, from some charge and temperatures on;
+// without end where it does not.
+func (d *driver) untilStop(p Phase, from Moment) float64 {
+	stop, byItself := run.Value(d.plan.Car.HeaterStopC)
+	if !byItself {
+		return math.Inf(1)
+	}
+	soc, n := from.SoCPct, from.Battery
+	for s := 0.0; s < heatLongest; s += stepS {
+		if n.Ordered().ColdestC >= stop {
+			return s / 3600
+		}
+		n = d.step(&p, soc, n, stepS)
+		soc -= p.KW * stepS / 36 / d.pack.UsableKWh
+	}
+	return math.Inf(1)
+}
+
+// before is how the car stands behind some phases, from where this driver begins.
+func (d *driver) before(phases []Phase) Moment {
+	m := d.begin
+	for i := range phases {
+		p := &phases[i]
+		for t := 0.0; t < p.ToS-1e-6; t += stepS {
+			dt := min(stepS, p.ToS-t)
+			m.Battery = d.step(p, m.SoCPct, m.Battery, dt)
+			m.SoCPct -= p.KW * dt / 36 / d.pack.UsableKWh
+		}
+	}
+	return m
+}
+
+// heatedFor shortens heating that is to last some hours to when the heater stops by itself. phases makes what comes
+// before the heating, and the heating itself, of how long it lasts: how warm the pack is then hangs on that.
+func (d *driver) heatedFor(hours float64, phases func(hours float64) (before []Phase, heating Phase)) float64 {
+	for range 4 { // a shorter heating begins later, in a pack that was driven longer
+		before, heating := phases(hours)
+		until := d.untilStop(heating, d.before(before))
+		if until >= hours-stepS/3600.0 {
+			return hours
+		}
+		hours = until
+	}
+	return hours
 }
 
 // longest is how long a way may warm, s; 0 where its length is not to be chosen.

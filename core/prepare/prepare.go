@@ -215,24 +215,20 @@ func (d *driver) chosen(targetC float64) *Approach {
 	w := d.plan.Way
 	wished, set := run.Value(d.plan.WarmMin)
 	stops, byItself := run.Value(d.plan.Car.HeaterStopC)
-	byItself = byItself && w.heats()
+	limit := ""
+	if byItself && w.heats() && stops < targetC {
+		limit = fmt.Sprintf("the heater stops by itself at %.0f °C", stops)
+	}
 	if !set {
-		if byItself && stops < targetC {
-			a := d.warmed(w, stops)
-			a.Short = a.Plug().Battery.Ordered().ColdestC < targetC-0.05
-			if a.Short {
-				a.Limit = fmt.Sprintf("the heater stops by itself at %.0f °C", stops)
-			}
-			return a
+		a := d.warmed(w, targetC)
+		if a.Short {
+			a.Limit = limit
 		}
-		return d.warmed(w, targetC)
+		return a
 	}
 	a := d.approach(w, wished*60)
-	if byItself {
-		if until := d.warmed(w, stops); until.WarmS < a.WarmS-30 {
-			a = until
-			a.Limit = fmt.Sprintf("the heater stops by itself at %.0f °C", stops)
-		}
+	if a.WarmS < wished*60-30 {
+		a.Limit = limit
 	}
 	a.Short = a.Plug().Battery.Ordered().ColdestC < targetC-0.05
 	if a.Limit == "" && d.longest(w) > 0 && a.WarmS < wished*60-30 {
