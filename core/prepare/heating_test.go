@@ -63,8 +63,8 @@ func TestHeatIsNeverMoreThanWasBurnt(t *testing.T) {
 	})
 }
 
-// Hard driving heats by what it burns: at half the speed it burns less and warms less, and ten to fifteen kelvin in half
-// an hour is what testers see (common practice, no source).
+// Hard driving heats by what it burns: at half the speed it burns less and warms less; testers see ten to fifteen kelvin
+// in a quarter to half an hour (common practice, no source).
 func TestHardDrivingFollowsTheSpeed(t *testing.T) {
 	warmed := func(kmh float64) float64 {
 		p := heatingPlan(nil)
@@ -76,7 +76,7 @@ func TestHardDrivingFollowsTheSpeed(t *testing.T) {
 	}
 	slow, fast := warmed(60), warmed(120)
 	assert.Greater(t, fast, 1.5*slow)
-	assert.InDelta(t, 12.5, fast, 6)
+	assert.True(t, fast > 10 && fast < 25, "%g K", fast)
 }
 
 // A heater that stops by itself at 13 °C heats from the start until it does, in every way that it takes part in, and no

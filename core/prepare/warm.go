@@ -126,14 +126,14 @@ func navigationOf(c *run.Car) navigation {
 // How a pack is warmed by driving. Power changes as a car speeds up and slows
 // down, so that the mean of the squared current is twice the square of its mean;
 // and a fiftieth of what the motors take reaches the pack as warm coolant (both
-// from memory). Hard driving, acceleration and full regeneration in turn, is so much more uneven that half an
-// hour of it on a motorway warms a pack by 10 to 15 K (common practice, no source). No more heat reaches the
-// pack than is burnt.
+// from memory). Hard driving, acceleration and full regeneration in turn, is so much more uneven that a quarter of
+// an hour to half an hour of it on a motorway warms a pack by 10 to 15 K (common practice, no source). No more heat
+// reaches the pack than is burnt.
 const (
 	unevenness  = 2.0
 	motorWaste  = 0.02
-	hardUneven  = 5.0 // mean of the squared current of hard driving over the square of its mean
-	hardFactor  = 1.7  // and its consumption over that of steady driving
+	hardUneven  = 8.0 // mean of the squared current of hard driving over the square of its mean
+	hardFactor  = 1.7 // and its consumption over that of steady driving
 	hardLongest = 40 * 60
 	heatLongest = 4 * 3600
 )
