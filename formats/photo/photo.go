@@ -27,6 +27,9 @@ const (
 // can claim to be more than any machine has memory for.
 const mostDecoded = 100 << 20
 
+// longest is how many pixels a side may have: as many as a JPEG can (ITU-T T.81, B.2.2: 16 bits).
+const longest = 1<<16 - 1
+
 // quality is that of the JPEGs written, of 100.
 const quality = 85
 
@@ -61,7 +64,8 @@ func Keep(content []byte) (*Kept, error) {
 	if err != nil {
 		return nil, fmt.Errorf("%w: %w", ErrWhole, err)
 	}
-	if head.Width <= 0 || head.Height <= 0 || head.Width > mostDecoded/head.Height {
+	if head.Width <= 0 || head.Height <= 0 || max(head.Width, head.Height) > longest ||
+		head.Width > mostDecoded/head.Height {
 		return nil, fmt.Errorf("%d by %d: %w", head.Width, head.Height, ErrSize)
 	}
 	taken, _, err := image.Decode(bytes.NewReader(content))
@@ -89,11 +93,19 @@ func written(i image.Image) ([]byte, error) {
 // stays as large as it is. What is transparent is white.
 func fitted(i image.Image, most int) *image.RGBA {
 	w, h := i.Bounds().Dx(), i.Bounds().Dy()
-	if long := max(w, h); long > most {
+	long := max(w, h)
+	if long > 2*most { // halved, every point counts; and it takes little room
+		return fitted(scaled(i, max(1, w/2), max(1, h/2)), most)
+	}
+	if long > most {
 		w, h = max(1, w*most/long), max(1, h*most/long)
 	}
+	return scaled(i, w, h)
+}
+
+func scaled(i image.Image, w, h int) *image.RGBA {
 	out := image.NewRGBA(image.Rect(0, 0, w, h))
 	draw.Draw(out, out.Bounds(), image.White, image.Point{}, draw.Src)
-	draw.CatmullRom.Scale(out, out.Bounds(), i, i.Bounds(), draw.Over, nil)
+	draw.ApproxBiLinear.Scale(out, out.Bounds(), i, i.Bounds(), draw.Over, nil)
 	return out
 }

@@ -19,6 +19,7 @@ import (
 	"zincroad/core/trace"
 	"zincroad/core/units"
 	"zincroad/core/words"
+	"zincroad/formats/boxed"
 	"zincroad/formats/csvlog"
 	"zincroad/formats/intake"
 	"zincroad/formats/typed"
@@ -90,7 +91,7 @@ func (s *Room) takeFile(w http.ResponseWriter, r *http.Request) {
 		s.refuse(w, r, "file", []csvlog.Fault{{File: "upload", Reason: err.Error()}})
 		return
 	}
-	list, err := intake.All(name, content, intake.Choices{})
+	list, err := boxed.All(r.Context(), name, content, intake.Choices{})
 	if err != nil {
 		s.refuse(w, r, name, intake.Refusal(name, err))
 		return
@@ -257,7 +258,7 @@ func (s *Room) arrivalView(r *http.Request, form url.Values) (*arrivalView, erro
 		v.Word("typed_times", []string{string(typed.MinutesSeconds), string(typed.HoursMinutes)}),
 	)
 	_, choices.Zone = v.Zone("timezone")
-	b, err := intake.Bytes(a.Name, a.Content, choices)
+	b, err := boxed.Bytes(r.Context(), a.Name, a.Content, choices)
 	if err != nil {
 		faults := intake.Refusal(a.Name, err)
 		v.Problem = faults[0].Reason
@@ -307,7 +308,7 @@ func (s *Room) asLastTime(ctx context.Context, v *arrivalView, b *intake.Bundle,
 		return b
 	}
 	c.Layout = &l
-	again, err := intake.Bytes(v.Arrival.Name, v.Arrival.Content, c)
+	again, err := boxed.Bytes(ctx, v.Arrival.Name, v.Arrival.Content, c)
 	if err != nil {
 		return b
 	}

@@ -12,6 +12,7 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"zincroad/core/trace"
+	"zincroad/formats/boxed"
 	"zincroad/formats/intake"
 	"zincroad/logbook"
 	"zincroad/web/ui"
@@ -68,7 +69,7 @@ func (s *Room) readAddition(r *http.Request, row *logbook.Run, name string, cont
 	if choices.Side == "" {
 		choices.Side = missingSide(row)
 	}
-	in, err := intake.Bytes(name, content, choices)
+	in, err := boxed.Bytes(r.Context(), name, content, choices)
 	if err != nil {
 		return nil, err
 	}
@@ -78,7 +79,7 @@ func (s *Room) readAddition(r *http.Request, row *logbook.Run, name string, cont
 	if in.Layout != nil {
 		if l, known, err := s.book.Remembered(r.Context(), *in.Layout); err == nil && known {
 			choices.Layout = &l
-			if again, err := intake.Bytes(name, content, choices); err == nil {
+			if again, err := boxed.Bytes(r.Context(), name, content, choices); err == nil {
 				return again, nil
 			}
 		}

@@ -2,6 +2,7 @@ package ui
 
 import (
 	"bytes"
+	"context"
 	"errors"
 	"fmt"
 	"io"
@@ -9,6 +10,7 @@ import (
 	"net/http"
 	"net/url"
 
+	"zincroad/formats/boxed"
 	"zincroad/formats/photo"
 	"zincroad/logbook"
 )
@@ -72,7 +74,7 @@ func ReadPhoto(w http.ResponseWriter, r *http.Request) (p *logbook.Photo, fault 
 	if fault != "" || len(content) == 0 {
 		return nil, fault // or none was chosen
 	}
-	return keptPhoto(content, name)
+	return keptPhoto(r.Context(), content, name)
 }
 
 // lastOf remembers the end of a body: a form that was cut off between two of its parts looks like a whole one but
@@ -97,8 +99,8 @@ func (l *lastOf) closed() bool { return bytes.Contains(l.last, []byte(l.mark)) }
 const maxTyped = 1 << 20
 
 // keptPhoto makes a picture as it is kept, or says why it cannot be.
-func keptPhoto(content []byte, name string) (p *logbook.Photo, fault string) {
-	kept, err := photo.Keep(content)
+func keptPhoto(ctx context.Context, content []byte, name string) (p *logbook.Photo, fault string) {
+	kept, err := boxed.Photo(ctx, content)
 	switch {
 	case errors.Is(err, photo.ErrKind):
 		return nil, fmt.Sprintf("%q is no picture that can be shown: expected JPEG, PNG or WebP.", name)
