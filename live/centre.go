@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"github.com/coder/websocket"
+	"github.com/go-chi/httprate"
 
 	"zincroad/core/run"
 	"zincroad/core/trace"
@@ -28,6 +29,8 @@ type Centre struct {
 	Passwords Passwords // nil: everybody is let in
 	Proxied   bool      // a proxy stands in front: nobody is known to be on this machine
 
+	counting  sync.Once
+	counted   *httprate.RateLimiter // tries of passwords
 	connected stations
 	mu        sync.Mutex
 	clocks    map[int64]*trace.SourceClock // of feeds

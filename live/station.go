@@ -9,7 +9,9 @@ import (
 	"time"
 
 	"github.com/coder/websocket"
+	"github.com/go-chi/httprate"
 
+	"zincroad/internal/caller"
 	"zincroad/internal/password"
 )
 
@@ -36,15 +38,28 @@ func (c *Centre) admit(w http.ResponseWriter, r *http.Request, name string) (pro
 		return false, true
 	}
 	user, given, sent := r.BasicAuth()
+	from := caller.Address(r, c.Proxied)
 	if set && sent && user == name {
-		if right, err := password.Matches(hash, given); err == nil && right {
+		if c.tries().OnLimit(w, r, from+" "+name) {
+			c.Recorder.Log.Warn("a charge point tries too often", "name", name, "from", from)
+			http.Error(w, "too many tries from this address: wait a minute", http.StatusTooManyRequests)
+			return false, false
+		}
+		right, err := password.Matches(r.Context(), hash, given)
+		if err == nil && right {
 			return true, true
 		}
 	}
-	c.Recorder.Log.Warn("a charge point was not let in", "name", name, "from", r.RemoteAddr, "has_password", set)
+	c.Recorder.Log.Warn("a charge point was not let in", "name", name, "from", from, "has_password", set)
 	w.Header().Set("WWW-Authenticate", `Basic realm="Zinc Road"`)
 	http.Error(w, "this charge point needs its password: zincroad station-password makes one", http.StatusUnauthorized)
 	return false, false
+}
+
+// tries counts the tries of a password.
+func (c *Centre) tries() *httprate.RateLimiter {
+	c.counting.Do(func() { c.counted = httprate.NewRateLimiter(password.TriesAMinute, time.Minute) })
+	return c.counted
 }
 
 // fromHere tells whether a request came from this machine and was not passed on for another: a proxy beside the

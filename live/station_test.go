@@ -66,6 +66,27 @@ func TestChargePointsProveWhoTheyAre(t *testing.T) {
 	assert.False(t, ok, "another's is none of its own")
 }
 
+// A password is not tried out: after six tries from one address even the right one waits a minute; from another it is
+// let in.
+func TestPasswordsOfChargePointsAreNotTriedOut(t *testing.T) {
+	hash, err := password.Hash("the words of MILL-3")
+	require.NoError(t, err)
+	c := &Centre{Recorder: &Recorder{Log: logbooktest.Quiet()}, Passwords: known{"MILL-3": hash}}
+	try := func(from, word string) int {
+		r := httptest.NewRequest(http.MethodGet, "/ocpp/MILL-3", nil)
+		r.RemoteAddr = from
+		r.SetBasicAuth("MILL-3", word)
+		w := httptest.NewRecorder()
+		c.admit(w, r, "MILL-3")
+		return w.Code
+	}
+	for range password.TriesAMinute {
+		assert.Equal(t, http.StatusUnauthorized, try("192.0.2.7:4711", "guess"))
+	}
+	assert.Equal(t, http.StatusTooManyRequests, try("192.0.2.7:4712", "the words of MILL-3"))
+	assert.Equal(t, http.StatusOK, try("192.0.2.8:4711", "the words of MILL-3"))
+}
+
 // Who merely says a name does not take the place of a charge point that is heard of; one that proved to be it
 // does, and so does anybody once the first has been silent.
 func TestASecondConnectionUnderAName(t *testing.T) {

@@ -1,7 +1,6 @@
 package logbook
 
 import (
-	"bytes"
 	"compress/gzip"
 	"context"
 	"errors"
@@ -112,7 +111,7 @@ func (b *Book) readingsFrom(ctx context.Context, rec Recording, n int) (*trace.R
 
 // atATime is how many readings are held while a recording is sent: a slow reader holds these, and no connection to the
 // database.
-const atATime = 10_000
+const atATime = 4_000
 
 // WriteReadings writes a recording as it is read, with what was put right in it, in the project's own format: a piece
 // at a time.
@@ -191,8 +190,13 @@ type KeptFile struct {
 // File gives a recording's file as it came, with the name it had then. A recording that was made at the stall came as
 // no file: it is written as one now.
 func (b *Book) File(ctx context.Context, rec *Recording) (*KeptFile, error) {
-	var f recordingFile
-	err := mapped("the recording's file", b.db.WithContext(ctx).First(&f, rec.ID).Error)
+	var f struct {
+		Name      string
+		Canonical bool
+		Size      int
+	}
+	err := mapped("the recording's file", b.db.WithContext(ctx).Model(&recordingFile{}).
+		Select("name, canonical, length(content) AS size").Where("recording_id = ?", rec.ID).Take(&f).Error)
 	switch {
 	case errors.Is(err, ErrNotFound):
 		write := func(w io.Writer) error { return b.writeReadings(ctx, w, rec, nil) }
@@ -201,10 +205,7 @@ func (b *Book) File(ctx context.Context, rec *Recording) (*KeptFile, error) {
 		return nil, err
 	}
 	write := func(w io.Writer) error {
-		var packed io.Reader = bytes.NewReader(f.Content)
-		if len(f.Content) == 0 { // a large one
-			packed = &partReader{db: b.db.WithContext(ctx), recording: rec.ID}
-		}
+		packed := &partReader{db: b.db.WithContext(ctx), recording: rec.ID, inParts: f.Size == 0}
 		z, err := gzip.NewReader(packed)
 		if err == nil {
 			_, err = io.Copy(w, z)
@@ -217,26 +218,47 @@ func (b *Book) File(ctx context.Context, rec *Recording) (*KeptFile, error) {
 	return &KeptFile{runfolder.Part{Name: f.Name, Write: write}, f.Canonical}, nil
 }
 
-// partReader reads the compressed file of a recording that is kept in parts, one after the other.
+// partReader reads the compressed file of a recording, which is kept in one row or a large one in parts, a piece of
+// pieceBytes at most after the other: a slow reader holds no more.
 type partReader struct {
 	db        *gorm.DB
 	recording int64
-	n         int
+	inParts   bool
+	part, at  int // where the next piece stands
 	rest      []byte
+}
+
+const pieceBytes = 256 << 10
+
+// next fetches one more piece; none at the end.
+func (r *partReader) next() error {
+	query, of := "SELECT substring(content FROM ? FOR ?) FROM recording_files WHERE recording_id = ?", []any{r.recording}
+	if r.inParts {
+		query = "SELECT substring(content FROM ? FOR ?) FROM recording_file_parts WHERE recording_id = ? AND n = ?"
+		of = append(of, r.part)
+	}
+	var found [][]byte
+	if err := r.db.Raw(query, append([]any{r.at + 1, pieceBytes}, of...)...).Scan(&found).Error; err != nil {
+		return mapped("the recording's file", err)
+	}
+	if len(found) == 0 {
+		return io.EOF
+	}
+	r.rest, r.at = found[0], r.at+len(found[0])
+	if len(r.rest) == 0 {
+		if r.part, r.at = r.part+1, 0; !r.inParts {
+			return io.EOF
+		}
+	}
+	return nil
 }
 
 // Read implements io.Reader.
 func (r *partReader) Read(p []byte) (int, error) {
-	if len(r.rest) == 0 {
-		var part filePartRow
-		err := r.db.First(&part, "recording_id = ? AND n = ?", r.recording, r.n).Error
-		if errors.Is(err, gorm.ErrRecordNotFound) {
-			return 0, io.EOF
+	for len(r.rest) == 0 {
+		if err := r.next(); err != nil {
+			return 0, err
 		}
-		if err != nil {
-			return 0, mapped("the recording's file", err)
-		}
-		r.n, r.rest = r.n+1, part.Content
 	}
 	n := copy(p, r.rest)
 	r.rest = r.rest[n:]

@@ -3,6 +3,7 @@ package logbook_test
 import (
 	"bytes"
 	"context"
+	"crypto/sha256"
 	"fmt"
 	"image"
 	"image/color"
@@ -115,6 +116,7 @@ func TestExportsHoldAPieceAtATime(t *testing.T) {
 	require.NoError(t, err)
 	row, err := b.Run(ctx, id)
 	require.NoError(t, err)
+	sum := sha256.Sum256([]byte(want))
 	in, want = nil, ""
 	text.Reset()
 	runtime.GC()
@@ -133,8 +135,13 @@ func TestExportsHoldAPieceAtATime(t *testing.T) {
 		s := &slow{}
 		require.NoError(t, write(s), name)
 		assert.Positive(t, s.n, name)
-		assert.Less(t, s.most, before.HeapAlloc+5<<20, name)
+		assert.Less(t, s.most, before.HeapAlloc+2<<20, name)
 	}
+	file, err := b.File(ctx, &row.Recordings[0])
+	require.NoError(t, err)
+	came := sha256.New()
+	require.NoError(t, file.Write(came))
+	assert.Equal(t, sum[:], came.Sum(nil), "it comes as it went in, piece by piece")
 	whole, err := b.Load(ctx, row)
 	require.NoError(t, err)
 	assert.Equal(t, rows, whole.Recordings[0].Len())

@@ -260,12 +260,15 @@ func (b *Book) workOut(ctx context.Context, row *Run) (*Results, error) {
 // in, are shown all the same.
 func (b *Book) workOutToShow(ctx context.Context, row *Run) (*Results, error) {
 	out, err := b.workOut(ctx, row)
-	if out != nil && (errors.Is(err, ErrNoRoom) || errors.Is(err, ErrAway)) {
+	if out != nil && unkept(err) {
 		b.log.Warn("results that could not be kept", "run", row.ID, "error", err)
 		err = nil
 	}
 	return out, err
 }
+
+// unkept tells whether nothing is wrong but that nothing can be stored.
+func unkept(err error) bool { return errors.Is(err, ErrNoRoom) || errors.Is(err, ErrAway) }
 
 // mostTeachers is how many of a car's, and of a stall's, latest runs are asked.
 const mostTeachers = 40

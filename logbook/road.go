@@ -94,7 +94,9 @@ const roadFrom = ` FROM runs r
 // worth at most; the others are given as they were and say so, as do those of an earlier
 // version of the arithmetic.
 func (b *Book) Road(ctx context.Context, f RoadFilter) (rows []RoadRow, total int, longestS float64, err error) {
-	if err := b.settle(ctx); err != nil {
+	if err := b.settle(ctx); unkept(err) { // as they were
+		b.log.Warn("results that could not be kept", "error", err)
+	} else if err != nil {
 		return nil, 0, 0, err
 	}
 	ids, err := b.page(ctx, f)

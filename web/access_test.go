@@ -222,6 +222,24 @@ func TestPasswordsAreNotTriedOut(t *testing.T) {
 	assert.Equal(t, http.StatusSeeOther, fetched(t, c, at+"/").StatusCode)
 }
 
+// What is behind the password is kept by no browser, and nobody is sent out of here by the address that they are to go on
+// to: browsers leave out tabs and ends of lines.
+func TestBehindThePassword(t *testing.T) {
+	t.Parallel()
+	at, client := locked(t)
+	for _, to := range []string{"/\t/elsewhere.example", "/\n/elsewhere.example", "//elsewhere.example", "/\\elsewhere.example",
+		"https://elsewhere.example"} {
+		c := client()
+		r := posted(t, c, at+"/enter", url.Values{"password": {word}, "to": {to}})
+		assert.Equal(t, "/", r.Header.Get("Location"), "%q", to)
+		r = fetched(t, c, at+"/runs/1")
+		assert.Equal(t, http.StatusOK, r.StatusCode)
+		assert.Equal(t, "no-store", r.Header.Get("Cache-Control"))
+		r = posted(t, c, at+"/night", url.Values{"night": {"day"}, "back": {to}})
+		assert.Equal(t, "/", r.Header.Get("Location"), "%q", to)
+	}
+}
+
 // By the keyboard: asked for a page, in, and there; axe finds nothing.
 func TestSignInByKeys(t *testing.T) {
 	s := newSite(t, 390, 844, true)
@@ -285,4 +303,8 @@ func TestOneAddressAsksForSoMuch(t *testing.T) {
 	}
 	assert.Equal(t, http.StatusTooManyRequests, ask("198.51.100.7"))
 	assert.Equal(t, http.StatusNotFound, ask("198.51.100.8"), "another may")
+	assert.Equal(t, "max-age=31536000", get(h, "/").Header().Get("Strict-Transport-Security"), "only TLS from then on")
+	plain, err := web.New(book, logbooktest.Quiet())
+	require.NoError(t, err)
+	assert.Empty(t, get(plain.Handler(), "/").Header().Get("Strict-Transport-Security"))
 }

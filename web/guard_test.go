@@ -191,38 +191,62 @@ func TestForeignOrigins(t *testing.T) {
 // where that takes too long, and a page without a body never waits.
 func TestLargeBodiesTakeTurns(t *testing.T) {
 	t.Parallel()
-	const room = 100
+	const mega = 1 << 20
 	started, finish := make(chan int64, 9), make(chan struct{})
-	h := ui.Queued(semaphore.NewWeighted(room), semaphore.NewWeighted(room), 150*time.Millisecond)(http.HandlerFunc(
-		func(_ http.ResponseWriter, r *http.Request) {
-			if started <- r.ContentLength; r.ContentLength > 0 {
-				<-finish
-			}
-		}))
+	h := queue(10 * mega).Take(http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) {
+		if started <- r.ContentLength / mega; r.ContentLength > 0 {
+			<-finish
+		}
+	}))
 	answers := make(chan int, 9)
 	send := func(n int) {
 		go func() {
 			w := httptest.NewRecorder()
-			h.ServeHTTP(w, httptest.NewRequest(http.MethodPost, "/desk/files", strings.NewReader(strings.Repeat("x", n))))
+			body := strings.NewReader(strings.Repeat("x", n*mega))
+			h.ServeHTTP(w, httptest.NewRequest(http.MethodPost, "/desk/files", body))
 			answers <- w.Code
 		}()
 	}
-	send(60)
-	require.Equal(t, int64(60), <-started)
-	send(40)
-	require.Equal(t, int64(40), <-started)
-	send(10)
+	send(6)
+	require.Equal(t, int64(6), <-started)
+	send(4)
+	require.Equal(t, int64(4), <-started)
+	send(2)
 	assert.Equal(t, http.StatusServiceUnavailable, <-answers, "it has waited long enough")
 	h.ServeHTTP(httptest.NewRecorder(), httptest.NewRequest(http.MethodGet, "/desk", nil))
 	assert.Equal(t, int64(0), <-started)
-	send(30)
+	send(3)
 	finish <- struct{}{}
-	require.Equal(t, int64(30), <-started, "one is done")
+	require.Equal(t, int64(3), <-started, "one is done")
 	finish <- struct{}{}
 	finish <- struct{}{}
 	for range 3 {
 		assert.Equal(t, http.StatusOK, <-answers)
 	}
+}
+
+func queue(room int64) *ui.Queue {
+	return &ui.Queue{Held: semaphore.NewWeighted(room), Unpacked: semaphore.NewWeighted(room),
+		Coming: semaphore.NewWeighted(2), Patience: 150 * time.Millisecond}
+}
+
+// Who sends slowly waits alone: another's file is taken in meanwhile, and comes as it was sent.
+func TestASlowSenderWaitsAlone(t *testing.T) {
+	t.Parallel()
+	got := make(chan string, 2)
+	h := queue(3 << 20).Take(http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) {
+		b, err := io.ReadAll(r.Body)
+		got <- fmt.Sprintf("%d %.3s %v", len(b), b, err)
+	}))
+	slow, send := io.Pipe()
+	go h.ServeHTTP(httptest.NewRecorder(), httptest.NewRequest(http.MethodPost, "/desk/files", slow))
+	_, err := send.Write([]byte("half of it"))
+	require.NoError(t, err)
+	whole := strings.NewReader("abc" + strings.Repeat("x", 2<<20))
+	h.ServeHTTP(httptest.NewRecorder(), httptest.NewRequest(http.MethodPost, "/desk/files", whole))
+	assert.Equal(t, "2097155 abc <nil>", <-got)
+	require.NoError(t, send.CloseWithError(io.ErrUnexpectedEOF))
+	assert.Equal(t, "10 hal unexpected EOF", <-got, "it is known to have broken off")
 }
 
 // What files unpack to takes turns too, beside the bodies; a request that ends frees what it held, and one that has
@@ -231,11 +255,10 @@ func TestUnpackedFilesTakeTurns(t *testing.T) {
 	t.Parallel()
 	const room = 100
 	entered, finish := make(chan error), make(chan struct{})
-	h := ui.Queued(semaphore.NewWeighted(room), semaphore.NewWeighted(room), 150*time.Millisecond)(http.HandlerFunc(
-		func(_ http.ResponseWriter, r *http.Request) {
-			entered <- ui.Hold(r.Context(), 60)
-			<-finish
-		}))
+	h := queue(room).Take(http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) {
+		entered <- ui.Hold(r.Context(), 60)
+		<-finish
+	}))
 	ask := func() {
 		go h.ServeHTTP(httptest.NewRecorder(), httptest.NewRequest(http.MethodGet, "/desk/arrivals/1", nil))
 	}

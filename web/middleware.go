@@ -23,8 +23,9 @@ func (s *Server) logged(next http.Handler) http.Handler {
 		if ww.Status() >= 500 || !stream && time.Since(began) > time.Second {
 			level = slog.LevelWarn
 		}
+		from, _ := s.access.From(r)
 		s.Log.Log(r.Context(), level, "request", "method", r.Method, "path", r.URL.Path, "status", ww.Status(),
-			"took", time.Since(began).Round(time.Microsecond))
+			"from", from, "took", time.Since(began).Round(time.Microsecond))
 	})
 }
 
@@ -32,12 +33,18 @@ func (s *Server) logged(next http.Handler) http.Handler {
 const contentPolicy = "default-src 'self'; img-src 'self' data: blob:; style-src 'self'; font-src 'self' data:; " +
 	"frame-ancestors 'none'; base-uri 'none'; form-action 'self'"
 
-func headers(next http.Handler) http.Handler {
+// tlsAlone is for how long a browser asks for nothing but TLS, once it has seen it here.
+const tlsAlone = "max-age=31536000"
+
+func (s *Server) headers(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		h := w.Header()
 		h.Set("Content-Security-Policy", contentPolicy)
 		h.Set("X-Content-Type-Options", "nosniff")
 		h.Set("Referrer-Policy", "same-origin")
+		if s.behindTLS {
+			h.Set("Strict-Transport-Security", tlsAlone)
+		}
 		h.Set("X-Zinc-Road", "page") // by which a browser tells them from what a network puts in their place
 		next.ServeHTTP(w, r)
 	})

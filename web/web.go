@@ -17,7 +17,6 @@ import (
 
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
-	"golang.org/x/sync/semaphore"
 
 	"zincroad/logbook"
 	"zincroad/web/access"
@@ -118,7 +117,7 @@ func (s *Server) Handler() http.Handler {
 		s.metrics.watch,
 		s.logged,
 		middleware.Recoverer,
-		headers,
+		s.headers,
 		http.NewCrossOriginProtection().Handler,
 		readable,
 		paced(bodyGrace),
@@ -151,10 +150,13 @@ func (s *Server) Handler() http.Handler {
 	})
 	r.Group(func(r chi.Router) {
 		r.Use(limited(importTimeout), s.often(costlyAMinute), s.away, s.access.Gate, s.copied)
-		r.Use(ui.Queued(semaphore.NewWeighted(ui.MostHeld), semaphore.NewWeighted(ui.MostHeld), uploadPatience))
+		r.Use(ui.NewQueue(uploadPatience).Take)
 		r.Route("/desk", s.desk.Routes)
 		s.runs.Additions(r)
-		r.Post("/stall/{id}/end", s.stall.EndRun) // may bring a photo along, over a phone's network
+	})
+	r.Group(func(r chi.Router) { // may bring a photo along, over a phone's network, and waits for nobody's file
+		r.Use(limited(importTimeout), s.away, s.access.Gate, s.copied, ui.NewQueue(uploadPatience).Take)
+		r.Post("/stall/{id}/end", s.stall.EndRun)
 	})
 	r.Group(func(r chi.Router) {
 		r.Use(limited(exportTimeout), s.often(filesAMinute), s.away, s.access.Gate, s.copied)

@@ -3,6 +3,7 @@ package main
 import (
 	"context"
 	"crypto/rand"
+	"errors"
 	"fmt"
 	"net/url"
 	"os"
@@ -16,11 +17,19 @@ import (
 // backupCommand writes the logbook into a file.
 func backupCommand() *cobra.Command {
 	var st storage
+	var check bool
 	c := &cobra.Command{
 		Use: "backup FILE", Short: "Write the whole logbook into a file, while it is used", Args: cobra.ExactArgs(1),
-		Long: "Writes everything that the logbook holds into a file, consistently and while it is used. The file is read " +
-			"back before it takes its name.",
+		Long: "Writes everything that the logbook holds into a file, consistently and while it is used, but not who is " +
+			"signed in. The file ends with a checksum, and is read back before it takes its name.",
 		RunE: func(c *cobra.Command, args []string) error {
+			if check {
+				if err := cluster.Check(c.Context(), args[0]); err != nil {
+					return complainUsage("%v", err)
+				}
+				fmt.Fprintf(c.OutOrStdout(), "%s is whole and as it was written.\n", args[0])
+				return nil
+			}
 			if _, err := os.Stat(args[0]); err == nil {
 				return complainUsage("%s is there already; nothing was written", args[0])
 			}
@@ -44,20 +53,28 @@ func backupCommand() *cobra.Command {
 		},
 	}
 	st.flags(c)
+	c.Flags().BoolVar(&check, "check", false, "tell whether a backup is whole and as it was written, and write nothing")
 	return c
 }
 
 // restoreCommand puts a backup in place of the logbook.
 func restoreCommand() *cobra.Command {
 	var st storage
-	var replace bool
+	var replace, unproved bool
 	c := &cobra.Command{
 		Use: "restore FILE", Short: "Put a backup in place of the logbook", Args: cobra.ExactArgs(1),
 		Long: "Puts a backup in place of what the logbook holds: all of it or, where anything goes wrong, nothing. A " +
 			"logbook " +
-			"that holds runs is replaced with --replace alone, and none is while a program is at it.",
+			"that holds runs is replaced with --replace alone, and none is while a program is at it. Everybody signs in anew " +
+			"after it, with the password that was set before it; where none was, with the backup's.",
 		RunE: func(c *cobra.Command, args []string) error {
-			if err := cluster.Check(c.Context(), args[0]); err != nil {
+			check := cluster.Check
+			if unproved {
+				check = cluster.Readable
+			}
+			if err := check(c.Context(), args[0]); errors.Is(err, cluster.ErrUnsealed) {
+				return complainUsage("%v; restore --unproved takes it as it is", err)
+			} else if err != nil {
 				return complainUsage("%v", err)
 			}
 			return st.withURL(c.Context(), func(b *logbook.Book, address string) error {
@@ -67,6 +84,10 @@ func restoreCommand() *cobra.Command {
 				}
 				if runs > 0 && !replace {
 					return complainUsage("the logbook holds %d runs; restore --replace puts the backup in their place", runs)
+				}
+				password, err := b.PasswordHash(c.Context())
+				if err != nil {
+					return err
 				}
 				others, err := b.Others(c.Context())
 				if err != nil {
@@ -87,6 +108,9 @@ func restoreCommand() *cobra.Command {
 					return err
 				}
 				defer again.Close()
+				if err := signOut(c.Context(), again, password); err != nil {
+					return err
+				}
 				if runs, err = again.Count(c.Context()); err != nil {
 					return err
 				}
@@ -96,8 +120,18 @@ func restoreCommand() *cobra.Command {
 		},
 	}
 	st.flags(c)
+	c.Flags().BoolVar(&unproved, "unproved", false, "take a backup without a checksum, of an older program")
 	c.Flags().BoolVar(&replace, "replace", false, "replace a logbook that holds runs")
 	return c
+}
+
+// signOut leaves nobody signed in to a restored logbook, whose password is the one that was set before; the backup's
+// where none was.
+func signOut(ctx context.Context, b *logbook.Book, password string) error {
+	if password == "" {
+		return b.ForgetSessions(ctx)
+	}
+	return b.SetPassword(ctx, password)
 }
 
 // withURL does something with the logbook and its database's address.

@@ -18,6 +18,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zincroad/core/curve"
+	"zincroad/logbook"
 	"zincroad/logbook/logbooktest"
 )
 
@@ -407,6 +408,39 @@ func TestListeningBeyondTheMachine(t *testing.T) {
 	assert.NotContains(t, help, "secret")
 }
 
+// Who was signed in when a backup was made is not after it was restored, and the password is the one that was set since.
+func TestARestoreLetsNobodyIn(t *testing.T) {
+	t.Parallel()
+	s, err := logbooktest.Start()
+	require.NoError(t, err)
+	defer s.Stop()
+	url := s.URL(t)
+	file := filepath.Join(t.TempDir(), "book.zincroad")
+	ask := func(query string) (n int) {
+		db, err := sql.Open("pgx", url)
+		require.NoError(t, err)
+		defer db.Close()
+		require.NoError(t, db.QueryRow(query).Scan(&n))
+		return n
+	}
+	book, err := logbook.Open(t.Context(), url, logbooktest.Quiet())
+	require.NoError(t, err)
+	require.NoError(t, book.SetPassword(t.Context(), "an old one"))
+	kept := logbook.Sessions{Book: book}
+	require.NoError(t, kept.CommitCtx(t.Context(), "token", []byte("x"), time.Now().Add(time.Hour)))
+	require.Equal(t, 1, ask("SELECT count(*) FROM sessions"))
+	_, errOut, status := zincroad(t, "backup", file, "--database-url="+url)
+	require.Equal(t, 0, status, errOut)
+	require.NoError(t, book.SetPassword(t.Context(), "a new one"))
+	require.NoError(t, book.Close())
+	require.Eventually(t, func() bool {
+		_, errOut, status = zincroad(t, "restore", "--replace", file, "--database-url="+url)
+		return status == 0
+	}, 20*time.Second, 100*time.Millisecond, errOut)
+	assert.Zero(t, ask("SELECT count(*) FROM sessions"))
+	assert.Equal(t, 1, ask("SELECT count(*) FROM password WHERE hash = 'a new one'"))
+}
+
 // A backup that is restored into an empty logbook gives every run's export back to the byte. A logbook with runs
 // is replaced only when that is asked for, none while a program is at it, and by no file that is not whole.
 func TestBackupAndRestore(t *testing.T) {
@@ -437,6 +471,28 @@ func TestBackupAndRestore(t *testing.T) {
 	_, errOut, status = on(to, "restore", cut)
 	assert.Equal(t, 2, status)
 	assert.Contains(t, errOut, "is no whole backup")
+	for at := 7; at < len(whole); at += len(whole) / 5 { // one bit, also where PostgreSQL's own program takes no note
+		flipped := bytes.Clone(whole)
+		flipped[at] ^= 4
+		require.NoError(t, os.WriteFile(cut, flipped, 0o600))
+		_, errOut, status = zincroad(t, "backup", "--check", cut)
+		assert.Equal(t, 2, status, at)
+		assert.Contains(t, errOut, "is no whole backup")
+		_, _, status = on(to, "restore", cut)
+		assert.Equal(t, 2, status, at)
+	}
+	_, errOut, status = zincroad(t, "backup", "--check", file)
+	require.Equal(t, 0, status, errOut)
+	old := bytes.SplitAfter(whole, []byte("\nzincroad backup, sha256 "))
+	require.NoError(t, os.WriteFile(cut, bytes.TrimSuffix(old[0], []byte("\nzincroad backup, sha256 ")), 0o600))
+	_, errOut, status = on(to, "restore", cut)
+	assert.Equal(t, 2, status)
+	assert.Contains(t, errOut, "restore --unproved takes it")
+	_, errOut, status = on(to, "restore", "--unproved", cut)
+	require.Equal(t, 0, status, errOut)
+	_, errOut, status = on(to, "restore", "--replace", file)
+	require.Equal(t, 0, status, errOut)
+	to = s.URL(t)
 
 	out, errOut, status = on(to, "restore", file)
 	require.Equal(t, 0, status, errOut)

@@ -416,13 +416,17 @@ func loadDemo(ctx context.Context, book *logbook.Book, out io.Writer) error {
 
 // serveMetrics serves metrics at an address of their own until it is stopped.
 func serveMetrics(address string, h http.Handler, log *slog.Logger) (stop func(), err error) {
+	if host, _, err := net.SplitHostPort(address); err != nil || !loopback(host) {
+		return nil, complainUsage("--metrics %s: expected an address of this machine alone, such as 127.0.0.1:9460",
+			address)
+	}
 	l, err := net.Listen("tcp", address)
 	if err != nil {
 		return nil, fmt.Errorf("listening for metrics: %w", err)
 	}
 	mux := http.NewServeMux()
 	mux.Handle("GET /metrics", h)
-	srv := &http.Server{Handler: mux, ReadHeaderTimeout: 5 * time.Second, WriteTimeout: 30 * time.Second}
+	srv := &http.Server{Handler: web.OnlyHosts(mux, nil), ReadHeaderTimeout: 5 * time.Second, WriteTimeout: 30 * time.Second}
 	go func() {
 		if err := srv.Serve(l); !errors.Is(err, http.ErrServerClosed) {
 			log.Error("serving metrics", "error", err)

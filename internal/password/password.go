@@ -3,6 +3,7 @@
 package password
 
 import (
+	"context"
 	"crypto/rand"
 	"crypto/subtle"
 	"encoding/base64"
@@ -13,6 +14,8 @@ import (
 	"unicode/utf8"
 
 	"golang.org/x/crypto/argon2"
+	"golang.org/x/sync/semaphore"
+	"golang.org/x/text/secure/precis"
 )
 
 // RFC 9106's second recommendation: 64 MiB, three passes, four lanes, a tag of 256 bits, a salt of 128.
@@ -29,6 +32,32 @@ const (
 	Shortest = 10
 	Longest  = 200
 )
+
+// TriesAMinute is how many tries one address has within a minute, with one name: a person mistypes, a program tries out.
+const TriesAMinute = 6
+
+// turns bounds the work: a hash takes memoryKiB and all lanes for a tenth of a second, whoever asks for it, and however
+// many do at once.
+var turns = semaphore.NewWeighted(2)
+
+// worked is the tag of a password that a turn was waited for.
+func worked(ctx context.Context, p string, salt []byte, passes, memory uint32, lanes uint8, length uint32,
+) ([]byte, error) {
+	if err := turns.Acquire(ctx, 1); err != nil {
+		return nil, fmt.Errorf("waiting for a turn: %w", err)
+	}
+	defer turns.Release(1)
+	return argon2.IDKey([]byte(same(p)), salt, passes, memory, lanes, length), nil
+}
+
+// same gives a password the one form that all keyboards' ways of writing it come to (RFC 8265, 4.2: OpaqueString); one
+// that has none stays as it is.
+func same(p string) string {
+	if out, err := precis.OpaqueString.String(p); err == nil {
+		return out
+	}
+	return p
+}
 
 // ErrHash is what a string that is no hash of this package comes to.
 var ErrHash = errors.New("no argon2id hash")
@@ -50,14 +79,18 @@ func Hash(p string) (string, error) {
 	if _, err := rand.Read(salt); err != nil {
 		return "", fmt.Errorf("a salt: %w", err)
 	}
+	tag, err := worked(context.Background(), p, salt, passes, memoryKiB, lanes, tagBytes)
+	if err != nil {
+		return "", err
+	}
 	b64 := base64.RawStdEncoding
 	return fmt.Sprintf("$argon2id$v=%d$m=%d,t=%d,p=%d$%s$%s", argon2.Version, memoryKiB, passes, lanes,
-		b64.EncodeToString(salt), b64.EncodeToString(argon2.IDKey([]byte(p), salt, passes, memoryKiB, lanes, tagBytes))), nil
+		b64.EncodeToString(salt), b64.EncodeToString(tag)), nil
 }
 
 // Matches tells whether a password is that of a hash; one that is longer than any is never. It takes as long
-// for a wrong one as for the right one.
-func Matches(hash, p string) (bool, error) {
+// for a wrong one as for the right one. It waits for a turn, and fails when the context ends before.
+func Matches(ctx context.Context, hash, p string) (bool, error) {
 	parts := strings.Split(hash, "$")
 	if len(parts) != 6 || parts[0] != "" || parts[1] != "argon2id" {
 		return false, ErrHash
@@ -79,7 +112,10 @@ func Matches(hash, p string) (bool, error) {
 	if utf8.RuneCountInString(p) > Longest {
 		return false, nil
 	}
-	got := argon2.IDKey([]byte(p), salt, uint32(time), uint32(memory), uint8(threads), uint32(len(tag)))
+	got, err := worked(ctx, p, salt, uint32(time), uint32(memory), uint8(threads), uint32(len(tag)))
+	if err != nil {
+		return false, err
+	}
 	return subtle.ConstantTimeCompare(got, tag) == 1, nil
 }
 

@@ -1,6 +1,7 @@
 package password
 
 import (
+	"context"
 	"strings"
 	"testing"
 
@@ -17,14 +18,14 @@ func TestHashes(t *testing.T) {
 	assert.NotEqual(t, a, b)
 	assert.True(t, strings.HasPrefix(a, "$argon2id$v=19$m=65536,t=3,p=4$"))
 	for _, hash := range []string{a, b} {
-		ok, err := Matches(hash, "a few words do well")
+		ok, err := Matches(t.Context(), hash, "a few words do well")
 		require.NoError(t, err)
 		assert.True(t, ok)
-		ok, err = Matches(hash, "a few words do wel")
+		ok, err = Matches(t.Context(), hash, "a few words do wel")
 		require.NoError(t, err)
 		assert.False(t, ok)
 	}
-	ok, err := Matches(a, strings.Repeat("x", 1<<20))
+	ok, err := Matches(t.Context(), a, strings.Repeat("x", 1<<20))
 	require.NoError(t, err)
 	assert.False(t, ok, "a megabyte is not hashed")
 }
@@ -35,7 +36,7 @@ func TestNoHashes(t *testing.T) {
 		"$argon2id$v=18$m=65536,t=3,p=4$c2FsdHNhbHQ$aGFzaGhhc2hoYXNoaGFzaA",
 		"$argon2id$v=19$m=99999999,t=3,p=4$c2FsdHNhbHQ$aGFzaGhhc2hoYXNoaGFzaA",
 		"$argon2id$v=19$m=65536,t=3,p=4$c2FsdHNhbHQ$aGFz", "$argon2id$v=19$m=65536,t=3,p=4$!!$aGFzaGhhc2hoYXNoaGFzaA"} {
-		_, err := Matches(h, "x")
+		_, err := Matches(t.Context(), h, "x")
 		assert.ErrorIs(t, err, ErrHash, h)
 	}
 	assert.NotEmpty(t, Check("too short"))
@@ -48,4 +49,25 @@ func TestNoHashes(t *testing.T) {
 	assert.Len(t, one, 20)
 	assert.NotEqual(t, one, two)
 	assert.Empty(t, strings.Trim(one, alphabet))
+}
+
+// One password, typed on two kinds of keyboard: an e with an acute, and an e and an acute (RFC 8265, 4.2.2: NFC).
+func TestKeyboardsDiffer(t *testing.T) {
+	hash, err := Hash("caf\u00e9 by the quarry")
+	require.NoError(t, err)
+	right, err := Matches(t.Context(), hash, "cafe\u0301 by the quarry")
+	require.NoError(t, err)
+	require.True(t, right)
+}
+
+// Who waits for a turn and goes away is not worked for.
+func TestNobodyIsWorkedForWhoWentAway(t *testing.T) {
+	hash, err := Hash("a few words do well")
+	require.NoError(t, err)
+	require.NoError(t, turns.Acquire(t.Context(), 2))
+	defer turns.Release(2)
+	gone, cancel := context.WithCancel(t.Context())
+	cancel()
+	_, err = Matches(gone, hash, "a few words do well")
+	require.ErrorIs(t, err, context.Canceled)
 }

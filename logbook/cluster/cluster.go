@@ -18,6 +18,7 @@ import (
 	"os/user"
 	"path/filepath"
 	"runtime"
+	"slices"
 	"sort"
 	"strconv"
 	"strings"
@@ -104,6 +105,9 @@ func (c *Cluster) bringUp(ctx context.Context, bin, password string, o Options) 
 		c.pid, c.TakenOver = pid, true
 		c.setURL(password, port)
 		return nil
+	}
+	if err := c.clear(ctx, o.Log); err != nil {
+		return err
 	}
 	var last error
 	for range portTries {
@@ -290,6 +294,53 @@ func (c *Cluster) leftRunning(ctx context.Context, bin string, log *slog.Logger)
 		}
 		time.Sleep(20 * time.Millisecond)
 	}
+}
+
+// clear waits for what a killed server left at work in the folder, and takes away its word that it stands there: a server
+// that was killed with the program may be gone and not yet be buried, and PostgreSQL takes it for a living one.
+func (c *Cluster) clear(ctx context.Context, log *slog.Logger) error {
+	until := time.Now().Add(startTimeout)
+	for told := false; c.atWork(); told = true {
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
+		if time.Now().After(until) {
+			return fmt.Errorf("data folder %s is %w by a PostgreSQL that does not end", c.dir, ErrInUse)
+		}
+		if !told {
+			log.Info("waiting for what a PostgreSQL left behind", "folder", c.dir)
+		}
+		time.Sleep(20 * time.Millisecond)
+	}
+	if pid, _, _ := c.pidFile(); pid > 0 && dead(pid) {
+		if err := os.Remove(filepath.Join(c.data(), "postmaster.pid")); err != nil {
+			return fmt.Errorf("data folder: %w", err)
+		}
+	}
+	return nil
+}
+
+// atWork tells whether any process stands in the folder; all of a server's do.
+func (c *Cluster) atWork() bool {
+	data, err := filepath.EvalSymlinks(c.data())
+	if err != nil {
+		return false
+	}
+	all, _ := filepath.Glob("/proc/[0-9]*/cwd")
+	return slices.ContainsFunc(all, func(cwd string) bool {
+		at, err := os.Readlink(cwd)
+		return err == nil && at == data
+	})
+}
+
+// dead tells whether a process has ended and its parent has not heard of it yet: state Z (proc(5), /proc/pid/stat).
+func dead(pid int) bool {
+	text, err := os.ReadFile(fmt.Sprintf("/proc/%d/stat", pid))
+	if err != nil {
+		return false
+	}
+	_, rest, _ := bytes.Cut(text, []byte(") "))
+	return bytes.HasPrefix(rest, []byte("Z"))
 }
 
 // running finds a server on this data folder that is already up.

@@ -3,9 +3,12 @@ package cluster
 import (
 	"context"
 	"database/sql"
+	"fmt"
 	"log/slog"
 	"os"
+	"os/exec"
 	"path/filepath"
+	"strings"
 	"syscall"
 	"testing"
 	"time"
@@ -107,6 +110,31 @@ func TestStartedWhileTheOldServerGoesDown(t *testing.T) {
 	require.NoError(t, db.Close())
 	again := <-came
 	require.NotNil(t, again)
+	assert.False(t, again.TakenOver)
+	assert.Equal(t, 1, query(t, again.URL, "SELECT 1"))
+	require.NoError(t, again.Stop())
+}
+
+// The program and its server are killed in one moment: the next start has the folder, also while nobody has heard of the
+// server's end.
+func TestStartedWhereTheOldServerWasKilled(t *testing.T) {
+	dir := dataDir(t)
+	c := start(t, dir)
+	require.Equal(t, 1, query(t, c.URL, "SELECT 1"))
+	require.NoError(t, c.lock.Close())
+	grave := exec.Command("sleep", "60") // stands for a server whose end nobody hears of
+	require.NoError(t, grave.Start())
+	require.NoError(t, syscall.Kill(c.pid, syscall.SIGKILL))
+	require.NoError(t, grave.Process.Kill())
+	defer func() { _ = grave.Wait() }()
+	require.Eventually(t, func() bool { return dead(grave.Process.Pid) }, 10*time.Second, time.Millisecond)
+	<-c.exited
+	path := filepath.Join(c.data(), "postmaster.pid")
+	text, err := os.ReadFile(path)
+	require.NoError(t, err)
+	_, rest, _ := strings.Cut(string(text), "\n")
+	require.NoError(t, os.WriteFile(path, fmt.Appendf(nil, "%d\n%s", grave.Process.Pid, rest), 0o600))
+	again := start(t, dir)
 	assert.False(t, again.TakenOver)
 	assert.Equal(t, 1, query(t, again.URL, "SELECT 1"))
 	require.NoError(t, again.Stop())

@@ -4,6 +4,8 @@ import (
 	"bufio"
 	"bytes"
 	"context"
+	"crypto/sha256"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"io"
@@ -14,7 +16,66 @@ import (
 	"strings"
 )
 
-// Dump writes everything that a database holds into a file, consistently and while it is used. told hears of
+// sealed stands behind a backup's content, with the SHA-256 of that in hexadecimal figures: what PostgreSQL's own
+// program reads does not tell one flipped bit.
+const sealed = "\nzincroad backup, sha256 "
+
+const sealBytes = len(sealed) + 2*sha256.Size + len("\n")
+
+// ErrUnsealed is what a backup without its checksum comes to.
+var ErrUnsealed = errors.New("it has no checksum at its end: it was cut off, or an older program wrote it")
+
+// seal writes a backup's checksum behind it, and has all of it on the disk.
+func seal(file string) error {
+	f, err := os.OpenFile(file, os.O_RDWR, 0)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	sum := sha256.New()
+	if _, err := io.Copy(sum, f); err != nil {
+		return err
+	}
+	if _, err := fmt.Fprintf(f, "%s%x\n", sealed, sum.Sum(nil)); err != nil {
+		return err
+	}
+	return f.Sync()
+}
+
+// unchanged holds a backup against its checksum.
+func unchanged(file string) error {
+	f, err := os.Open(file)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	info, err := f.Stat()
+	if err != nil {
+		return err
+	}
+	end := make([]byte, sealBytes)
+	at := info.Size() - int64(sealBytes)
+	if at < 0 {
+		return ErrUnsealed
+	}
+	if _, err := f.ReadAt(end, at); err != nil {
+		return err
+	}
+	said, ok := strings.CutPrefix(string(end), sealed)
+	if !ok {
+		return ErrUnsealed
+	}
+	sum := sha256.New()
+	if _, err := io.Copy(sum, io.NewSectionReader(f, 0, at)); err != nil {
+		return err
+	}
+	if strings.TrimSuffix(said, "\n") != hex.EncodeToString(sum.Sum(nil)) {
+		return errors.New("its content is not what its checksum was made of: it was changed, or its disk is failing")
+	}
+	return nil
+}
+
+// Dump writes everything that a database holds but who is signed in into a file, consistently and while it is used. told hears of
 // each table. The file is there when it is whole and was read back, and not before.
 func Dump(ctx context.Context, databaseURL, file string, told func(string)) error {
 	part := file + ".part"
@@ -28,8 +89,11 @@ func Dump(ctx context.Context, databaseURL, file string, told func(string)) erro
 		return fmt.Errorf("backup: %w", err)
 	}
 	err := tool(ctx, "pg_dump", databaseURL, told, "--format=custom", "--no-owner", "--no-privileges", "--verbose",
-		"--file", part)
+		"--exclude-table-data=public.sessions", "--file", part)
 	if err != nil {
+		return fmt.Errorf("backup: %w", err)
+	}
+	if err := seal(part); err != nil {
 		return fmt.Errorf("backup: %w", err)
 	}
 	if err := Check(ctx, part); err != nil {
@@ -41,20 +105,26 @@ func Dump(ctx context.Context, databaseURL, file string, told func(string)) erro
 	return nil
 }
 
-// Check reads a backup through to its end without storing anything: a file that was cut off or changed fails.
+// Check holds a backup against its checksum and reads it through to its end without storing anything: a file that was
+// cut off or changed fails, one without a checksum with ErrUnsealed.
 func Check(ctx context.Context, file string) error {
+	if err := unchanged(file); err != nil {
+		return fmt.Errorf("%s is no whole backup: %w", filepath.Base(file), err)
+	}
+	return Readable(ctx, file)
+}
+
+// Readable reads a backup through to its end, whatever its checksum.
+func Readable(ctx context.Context, file string) error {
 	if err := tool(ctx, "pg_restore", "", nil, "--file", os.DevNull, file); err != nil {
 		return fmt.Errorf("%s is no whole backup: %w", filepath.Base(file), err)
 	}
 	return nil
 }
 
-// Load puts a backup in place of what a database holds: all of it or, where anything goes wrong, nothing. told
+// Load puts a backup, which the caller has checked, in place of what a database holds: all of it or, where anything goes wrong, nothing. told
 // hears of each table.
 func Load(ctx context.Context, databaseURL, file string, told func(string)) error {
-	if err := Check(ctx, file); err != nil {
-		return err
-	}
 	// What is there goes in the same transaction as what comes: pg_restore's own way cannot drop partitions.
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()

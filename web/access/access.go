@@ -4,7 +4,6 @@ package access
 import (
 	"context"
 	"embed"
-	"net"
 	"net/http"
 	"net/url"
 	"strings"
@@ -14,6 +13,7 @@ import (
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/httprate"
 
+	"zincroad/internal/caller"
 	"zincroad/internal/password"
 	"zincroad/web/ui"
 )
@@ -39,8 +39,6 @@ const (
 	// A session ends a month after it began; the store ends one that was left idle. Nothing but entering changes a
 	// session, so that no answer stores one again that was ended meanwhile.
 	lifetime = 30 * 24 * time.Hour
-	// So many tries within a minute from one address: a person mistypes, a program tries out.
-	triesAMinute = 6
 	// How long what stays open may go on after its reader signed out.
 	watchEvery = 5 * time.Second
 
@@ -65,26 +63,15 @@ func New(u *ui.UI, book Book, store scs.CtxStore) (*Room, error) {
 // where requests come from; before serving.
 func (s *Room) BehindProxy() { s.sessions.Cookie.Secure, s.proxied = true, true }
 
-// From is the address that a request came from: that of the connection, or behind a proxy the last one that it names,
-// for those before it anybody can make up.
+// From is the address that a request came from.
 func (s *Room) From(r *http.Request) (string, error) {
-	if s.proxied {
-		hops := strings.Split(strings.Join(r.Header.Values("X-Forwarded-For"), ","), ",")
-		if last := strings.TrimSpace(hops[len(hops)-1]); net.ParseIP(last) != nil {
-			return httprate.CanonicalizeIP(last), nil
-		}
-	}
-	host, _, err := net.SplitHostPort(r.RemoteAddr)
-	if err != nil {
-		host = r.RemoteAddr
-	}
-	return httprate.CanonicalizeIP(host), nil
+	return caller.Address(r, s.proxied), nil
 }
 
 // Routes are the room's own paths.
 func (s *Room) Routes(r chi.Router) {
 	r.Get("/enter", s.door)
-	r.With(httprate.LimitBy(triesAMinute, time.Minute, s.From, httprate.WithLimitHandler(s.tooMany))).
+	r.With(httprate.LimitBy(password.TriesAMinute, time.Minute, s.From, httprate.WithLimitHandler(s.tooMany))).
 		Post("/enter", s.enter)
 	r.Post("/leave", s.leave)
 }
@@ -101,6 +88,7 @@ func (s *Room) Gate(next http.Handler) http.Handler {
 			next.ServeHTTP(w, r)
 			return
 		}
+		w.Header().Set("Cache-Control", "no-store") // what is behind a password stays out of the browser's store
 		in := s.sessions.GetBool(r.Context(), signedIn)
 		r = r.WithContext(ui.WithDoor(r.Context(), in))
 		switch {
@@ -217,7 +205,7 @@ func (s *Room) enter(w http.ResponseWriter, r *http.Request) {
 	}
 	right := false
 	if hash != "" {
-		if right, err = password.Matches(hash, f.Values.Get("password")); err != nil {
+		if right, err = password.Matches(r.Context(), hash, f.Values.Get("password")); err != nil {
 			s.Fail(w, r, err)
 			return
 		}
@@ -225,7 +213,7 @@ func (s *Room) enter(w http.ResponseWriter, r *http.Request) {
 	if !right {
 		f.Values.Del("password")
 		f.Fault("password", "This is not the password.")
-		s.Log.Warn("a wrong password", "from", r.RemoteAddr)
+		s.Log.Warn("a wrong password", "from", caller.Address(r, s.proxied))
 		s.showDoor(w, r, http.StatusUnprocessableEntity, f)
 		return
 	}
@@ -234,10 +222,8 @@ func (s *Room) enter(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	s.sessions.Put(r.Context(), signedIn, true)
-	to := f.Values.Get("to")
-	if !strings.HasPrefix(to, "/") || strings.HasPrefix(to, "//") || strings.Contains(to, `\`) {
-		to = "/"
-	}
+	s.Log.Info("signed in", "from", caller.Address(r, s.proxied))
+	to := ui.Inside(f.Values.Get("to"))
 	if f.Values.Get(again) != "" { // the browser sends the same fields on
 		http.Redirect(w, r, to, http.StatusTemporaryRedirect)
 		return

@@ -251,9 +251,19 @@ func (s *Pages) Night(w http.ResponseWriter, r *http.Request) {
 
 // Back returns to the page that a form stood on, within this site.
 func Back(w http.ResponseWriter, r *http.Request, otherwise string) {
-	to := r.FormValue("back")
-	if !strings.HasPrefix(to, "/") || strings.HasPrefix(to, "//") || strings.Contains(to, `\`) {
+	to := Inside(r.FormValue("back"))
+	if to == "/" {
 		to = otherwise
 	}
 	http.Redirect(w, r, to, http.StatusSeeOther)
+}
+
+// Inside is an address to go on to, where it is one of this site; else the first page. Browsers leave out tabs and ends
+// of lines, and take a backslash for a slash.
+func Inside(to string) string {
+	odd := func(r rune) bool { return r <= ' ' || r == '\\' || r == 0x7f }
+	if !strings.HasPrefix(to, "/") || strings.HasPrefix(to, "//") || strings.ContainsFunc(to, odd) {
+		return "/"
+	}
+	return to
 }
