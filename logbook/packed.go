@@ -83,8 +83,8 @@ func appendText(b []byte, s string) []byte {
 // curvesFormat is the first byte of packed curves.
 const curvesFormat = 1
 
-// packCurves writes the thinned-out curves of a run's sides, and what is of no side, as strips are packed: format; the number of
-// sides; of each its name, the times, the number of channels, of each its name and as many numbers (NaN: not
+// packCurves writes the thinned-out curves of a run's sides, and what is of no side, as strips are packed: format; the
+// number of sides; of each its name, the times, the number of channels, of each its name and as many numbers (NaN: not
 // read), and from and to of gaps.
 func packCurves(curves map[trace.Side]trace.Reduced) []byte {
 	b := []byte{curvesFormat}

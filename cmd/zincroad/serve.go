@@ -426,7 +426,11 @@ func serveMetrics(address string, h http.Handler, log *slog.Logger) (stop func()
 	}
 	mux := http.NewServeMux()
 	mux.Handle("GET /metrics", h)
-	srv := &http.Server{Handler: web.OnlyHosts(mux, nil), ReadHeaderTimeout: 5 * time.Second, WriteTimeout: 30 * time.Second}
+	srv := &http.Server{
+		Handler:           web.OnlyHosts(mux, nil),
+		ReadHeaderTimeout: 5 * time.Second,
+		WriteTimeout:      30 * time.Second,
+	}
 	go func() {
 		if err := srv.Serve(l); !errors.Is(err, http.ErrServerClosed) {
 			log.Error("serving metrics", "error", err)

@@ -243,8 +243,8 @@ func rampOver(s Subject) float64 {
 // leastWindow is how many points a window must have for anything to be concluded from it.
 const leastWindow = 20.0
 
-// concludes tells whether anything can be concluded from the window, and why not where it cannot: it is too short, or it
-// holds the ramp of some runs and not of others.
+// concludes tells whether anything can be concluded from the window, and why not where it cannot: it is too short, or
+// it holds the ramp of some runs and not of others.
 func (c *Comparison) concludes(subjects []Subject) (why string, ok bool) {
 	window := words.Window(c.Window.FromPct, c.Window.ToPct)
 	if c.Window.ToPct-c.Window.FromPct < leastWindow {
@@ -256,15 +256,16 @@ func (c *Comparison) concludes(subjects []Subject) (why string, ok bool) {
 		if c.times[i] == nil || s.Reading.SoC == nil {
 			continue
 		}
-		if over := rampOver(s); over > c.Window.FromPct+rampSlackPct && s.Reading.SoC.FromPct >= c.Window.FromPct-rampSlackPct {
+		from := c.Window.FromPct
+		if rampOver(s) > from+rampSlackPct && s.Reading.SoC.FromPct >= from-rampSlackPct {
 			in = append(in, c.name(i))
 		} else {
 			out = append(out, c.name(i))
 		}
 	}
 	if len(in) > 0 && len(out) > 0 {
-		return fmt.Sprintf("%s holds the ramp of %s and not that of the others: how much of the difference that is, it cannot "+
-			"say.", window, list(in[:min(len(in), 3)])), false
+		return fmt.Sprintf("%s holds the ramp of %s and not that of the others: how much of the difference that is, it "+
+			"cannot say.", window, list(in[:min(len(in), 3)])), false
 	}
 	return "", true
 }

@@ -16,8 +16,8 @@ import (
 var groupForms = map[string]string{
 	"car": "%s", "software": "software %s", "stall": "%s", "stall_kw": "%s at the stall", "adapter": "adapter: %s",
 	"ambient_c": "%s outside", "battery_c": "a battery of %s", "preconditioned": "preconditioning: %s",
-	"profile": "the %s profile", "climate": "climate %s", "chemistry": "%s packs", "season": "%s", "start_pct": "a start at %s",
-	"year": "%s", "date": "%s",
+	"profile": "the %s profile", "climate": "climate %s", "chemistry": "%s packs", "season": "%s",
+	"start_pct": "a start at %s", "year": "%s", "date": "%s",
 }
 
 // groupName names a group in a sentence.
@@ -39,8 +39,8 @@ func (c *Comparison) timedGroups() []Group {
 	return out
 }
 
-// sayHeading answers what was asked: the groups by what they were grouped, several cars in order, repeats as a band, two
-// runs against each other.
+// sayHeading answers what was asked: the groups by what they were grouped, several cars in order, repeats as a band,
+// two runs against each other.
 func (c *Comparison) sayHeading(add func(string, string, ...any), other int) {
 	window := words.Window(c.Window.FromPct, c.Window.ToPct)
 	groups := c.timedGroups()
@@ -118,8 +118,8 @@ func (c *Comparison) sayOrder(add func(string, string, ...any), groups []Group) 
 // nothing is the share of a difference that a part of the window may hold and still be said to hold nothing of it.
 const nothing = 0.05
 
-// sayAbove says that all of a difference lies in the upper part of the window, where it does and that part is the smaller
-// one; false where it does not.
+// sayAbove says that all of a difference lies in the upper part of the window, where it does and that part is the
+// smaller one; false where it does not.
 func (c *Comparison) sayAbove(add func(string, string, ...any), other int, total float64) bool {
 	below := 0.0
 	for n, b := range c.Bands {

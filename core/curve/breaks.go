@@ -60,7 +60,8 @@ const (
 	leastPieces  = 5
 )
 
-// gainPerKJ is how many points a kilojoule gives, by the middle of all pieces without a gap; NaN where it cannot be told.
+// gainPerKJ is how many points a kilojoule gives, by the middle of all pieces without a gap; NaN where it cannot be
+// told.
 func (s *sides) gainPerKJ(soc trace.Series) float64 {
 	side := s.poweredSide()
 	var rates []float64
@@ -283,8 +284,8 @@ func (s *sides) settleBreaches(raw []*trace.Recording) {
 	s.stallAC = s.readsAC()
 }
 
-// A stall's meter that sits on the mains side of its rectifiers reads their loss too: the same share at any power, where
-// what is lost behind them grows with the current (common practice, no source: rectifiers lose 4 to 8 %).
+// A stall's meter that sits on the mains side of its rectifiers reads their loss too: the same share at any power,
+// where what is lost behind them grows with the current (common practice, no source: rectifiers lose 4 to 8 %).
 const (
 	acShare     = 0.05 // of what reaches the pack, at least
 	acSpread    = 0.01 // by which the share may differ along the run
@@ -330,8 +331,8 @@ func (s *sides) readsAC() *meterAC {
 	if mid < acShare || high-low > 2*acSpread {
 		return nil
 	}
-	return &meterAC{share: mid, why: fmt.Sprintf("it reads %s kW at a stall of %s kW, and %s %% more than the car at any power",
-		words.Figure(over*rated, 0), words.Figure(rated, 0), words.Figure(mid*100, 1))}
+	return &meterAC{share: mid, why: fmt.Sprintf("it reads %s kW at a stall of %s kW, and %s %% more than the car at any "+
+		"power", words.Figure(over*rated, 0), words.Figure(rated, 0), words.Figure(mid*100, 1))}
 }
 
 // heldOver is the power, as a share of a rating, at or above which a series stays for a minute.

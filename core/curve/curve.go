@@ -93,7 +93,8 @@ type sides struct {
 // prepare lays a run's recordings on its clock and finds everything that clocks and sides share,
 // so that the readings are gone through once however many figures are asked for.
 func prepare(r *run.Run) *sides {
-	s := &sides{ratedKW: ratedOf(r), power: map[trace.Side]trace.Series{}, flows: map[trace.Side][]flow{}, interval: map[trace.Side]float64{},
+	s := &sides{ratedKW: ratedOf(r), power: map[trace.Side]trace.Series{}, flows: map[trace.Side][]flow{},
+		interval:  map[trace.Side]float64{},
 		tolerance: 2}
 	power := map[trace.Side][]trace.Series{}
 	tolerance := 0.0

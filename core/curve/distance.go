@@ -21,7 +21,7 @@ type Distance struct {
 	AddedKm   float64  `json:"added_km"`   // in the whole run
 	Plus      []Plus   `json:"plus"`       // minutes to so much more, where it was reached
 	PlusMi    []Plus   `json:"plus_mi"`    // the same for round miles; their km
-	ByCharge  bool     `json:"by_charge"`  // the energy is the charge's share of the noted capacity: not all of it was read
+	ByCharge  bool     `json:"by_charge"`  // by the charge and the noted capacity: not all energy was read
 }
 
 // Plus is the time from clock zero until so much distance was added.
@@ -118,7 +118,8 @@ func (s *sides) distances(r *run.Run, out *Reading) []Distance {
 }
 
 // packEnergy is what had reached the pack at each moment, kWh, and the share of it that did: the car's power, else the
-// stall's. Where neither was read for most of the charge that was gained, it is that charge's share of the noted capacity.
+// stall's. Where neither was read for most of the charge that was gained, it is that charge's share of the noted
+// capacity.
 func (s *sides) packEnergy(c *run.Car) (energy trace.Series, share float64, byCharge bool) {
 	side, share := trace.CarSide, 1.0
 	if s.power[side].Len() == 0 {

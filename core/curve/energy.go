@@ -217,7 +217,8 @@ func (s *sides) notes(r *run.Run) []RecordingNote {
 		note := RecordingNote{File: rec.Name, Readings: r.Recordings[i].Len()}
 		note.noteClock(s.clocks[i])
 		if note.NotOneSession && s.jumped() {
-			note.NotOneSession, note.NotLinedUp = false, "a clock jumps, so that no one shift lays one on the other, and it stands apart"
+			note.NotOneSession = false
+			note.NotLinedUp = "a clock jumps, so that no one shift lays one on the other, and it stands apart"
 		}
 		note.PowerFrom = rec.PowerFrom()
 		spikes, _ := trace.Spikes(s.each[i])

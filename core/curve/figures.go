@@ -48,10 +48,10 @@ var Figures = figure.List[*Reading]{
 	},
 	{
 		Key: "drive", Name: "Before the plug-in",
-		Definition: "Without a plug-in mark the whole recording counts as charging, but for a drive: a log that begins with " +
-			"the drive there takes power out of the pack before power comes in for a minute and more, and the plug-in is where " +
-			"that begins. Where power flowed for minutes before the first plug-in that is marked, that was a leg too. Set the " +
-			"mark where it belongs, and figures go by it.",
+		Definition: "Without a plug-in mark the whole recording counts as charging, but for a drive: a log that begins " +
+			"with the drive there takes power out of the pack before power comes in for a minute and more, and the plug-in " +
+			"is where that begins. Where power flowed for minutes before the first plug-in that is marked, that was a leg " +
+			"too. Set the mark where it belongs, and figures go by it.",
 		Formula: "plug-in = the first power of either side that lasts, after the last that was taken out of the pack",
 		Numbers: func(x *Reading) (n figure.Lines) {
 			for _, m := range x.MarkProposals {

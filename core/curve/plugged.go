@@ -19,7 +19,8 @@ const (
 )
 
 // inferPlug adds the plug-in and the unplug that nobody marked to the run's marks: where a log holds a drive, and where
-// power flowed for minutes before the first plug-in that is marked. No leg that carried power is lost for a missing tap.
+// power flowed for minutes before the first plug-in that is marked. No leg that carried power is lost for a missing
+// tap.
 func (s *sides) inferPlug() {
 	given := s.marks
 	s.proposed = health.Marks(given, s.power[trace.CarSide])

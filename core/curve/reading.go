@@ -133,7 +133,7 @@ type Leg struct {
 
 	// What follows goes beyond the open format's own keys.
 
-	FlowedToS float64 `json:"flowed_to_s"` // when power ended, by either side: what stood plugged in behind it is no charging
+	FlowedToS float64 `json:"flowed_to_s"` // when power ended, by either side: standing plugged in is no charging
 }
 
 // Plateau is a stretch of steady power: where and how high, and how the line through it

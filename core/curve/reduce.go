@@ -24,8 +24,8 @@ const (
 // Reduce gives each side's channels thinned out for drawing, on the run's own
 // clock, with about four points for each of n slices of time. A side without
 // power is led by its state of charge; a side with neither is left out. The state
-// of charge is the run's, whichever side recorded it; all of it stands under OfRun as well. Power is NaN between two legs,
-// so that a line is broken there; what was read before the first plug-in is in it.
+// of charge is the run's, whichever side recorded it; all of it stands under OfRun as well. Power is NaN between two
+// legs, so that a line is broken there; what was read before the first plug-in is in it.
 func (w Work) Reduce(n int) map[trace.Side]trace.Reduced {
 	s := w.sides
 	if _, ok := s.plugZero(); !ok {

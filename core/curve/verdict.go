@@ -146,8 +146,8 @@ func (r *Reading) ceilingFindings() []Finding {
 		}
 		f := Finding{Kind: AboutCeiling, FromS: c.FromS, ToS: c.ToS, Confidence: c.Confidence, Evidence: c.Evidence}
 		what := ceiling.Hedged(c.What, ceiling.Confidence(c.Confidence), c.Pair)
-		f.Text = fmt.Sprintf("%s held it from %s to %s", strings.ToUpper(what[:1])+ceiling.AsSubject(what[1:]), words.Clock(c.FromS),
-			words.Clock(c.ToS))
+		f.Text = fmt.Sprintf("%s held it from %s to %s", strings.ToUpper(what[:1])+ceiling.AsSubject(what[1:]),
+			words.Clock(c.FromS), words.Clock(c.ToS))
 		if c.FromPct != nil && c.ToPct != nil && *c.ToPct > *c.FromPct {
 			f.Text += fmt.Sprintf(", %s to %s %%", words.Figure(*c.FromPct, 0), words.Figure(*c.ToPct, 0))
 		}

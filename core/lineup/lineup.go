@@ -84,7 +84,7 @@ func WholeHours(offsetS float64) (hours int, restS float64) {
 
 // When a fit counts (common practice, no source).
 const (
-	leastAlike   = 0.94  // correlation: those of one session have more, those of two days of one car mostly less (measured)
+	leastAlike   = 0.94  // correlation: one session has more, two days of one car mostly less (measured)
 	mostResidual = 0.05  // of the level: more, and the two are not of one session
 	mostLasting  = 0.008 // of the level, for a minute and more: the same
 	leastScale   = 0.70
@@ -175,8 +175,8 @@ func Fit(master, other *trace.Recording, notedS float64) Clock {
 }
 
 // nearZero gives the offset of the recording that is not the master where no drift is stated, and its variance: at the
-// run's zero, but no farther from what both cover than half of its length. A zero that lies hours away (a log in seconds
-// since midnight) would be moved by seconds by a rate that nobody knows.
+// run's zero, but no farther from what both cover than half of its length. A zero that lies hours away (a log in
+// seconds since midnight) would be moved by seconds by a rate that nobody knows.
 func (f fit) nearZero(swapped bool) (offsetS, variance float64) {
 	zero := -f.shiftS // on the other's clock
 	if swapped {

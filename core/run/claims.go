@@ -11,7 +11,8 @@ import (
 // and more" or "peak 195 kW". What stands behind a colon is where it is from.
 var claimLine = regexp.MustCompile(
 	`(?i)^\s*(?:peak\s+([\d.,]+)(?:\s*kw)?|([\d.,]+)\s*[-–]\s*([\d.,]+)\s*%?\s+(?:in\s+)?([\d.,]+)(?:\s*min)?)` +
-		`(?:,?\s+from\s+([\d.,]+)(?:\s*°?([cf]))?)?(?:,?\s+(?:on|at)\s+([\d.,]+)\s*kw(?:\s+(?:and|or)\s+more)?)?\s*(?::\s*(.*))?$`,
+		`(?:,?\s+from\s+([\d.,]+)(?:\s*°?([cf]))?)?` +
+		`(?:,?\s+(?:on|at)\s+([\d.,]+)\s*kw(?:\s+(?:and|or)\s+more)?)?\s*(?::\s*(.*))?$`,
 )
 
 // ParseClaims reads claims, one a line; empty lines are none. The error names the line and what was

@@ -1,6 +1,6 @@
 // Package boxed reads files that somebody sent in a process of their own, with bounds for memory and time: whatever a
-// file claims to be, and whatever a library does with it, the program that was asked goes on. What a reader of strangers'
-// files cannot do within the bounds is refused in a sentence.
+// file claims to be, and whatever a library does with it, the program that was asked goes on. What a reader of
+// strangers' files cannot do within the bounds is refused in a sentence.
 //
 // The process is this program once more, told by its environment to do nothing but read. Package intake does the
 // reading; this package carries files in and what they hold out.
@@ -42,7 +42,8 @@ var (
 // asked is the environment's word that this process is to read one file and end.
 const asked = "ZINCROAD_READS_ONE_FILE"
 
-// process has a process of its own do a job with what it is given, and gives what that writes. It ends with the context.
+// process has a process of its own do a job with what it is given, and gives what that writes. It ends with the
+// context.
 func process(ctx context.Context, job string, parts ...[]byte) ([]byte, error) {
 	if err := atOnce.Acquire(ctx, 1); err != nil {
 		return nil, fmt.Errorf("waiting for a turn: %w", err)

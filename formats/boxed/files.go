@@ -52,7 +52,8 @@ func Bytes(ctx context.Context, name string, content []byte, c intake.Choices) (
 	return list[0], nil
 }
 
-// Photo is photo.Keep, done in a process of its own: a few bytes of a picture can be more pixels than any machine holds.
+// Photo is photo.Keep, done in a process of its own: a few bytes of a picture can be more pixels than any machine
+// holds.
 func Photo(ctx context.Context, content []byte) (*photo.Kept, error) {
 	out, err := process(ctx, readPhoto, content)
 	if errors.Is(err, ErrMemory) || errors.Is(err, ErrTime) {

@@ -7,7 +7,8 @@ import (
 )
 
 // stamped is a date and a time in the name of a file, as loggers write them: 20260314_142211, 2026-03-14T14-22.
-var stamped = regexp.MustCompile(`(?:^|\D)(20\d\d)[-_.]?(\d\d)[-_.]?(\d\d)[-_. T]+(\d\d)[-_.:h]?(\d\d)(?:[-_.:m]?(\d\d))?(?:\D|$)`)
+var stamped = regexp.MustCompile(`(?:^|\D)(20\d\d)[-_.]?(\d\d)[-_.]?(\d\d)` +
+	`[-_. T]+(\d\d)[-_.:h]?(\d\d)(?:[-_.:m]?(\d\d))?(?:\D|$)`)
 
 // startIn gives the date and time in the name of a file, in a zone, nil for UTC: of a log without a date of its own,
 // that is when it begins. The zero time where the name holds none.

@@ -8,11 +8,10 @@
 // One word of each line is the time: minutes and seconds since the start, hours,
 // minutes and seconds, or a time of day (18:31, 5:12 PM); which of them is settled
 // for the whole text. Two times, 0:40-3:17, are a level held from one to the other.
-// Numbers carry their units, in any order; behind "car" or "stall" they are of that side. A line with words instead of numbers is a
-// mark. A line may say of the film that the times are read off when it starts, how fast it
-// runs, what is cut out and where it stands: clip 0:30, speed 8, cut 12:10-15:40, freeze
-// 5:00-5:20. A line that begins with " has the time of the one above. Empty lines and lines
-// that begin with # are passed over.
+// Numbers carry their units, in any order; behind "car" or "stall" they are of that side. A line with words instead of
+// numbers is a mark. A line may say of the film that the times are read off when it starts, how fast it runs, what is
+// cut out and where it stands: clip 0:30, speed 8, cut 12:10-15:40, freeze 5:00-5:20. A line that begins with " has the
+// time of the one above. Empty lines and lines that begin with # are passed over.
 package typed
 
 import (

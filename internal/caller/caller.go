@@ -9,8 +9,8 @@ import (
 	"github.com/go-chi/httprate"
 )
 
-// Address is the address that a request came from: that of the connection, or behind a proxy (proxied) the last one that
-// the proxy names, for those before it anybody can make up. All addresses of one IPv6 network are one.
+// Address is the address that a request came from: that of the connection, or behind a proxy (proxied) the last one
+// that the proxy names, for those before it anybody can make up. All addresses of one IPv6 network are one.
 func Address(r *http.Request, proxied bool) string {
 	if proxied {
 		hops := strings.Split(strings.Join(r.Header.Values("X-Forwarded-For"), ","), ",")

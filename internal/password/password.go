@@ -33,7 +33,8 @@ const (
 	Longest  = 200
 )
 
-// TriesAMinute is how many tries one address has within a minute, with one name: a person mistypes, a program tries out.
+// TriesAMinute is how many tries one address has within a minute, with one name: a person mistypes, a program tries
+// out.
 const TriesAMinute = 6
 
 // turns bounds the work: a hash takes memoryKiB and all lanes for a tenth of a second, whoever asks for it, and however

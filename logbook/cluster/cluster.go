@@ -296,8 +296,8 @@ func (c *Cluster) leftRunning(ctx context.Context, bin string, log *slog.Logger)
 	}
 }
 
-// clear waits for what a killed server left at work in the folder, and takes away its word that it stands there: a server
-// that was killed with the program may be gone and not yet be buried, and PostgreSQL takes it for a living one.
+// clear waits for what a killed server left at work in the folder, and takes away its word that it stands there: a
+// server that was killed with the program may be gone and not yet be buried, and PostgreSQL takes it for a living one.
 func (c *Cluster) clear(ctx context.Context, log *slog.Logger) error {
 	until := time.Now().Add(startTimeout)
 	for told := false; c.atWork(); told = true {

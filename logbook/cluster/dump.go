@@ -75,8 +75,8 @@ func unchanged(file string) error {
 	return nil
 }
 
-// Dump writes everything that a database holds but who is signed in into a file, consistently and while it is used. told hears of
-// each table. The file is there when it is whole and was read back, and not before.
+// Dump writes everything that a database holds but who is signed in into a file, consistently and while it is used.
+// told hears of each table. The file is there when it is whole and was read back, and not before.
 func Dump(ctx context.Context, databaseURL, file string, told func(string)) error {
 	part := file + ".part"
 	if err := os.Remove(part); err != nil && !errors.Is(err, os.ErrNotExist) {
@@ -122,8 +122,8 @@ func Readable(ctx context.Context, file string) error {
 	return nil
 }
 
-// Load puts a backup, which the caller has checked, in place of what a database holds: all of it or, where anything goes wrong, nothing. told
-// hears of each table.
+// Load puts a backup, which the caller has checked, in place of what a database holds: all of it or, where anything
+// goes wrong, nothing. told hears of each table.
 func Load(ctx context.Context, databaseURL, file string, told func(string)) error {
 	// What is there goes in the same transaction as what comes: pg_restore's own way cannot drop partitions.
 	ctx, cancel := context.WithCancel(ctx)
