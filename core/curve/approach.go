@@ -1,8 +1,10 @@
 package curve
 
 import (
+	"cmp"
 	"fmt"
 	"math"
+	"slices"
 
 	"zincroad/core/run"
 	"zincroad/core/trace"
@@ -21,6 +23,18 @@ type Approach struct {
 	UsedPct *float64        `json:"used_pct"`  // charge driven off; nil: not read at both ends
 	EveryS  float64         `json:"every_s"`   // median interval of its readings
 	Points  []ApproachPoint `json:"points"`    // thinned out, in order of time
+	Stages  []ApproachStage `json:"stages"`    // between the marks on the way; none without a mark there
+}
+
+// ApproachStage is a part of the way, from one mark to the next.
+type ApproachStage struct {
+	Name   string   `json:"name"` // of the mark that it begins with; empty: the beginning
+	FromS  float64  `json:"from_s"`
+	ToS    float64  `json:"to_s"`
+	FromC  float64  `json:"from_c"`    // at its first reading
+	ToC    float64  `json:"to_c"`      // at its last
+	PerMin *float64 `json:"k_per_min"` // between these; nil: by less than 3 K
+	KWh    *float64 `json:"kwh"`       // out of the pack; nil: power was not read all the time
 }
 
 // ApproachPoint is the pack's temperature at one moment, °C; nil where it was not read.
@@ -32,22 +46,23 @@ type ApproachPoint struct {
 
 const (
 	approachS      = 120.0 // less is a car that was switched on at the stall
-	approachBreakS = 600.0 // what lies before such a hole was another drive
+	approachBreakS = 600.0 // what lies before such a hole was another drive,
+	approachBreaks = 3     // or before one of so many intervals, where readings were taken now and then
 	approachPoints = 120
 	warmedC        = 3.0 // whole degrees leave open what is less
 )
 
 // approachOf reads the way to the stall; nil without a plug-in that counts, or where the pack's temperature
 // was not read for two minutes before it. Times are on the clock that starts at zero.
-func (s *sides) approachOf(zero float64) *Approach {
+func (s *sides) approachOf(zero float64, marks []run.Mark) *Approach {
 	plug := s.legs[0].from
 	if math.IsInf(plug, -1) {
 		return nil
 	}
 	before := func(c trace.Channel) trace.Series {
 		part := cut(s.joined(trace.CarSide, c), trace.Span{From: math.Inf(-1), To: plug})
-		i := part.Len()
-		for next := plug; i > 0 && next-part.T[i-1] <= approachBreakS; i-- {
+		i, hole := part.Len(), max(approachBreakS, approachBreaks*trace.MedianInterval(part.T))
+		for next := plug; i > 0 && next-part.T[i-1] <= hole; i-- {
 			next = part.T[i-1]
 		}
 		return trace.Series{T: part.T[i:], V: part.V[i:]}
@@ -85,14 +100,97 @@ func (s *sides) approachOf(zero float64) *Approach {
 		}
 		return nil
 	}
-	for k := 0.0; k <= approachPoints; k++ {
-		t := coldest.T[0] + (plug-coldest.T[0])*k/approachPoints
+	shown := coldest.T
+	if n > approachPoints {
+		shown = make([]float64, approachPoints+1)
+		for k := range shown {
+			shown[k] = coldest.T[0] + (plug-coldest.T[0])*float64(k)/approachPoints
+		}
+	}
+	for _, t := range shown {
 		p := ApproachPoint{TS: t - zero, ColdestC: at(coldest, t), WarmestC: at(warmest, t)}
 		if p.ColdestC != nil || p.WarmestC != nil {
 			a.Points = append(a.Points, p)
 		}
 	}
+	a.Stages = s.stages(coldest, plug, zero, marks)
 	return a
+}
+
+// stages are the parts of the way between marks, as far as the pack's temperature was read at least twice in them.
+func (s *sides) stages(coldest trace.Series, plug, zero float64, marks []run.Mark) (list []ApproachStage) {
+	first := coldest.T[0]
+	ends, names := []float64{first}, []string{""}
+	marks = slices.Clone(marks)
+	slices.SortStableFunc(marks, func(a, b run.Mark) int { return cmp.Compare(a.TS, b.TS) })
+	for _, m := range marks {
+		if m.TS < first || m.TS >= plug {
+			continue
+		}
+		name := m.Kind
+		if m.Note != "" {
+			name = m.Note
+		}
+		ends, names = append(ends, m.TS), append(names, name)
+	}
+	if len(ends) == 1 {
+		return nil
+	}
+	power := s.joined(trace.CarSide, trace.Power)
+	for i, from := range ends {
+		to := plug
+		if i+1 < len(ends) {
+			to = ends[i+1]
+		}
+		at := cut(coldest, trace.Span{From: from, To: to})
+		if at.Len() < 2 {
+			continue
+		}
+		last := at.Len() - 1
+		stage := ApproachStage{Name: names[i], FromS: from - zero, ToS: to - zero, FromC: at.V[0], ToC: at.V[last]}
+		if gained := stage.ToC - stage.FromC; math.Abs(gained) >= warmedC {
+			perMin := gained / (at.T[last] - at.T[0]) * 60
+			stage.PerMin = &perMin
+		}
+		if whole(power, from, to) {
+			kWh := -power.Integral(from, to) / 3600
+			stage.KWh = &kWh
+		}
+		list = append(list, stage)
+	}
+	return list
+}
+
+// said is a stage in words; empty where nothing of it is known but its ends.
+func (g ApproachStage) said() string {
+	if g.PerMin == nil && g.KWh == nil {
+		return ""
+	}
+	since := "at first"
+	if g.Name != "" {
+		since = fmt.Sprintf("from %q", g.Name)
+	}
+	text := fmt.Sprintf("%s, for %s: %s to %s °C", since, words.Duration(g.ToS-g.FromS), words.Figure(g.FromC, 0),
+		words.Figure(g.ToC, 0))
+	if g.PerMin != nil {
+		text += fmt.Sprintf(", %s K a minute", words.Fixed(*g.PerMin, 2))
+	}
+	if g.KWh != nil && *g.KWh >= 0 {
+		text += fmt.Sprintf(", %s kWh out of the pack", words.Figure(*g.KWh, 1))
+	}
+	return text
+}
+
+// whole tells whether a series was read all the time, a minute apart at most.
+func whole(s trace.Series, from, to float64) bool {
+	last := from
+	for _, t := range slices.Concat(cut(s, trace.Span{From: from, To: to}).T, []float64{to}) {
+		if t-last > coarseS {
+			return false
+		}
+		last = t
+	}
+	return s.Len() > 0
 }
 
 // approachFinding says how the pack was warmed on the way, and whether that was enough; nil where it was
@@ -125,6 +223,11 @@ func (r *Reading) approachFinding(car *run.Car) *Finding {
 		f.Evidence = append(f.Evidence, fmt.Sprintf("readings %s apart", words.Duration(a.EveryS)))
 	}
 	f.Evidence = append([]string{fmt.Sprintf("it warmed by %s K a minute", words.Fixed(*a.PerMin, 2))}, f.Evidence...)
+	for _, stage := range a.Stages {
+		if said := stage.said(); said != "" {
+			f.Evidence = append(f.Evidence, said)
+		}
+	}
 	if a.UsedPct != nil {
 		f.Evidence = append(f.Evidence, fmt.Sprintf("%s points of charge driven off", words.Figure(*a.UsedPct, 1)))
 	}

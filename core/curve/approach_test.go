@@ -125,6 +125,45 @@ func TestApproachFromFewReadings(t *testing.T) {
 	assert.Nil(t, every(func(at float64) bool { return at < -300 }).Approach)
 }
 
+// Notes half an hour apart are one way, with a picture; marks part it, each part with what it warmed by and what it took.
+// By hand: 10 to 4 °C in the first hour; 4 to 24 °C in the 90 min from the mark on, 0.22 K a minute; 3 kW for 90 min are
+// 4.5 kWh.
+func TestApproachInStages(t *testing.T) {
+	rec := &trace.Recording{Name: "notes.txt", Side: trace.CarSide, Columns: map[trace.Channel][]float64{}}
+	for _, at := range [][2]float64{{-9000, 10}, {-7200, 7}, {-5400, 4}, {-4800, 4}, {-3000, 11.5}, {-1200, 19}, {-0, 24}} {
+		rec.T = append(rec.T, at[0])
+		rec.Columns[trace.BatteryTemp] = append(rec.Columns[trace.BatteryTemp], at[1])
+	}
+	heating := &trace.Recording{Name: "power.csv", Side: trace.CarSide, Columns: map[trace.Channel][]float64{}}
+	for at := -5400.0; at <= 600; at += 10 {
+		heating.T = append(heating.T, at)
+		kw := -3.0
+		if at > 0 {
+			kw = 90
+		}
+		heating.Columns[trace.Power] = append(heating.Columns[trace.Power], kw)
+	}
+	r := &run.Run{Recordings: []*trace.Recording{rec, heating}, Marks: []run.Mark{{TS: 0, Kind: run.PlugIn},
+		{TS: -5400, Kind: run.Heater, Note: "heating on"}}}
+	x := Read(r, Options{})
+	a := x.Approach
+	require.NotNil(t, a, "half an hour between notes is no other drive")
+	assert.Equal(t, -9000.0, a.FromS)
+	assert.Len(t, a.Points, 7, "its readings")
+	require.Len(t, a.Stages, 2)
+	assert.Nil(t, a.Stages[0].KWh, "no power was read")
+	assert.InDelta(t, -6.0/60, *a.Stages[0].PerMin, 1e-9)
+	assert.Equal(t, "heating on", a.Stages[1].Name)
+	assert.InDelta(t, 20.0/90, *a.Stages[1].PerMin, 1e-9)
+	assert.InDelta(t, 4.5, *a.Stages[1].KWh, 0.01)
+	for _, f := range x.Findings {
+		if f.Kind == AboutApproach {
+			assert.Contains(t, f.Evidence,
+				`from "heating on", for 90 min: 4 to 24 °C, 0.22 K a minute, 4.5 kWh out of the pack`)
+		}
+	}
+}
+
 // findingOf is the text of the first finding of a kind; empty for none.
 func findingOf(x *Reading, kind string) string {
 	for _, f := range x.Findings {

@@ -283,7 +283,7 @@ func (s *sides) read(r *run.Run, o Options) *Reading {
 	if s.power[o.Side].Len() < 2 {
 		out.IntervalS = trace.MedianInterval(s.soc.T)
 	}
-	out.Approach = s.approachOf(zero)
+	out.Approach = s.approachOf(zero, r.Marks)
 	finite(reflect.ValueOf(out).Elem()) // sentences are made of numbers alone
 	out.Findings = s.findings(out, r)
 	finite(reflect.ValueOf(&out.Findings).Elem())

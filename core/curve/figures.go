@@ -82,8 +82,8 @@ var Figures = figure.List[*Reading]{
 	{
 		Key: "approach", Name: "The approach", Unit: "°C",
 		Definition: "The pack's temperature on the way to the stall: the coldest cell's where it was read, else the " +
-			"pack's one value, from the car's own log before the first plug-in. What lies before a hole of ten minutes was " +
-			"another drive. It enters no post, window or energy.",
+			"pack's one value, from the car's own log before the first plug-in. What lies before a hole of ten minutes, or of " +
+			"three intervals where it was noted now and then, was another drive. It enters no post, window or energy.",
 		Formula: "the warming a minute is the slope of least squares from the lowest reading to plug-in, stated from 3 " +
 			"K on",
 		Numbers: func(x *Reading) (n figure.Lines) {
@@ -95,6 +95,11 @@ var Figures = figure.List[*Reading]{
 				}
 				if a.UsedPct != nil {
 					n.Say("%s %% driven off", words.Figure(*a.UsedPct, 1))
+				}
+				for _, stage := range a.Stages {
+					if said := stage.said(); said != "" {
+						n.Say("%s", said)
+					}
 				}
 			}
 			return n
