@@ -24,9 +24,9 @@ type Reach struct {
 // be made without a fallback within reach.
 const RunOutPct = 5
 
-// reservePct is what must be left on arrival at a fallback: a display's percent
-// may be almost one too high.
-const reservePct = 1
+// reservePct is what must be left on arrival at a fallback: a display rounds to a whole percent, and may be half of one
+// too high.
+const reservePct = 0.5
 
 // reach works out what is left for the fallback.
 func (p *Prepared) reach() {

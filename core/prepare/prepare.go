@@ -181,7 +181,7 @@ func (p *Prepared) check() {
 	if why := plan.Way.Possible(plan.Car, plan.Stall); why != "" {
 		p.refuse("way", "Not this way: %s.", why)
 	}
-	if plan.FromPct <= RunOutPct && (p.Fallback == nil || !p.Fallback.Reachable) {
+	if !p.Refused() && plan.FromPct <= RunOutPct && (p.Fallback == nil || !p.Fallback.Reachable) {
 		p.refuseRunOut()
 	}
 }

@@ -318,6 +318,13 @@ func TestFallback(t *testing.T) {
 		p.FromPct, p.Fallback = 0, &prepare.Fallback{Name: "Lower Weir 2", SameSite: true}
 	}))
 	assert.Empty(t, zero.Refusals, "a second stall at the site will do")
+
+	near := prepare.Of(plan(func(p *prepare.Plan) {
+		p.FromPct, p.Fallback = 1, &prepare.Fallback{Name: "Lower Weir", Km: 1.6}
+	}))
+	assert.Empty(t, near.Refusals, "a mile takes a third of a percent: more than half of one is left")
+	never := prepare.Of(plan(func(p *prepare.Plan) { p.NowPct, p.FromPct, p.Km = 3, 1, 60 }))
+	assert.Len(t, never.Refusals, 1, "a car that does not get there runs out of nothing at the stall")
 }
 
 func TestMethodsAreWhole(t *testing.T) {
