@@ -96,6 +96,7 @@ type Prepared struct {
 	Approach *Approach          // nil when refused
 	Forecast *forecast.Forecast // nil when refused
 	Options  []Option           // every way of warming
+	Night    *Night             // nil where a night makes no difference
 	Fallback *Reach             // nil without a fallback
 	Fit      *stall.Fit         // nil without a car that can be reckoned with
 	Assumed  []pack.Assumption
@@ -204,6 +205,7 @@ func (p *Prepared) workOut(d *driver) {
 		p.Forecast, _ = forecast.Of(p.Plan.session(p.Plan.FromPct, p.Plan.ToPct, chosen.Plug().Battery),
 			forecast.DefaultUncertainty)
 	})
+	all.Go(func() { p.Night = p.night() })
 	all.Wait()
 	for i := range p.Options {
 		p.Options[i].against(&p.Options[0], p.WhPerKm)

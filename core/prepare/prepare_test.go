@@ -1,6 +1,7 @@
 package prepare_test
 
 import (
+	"fmt"
 	"math"
 	"testing"
 
@@ -325,6 +326,26 @@ func TestFallback(t *testing.T) {
 	assert.Empty(t, near.Refusals, "a mile takes a third of a percent: more than half of one is left")
 	never := prepare.Of(plan(func(p *prepare.Plan) { p.NowPct, p.FromPct, p.Km = 3, 1, 60 }))
 	assert.Len(t, never.Refusals, 1, "a car that does not get there runs out of nothing at the stall")
+}
+
+// A warm pack before a night at −5 °C is charged sooner than behind it; where it is as cold as that already, nothing is said.
+func TestBeforeANight(t *testing.T) {
+	p := prepare.Of(plan(func(p *prepare.Plan) {
+		p.Now, p.Road.AmbientC = pack.Nodes{ColdestC: 24, WarmestC: 26}, -5
+	}))
+	require.NotNil(t, p.Night)
+	assert.Equal(t, -5.0, p.Night.MorningC)
+	assert.Greater(t, p.Night.NowC, 15.0)
+	assert.Greater(t, p.Night.MorningS, p.Night.NowS+180, "a pack of −5 °C takes minutes more")
+	more := math.Round(p.Night.MorningS/60) - math.Round(p.Night.NowS/60)
+	assert.Contains(t, p.Night.Said(), fmt.Sprintf("takes %.0f min more", more))
+	posts := p.Forecast.Posts
+	assert.InDelta(t, posts[len(posts)-1].TS, p.Night.NowS, 1, "the same charge as the forecast's")
+	cold := prepare.Of(plan(func(p *prepare.Plan) {
+		p.Now, p.Road.AmbientC, p.Way = pack.Nodes{ColdestC: -5, WarmestC: -5}, -5, prepare.Nothing
+	}))
+	require.NotNil(t, cold.Approach)
+	assert.Nil(t, cold.Night)
 }
 
 func TestMethodsAreWhole(t *testing.T) {

@@ -27,6 +27,7 @@ type Outcome struct {
 	Warm           bool // the ranking and the diagram are for a warm pack, since no plan is worked out
 	Options        []planOption
 	Pays           string
+	Night          *prepare.Night
 	Fallback       string
 	List           prepare.Checklist
 	Bill           *stall.Bill
@@ -76,7 +77,7 @@ func (s *Room) outcome(v *View, p prepare.Plan) Outcome {
 		}
 		return o
 	}
-	o.Assumed = v.Plan.Assumed
+	o.Assumed, o.Night = v.Plan.Assumed, v.Plan.Night
 	o.say(v)
 	o.draw(v)
 	o.options(v)
