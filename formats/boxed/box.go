@@ -42,11 +42,11 @@ var (
 // asked is the environment's word that this process is to read one file and end.
 const asked = "ZINCROAD_READS_ONE_FILE"
 
-// process has a process of its own do a job with what it is given, and gives what that writes. It ends with the
-// context.
-func process(ctx context.Context, job string, parts ...[]byte) ([]byte, error) {
+// process has a process of its own do a job with what it is given, and has take read what that writes as it comes. It
+// ends with the context.
+func process(ctx context.Context, job string, take func(io.Reader) error, parts ...[]byte) error {
 	if err := atOnce.Acquire(ctx, 1); err != nil {
-		return nil, fmt.Errorf("waiting for a turn: %w", err)
+		return fmt.Errorf("waiting for a turn: %w", err)
 	}
 	defer atOnce.Release(1)
 	ctx, cancel := context.WithTimeoutCause(ctx, MostTime, ErrTime)
@@ -57,29 +57,35 @@ func process(ctx context.Context, job string, parts ...[]byte) ([]byte, error) {
 	for i, p := range parts {
 		readers[i] = bytes.NewReader(p)
 	}
-	var out, said bytes.Buffer
-	c.Stdin, c.Stdout, c.Stderr = io.MultiReader(readers...), &out, &said
+	var said bytes.Buffer
+	c.Stdin, c.Stderr = io.MultiReader(readers...), &said
+	out, err := c.StdoutPipe()
+	if err != nil {
+		return fmt.Errorf("starting a reader: %w", err)
+	}
 	c.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
 	c.WaitDelay = time.Second
 	if err := c.Start(); err != nil {
-		return nil, fmt.Errorf("starting a reader: %w", err)
+		return fmt.Errorf("starting a reader: %w", err)
 	}
 	ended := make(chan struct{})
 	tooMuch := make(chan bool, 1)
 	go func() { tooMuch <- watch(c.Process, ended) }()
-	err := c.Wait()
+	taken := take(out)
+	_, _ = io.Copy(io.Discard, out) // it ends when all of it is read
+	err = c.Wait()
 	close(ended)
 	switch {
 	case <-tooMuch:
-		return nil, ErrMemory
+		return ErrMemory
 	case context.Cause(ctx) == ErrTime:
-		return nil, ErrTime
+		return ErrTime
 	case ctx.Err() != nil:
-		return nil, fmt.Errorf("reading: %w", ctx.Err())
+		return fmt.Errorf("reading: %w", ctx.Err())
 	case err != nil:
-		return nil, fmt.Errorf("a reader gave up: %w: %.300s", err, said.Bytes())
+		return fmt.Errorf("a reader gave up: %w: %.300s", err, said.Bytes())
 	}
-	return out.Bytes(), nil
+	return taken
 }
 
 // watch ends a process that takes more memory than it may; true where it did.
@@ -120,6 +126,12 @@ func init() {
 		return
 	}
 	debug.SetMemoryLimit(softMemory)
+	// It ends by itself where who asked is gone.
+	most := uint64(2 * MostTime / time.Second)
+	if err := syscall.Setrlimit(syscall.RLIMIT_CPU, &syscall.Rlimit{Cur: most, Max: most}); err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		os.Exit(1)
+	}
 	if err := serve(job, os.Stdin, os.Stdout); err != nil {
 		fmt.Fprintln(os.Stderr, err)
 		os.Exit(1)

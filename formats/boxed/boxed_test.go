@@ -4,6 +4,7 @@ import (
 	"archive/zip"
 	"bytes"
 	"compress/zlib"
+	"context"
 	"encoding/binary"
 	"encoding/json"
 	"fmt"
@@ -11,6 +12,7 @@ import (
 	"io"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/parquet-go/parquet-go"
 	"github.com/stretchr/testify/require"
@@ -113,6 +115,17 @@ func TestFilesThatWouldGrow(t *testing.T) {
 		intake.Choices{})
 	require.NoError(t, err)
 	require.Equal(t, []float64{50, 51}, b.Run.Recordings[0].Columns[trace.Power])
+}
+
+// Who goes away is not read for any longer: the process ends with the request.
+func TestReadingEndsWithTheRequest(t *testing.T) {
+	ctx, cancel := context.WithTimeout(t.Context(), 20*time.Millisecond)
+	defer cancel()
+	content := append([]byte("t_s,power_kw\n"), bytes.Repeat([]byte("1,1\n"), 12<<20)...)
+	_, err := All(ctx, "long.csv", content, intake.Choices{})
+	require.ErrorIs(t, err, context.DeadlineExceeded)
+	require.NoError(t, atOnce.Acquire(t.Context(), 2), "both turns are free again")
+	atOnce.Release(2)
 }
 
 // What comes out of the process is what reading here gives, to the last number.

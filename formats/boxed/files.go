@@ -55,16 +55,13 @@ func Bytes(ctx context.Context, name string, content []byte, c intake.Choices) (
 // Photo is photo.Keep, done in a process of its own: a few bytes of a picture can be more pixels than any machine
 // holds.
 func Photo(ctx context.Context, content []byte) (*photo.Kept, error) {
-	out, err := process(ctx, readPhoto, content)
+	var said photoSaid
+	err := process(ctx, readPhoto, func(r io.Reader) error { return gob.NewDecoder(r).Decode(&said) }, content)
 	if errors.Is(err, ErrMemory) || errors.Is(err, ErrTime) {
 		return nil, fmt.Errorf("%w: %w", photo.ErrSize, err)
 	}
 	if err != nil {
 		return nil, err
-	}
-	var said photoSaid
-	if err := json.Unmarshal(out, &said); err != nil {
-		return nil, fmt.Errorf("a reader's answer: %w", err)
 	}
 	for _, known := range []error{photo.ErrKind, photo.ErrSize, photo.ErrWhole} {
 		if said.Fault == known.Error() {
@@ -133,51 +130,59 @@ func files(ctx context.Context, job, name string, content []byte, c intake.Choic
 	if err != nil {
 		return nil, fmt.Errorf("asking a reader: %w", err)
 	}
-	out, err := process(ctx, job, append(head, '\n'), content)
+	var list []*intake.Bundle
+	var refused error
+	err = process(ctx, job, func(r io.Reader) (err error) {
+		list, refused, err = understood(r, content)
+		return err
+	}, append(head, '\n'), content)
 	if errors.Is(err, ErrMemory) || errors.Is(err, ErrTime) {
 		reason := err.Error() + `; "zincroad import FILE" takes more`
 		return nil, &runfolder.FaultError{Faults: []csvlog.Fault{{File: name, Reason: reason}}}
 	}
+	if err == nil {
+		err = refused
+	}
 	if err != nil {
 		return nil, err
 	}
-	return understood(out, content)
+	return list, nil
 }
 
-// understood reads a reader's answer.
-func understood(out []byte, content []byte) ([]*intake.Bundle, error) {
+// understood reads a reader's answer: what it read, or why the file is refused.
+func understood(r io.Reader, content []byte) (list []*intake.Bundle, refused, err error) {
 	var a answer
-	in := gob.NewDecoder(bytes.NewReader(out))
+	in := gob.NewDecoder(bufio.NewReaderSize(r, 1<<16))
 	if err := in.Decode(&a); err != nil {
-		return nil, fmt.Errorf("a reader's answer: %w", err)
+		return nil, nil, fmt.Errorf("a reader's answer: %w", err)
 	}
 	switch {
 	case len(a.Faults) > 0:
-		return nil, &runfolder.FaultError{Faults: a.Faults}
+		return nil, &runfolder.FaultError{Faults: a.Faults}, nil
 	case a.NotALog != "":
-		return nil, notALog{a.NotALog}
+		return nil, notALog{a.NotALog}, nil
 	case a.Fault != "":
-		return nil, errors.New(a.Fault)
+		return nil, errors.New(a.Fault), nil
 	case len(a.Bundles) == 0:
-		return nil, errors.New("a reader said nothing")
+		return nil, nil, errors.New("a reader said nothing")
 	}
-	list := make([]*intake.Bundle, len(a.Bundles))
+	list = make([]*intake.Bundle, len(a.Bundles))
 	for i, said := range a.Bundles {
 		b := said.Bundle
 		b.Run = &run.Run{}
 		if err := json.Unmarshal(said.Run, b.Run); err != nil {
-			return nil, fmt.Errorf("a reader's answer: %w", err)
+			return nil, nil, fmt.Errorf("a reader's answer: %w", err)
 		}
 		for _, r := range said.Recordings {
 			rec := r.Recording
 			if err := in.Decode(&rec.T); err != nil {
-				return nil, fmt.Errorf("a reader's answer: %w", err)
+				return nil, nil, fmt.Errorf("a reader's answer: %w", err)
 			}
 			rec.Columns = map[trace.Channel][]float64{}
 			for _, ch := range r.Channels {
 				var column []float64
 				if err := in.Decode(&column); err != nil {
-					return nil, fmt.Errorf("a reader's answer: %w", err)
+					return nil, nil, fmt.Errorf("a reader's answer: %w", err)
 				}
 				rec.Columns[ch] = column
 			}
@@ -186,7 +191,7 @@ func understood(out []byte, content []byte) ([]*intake.Bundle, error) {
 		if len(said.Layout) > 0 {
 			b.Layout = &csvlog.Layout{}
 			if err := json.Unmarshal(said.Layout, b.Layout); err != nil {
-				return nil, fmt.Errorf("a reader's answer: %w", err)
+				return nil, nil, fmt.Errorf("a reader's answer: %w", err)
 			}
 		}
 		if b.Kind != intake.FolderKind { // each recording keeps what it came from
@@ -196,7 +201,7 @@ func understood(out []byte, content []byte) ([]*intake.Bundle, error) {
 		}
 		list[i] = &b
 	}
-	return list, nil
+	return list, nil, nil
 }
 
 // notALog is a refusal that is known by csvlog.ErrNotALog.
@@ -222,7 +227,7 @@ func serve(job string, in io.Reader, out io.Writer) error {
 				}
 			}
 		}
-		if err := json.NewEncoder(w).Encode(said); err != nil {
+		if err := gob.NewEncoder(w).Encode(said); err != nil {
 			return err
 		}
 		return w.Flush()
