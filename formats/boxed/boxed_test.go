@@ -84,6 +84,7 @@ func TestFilesThatWouldGrow(t *testing.T) {
 	}
 	for name, content := range map[string][]byte{
 		"many objects.json":  bytes.Repeat([]byte(`{"a":1}`), 48*mega/7),
+		"object a line.json": bytes.Repeat([]byte("{\"a\":1}\n"), 48*mega/8),
 		"deep.json":          bytes.Repeat([]byte(`[`), 48*mega),
 		"wide.csv":           bytes.Repeat([]byte(`,`), 48*mega),
 		"lines.csv":          append([]byte("t_s,power_kw\n"), bytes.Repeat([]byte("1,1\n"), 12*mega)...),
