@@ -31,6 +31,7 @@ type Centre struct {
 
 	counting  sync.Once
 	counted   *httprate.RateLimiter // tries of passwords
+	proved    sync.Map              // by name, the sum of what proved a charge point last
 	connected stations
 	mu        sync.Mutex
 	clocks    map[int64]*trace.SourceClock // of feeds

@@ -2,6 +2,7 @@ package live
 
 import (
 	"context"
+	"crypto/sha256"
 	"net"
 	"net/http"
 	"net/netip"
@@ -40,6 +41,11 @@ func (c *Centre) admit(w http.ResponseWriter, r *http.Request, name string) (pro
 	user, given, sent := r.BasicAuth()
 	from := caller.Address(r, c.Proxied)
 	if set && sent && user == name {
+		// One that was right before is neither a try nor work: on a bad network a charge point comes anew all the time.
+		sum := sha256.Sum256([]byte(hash + "\x00" + given))
+		if last, ok := c.proved.Load(name); ok && last == sum {
+			return true, true
+		}
 		if c.tries().OnLimit(w, r, from+" "+name) {
 			c.Recorder.Log.Warn("a charge point tries too often", "name", name, "from", from)
 			http.Error(w, "too many tries from this address: wait a minute", http.StatusTooManyRequests)
@@ -47,6 +53,7 @@ func (c *Centre) admit(w http.ResponseWriter, r *http.Request, name string) (pro
 		}
 		right, err := password.Matches(r.Context(), hash, given)
 		if err == nil && right {
+			c.proved.Store(name, sum)
 			return true, true
 		}
 	}

@@ -84,7 +84,13 @@ func TestPasswordsOfChargePointsAreNotTriedOut(t *testing.T) {
 		assert.Equal(t, http.StatusUnauthorized, try("192.0.2.7:4711", "guess"))
 	}
 	assert.Equal(t, http.StatusTooManyRequests, try("192.0.2.7:4712", "the words of MILL-3"))
-	assert.Equal(t, http.StatusOK, try("192.0.2.8:4711", "the words of MILL-3"))
+	for range 2 * password.TriesAMinute {
+		assert.Equal(t, http.StatusOK, try("192.0.2.8:4711", "the words of MILL-3"), "coming anew is no try")
+	}
+	changed, err := password.Hash("other words")
+	require.NoError(t, err)
+	c.Passwords = known{"MILL-3": changed}
+	assert.Equal(t, http.StatusUnauthorized, try("192.0.2.8:4711", "the words of MILL-3"), "a new one counts at once")
 }
 
 // Who merely says a name does not take the place of a charge point that is heard of; one that proved to be it
