@@ -54,7 +54,11 @@ func get(h http.Handler, path string) *httptest.ResponseRecorder {
 // By night a page is what it is by day, but for the theme that colours go by.
 func TestNightIsDayInOtherColours(t *testing.T) {
 	t.Parallel()
-	h, _ := handler(t, true)
+	site, err := web.New(newBook(t, true), logbooktest.Quiet())
+	require.NoError(t, err)
+	now := time.Now()
+	site.SetClock(func() time.Time { return now }) // pages say how long ago something was
+	h := site.Handler()
 	by := func(theme, path string) string {
 		r := httptest.NewRequest(http.MethodGet, path, nil)
 		r.AddCookie(&http.Cookie{Name: "theme", Value: theme})
