@@ -33,6 +33,7 @@ func TestAPlansFiguresExplainThemselves(t *testing.T) {
 		"warm": {"straight there, parked: coldest cell", "heater by its switch: coldest cell 27", "which take ",
 			"by navigation: not in this car"},
 		"fallback": {"Weigh House 2"},
+		"night":    {"as planned: coldest cell 27", "after a night outside: coldest cell 7"},
 		"ceilings": {"10 %, pack at ", "stall, 250 A ", "45 %, pack at", "80 %, pack at"},
 		"bill":     {"kWh at the stall", "minutes ", "= EUR "},
 	} {

@@ -130,7 +130,7 @@ func TestApproachFromFewReadings(t *testing.T) {
 // 4.5 kWh.
 func TestApproachInStages(t *testing.T) {
 	rec := &trace.Recording{Name: "notes.txt", Side: trace.CarSide, Columns: map[trace.Channel][]float64{}}
-	for _, at := range [][2]float64{{-9000, 10}, {-7200, 7}, {-5400, 4}, {-4800, 4}, {-3000, 11.5}, {-1200, 19}, {-0, 24}} {
+	for _, at := range [][2]float64{{-9000, 10}, {-7200, 7}, {-5400, 4}, {-4800, 4}, {-3000, 11.5}, {-1200, 19}, {0, 24}} {
 		rec.T = append(rec.T, at[0])
 		rec.Columns[trace.BatteryTemp] = append(rec.Columns[trace.BatteryTemp], at[1])
 	}

@@ -85,6 +85,14 @@ var Figures = figure.List[Explained]{
 			"is more than charging back what it costs takes at the session's mean power.",
 		Numbers: whole(warmNumbers),
 	},
+	{
+		Key: "night", Name: "Tonight or tomorrow", Unit: "min",
+		Definition: "What waiting for the morning costs: after a night outside the whole pack is taken to be as cold as it " +
+			"is there. The car goes straight to the plug then, and the charge begins at the same percent.",
+		Formula: "the planned charge from the pack as it is at plug-in, and from one as cold as it is outside; stated " +
+			"where the two are 3 K and more apart",
+		Numbers: whole(nightNumbers),
+	},
 }
 
 // whole gives the lines of a plan that is worked out, and why it is not else.
@@ -166,6 +174,20 @@ func warmNumbers(v *Prepared) (n figure.Lines) {
 			line += fmt.Sprintf("; costs %s kWh, which take %s to charge back", words.Fixed(o.KWh, 2), words.Clock(o.BackS))
 		}
 		n.Say("%s", line)
+	}
+	return n
+}
+
+func nightNumbers(v *Prepared) (n figure.Lines) {
+	if v.Night == nil {
+		return figure.Lines{"the pack is as cold as it is outside, or the charge does not get there"}
+	}
+	for _, one := range []struct {
+		when string
+		c, s float64
+	}{{"as planned", v.Night.NowC, v.Night.NowS}, {"after a night outside", v.Night.MorningC, v.Night.MorningS}} {
+		n.Say("%s: coldest cell %s °C, from %s to %s in %s min", one.when, words.Figure(one.c, 0),
+			words.Percent(v.Plan.FromPct), words.Percent(v.Plan.ToPct), words.Figure(one.s/60, 0))
 	}
 	return n
 }

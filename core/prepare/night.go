@@ -15,27 +15,23 @@ type Night struct {
 	MorningC, MorningS float64
 }
 
-// nightColdK is from how much warmer than outside a pack is on that a night makes a difference worth a sentence.
+// nightColdK is from how much warmer than outside a pack is on that a night is spoken of: both are noted in whole
+// degrees, and a pack that cools by less takes the same charge as well as can be told (common practice, no source).
 const nightColdK = 3
 
-// night works both out; nil where the pack is no warmer than it will be, or either charge does not get there.
+// night works out what a night would make of it, but for the charge as planned; nil where the pack is no warmer than it
+// will be, or does not get there.
 func (p *Prepared) night() *Night {
 	out := p.Plan.Road.AmbientC
-	at := p.Approach.Plug().Battery
-	n := &Night{NowC: at.Ordered().ColdestC, MorningC: out}
+	n := &Night{NowC: p.Approach.Plug().Battery.Ordered().ColdestC, MorningC: out}
 	if !(n.NowC-out >= nightColdK) {
 		return nil
 	}
-	for _, one := range []struct {
-		at pack.Nodes
-		s  *float64
-	}{{at, &n.NowS}, {pack.Nodes{ColdestC: out, WarmestC: out}, &n.MorningS}} {
-		brief, err := forecast.Quick(p.Plan.session(p.Plan.FromPct, p.Plan.ToPct, one.at))
-		if err != nil || brief.Note != "" {
-			return nil
-		}
-		*one.s = brief.TS
+	brief, err := forecast.Quick(p.Plan.session(p.Plan.FromPct, p.Plan.ToPct, pack.Nodes{ColdestC: out, WarmestC: out}))
+	if err != nil || brief.Note != "" {
+		return nil
 	}
+	n.MorningS = brief.TS
 	return n
 }
 

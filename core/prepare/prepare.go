@@ -207,6 +207,14 @@ func (p *Prepared) workOut(d *driver) {
 	})
 	all.Go(func() { p.Night = p.night() })
 	all.Wait()
+	for _, o := range p.Options {
+		if p.Night == nil || o.Way != p.Plan.Way {
+			continue
+		}
+		if p.Night.NowS = o.TS; math.IsNaN(o.TS) {
+			p.Night = nil
+		}
+	}
 	for i := range p.Options {
 		p.Options[i].against(&p.Options[0], p.WhPerKm)
 	}

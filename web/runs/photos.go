@@ -20,7 +20,9 @@ func (s *Room) photo(w http.ResponseWriter, r *http.Request) {
 		p.Kind, p.Content = photo.Kind, p.Small
 	}
 	w.Header().Set("Content-Type", p.Kind)
-	w.Header().Set("Cache-Control", "private, max-age=86400")
+	if w.Header().Get("Cache-Control") == "" { // behind a password the browser keeps none
+		w.Header().Set("Cache-Control", "private, max-age=86400")
+	}
 	_, _ = w.Write(p.Content)
 }
 

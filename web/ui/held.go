@@ -34,7 +34,6 @@ type Queue struct {
 	Unpacked *semaphore.Weighted // what files come to beside that, see Hold
 	Coming   *semaphore.Weighted // bodies on their way
 	Patience time.Duration       // after so long of waiting for the others one is told to come again
-	Dir      string              // where bodies lie until all of them is here; empty: /var/tmp
 }
 
 // NewQueue has room for bodies of MostHeld in all.
@@ -46,6 +45,7 @@ func NewQueue(patience time.Duration) *Queue {
 // mostComing is how many bodies are on their way at once, and passedOn up to which size one takes no room worth
 // counting.
 const (
+	arriveIn   = "/var/tmp" // a disk, where /tmp may be memory
 	mostComing = 32
 	passedOn   = 1 << 20
 )
@@ -61,7 +61,7 @@ func (q *Queue) Take(next http.Handler) http.Handler {
 				busy(w)
 				return
 			}
-			size, err := q.arrive(r)
+			size, err := arrive(r)
 			q.Coming.Release(1)
 			if err != nil {
 				http.Error(w, "There is no room to take a file in; tell whoever runs the program.",
@@ -87,12 +87,8 @@ func busy(w http.ResponseWriter) {
 
 // arrive has a body lie in a file without a name, as much of it as any form takes and a byte more. One that breaks off
 // breaks off at the same place when it is read. The error is the disk's.
-func (q *Queue) arrive(r *http.Request) (size int64, err error) {
-	dir := q.Dir
-	if dir == "" {
-		dir = "/var/tmp" // which is a disk, where /tmp may be memory
-	}
-	f, err := os.CreateTemp(dir, "zincroad-body-")
+func arrive(r *http.Request) (size int64, err error) {
+	f, err := os.CreateTemp(arriveIn, "zincroad-body-")
 	if err != nil {
 		return 0, fmt.Errorf("taking a body in: %w", err)
 	}
