@@ -57,7 +57,7 @@ func TestNightIsDayInOtherColours(t *testing.T) {
 	t.Parallel()
 	site, err := web.New(newBook(t, true), logbooktest.Quiet())
 	require.NoError(t, err)
-	now := time.Now()
+	now := time.Now().Add(3*time.Hour + time.Minute)
 	site.SetClock(func() time.Time { return now }) // pages say how long ago something was
 	h := site.Handler()
 	by := func(theme, path string) string {
@@ -65,6 +65,7 @@ func TestNightIsDayInOtherColours(t *testing.T) {
 		r.AddCookie(&http.Cookie{Name: "theme", Value: theme})
 		return newRecorder(h, r).Body.String()
 	}
+	assert.Regexp(t, `>3 h \d\d min ago<`, by("day", "/desk"), "by the pages' clock, not by the machine's")
 	for _, path := range []string{"/", "/?group=car", "/runs/1", "/runs/1/edit", "/runs/10/costs",
 		"/runs/1/evidence?stretch=1", "/bench?runs=1,2,3,4,5,6,7,8", "/bench/ranking", "/bench/matrix",
 		"/desk", "/desk/sheet",

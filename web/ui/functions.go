@@ -63,7 +63,6 @@ var functions = template.FuncMap{
 	"letter":   draw.SignLetter,
 	"markname": MarkName,
 	"precond":  PreconditionedName,
-	"waited":   waited,
 	"tariff":   tariffName,
 	"words": func(of string) []string {
 		return map[string][]string{"climate": run.Climates, "preconditioned": run.Preconditioned, "profile": run.Profiles}[of]

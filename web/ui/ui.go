@@ -29,6 +29,7 @@ type UI struct {
 // are broken.
 func New(log *slog.Logger, font []byte) (*UI, error) {
 	u := &UI{Log: log, Font: font, Now: time.Now, frame: template.New("frame").Funcs(functions)}
+	u.frame.Funcs(template.FuncMap{"waited": u.waited})
 	return u, read(u.frame, common, "templates/base.html", "templates/parts.html")
 }
 

@@ -1,6 +1,7 @@
 package ui
 
 import (
+	"fmt"
 	"time"
 
 	"zincroad/core/run"
@@ -10,9 +11,16 @@ import (
 
 const WallClock = "15:04"
 
-// waited says how long a file has been waiting, in words.
-func waited(t time.Time) string {
-	return words.Duration(time.Since(t).Seconds())
+// waited says how long a file has been waiting, in words, by the pages' clock.
+func (u *UI) waited(since time.Time) string {
+	switch past := u.Now().Sub(since); {
+	case past < time.Minute:
+		return words.Duration(past.Seconds())
+	case past < 48*time.Hour:
+		return words.Hours(past.Seconds())
+	default:
+		return fmt.Sprintf("%d days", int(past.Hours()/24))
+	}
 }
 
 // Or gives a text, or another where it is empty.
