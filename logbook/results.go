@@ -16,8 +16,8 @@ import (
 	"gorm.io/gorm"
 
 	"zincroad/core/bench"
-	"zincroad/core/ceiling"
 	"zincroad/core/curve"
+	"zincroad/core/judge"
 	"zincroad/core/lineup"
 	"zincroad/core/run"
 	"zincroad/core/trace"
@@ -274,7 +274,7 @@ func unkept(err error) bool { return errors.Is(err, ErrNoRoom) || errors.Is(err,
 const mostTeachers = 40
 
 // elsewhere is what other runs of the same car and software, and others at the same stall, taught.
-func (b *Book) elsewhere(ctx context.Context, row *Run) (ceiling.Elsewhere, error) {
+func (b *Book) elsewhere(ctx context.Context, row *Run) (judge.Elsewhere, error) {
 	ask := func(column string, id *int64) ([]curve.Taught, error) {
 		if id == nil {
 			return nil, nil
@@ -296,7 +296,7 @@ func (b *Book) elsewhere(ctx context.Context, row *Run) (ceiling.Elsewhere, erro
 	}
 	ofCar, err := ask("car_id", row.CarID)
 	if err != nil {
-		return ceiling.Elsewhere{}, err
+		return judge.Elsewhere{}, err
 	}
 	atStall, err := ask("stall_id", row.StallID)
 	return curve.Learn(ofCar, atStall), err
@@ -304,7 +304,7 @@ func (b *Book) elsewhere(ctx context.Context, row *Run) (ceiling.Elsewhere, erro
 
 // worked makes everything that is kept of a run. A panic of the arithmetic is an error
 // here: one run that nobody thought of must not end the program that works through all.
-func worked(row *Run, r *run.Run, known ceiling.Elsewhere) (out *Results, kept *result, fig figures, err error) {
+func worked(row *Run, r *run.Run, known judge.Elsewhere) (out *Results, kept *result, fig figures, err error) {
 	defer func() {
 		if p := recover(); p != nil {
 			err = fmt.Errorf("%v: %w", p, errArithmetic)

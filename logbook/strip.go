@@ -7,8 +7,8 @@ import (
 	"math"
 	"slices"
 
-	"zincroad/core/ceiling"
 	"zincroad/core/curve"
+	"zincroad/core/limit"
 	"zincroad/core/trace"
 )
 
@@ -34,7 +34,7 @@ type Strip struct {
 // Held is a stretch with one cause that held the power down.
 type Held struct {
 	FromS, ToS float64
-	Cause      ceiling.Cause
+	Cause      limit.Cause
 }
 
 // Strips gives the strips of runs. One that was not worked out yet, or cannot be read, is not among them.
@@ -98,7 +98,7 @@ func (s *Strip) pack() []byte {
 	b = binary.AppendUvarint(b, uint64(len(s.Held)))
 	for _, h := range s.Held {
 		put(h.FromS, h.ToS)
-		b = append(b, byte(slices.IndexFunc(ceiling.Signs, func(x ceiling.Sign) bool { return x.Cause == h.Cause })))
+		b = append(b, byte(slices.IndexFunc(limit.Signs, func(x limit.Sign) bool { return x.Cause == h.Cause })))
 	}
 	return b
 }
@@ -130,9 +130,9 @@ func unpackStrip(b []byte) (Strip, error) {
 		s.Gaps = append(s.Gaps, trace.Span{From: r.number(), To: r.number()})
 	}
 	for range r.count(9) {
-		h := Held{FromS: r.number(), ToS: r.number(), Cause: ceiling.Unknown}
-		if i := r.octet(); int(i) < len(ceiling.Signs) {
-			h.Cause = ceiling.Signs[i].Cause
+		h := Held{FromS: r.number(), ToS: r.number(), Cause: limit.Unknown}
+		if i := r.octet(); int(i) < len(limit.Signs) {
+			h.Cause = limit.Signs[i].Cause
 		}
 		s.Held = append(s.Held, h)
 	}

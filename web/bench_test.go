@@ -17,8 +17,8 @@ import (
 	"github.com/xuri/excelize/v2"
 
 	"zincroad/core/bench"
-	"zincroad/core/ceiling"
 	"zincroad/core/curve"
+	"zincroad/core/limit"
 	"zincroad/core/words"
 	"zincroad/demo"
 	"zincroad/logbook"
@@ -71,7 +71,7 @@ func TestRankingAndMatrix(t *testing.T) {
 		}
 		covered++
 		if x.Pace != nil && slices.ContainsFunc(x.Pace.Lost, func(l curve.MinutesLost) bool {
-			return l.Minutes > 1 && l.Cause.Sign().Whose == ceiling.OfStall
+			return l.Minutes > 1 && l.Cause.Sign().Whose == limit.OfStall
 		}) {
 			continue // held down by its stall
 		}

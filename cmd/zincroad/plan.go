@@ -9,8 +9,8 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"zincroad/core/ceiling"
 	"zincroad/core/forecast"
+	"zincroad/core/limit"
 	"zincroad/core/pack"
 	"zincroad/core/run"
 	"zincroad/core/stall"
@@ -86,7 +86,7 @@ func fitCommand() *cobra.Command {
 				return err
 			}
 			gentle := r.Conditions != nil && r.Conditions.Profile == "gentle"
-			f, err := stall.FitOf(r.Car, r.Stall, r.Adapter, ceiling.Assumptions{PowerSharePct: share}, gentle)
+			f, err := stall.FitOf(r.Car, r.Stall, r.Adapter, limit.Assumptions{PowerSharePct: share}, gentle)
 			if err != nil {
 				return refused(errOut, path, err)
 			}
@@ -162,7 +162,7 @@ func forecastCommand() *cobra.Command {
 				ToPct:     to,
 				AmbientC:  ambientC,
 				ClimateKW: climateKW,
-				Assumed:   ceiling.Assumptions{PowerSharePct: share},
+				Assumed:   limit.Assumptions{PowerSharePct: share},
 			}
 			battery := batteryC
 			if cond := r.Conditions; cond != nil {

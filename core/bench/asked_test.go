@@ -8,7 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"zincroad/core/ceiling"
+	"zincroad/core/limit"
 	"zincroad/core/run"
 )
 
@@ -132,11 +132,11 @@ func TestAllOfItLiesAbove(t *testing.T) {
 			d = 600
 		}
 		c.Bands = append(c.Bands, Band{FromPct: from, ToPct: from + 10, TS: []*float64{&nought, &nought},
-			DeltaS: []*float64{&nought, &d}, Said: []ceiling.Cause{"", "soc-step"}})
+			DeltaS: []*float64{&nought, &d}, Said: []limit.Cause{"", "soc-step"}})
 	}
 	total := 600.0
 	c.Runs[1].DeltaS = &total
 	var text string
 	c.sayWhere(func(_, format string, args ...any) { text = fmt.Sprintf(format, args...) }, 1)
-	assert.Equal(t, "All of it lies above 80 %, nothing below: "+ceiling.Cause("soc-step").Words()+".", text)
+	assert.Equal(t, "All of it lies above 80 %, nothing below: "+limit.Cause("soc-step").Words()+".", text)
 }

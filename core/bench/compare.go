@@ -10,8 +10,8 @@ import (
 
 	"gonum.org/v1/gonum/stat"
 
-	"zincroad/core/ceiling"
 	"zincroad/core/curve"
+	"zincroad/core/limit"
 	"zincroad/core/run"
 	"zincroad/core/trace"
 	"zincroad/core/units"
@@ -60,13 +60,13 @@ type Laid struct {
 // Band is ten points of charge: each run's time, the difference to the reference's, and what held it
 // there.
 type Band struct {
-	FromPct float64           `json:"from_pct"`
-	ToPct   float64           `json:"to_pct"`
-	TS      []*float64        `json:"t_s"`
-	DeltaS  []*float64        `json:"delta_s"`
-	Causes  [][]ceiling.Cause `json:"causes"`
+	FromPct float64         `json:"from_pct"`
+	ToPct   float64         `json:"to_pct"`
+	TS      []*float64      `json:"t_s"`
+	DeltaS  []*float64      `json:"delta_s"`
+	Causes  [][]limit.Cause `json:"causes"`
 
-	Said []ceiling.Cause `json:"-"` // what held each run most and can be said; empty: nothing can
+	Said []limit.Cause `json:"-"` // what held each run most and can be said; empty: nothing can
 }
 
 // Held is what held a run in the band: what can be said, else what it perhaps was; empty: nothing was found.
@@ -234,7 +234,7 @@ func rampOver(s Subject) float64 {
 			return v
 		}
 	}
-	if len(x.Ceilings) > 0 && x.Ceilings[0].Cause == ceiling.Ramp && x.Ceilings[0].ToPct != nil {
+	if len(x.Ceilings) > 0 && x.Ceilings[0].Cause == limit.Ramp && x.Ceilings[0].ToPct != nil {
 		return *x.Ceilings[0].ToPct
 	}
 	return x.SoC.FromPct
@@ -349,7 +349,7 @@ func (c *Comparison) bands(subjects []Subject) {
 		for _, s := range subjects {
 			w, at, ok := s.Work.WindowOf(s.Reading, from, to)
 			if !ok {
-				b.TS, b.DeltaS, b.Causes = append(b.TS, nil), append(b.DeltaS, nil), append(b.Causes, []ceiling.Cause{})
+				b.TS, b.DeltaS, b.Causes = append(b.TS, nil), append(b.DeltaS, nil), append(b.Causes, []limit.Cause{})
 				b.Said = append(b.Said, "")
 				continue
 			}
@@ -376,8 +376,8 @@ func (c *Comparison) bands(subjects []Subject) {
 }
 
 // causesIn lists what held a run between two times, most first; of what can be said, or of all.
-func causesIn(x *curve.Reading, from, to float64, said bool) []ceiling.Cause {
-	took := map[ceiling.Cause]float64{}
+func causesIn(x *curve.Reading, from, to float64, said bool) []limit.Cause {
+	took := map[limit.Cause]float64{}
 	for _, h := range x.Ceilings {
 		if said && h.Confidence == unsure {
 			continue
@@ -386,13 +386,13 @@ func causesIn(x *curve.Reading, from, to float64, said bool) []ceiling.Cause {
 			took[h.Cause] += long
 		}
 	}
-	out := []ceiling.Cause{}
-	for _, s := range ceiling.Signs {
+	out := []limit.Cause{}
+	for _, s := range limit.Signs {
 		if took[s.Cause] >= bandCause*(to-from) && took[s.Cause] > 0 {
 			out = append(out, s.Cause)
 		}
 	}
-	slices.SortStableFunc(out, func(a, b ceiling.Cause) int { return cmp.Compare(took[b], took[a]) })
+	slices.SortStableFunc(out, func(a, b limit.Cause) int { return cmp.Compare(took[b], took[a]) })
 	return out
 }
 
@@ -655,8 +655,8 @@ func (c *Comparison) sayWhere(add func(string, string, ...any), other int) {
 		if total < 0 {
 			slow = c.Reference
 		}
-		causes := map[ceiling.Cause]int{}
-		best := ceiling.Cause("")
+		causes := map[limit.Cause]int{}
+		best := limit.Cause("")
 		for _, x := range c.Bands[:n+1] {
 			if held := x.Said[slow]; held != "" {
 				causes[held]++

@@ -11,8 +11,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"zincroad/core/ceiling"
 	"zincroad/core/curve"
+	"zincroad/core/limit"
 	"zincroad/core/run"
 	"zincroad/core/trace"
 	"zincroad/internal/oracle"
@@ -175,8 +175,8 @@ func TestBandsAddUp(t *testing.T) {
 	assert.InDelta(t, *c.Runs[1].TS, sum, 0.5)
 	assert.InDelta(t, *c.Runs[1].DeltaS, delta, 0.5)
 	assert.Greater(t, delta, 120.0)
-	assert.Equal(t, ceiling.Cold, c.Bands[0].Causes[1][0])
-	assert.NotContains(t, c.Bands[0].Causes[0], ceiling.Cold)
+	assert.Equal(t, limit.Cold, c.Bands[0].Causes[1][0])
+	assert.NotContains(t, c.Bands[0].Causes[0], limit.Cold)
 	assert.Contains(t, c.Verdicts[1].Text, "of it lie below")
 	assert.Contains(t, c.Verdicts[1].Text, "cold")
 	require.NotEmpty(t, c.AddPoints)

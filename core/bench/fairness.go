@@ -12,8 +12,8 @@ import (
 	"time"
 
 	"zincroad/core/beside"
-	"zincroad/core/ceiling"
 	"zincroad/core/forecast"
+	"zincroad/core/judge"
 	"zincroad/core/pack"
 	"zincroad/core/run"
 	"zincroad/core/trace"
@@ -519,7 +519,7 @@ func (w *whatIf) car(c *run.Car) *run.Car {
 		}
 		share := 1.0
 		if e.Reading.Side == trace.StallSide {
-			share = ceiling.PackShare
+			share = judge.PackShare
 		}
 		for _, post := range e.Reading.Posts {
 			if post.PowerKW != nil {

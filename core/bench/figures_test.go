@@ -7,7 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"zincroad/core/ceiling"
+	"zincroad/core/limit"
 	"zincroad/core/run"
 )
 
@@ -111,10 +111,10 @@ func TestExplanationsAreNoSurerThanThePage(t *testing.T) {
 	}
 	assert.Contains(t, fair, "as far as it was noted")
 
-	b := Band{Causes: [][]ceiling.Cause{{ceiling.Cold, ceiling.PackTaper}, {ceiling.Cold}, {}},
-		Said: []ceiling.Cause{"", ceiling.PackTaper, ""}}
-	assert.Equal(t, "perhaps "+ceiling.Cold.Words(), b.Held(0))
-	assert.Equal(t, ceiling.PackTaper.Words(), b.Held(1))
+	b := Band{Causes: [][]limit.Cause{{limit.Cold, limit.PackTaper}, {limit.Cold}, {}},
+		Said: []limit.Cause{"", limit.PackTaper, ""}}
+	assert.Equal(t, "perhaps "+limit.Cold.Words(), b.Held(0))
+	assert.Equal(t, limit.PackTaper.Words(), b.Held(1))
 	assert.Empty(t, b.Held(2))
 }
 

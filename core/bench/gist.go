@@ -1,8 +1,9 @@
 package bench
 
 import (
-	"zincroad/core/ceiling"
 	"zincroad/core/curve"
+	"zincroad/core/judge"
+	"zincroad/core/limit"
 	"zincroad/core/run"
 	"zincroad/core/trace"
 )
@@ -36,7 +37,7 @@ func GistOf(r *run.Run, head, car *curve.Reading) Gist {
 	if car == nil {
 		car = head
 		if head.Side == trace.StallSide {
-			share = ceiling.PackShare
+			share = judge.PackShare
 		}
 	}
 	for _, w := range head.Windows {
@@ -60,9 +61,9 @@ func GistOf(r *run.Run, head, car *curve.Reading) Gist {
 		outside, cold := 0.0, 0.0
 		for _, l := range head.Pace.Lost {
 			switch whose := l.Cause.Sign().Whose; {
-			case l.Cause == ceiling.Cold:
+			case l.Cause == limit.Cold:
 				cold += l.Minutes * 60
-			case whose == ceiling.OfStall || whose == ceiling.Between && l.Cause != ceiling.Ramp:
+			case whose == limit.OfStall || whose == limit.Between && l.Cause != limit.Ramp:
 				outside += l.Minutes * 60
 			}
 		}

@@ -5,7 +5,7 @@ import (
 	"math"
 	"strings"
 
-	"zincroad/core/ceiling"
+	"zincroad/core/limit"
 	"zincroad/core/words"
 )
 
@@ -45,7 +45,7 @@ func Odd(entries []Entry, run int, others []int) []string {
 		out = append(out, words.Duration(math.Round(*s))+" without readings")
 	}
 	lost := lostBy(entries[run])
-	for _, sign := range ceiling.Signs {
+	for _, sign := range limit.Signs {
 		cause := sign.Cause
 		if s := lost[cause]; s >= oddLostS &&
 			!anyOf(entries, others, func(e Entry) bool { return lostBy(e)[cause] >= oddLostS/2 }) {
@@ -75,8 +75,8 @@ func anyOf(entries []Entry, of []int, is func(Entry) bool) bool {
 }
 
 // lostBy is the time lost to each cause in the headline window, s.
-func lostBy(e Entry) map[ceiling.Cause]float64 {
-	out := map[ceiling.Cause]float64{}
+func lostBy(e Entry) map[limit.Cause]float64 {
+	out := map[limit.Cause]float64{}
 	if e.Reading.Pace != nil {
 		for _, l := range e.Reading.Pace.Lost {
 			out[l.Cause] += l.Minutes * 60

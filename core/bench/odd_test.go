@@ -5,8 +5,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 
-	"zincroad/core/ceiling"
 	"zincroad/core/curve"
+	"zincroad/core/limit"
 	"zincroad/core/run"
 	"zincroad/core/words"
 )
@@ -51,9 +51,9 @@ func TestOddByWhatHappened(t *testing.T) {
 	x.Legs = make([]curve.Leg, 3)
 	x.Energy.BridgedS = ptr(90)
 	x.Pace.FromPct, x.Pace.ToPct = 10, 80
-	x.Pace.Lost = []curve.MinutesLost{{Cause: ceiling.SharedCabinet, Minutes: 2.5}, {Cause: ceiling.Cold, Minutes: 3},
-		{Cause: ceiling.Ramp, Minutes: 0.4}}
-	list[0].Reading.Pace.Lost = []curve.MinutesLost{{Cause: ceiling.Cold, Minutes: 1}}
+	x.Pace.Lost = []curve.MinutesLost{{Cause: limit.SharedCabinet, Minutes: 2.5}, {Cause: limit.Cold, Minutes: 3},
+		{Cause: limit.Ramp, Minutes: 0.4}}
+	list[0].Reading.Pace.Lost = []curve.MinutesLost{{Cause: limit.Cold, Minutes: 1}}
 	assert.Equal(
 		t,
 		[]string{

@@ -8,8 +8,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"zincroad/core/ceiling"
 	"zincroad/core/curve"
+	"zincroad/core/limit"
 	"zincroad/core/run"
 	"zincroad/core/trace"
 	"zincroad/core/words"
@@ -104,8 +104,8 @@ func TestGist(t *testing.T) {
 		Side:    trace.StallSide,
 		Windows: []curve.Window{{FromPct: 10, ToPct: 80, TS: 1500, AverageKW: &kw}},
 		Pace: &curve.Pace{
-			Lost: []curve.MinutesLost{{Cause: ceiling.Cold, Minutes: 5}, {Cause: ceiling.StallPower, Minutes: 2},
-				{Cause: ceiling.AdapterCurrent, Minutes: 1}, {Cause: ceiling.Ramp, Minutes: 0.5}},
+			Lost: []curve.MinutesLost{{Cause: limit.Cold, Minutes: 5}, {Cause: limit.StallPower, Minutes: 2},
+				{Cause: limit.AdapterCurrent, Minutes: 1}, {Cause: limit.Ramp, Minutes: 0.5}},
 		},
 		Distance: []curve.Distance{{Basis: curve.Observed, Plus: []curve.Plus{{Km: 100, TS: 700}}},
 			{Basis: curve.Rated, Plus: []curve.Plus{{Km: 200, TS: 1}}}},

@@ -5,7 +5,8 @@ import (
 	"math"
 	"slices"
 
-	"zincroad/core/ceiling"
+	"zincroad/core/judge"
+	"zincroad/core/limit"
 	"zincroad/core/run"
 	"zincroad/core/words"
 )
@@ -20,9 +21,9 @@ const (
 
 // notTheCars are the causes that are no fault of the car as it was claimed: a claim is for a warm
 // pack at a stall that can give what it takes (common practice, no source).
-var notTheCars = map[ceiling.Cause]bool{ceiling.Cold: true, ceiling.StallPower: true, ceiling.StallCurrent: true,
-	ceiling.StallVoltage: true, ceiling.AdapterCurrent: true, ceiling.StallFault: true, ceiling.SharedCabinet: true,
-	ceiling.CableHot: true, ceiling.Paused: true, ceiling.CarConverter: true}
+var notTheCars = map[limit.Cause]bool{limit.Cold: true, limit.StallPower: true, limit.StallCurrent: true,
+	limit.StallVoltage: true, limit.AdapterCurrent: true, limit.StallFault: true, limit.SharedCabinet: true,
+	limit.CableHot: true, limit.Paused: true, limit.CarConverter: true}
 
 // claims holds what was claimed of a run against what was measured.
 func (s *sides) claims(r *run.Run, out *Reading) []Claim {
@@ -85,11 +86,11 @@ func (s *sides) windowClaim(r *run.Run, c run.Claim, out *Reading) Claim {
 	}
 	x.Verdict, x.Why = ClaimMissed, words.Duration(math.Round((minutes-claimed)*60))+" slower"+apart
 	j := s.judge(r)
-	if j == nil || j.Reference.Basis == ceiling.ByKind { // a curve of its kind judges no car
+	if j == nil || j.Reference.Basis == judge.ByKind { // a curve of its kind judges no car
 		return x
 	}
 	if p, ok := j.Pace(a+out.ZeroS, b+out.ZeroS); ok {
-		outside, most := 0.0, ceiling.Lost{}
+		outside, most := 0.0, judge.Lost{}
 		for _, l := range p.Lost {
 			if notTheCars[l.Cause] {
 				outside += l.S

@@ -32,8 +32,8 @@ import (
 	"sync"
 
 	"zincroad/core/beside"
-	"zincroad/core/ceiling"
 	"zincroad/core/health"
+	"zincroad/core/judge"
 	"zincroad/core/lineup"
 	"zincroad/core/run"
 	"zincroad/core/trace"
@@ -41,7 +41,7 @@ import (
 
 // Version is the version of the arithmetic. Results kept elsewhere carry it and
 // are worked out anew when it changes.
-const Version = 20
+const Version = 21
 
 // PowerFloorKW is the power from which a car counts as charging.
 const PowerFloorKW = run.PowerFloorKW
@@ -85,9 +85,9 @@ type sides struct {
 	ratedKW    float64                // the stall's label; NaN: not noted
 	socSide    trace.Side             // whose the state of charge is, where one side's counts alone
 
-	elsewhere ceiling.Elsewhere // what other runs taught of car and stall
-	judged    sync.Once         // what held it down is found once
-	judgement *ceiling.Judgement
+	elsewhere judge.Elsewhere // what other runs taught of car and stall
+	judged    sync.Once       // what held it down is found once
+	judgement *judge.Judgement
 }
 
 // prepare lays a run's recordings on its clock and finds everything that clocks and sides share,
@@ -186,10 +186,10 @@ type Work struct {
 }
 
 // Of lays a run on one clock.
-func Of(r *run.Run) Work { return OfKnown(r, ceiling.Elsewhere{}) }
+func Of(r *run.Run) Work { return OfKnown(r, judge.Elsewhere{}) }
 
 // OfKnown is Of for a run of whose car and stall other runs have taught something.
-func OfKnown(r *run.Run, e ceiling.Elsewhere) Work {
+func OfKnown(r *run.Run, e judge.Elsewhere) Work {
 	s := prepare(r)
 	s.elsewhere = e
 	return Work{r, s}

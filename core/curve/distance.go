@@ -5,7 +5,7 @@ import (
 	"math"
 	"slices"
 
-	"zincroad/core/ceiling"
+	"zincroad/core/judge"
 	"zincroad/core/run"
 	"zincroad/core/trace"
 	"zincroad/core/units"
@@ -123,7 +123,7 @@ func (s *sides) distances(r *run.Run, out *Reading) []Distance {
 func (s *sides) packEnergy(c *run.Car) (energy trace.Series, share float64, byCharge bool) {
 	side, share := trace.CarSide, 1.0
 	if s.power[side].Len() == 0 {
-		side, share = trace.StallSide, ceiling.PackShare
+		side, share = trace.StallSide, judge.PackShare
 	}
 	if len(s.flows[side]) > 0 {
 		energy = cumulated(s.flows[side])

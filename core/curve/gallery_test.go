@@ -5,7 +5,7 @@ import (
 	"math/rand/v2"
 	"slices"
 
-	"zincroad/core/ceiling"
+	"zincroad/core/limit"
 	"zincroad/core/run"
 	"zincroad/core/trace"
 )
@@ -24,7 +24,7 @@ type labelled struct {
 // second is one second of truth; where two limits lie within 1 % of each other both are right.
 type second struct {
 	t      float64
-	causes []ceiling.Cause
+	causes []limit.Cause
 	soc    float64
 	plug   float64 // kW at the plug
 }
@@ -167,7 +167,7 @@ func (m *model) taperKW(soc float64) (kw float64, stair bool) {
 
 // ceilingOf is one limit at one second, as a current into the pack.
 type ceilingOf struct {
-	cause ceiling.Cause
+	cause limit.Cause
 	amps  float64
 }
 
@@ -199,16 +199,16 @@ func (m *model) play() (seconds []second, car, stall *trace.Recording, marks []r
 			continue
 		}
 		kw, stair := m.taperKW(soc)
-		why := ceiling.PackTaper
+		why := limit.PackTaper
 		if stair {
-			why = ceiling.SoCStep
+			why = limit.SoCStep
 		}
 		share := 1.0
 		if cold < m.warmC {
 			share = math.Max(0.08, 1-0.045*(m.warmC-cold))
 		}
 		if share < 1 {
-			kw, why = kw*share, ceiling.Cold
+			kw, why = kw*share, limit.Cold
 		}
 		if warm > m.hotC {
 			hot = true
@@ -216,19 +216,19 @@ func (m *model) play() (seconds []second, car, stall *trace.Recording, marks []r
 			hot = false
 		}
 		if hot && 0.6 < share {
-			kw, why = kw*0.6, ceiling.Hot
+			kw, why = kw*0.6, limit.Hot
 		}
 		if t-first >= m.timerS-m.handshakeS && m.timerShare < share {
-			kw, why = kw*m.timerShare, ceiling.TimerStep
+			kw, why = kw*m.timerShare, limit.TimerStep
 		}
-		list := []ceilingOf{{why, amps(kw, rest, m.ohm)}, {ceiling.CarCurrent, m.carA},
-			{ceiling.CarPower, amps(m.peakKW, rest, m.ohm)}}
+		list := []ceilingOf{{why, amps(kw, rest, m.ohm)}, {limit.CarCurrent, m.carA},
+			{limit.CarPower, amps(m.peakKW, rest, m.ohm)}}
 		wants := math.Min(list[0].amps, math.Min(m.carA, list[2].amps))
 		loss, aux := 0.012, 0.5
 		at := func(plugKW float64) float64 { return amps(math.Max(0, plugKW*0.985-aux), rest, m.ohm) }
 		if m.converterKW > 0 {
-			list = append(list, ceilingOf{ceiling.CarConverter, amps(m.converterKW*0.97, rest, m.ohm)})
-			list = append(list, ceilingOf{ceiling.StallCurrent, amps(m.stallA*m.label*rest/2/1000, rest, m.ohm)})
+			list = append(list, ceilingOf{limit.CarConverter, amps(m.converterKW*0.97, rest, m.ohm)})
+			list = append(list, ceilingOf{limit.StallCurrent, amps(m.stallA*m.label*rest/2/1000, rest, m.ohm)})
 		} else {
 			given := m.stallA * m.label
 			if t >= m.cableHotS && !cableHot {
@@ -238,11 +238,11 @@ func (m *model) play() (seconds []second, car, stall *trace.Recording, marks []r
 				inlet += 0.13
 			}
 			if inlet = math.Min(inlet, 88); cableHot {
-				list = append(list, ceilingOf{ceiling.CableHot, given * 0.55})
+				list = append(list, ceilingOf{limit.CableHot, given * 0.55})
 			}
-			list = append(list, ceilingOf{ceiling.StallCurrent, given}, ceilingOf{ceiling.AdapterCurrent, m.adapterA})
+			list = append(list, ceilingOf{limit.StallCurrent, given}, ceilingOf{limit.AdapterCurrent, m.adapterA})
 		}
-		list = append(list, ceilingOf{ceiling.StallPower, at(m.stallKW * m.label)})
+		list = append(list, ceilingOf{limit.StallPower, at(m.stallKW * m.label)})
 		cabinet := m.neighbourS > 0 && t >= m.neighbourOn && t < m.neighbourOn+m.neighbourS
 		if cabinet != cabinetOn {
 			cabinetOn = cabinet
@@ -252,21 +252,21 @@ func (m *model) play() (seconds []second, car, stall *trace.Recording, marks []r
 			ramping = ramping || !cabinet
 		}
 		if cabinet {
-			list = append(list, ceilingOf{ceiling.SharedCabinet, at(m.sharedKW / 2)})
+			list = append(list, ceilingOf{limit.SharedCabinet, at(m.sharedKW / 2)})
 		}
 		if m.faultShare < 1 && t >= m.faultS {
-			list = append(list, ceilingOf{ceiling.StallFault, at(m.faultShare * m.peakKW)})
+			list = append(list, ceilingOf{limit.StallFault, at(m.faultShare * m.peakKW)})
 		}
-		top, whose := m.topV(), ceiling.Finish
+		top, whose := m.topV(), limit.Finish
 		if m.converterKW == 0 && m.stallMaxV < top {
-			top, whose = m.stallMaxV, ceiling.StallVoltage
+			top, whose = m.stallMaxV, limit.StallVoltage
 		}
 		list = append(list, ceilingOf{whose, math.Max(0, (top-rest)/m.ohm)})
 		low := math.Inf(1)
 		for _, c := range list {
 			low = math.Min(low, c.amps)
 		}
-		var causes []ceiling.Cause
+		var causes []limit.Cause
 		for _, c := range list {
 			if c.amps <= low*1.01 {
 				causes = append(causes, c.cause)
@@ -275,11 +275,11 @@ func (m *model) play() (seconds []second, car, stall *trace.Recording, marks []r
 		pause := m.pauseS > 0 && t >= m.pauseAt && t < m.pauseAt+m.pauseS
 		switch {
 		case pause && !math.IsNaN(first):
-			now, ramping, causes = 0, true, []ceiling.Cause{ceiling.Paused}
+			now, ramping, causes = 0, true, []limit.Cause{limit.Paused}
 		case t-plugged < m.handshakeS:
-			now, causes = 0, []ceiling.Cause{ceiling.Ramp}
+			now, causes = 0, []limit.Cause{limit.Ramp}
 		case ramping && low > now+m.rampKWPerS*1000/rest:
-			now, causes = now+m.rampKWPerS*1000/rest, []ceiling.Cause{ceiling.Ramp}
+			now, causes = now+m.rampKWPerS*1000/rest, []limit.Cause{limit.Ramp}
 		default:
 			ramping, now = false, low
 		}

@@ -6,7 +6,7 @@ import (
 
 	"gonum.org/v1/gonum/stat"
 
-	"zincroad/core/ceiling"
+	"zincroad/core/judge"
 	"zincroad/core/trace"
 )
 
@@ -28,7 +28,7 @@ func (s *sides) plateaus(flows []flow, zero float64) []Plateau {
 			out = append(out, s.levels(power, zero)...)
 			continue
 		}
-		list := ceiling.Pieces(power)
+		list := judge.Pieces(power)
 		for i := 0; i < len(list); {
 			j, best, ok := i, Plateau{}, false
 			for k := i; k < len(list); k++ {

@@ -6,7 +6,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"zincroad/core/ceiling"
+	"zincroad/core/limit"
 	"zincroad/core/run"
 	"zincroad/core/trace"
 )
@@ -81,10 +81,16 @@ func TestClaims(t *testing.T) {
 		r.Car = &run.Car{UsableKWh: run.N(83), CellsInSeries: run.N(108), MaxKW: run.N(190),
 			Envelope: []run.Point{{SoCPct: 0, KW: 180}, {SoCPct: 85, KW: 180}}}
 		r.Stall = &run.Stall{RatedKW: run.N(250), MaxA: run.N(300)}
+		rec := r.Recordings[0]
+		amps, volts := make([]float64, len(rec.T)), make([]float64, len(rec.T))
+		for i, kw := range rec.Columns[trace.Power] {
+			amps[i], volts[i] = kw/0.4, 400
+		}
+		rec.Columns[trace.Current], rec.Columns[trace.Voltage] = amps, volts
 	}
 	c = claimed(window(22), weak)
 	assert.Equal(t, ClaimUntested, c.Verdict, c.Why)
-	assert.Contains(t, c.Why, ceiling.StallCurrent.Words())
+	assert.Contains(t, c.Why, limit.StallCurrent.Words())
 	c = claimed(window(15), weak)
 	assert.Equal(t, ClaimMissed, c.Verdict, "not even at 180 kW: 50 kWh need 16.7 min; %s", c.Why)
 	assert.Equal(t, ClaimUntested, claimed(run.Claim{Kind: "peak", KW: run.N(180)}, weak).Verdict)

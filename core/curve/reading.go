@@ -1,8 +1,9 @@
 package curve
 
 import (
-	"zincroad/core/ceiling"
 	"zincroad/core/health"
+	"zincroad/core/judge"
+	"zincroad/core/limit"
 	"zincroad/core/lineup"
 	"zincroad/core/stall"
 	"zincroad/core/trace"
@@ -157,13 +158,18 @@ type Cliff struct {
 
 // Ceiling is a stretch with one cause that held the power down.
 type Ceiling struct {
-	FromS       float64       `json:"from_s"`
-	ToS         float64       `json:"to_s"`
-	Cause       ceiling.Cause `json:"cause"`        // what held it
-	Confidence  string        `json:"confidence"`   // strong, likely or unsure
-	RunnerUp    ceiling.Cause `json:"runner_up"`    // empty: none
-	Evidence    []string      `json:"evidence"`     // in words, with the numbers used
-	MinutesLost *float64      `json:"minutes_lost"` // against the warm pack; nil: that is not known
+	FromS       float64     `json:"from_s"`
+	ToS         float64     `json:"to_s"`
+	Cause       limit.Cause `json:"cause"`        // what held it
+	Confidence  string      `json:"confidence"`   // strong, likely or unsure
+	RunnerUp    limit.Cause `json:"runner_up"`    // empty: none
+	Evidence    []string    `json:"evidence"`     // in words, with the numbers used
+	MinutesLost *float64    `json:"minutes_lost"` // against the warm pack; nil: that is not known
+
+	Whose           limit.Whose `json:"whose"`            // car, stall, between, nobody; open: it cannot be told
+	WhoseConfidence string      `json:"whose_confidence"` // strong, likely or unsure
+	MinutesLow      *float64    `json:"minutes_low"`      // MinutesLost at least and at most; nil: not known
+	MinutesHigh     *float64    `json:"minutes_high"`
 
 	// What follows goes beyond the open format's own keys.
 
@@ -173,6 +179,20 @@ type Ceiling struct {
 	// WindowLost is MinutesLost of what lies in the headline window
 	WindowLost *float64 `json:"window_minutes_lost"`
 	Pair       bool     `json:"pair"` // What names two causes, of which either may be meant
+	// Chances are what is worth a word of how likely each cause is, likeliest first; empty where only one can be.
+	Chances []Chance `json:"chances"`
+}
+
+// Chance is how likely a cause held a stretch.
+type Chance struct {
+	Cause  limit.Cause `json:"cause"`
+	Chance float64     `json:"chance"`
+}
+
+// Holder is what held it, as far as it is known.
+func (c Ceiling) Holder() judge.Holder {
+	return judge.Holder{What: c.What, Confidence: judge.Confidence(c.Confidence), Pair: c.Pair, Whose: c.Whose,
+		WhoseConfidence: judge.Confidence(c.WhoseConfidence)}
 }
 
 // Pace is how the time of the headline window is made up, in minutes: the reference's, plus all
@@ -189,8 +209,8 @@ type Pace struct {
 
 // MinutesLost is the time that one cause took.
 type MinutesLost struct {
-	Cause   ceiling.Cause `json:"cause"`
-	Minutes float64       `json:"minutes"`
+	Cause   limit.Cause `json:"cause"`
+	Minutes float64     `json:"minutes"`
 }
 
 // Claim is what was claimed of a run, held against what was measured.

@@ -3,7 +3,7 @@ package curve
 import (
 	"math"
 
-	"zincroad/core/ceiling"
+	"zincroad/core/judge"
 	"zincroad/core/run"
 	"zincroad/core/stall"
 	"zincroad/core/trace"
@@ -51,7 +51,7 @@ func (w Work) Reduce(n int) map[trace.Side]trace.Reduced {
 			}
 			share := 1.0 // of this side's power that reaches the pack; 0: the other side knows it
 			if side == trace.StallSide {
-				share = ceiling.PackShare
+				share = judge.PackShare
 				if s.power[trace.CarSide].Len() > 0 {
 					share = 0
 				}

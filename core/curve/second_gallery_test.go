@@ -7,8 +7,8 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"zincroad/core/ceiling"
 	"zincroad/core/forecast"
+	"zincroad/core/limit"
 	"zincroad/core/pack"
 	"zincroad/core/run"
 	"zincroad/core/trace"
@@ -104,7 +104,7 @@ func secondSession(t testing.TB, seed uint64, rough Rough) labelled {
 		if !x.Plugged {
 			continue
 		}
-		seconds = append(seconds, second{x.T, []ceiling.Cause{x.Cause}, x.SoCPct, x.StallKW})
+		seconds = append(seconds, second{x.T, []limit.Cause{x.Cause}, x.SoCPct, x.StallKW})
 		put(carLog, x.T, x.SoCPct, x.PackKW, x.Amps, x.PackV, x.Battery.ColdestC, x.Battery.WarmestC, 30, x.RequestedKW,
 			plan.AmbientC)
 		put(stallLog, x.T, x.SoCPct, x.StallKW, x.StallKW*1000/x.PackV, x.PackV, math.NaN(), math.NaN(), math.NaN(),

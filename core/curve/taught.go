@@ -5,7 +5,8 @@ import (
 	"math"
 	"slices"
 
-	"zincroad/core/ceiling"
+	"zincroad/core/judge"
+	"zincroad/core/limit"
 	"zincroad/core/run"
 	"zincroad/core/trace"
 )
@@ -32,17 +33,17 @@ func (w Work) Taught() Taught {
 	}
 	kw, share := w.power[trace.CarSide], 1.0
 	if kw.Len() == 0 {
-		kw, share = w.power[trace.StallSide], ceiling.PackShare
+		kw, share = w.power[trace.StallSide], judge.PackShare
 	}
 	for _, s := range j.Stretches {
-		own := s.Cause == ceiling.PackTaper || s.Cause == ceiling.CarPower || s.Cause == ceiling.CarCurrent ||
-			s.Cause == ceiling.SoCStep
-		if s.Cause == ceiling.SoCStep && s.Confidence != ceiling.Unsure {
+		own := s.Cause == limit.PackTaper || s.Cause == limit.CarPower || s.Cause == limit.CarCurrent ||
+			s.Cause == limit.SoCStep
+		if s.Cause == limit.SoCStep && s.Confidence != judge.Unsure {
 			if soc := w.socAt(s.FromS); soc != nil {
 				out.Steps = append(out.Steps, *soc)
 			}
 		}
-		if !own || s.Confidence == ceiling.Unsure {
+		if !own || s.Confidence == judge.Unsure {
 			continue
 		}
 		last := math.Inf(-1)
@@ -82,8 +83,8 @@ const leastRuns = 2
 
 // Learn puts together what other runs taught: of the car's, the middle power at each charge where
 // two and more speak, and where they fell; of the stall's, the most that it gave.
-func Learn(ofCar, atStall []Taught) ceiling.Elsewhere {
-	var out ceiling.Elsewhere
+func Learn(ofCar, atStall []Taught) judge.Elsewhere {
+	var out judge.Elsewhere
 	var points []run.Point
 	for _, t := range ofCar {
 		out.StepsPct = append(out.StepsPct, t.Steps...)

@@ -7,7 +7,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"zincroad/core/ceiling"
+	"zincroad/core/judge"
+	"zincroad/core/limit"
 	"zincroad/core/run"
 	"zincroad/core/trace"
 )
@@ -54,9 +55,9 @@ func TestWhatRunsTeach(t *testing.T) {
 	w := OfKnown(warmRun(1, 85), e)
 	x := w.Read(Options{})
 	require.NotNil(t, x.Pace)
-	assert.Equal(t, string(ceiling.Learnt), x.Pace.Basis)
+	assert.Equal(t, string(judge.Learnt), x.Pace.Basis)
 	require.NotEmpty(t, x.Pace.Lost)
-	assert.Equal(t, ceiling.StallPower, x.Pace.Lost[0].Cause)
+	assert.Equal(t, limit.StallPower, x.Pace.Lost[0].Cause)
 	for _, p := range w.Taught().Warm {
 		assert.Greater(t, p.SoCPct, 75.0, "what the stall held teaches nothing of the pack")
 	}
@@ -111,7 +112,7 @@ func TestColdIsToldOfWhatWasRead(t *testing.T) {
 	car.Columns[trace.BatteryTemp] = temp
 	evidence := func() (all string) {
 		for _, c := range Read(r, Options{}).Ceilings {
-			if c.Cause == ceiling.Cold {
+			if c.Cause == limit.Cold {
 				all += strings.Join(c.Evidence, "; ")
 			}
 		}

@@ -4,7 +4,7 @@ import (
 	"math"
 	"math/rand/v2"
 
-	"zincroad/core/ceiling"
+	"zincroad/core/limit"
 	"zincroad/core/run"
 	"zincroad/core/trace"
 )
@@ -148,13 +148,13 @@ func (m *amped) play() (seconds []second, car, stall *trace.Recording, marks []r
 		}
 		rest := m.cells * m.at(m.volts, soc)
 		ohm := m.ohm * (1 + 0.02*math.Max(0, 25-cold))
-		limit, stair := m.packA(soc)
-		whose := ceiling.PackTaper
+		most, stair := m.packA(soc)
+		whose := limit.PackTaper
 		if first < 0 {
-			first = limit
+			first = most
 		}
-		if stair && limit < first*0.99 { // a stair that was gone down
-			whose = ceiling.SoCStep
+		if stair && most < first*0.99 { // a stair that was gone down
+			whose = limit.SoCStep
 		}
 		chill := math.Min(1, math.Max(0.03, (cold-m.coldFloorC)/(m.warmC-m.coldFloorC)))
 		heat := 1 - (1-m.hotLeast)*math.Min(1, math.Max(0, (warm-m.hotFromC)/(m.hotToC-m.hotFromC)))
@@ -165,15 +165,15 @@ func (m *amped) play() (seconds []second, car, stall *trace.Recording, marks []r
 		switch least := math.Min(math.Min(chill, heat), timed); {
 		case least == 1:
 		case least == chill:
-			limit, whose = limit*chill, ceiling.Cold
+			most, whose = most*chill, limit.Cold
 		case least == heat:
-			limit, whose = limit*heat, ceiling.Hot
+			most, whose = most*heat, limit.Hot
 		default:
-			limit, whose = limit*timed, ceiling.TimerStep
+			most, whose = most*timed, limit.TimerStep
 		}
-		list := []ceilingOf{{whose, limit}, {ceiling.CarCurrent, m.carA}}
+		list := []ceilingOf{{whose, most}, {limit.CarCurrent, m.carA}}
 		if !math.IsInf(m.peakKW, 1) {
-			list = append(list, ceilingOf{ceiling.CarPower, amps(m.peakKW, rest, ohm)})
+			list = append(list, ceilingOf{limit.CarPower, amps(m.peakKW, rest, ohm)})
 		}
 		wants := list[0].amps
 		for _, c := range list {
@@ -190,8 +190,8 @@ func (m *amped) play() (seconds []second, car, stall *trace.Recording, marks []r
 		plug := func(kw float64) float64 { return amps(math.Max(0, kw*passes-aux), rest, ohm) }
 		given, kw := m.stallA*m.label, m.stallKW*m.label
 		if m.converterKW > 0 {
-			list = append(list, ceilingOf{ceiling.CarConverter, plug(m.converterKW)},
-				ceilingOf{ceiling.StallCurrent, plug(given * rest / 2 / 1000)})
+			list = append(list, ceilingOf{limit.CarConverter, plug(m.converterKW)},
+				ceilingOf{limit.StallCurrent, plug(given * rest / 2 / 1000)})
 			wants = math.Min(wants, list[2].amps)
 		} else {
 			beside := aux * 1000 / rest
@@ -200,48 +200,48 @@ func (m *amped) play() (seconds []second, car, stall *trace.Recording, marks []r
 			}
 			if t >= derated {
 				left := math.Max(0.55, 1-0.05*math.Floor((t-derated)/20+1))
-				list = append(list, ceilingOf{ceiling.CableHot, given*left - beside})
+				list = append(list, ceilingOf{limit.CableHot, given*left - beside})
 			}
-			list = append(list, ceilingOf{ceiling.StallCurrent, given - beside},
-				ceilingOf{ceiling.AdapterCurrent, m.adapterA - beside})
+			list = append(list, ceilingOf{limit.StallCurrent, given - beside},
+				ceilingOf{limit.AdapterCurrent, m.adapterA - beside})
 		}
 		inlet += (ambient + 8 + 2.2e-4*now*now - inlet) / 500
 		if m.hotCable {
 			inlet += (95*math.Min(1, now/given/0.55) - inlet) / 300
 		}
-		list = append(list, ceilingOf{ceiling.StallPower, plug(kw)})
+		list = append(list, ceilingOf{limit.StallPower, plug(kw)})
 		if beside := m.neighbourS > 0 && t >= m.neighbourOn && t < m.neighbourOn+m.neighbourS; beside {
 			if !neighbour && m.rng.Float64() < 0.5 {
 				marks = append(marks, run.Mark{TS: t + 2, Kind: run.Neighbour})
 			}
 			neighbour = true
-			list = append(list, ceilingOf{ceiling.SharedCabinet, plug(kw / 2)})
+			list = append(list, ceilingOf{limit.SharedCabinet, plug(kw / 2)})
 		} else if neighbour {
 			neighbour, climbing, flowing, lead = false, true, t, now
 		}
 		if t >= m.tripS {
-			list = append(list, ceilingOf{ceiling.StallFault, plug(kw * float64(m.tripTo) / float64(m.modules))})
+			list = append(list, ceilingOf{limit.StallFault, plug(kw * float64(m.tripTo) / float64(m.modules))})
 		}
-		top, end := m.cells*4.2, ceiling.Finish
+		top, end := m.cells*4.2, limit.Finish
 		if m.iron {
 			top = m.cells * 3.62
 		}
 		if m.converterKW == 0 && m.stallMaxV < top {
-			top, end = m.stallMaxV, ceiling.StallVoltage
+			top, end = m.stallMaxV, limit.StallVoltage
 		}
 		list = append(list, ceilingOf{end, math.Max(0, (top-rest)/ohm)})
 		low := math.Inf(1)
 		for _, c := range list {
 			low = math.Min(low, c.amps)
 		}
-		var causes []ceiling.Cause
+		var causes []limit.Cause
 		for _, c := range list {
 			if c.amps <= low*1.01 {
 				causes = append(causes, c.cause)
 			}
 		}
 		if t-plugged < m.handshakeS {
-			now, causes = 0, []ceiling.Cause{ceiling.Ramp}
+			now, causes = 0, []limit.Cause{limit.Ramp}
 		} else {
 			if math.IsNaN(flowing) {
 				flowing, lead = t, 0
@@ -260,7 +260,7 @@ func (m *amped) play() (seconds []second, car, stall *trace.Recording, marks []r
 				up = math.Max(up, 4) + lead
 			}
 			if up < low {
-				now, causes = up, []ceiling.Cause{ceiling.Ramp}
+				now, causes = up, []limit.Cause{limit.Ramp}
 			} else {
 				climbing, now = false, low
 			}

@@ -7,7 +7,8 @@ import (
 	"slices"
 	"strings"
 
-	"zincroad/core/ceiling"
+	"zincroad/core/judge"
+	"zincroad/core/limit"
 	"zincroad/core/words"
 )
 
@@ -23,13 +24,12 @@ const (
 // part is one part of the story of a window: what held it, up to where.
 type part struct {
 	what       string
-	cause      ceiling.Cause
+	cause      limit.Cause
 	fromS      float64
 	fromPct    *float64
 	toPct      *float64
 	long, lost float64 // s, min
-	confidence string
-	pair       bool
+	holder     judge.Holder
 }
 
 // story tells what held the power down over the headline window, in order, in at most three parts; what lasted
@@ -38,11 +38,11 @@ func (r *Reading) story(from, to float64) []part {
 	var all []part
 	for _, c := range r.Ceilings {
 		a, b := max(from, c.FromS), min(to, c.ToS)
-		if a >= b || c.Cause == ceiling.Ramp {
+		if a >= b || c.Cause == limit.Ramp {
 			continue
 		}
 		p := part{what: c.What, cause: c.Cause, fromS: a, fromPct: c.FromPct, toPct: c.ToPct, long: b - a,
-			confidence: c.Confidence, pair: c.Pair}
+			holder: c.Holder()}
 		if c.WindowLost != nil {
 			p.lost = *c.WindowLost
 		}
@@ -79,10 +79,10 @@ func (r *Reading) verdictOf(from, to float64) string {
 	}
 	var b strings.Builder
 	for i, p := range parts {
-		what := ceiling.Hedged(p.what, ceiling.Confidence(p.confidence), p.pair)
+		what := p.holder.Words()
 		switch {
 		case i == 0:
-			b.WriteString(strings.ToUpper(what[:1]) + ceiling.AsSubject(what[1:]) + " held it")
+			b.WriteString(strings.ToUpper(what[:1]) + judge.AsSubject(what[1:]) + " held it")
 		default:
 			b.WriteString("; then " + what)
 		}
@@ -97,10 +97,18 @@ func (r *Reading) verdictOf(from, to float64) string {
 			b.WriteString(" %")
 		}
 		if p.lost >= tellLostMin {
-			fmt.Fprintf(&b, ", %s lost", words.Duration(math.Round(p.lost*60)))
+			fmt.Fprintf(&b, ", %s%s lost", upTo(p.holder), words.Duration(math.Round(p.lost*60)))
 		}
 	}
 	return b.String() + "."
+}
+
+// upTo is "up to " before minutes that were lost to what is no more than a guess.
+func upTo(h judge.Holder) string {
+	if h.Confidence == judge.Unsure && !h.Pair {
+		return "up to "
+	}
+	return ""
 }
 
 // lostLine says what was lost in the headline window to what, most first.
@@ -118,8 +126,8 @@ func (p *Pace) lostLine() string {
 }
 
 // usual are the causes of the car's usual pace: not worth a finding of their own unless they lost much.
-var usual = map[ceiling.Cause]bool{ceiling.Ramp: true, ceiling.PackTaper: true, ceiling.CarPower: true,
-	ceiling.CarCurrent: true, ceiling.Finish: true, ceiling.Unknown: true}
+var usual = map[limit.Cause]bool{limit.Ramp: true, limit.PackTaper: true, limit.CarPower: true,
+	limit.CarCurrent: true, limit.Finish: true, limit.Unknown: true}
 
 // What a stretch must have lost or lasted to be a finding of its own, and how many there are.
 const (
@@ -141,18 +149,18 @@ func (r *Reading) ceilingFindings() []Finding {
 			lost = *c.MinutesLost
 		}
 		long := c.ToS - c.FromS
-		if usual[c.Cause] && lost < findLostMin || long < findS && lost < findLostMin || c.Cause == ceiling.Ramp {
+		if usual[c.Cause] && lost < findLostMin || long < findS && lost < findLostMin || c.Cause == limit.Ramp {
 			continue
 		}
 		f := Finding{Kind: AboutCeiling, FromS: c.FromS, ToS: c.ToS, Confidence: c.Confidence, Evidence: c.Evidence}
-		what := ceiling.Hedged(c.What, ceiling.Confidence(c.Confidence), c.Pair)
-		f.Text = fmt.Sprintf("%s held it from %s to %s", strings.ToUpper(what[:1])+ceiling.AsSubject(what[1:]),
+		what := c.Holder().Words()
+		f.Text = fmt.Sprintf("%s held it from %s to %s", strings.ToUpper(what[:1])+judge.AsSubject(what[1:]),
 			words.Clock(c.FromS), words.Clock(c.ToS))
 		if c.FromPct != nil && c.ToPct != nil && *c.ToPct > *c.FromPct {
 			f.Text += fmt.Sprintf(", %s to %s %%", words.Figure(*c.FromPct, 0), words.Figure(*c.ToPct, 0))
 		}
 		if lost*60 >= 10 {
-			f.Text += fmt.Sprintf(": %s lost", words.Duration(math.Round(lost*60)))
+			f.Text += fmt.Sprintf(": %s%s lost", upTo(c.Holder()), words.Duration(math.Round(lost*60)))
 			if w := c.WindowLost; w != nil && r.Pace != nil && math.Round(*w*60) != math.Round(lost*60) {
 				f.Text += fmt.Sprintf(", %s of it in %s", words.Duration(math.Round(*w*60)),
 					words.Window(r.Pace.FromPct, r.Pace.ToPct))
@@ -188,7 +196,7 @@ func (r *Reading) cliffFinding(c Cliff) Finding {
 	f.Text += fmt.Sprintf(", %s after %s.", words.Clock(c.TS), r.clockName())
 	for _, h := range r.Ceilings {
 		if c.TS >= h.FromS-20 && c.TS < h.ToS-20 && h.ToS-h.FromS > 40 && math.Abs(h.FromS-c.TS) < 40 {
-			what := ceiling.Hedged(h.What, ceiling.Confidence(h.Confidence), h.Pair)
+			what := h.Holder().Words()
 			f.Evidence = append([]string{"what held it from there: " + what}, h.Evidence...)
 			break
 		}

@@ -7,10 +7,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"zincroad/core/ceiling"
 	"zincroad/core/curve"
 	"zincroad/core/follow"
 	"zincroad/core/forecast"
+	"zincroad/core/limit"
 	"zincroad/core/lineup"
 )
 
@@ -33,7 +33,7 @@ func TestLiveVerdictIsTheReadings(t *testing.T) {
 				continue
 			}
 			all++
-			then := ceiling.Unknown
+			then := limit.Unknown
 			for _, h := range x.Ceilings {
 				if h.FromS <= float64(at)-2 && float64(at)-2 < h.ToS {
 					then = h.Cause

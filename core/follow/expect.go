@@ -4,9 +4,10 @@ import (
 	"math"
 	"slices"
 
-	"zincroad/core/ceiling"
 	"zincroad/core/curve"
 	"zincroad/core/forecast"
+	"zincroad/core/judge"
+	"zincroad/core/limit"
 	"zincroad/core/lineup"
 	"zincroad/core/pack"
 	"zincroad/core/run"
@@ -110,11 +111,11 @@ func (s *State) from(f *feeds, plan forecast.Plan, soc, at float64) forecast.Pla
 	powered := max(0, at-s.poweredAt)
 	rest.HandshakeS = 1
 	rest.From = &forecast.State{PluggedS: max(1, at-f.now+s.PluggedS), PoweredS: powered, Amps: math.MaxFloat32}
-	if s.learnt != nil && s.learnt.Cause == ceiling.Ramp {
+	if s.learnt != nil && s.learnt.Cause == limit.Ramp {
 		if p, err := pack.For(plan.Car); err == nil {
 			kw := s.KW.V
 			if f.kwSide == trace.StallSide {
-				kw *= ceiling.PackShare
+				kw *= judge.PackShare
 			}
 			rest.From.Amps, rest.From.Ramping = pack.Amps(kw, p.RestV(soc), p.Ohm(soc, rest.Battery.MeanC())), true
 		}
@@ -166,7 +167,7 @@ const (
 func (s *State) learned(f *feeds, plan forecast.Plan, soc float64) (forecast.Plan, bool) {
 	rest := s.from(f, plan, soc, s.countS)
 	kw := s.KW.V
-	if s.learnt == nil || kw < curve.PowerFloorKW || s.learnt.Cause == ceiling.Ramp || s.learnt.Cause == ceiling.Paused {
+	if s.learnt == nil || kw < curve.PowerFloorKW || s.learnt.Cause == limit.Ramp || s.learnt.Cause == limit.Paused {
 		return rest, true
 	}
 	ratio, model, ok := s.against(f, plan)
@@ -174,7 +175,7 @@ func (s *State) learned(f *feeds, plan forecast.Plan, soc float64) (forecast.Pla
 		return rest, false
 	}
 	switch model.Cause {
-	case ceiling.PackTaper, ceiling.SoCStep, ceiling.Cold, ceiling.Hot, ceiling.TimerStep:
+	case limit.PackTaper, limit.SoCStep, limit.Cold, limit.Hot, limit.TimerStep:
 		if math.Abs(ratio-1) <= taughtBy {
 			return rest, true
 		}
@@ -198,22 +199,22 @@ func (s *State) limit(f *feeds, plan forecast.Plan, rest *forecast.Plan, model f
 		given = *plan.Stall
 	}
 	cause := s.learnt.Cause
-	if cause == ceiling.StallFault || cause == ceiling.CableHot { // it gives less than it is rated for
+	if cause == limit.StallFault || cause == limit.CableHot { // it gives less than it is rated for
 		switch s.learnt.Level {
-		case ceiling.LevelAmps:
-			cause = ceiling.StallCurrent
-		case ceiling.LevelKW:
-			cause = ceiling.StallPower
+		case judge.LevelAmps:
+			cause = limit.StallCurrent
+		case judge.LevelKW:
+			cause = limit.StallPower
 		}
 	}
 	switch cause {
-	case ceiling.StallCurrent, ceiling.AdapterCurrent, ceiling.CarCurrent:
+	case limit.StallCurrent, limit.AdapterCurrent, limit.CarCurrent:
 		amps := s.Amps.V
 		if f.ampsSide == trace.CarSide && model.PackV > 0 {
 			amps += model.AuxKW * 1000 / model.PackV
 		}
 		given.MaxA, rest.Stall = &amps, &given
-	case ceiling.StallPower, ceiling.SharedCabinet, ceiling.CarPower, ceiling.CarConverter:
+	case limit.StallPower, limit.SharedCabinet, limit.CarPower, limit.CarConverter:
 		given.RatedKW, rest.Stall = &plugKW, &given
 		rest.Assumed.PowerSharePct = 100
 	default:
@@ -237,9 +238,9 @@ func (s *State) limit(f *feeds, plan forecast.Plan, rest *forecast.Plan, model f
 	}
 }
 
-func ofPack(c ceiling.Cause) bool {
+func ofPack(c limit.Cause) bool {
 	switch c {
-	case ceiling.PackTaper, ceiling.SoCStep, ceiling.Cold, ceiling.Hot, ceiling.TimerStep:
+	case limit.PackTaper, limit.SoCStep, limit.Cold, limit.Hot, limit.TimerStep:
 		return true
 	}
 	return false

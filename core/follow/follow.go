@@ -6,7 +6,7 @@
 //
 // # What it goes by
 //
-// What holds the power is judged by the same code as that of a finished run (core/ceiling), over what has been
+// What holds the power is judged by the same code as that of a finished run (core/judge), over what has been
 // read so far, so that a verdict does not change when the plug is pulled. The rest of the session is forecast
 // from where the run stands, by the plan's own model, after that has been corrected by what the run has shown:
 // what the pack took where the pack ruled, and what the stall gave where the stall did. Only what ruled can be
@@ -21,9 +21,9 @@ import (
 	"math"
 	"slices"
 
-	"zincroad/core/ceiling"
 	"zincroad/core/curve"
 	"zincroad/core/forecast"
+	"zincroad/core/judge"
 	"zincroad/core/lineup"
 	"zincroad/core/pack"
 	"zincroad/core/run"
@@ -365,7 +365,7 @@ func (s *State) count(r *run.Run, f *feeds, plan forecast.Plan) {
 	s.countS = min(s.countS, f.now)
 	share := 1.0
 	if f.kwSide == trace.StallSide {
-		share = ceiling.PackShare
+		share = judge.PackShare
 	}
 	s.Counted = min(100, f.soc.V[n-1]+kwh*share/b.UsableKWh*100)
 }

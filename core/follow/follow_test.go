@@ -7,9 +7,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"zincroad/core/ceiling"
 	"zincroad/core/follow"
 	"zincroad/core/forecast"
+	"zincroad/core/judge"
+	"zincroad/core/limit"
 	"zincroad/core/pack"
 	"zincroad/core/run"
 	"zincroad/core/trace"
@@ -153,24 +154,24 @@ func TestWhatSeemsToHold(t *testing.T) {
 		name    string
 		change  func(*forecast.Plan)
 		seconds int
-		want    ceiling.Cause
+		want    limit.Cause
 	}{
 		{"stall's amps", func(p *forecast.Plan) { p.Stall = &run.Stall{RatedKW: n(150), MaxA: n(350), MaxV: n(500)} },
-			400, ceiling.StallCurrent},
+			400, limit.StallCurrent},
 		{"stall's kW", func(p *forecast.Plan) { p.Stall = &run.Stall{RatedKW: n(90), MaxA: n(400), MaxV: n(920)} }, 500,
-			ceiling.StallPower},
+			limit.StallPower},
 		{"adapter", func(p *forecast.Plan) { p.Adapter = &run.Adapter{Name: "Bobbin", MaxA: n(250), MaxV: n(1000)} },
-			400, ceiling.AdapterCurrent},
-		{"car's amps", func(p *forecast.Plan) { p.Car.MaxA = n(170) }, 400, ceiling.CarCurrent},
-		{"car's kW", func(p *forecast.Plan) { p.Car.MaxKW = n(77) }, 600, ceiling.CarPower},
+			400, limit.AdapterCurrent},
+		{"car's amps", func(p *forecast.Plan) { p.Car.MaxA = n(170) }, 400, limit.CarCurrent},
+		{"car's kW", func(p *forecast.Plan) { p.Car.MaxKW = n(77) }, 600, limit.CarPower},
 		{"cold", func(p *forecast.Plan) { p.Battery = pack.Nodes{ColdestC: 8, WarmestC: 8}; p.Car.HeaterKW = nil }, 400,
-			ceiling.Cold},
+			limit.Cold},
 		{"half of a cabinet", func(p *forecast.Plan) {
 			p.Stall = &run.Stall{RatedKW: n(350), MaxA: n(500), MaxV: n(1000), SharedKW: n(180)}
 			p.NeighbourOnS, p.NeighbourS = 200, 1000
-		}, 500, ceiling.SharedCabinet},
-		{"taper", nil, 1080, ceiling.PackTaper},
-		{"ramp", nil, 35, ceiling.Ramp},
+		}, 500, limit.SharedCabinet},
+		{"taper", nil, 1080, limit.PackTaper},
+		{"ramp", nil, 35, limit.Ramp},
 	} {
 		t.Run(tt.name, func(t *testing.T) {
 			s := at(t, plan(tt.change), tt.seconds)
@@ -203,16 +204,16 @@ func TestAFallFiveMinutesAfterPlugIn(t *testing.T) {
 		return s.Holding
 	}
 	h := hold(360)
-	assert.Equal(t, ceiling.Unsure, h.Confidence, "a fall that nothing explains: %s", h.Reason)
+	assert.Equal(t, judge.Unsure, h.Confidence, "a fall that nothing explains: %s", h.Reason)
 	assert.Regexp(
 		t,
 		`^power fell by \d+ % at once, to 1[012]\d kW, 5 min \d+ s after plug-in .*; a replug tells a timer`,
 		h.Reason,
 	)
 	h = hold(f.Legs[1].FromS + 290)
-	assert.NotEqual(t, ceiling.TimerStep, h.Cause, "not yet: %s", h.Reason)
+	assert.NotEqual(t, limit.TimerStep, h.Cause, "not yet: %s", h.Reason)
 	h = hold(f.Legs[1].FromS + 360)
-	assert.Equal(t, ceiling.TimerStep, h.Cause)
+	assert.Equal(t, limit.TimerStep, h.Cause)
 	assert.Contains(t, h.Reason, "as long after the other plug-in as well")
 	assert.True(t, h.Sure())
 }
@@ -223,11 +224,11 @@ func TestWhatTheStallOffers(t *testing.T) {
 		name    string
 		shared  run.Number
 		offered float64
-		want    ceiling.Cause
+		want    limit.Cause
 		says    string
 	}{
-		{"all of it flows", nil, 70, ceiling.StallPower, "the stall offers 70 kW"},
-		{"of a shared cabinet", n(140), 70, ceiling.SharedCabinet, "offers 70 of its 350 kW"},
+		{"all of it flows", nil, 70, limit.StallPower, "the stall offers 70 kW"},
+		{"of a shared cabinet", n(140), 70, limit.SharedCabinet, "offers 70 of its 350 kW"},
 	} {
 		t.Run(tt.name, func(t *testing.T) {
 			r := logged(t, plan(func(p *forecast.Plan) { p.Stall = &run.Stall{RatedKW: n(70)} }), 500)
@@ -260,7 +261,7 @@ func TestLeavesTheForecast(t *testing.T) {
 	assert.Less(t, s.Alert.ByKW, -50.0)
 	assert.InDelta(t, 70, s.Alert.SinceTS, 40)
 	require.NotNil(t, s.Holding)
-	assert.Equal(t, ceiling.StallFault, s.Holding.Cause, "level from the start, under what stall and pack are noted for")
+	assert.Equal(t, limit.StallFault, s.Holding.Cause, "level from the start, under what stall and pack are noted for")
 	end, _ := really.Post(80)
 	require.NotNil(t, s.End)
 	assert.InEpsilon(t, end.TS, s.End.TS, 0.04)
@@ -296,7 +297,7 @@ func TestFollowsTheSideThatGoesOn(t *testing.T) {
 	assert.Equal(t, trace.CarSide, s.KWSide)
 	assert.Less(t, s.KW.AgeS, 10.0)
 	require.NotNil(t, s.Holding, "what holds it is still to be seen from the car's side")
-	assert.Equal(t, ceiling.StallCurrent, s.Holding.Cause)
+	assert.Equal(t, limit.StallCurrent, s.Holding.Cause)
 }
 
 // A run is held against a forecast from how it really began, whichever source was

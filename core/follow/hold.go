@@ -4,9 +4,10 @@ import (
 	"math"
 	"strings"
 
-	"zincroad/core/ceiling"
 	"zincroad/core/curve"
 	"zincroad/core/forecast"
+	"zincroad/core/judge"
+	"zincroad/core/limit"
 	"zincroad/core/run"
 )
 
@@ -15,16 +16,16 @@ const lookS = 90
 
 // Holding is what seems to hold the power down at a moment.
 type Holding struct {
-	Cause      ceiling.Cause
+	Cause      limit.Cause
 	What       string // the limit as a noun with its figure, and how sure: "probably the stall's 350 A"
 	Reason     string // one line, with the numbers used
-	Confidence ceiling.Confidence
+	Confidence judge.Confidence
 	SinceS     float64 // since when, on the run's own clock
-	Level      ceiling.Level
+	Level      judge.Level
 }
 
 // Sure tells whether it is said for sure.
-func (h *Holding) Sure() bool { return h.Confidence == ceiling.Strong }
+func (h *Holding) Sure() bool { return h.Confidence == judge.Strong }
 
 // judged is a run as the judgement of what holds it takes it: with the plan's car, stall and
 // adapter, and what the tester assumed of the stall.
@@ -73,13 +74,13 @@ func (s *State) hold(w curve.Work, toPct float64) {
 	last := j.Stretches[len(j.Stretches)-1]
 	h := &Holding{
 		Cause:      last.Cause,
-		What:       ceiling.Hedged(last.What, last.Confidence, last.Pair),
+		What:       last.Holder().Words(),
 		Confidence: last.Confidence,
 		SinceS:     last.FromS,
 		Level:      last.Level,
 	}
 	if now.V < run.PowerFloorKW {
-		h = &Holding{Cause: ceiling.Paused, What: "a pause", Reason: "no power is flowing", Confidence: ceiling.Strong,
+		h = &Holding{Cause: limit.Paused, What: "a pause", Reason: "no power is flowing", Confidence: judge.Strong,
 			SinceS: math.NaN()}
 		if s.Finished = s.Charge() >= toPct; s.Finished {
 			h.What, h.Reason = "finished", "what was wished for is reached, and no power is flowing"
@@ -94,9 +95,9 @@ func (s *State) hold(w curve.Work, toPct float64) {
 }
 
 // reasonOf is a stretch's evidence in one line: what decides, and what else it may be.
-func reasonOf(s ceiling.Stretch) string {
+func reasonOf(s judge.Stretch) string {
 	list := s.Evidence[:min(2, len(s.Evidence))]
-	if n := len(s.Evidence); s.Confidence != ceiling.Strong && n > 2 {
+	if n := len(s.Evidence); s.Confidence != judge.Strong && n > 2 {
 		list = append(list[:len(list):len(list)], s.Evidence[n-1])
 	}
 	return strings.Join(list, "; ")

@@ -7,9 +7,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"zincroad/core/ceiling"
 	"zincroad/core/follow"
 	"zincroad/core/forecast"
+	"zincroad/core/judge"
+	"zincroad/core/limit"
 	"zincroad/core/pack"
 	"zincroad/core/run"
 	"zincroad/core/trace"
@@ -128,11 +129,11 @@ func TestFlatAmpsOfTypedLinesAreNotTheCold(t *testing.T) {
 	for _, lines := range []int{3, 5, 8} {
 		h := typed(60, lines, nil)
 		require.NotNil(t, h)
-		assert.False(t, h.Cause == ceiling.Cold && h.Sure(), "%d lines: %s", lines, h.Reason)
+		assert.False(t, h.Cause == limit.Cold && h.Sure(), "%d lines: %s", lines, h.Reason)
 		h = typed(60, lines, &run.Adapter{MaxA: n(200), MaxV: n(1000)})
-		assert.Equal(t, ceiling.AdapterCurrent, h.Cause, "%d lines", lines)
-		assert.True(t, h.Sure() || lines == 3, "%d lines: %s", lines, h.Reason)
+		assert.Equal(t, limit.AdapterCurrent, h.Cause, "%d lines", lines)
+		assert.True(t, h.Confidence != judge.Unsure || lines == 3, "%d lines: %s", lines, h.Reason)
 	}
 	h := typed(1, 90, &run.Adapter{MaxA: n(200), MaxV: n(1000)})
-	assert.Equal(t, ceiling.AdapterCurrent, h.Cause)
+	assert.Equal(t, limit.AdapterCurrent, h.Cause)
 }

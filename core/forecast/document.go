@@ -3,7 +3,7 @@ package forecast
 import (
 	"math"
 
-	"zincroad/core/ceiling"
+	"zincroad/core/limit"
 )
 
 // Document is a forecast as the open format zincroad-forecast/1 writes it. What
@@ -59,9 +59,9 @@ type documentBattery struct {
 }
 
 type documentHeld struct {
-	FromS float64       `json:"from_s"`
-	ToS   float64       `json:"to_s"`
-	Cause ceiling.Cause `json:"cause"`
+	FromS float64     `json:"from_s"`
+	ToS   float64     `json:"to_s"`
+	Cause limit.Cause `json:"cause"`
 }
 
 type documentCost struct {

@@ -7,8 +7,8 @@ import (
 	"slices"
 	"sync"
 
-	"zincroad/core/ceiling"
 	"zincroad/core/curve"
+	"zincroad/core/limit"
 	"zincroad/core/pack"
 	"zincroad/core/run"
 	"zincroad/core/stall"
@@ -34,7 +34,7 @@ const assumedTaperPct = 18
 // source): two warm runs of one car differ by a few percent, usable capacity
 // changes with updates and age, a pack's temperature is known to a few kelvin, and
 // a stall gives 88 % of its label on a bad day.
-var DefaultUncertainty = Uncertainty{TaperPct: 4, CapacityPct: 2, BatteryK: 3, StallSharePct: ceiling.TypicalSharePct}
+var DefaultUncertainty = Uncertainty{TaperPct: 4, CapacityPct: 2, BatteryK: 3, StallSharePct: limit.TypicalSharePct}
 
 // Forecast is a session worked out in advance. Times are seconds since plug-in.
 type Forecast struct {
@@ -76,8 +76,8 @@ type Battery struct{ StartC, EndMinC, EndMaxC float64 }
 
 // Held is a stretch with one holding ceiling.
 type Held struct {
-	FromS, ToS float64       // since plug-in
-	Cause      ceiling.Cause // the lowest limit
+	FromS, ToS float64     // since plug-in
+	Cause      limit.Cause // the lowest limit
 }
 
 // Leg is the time between a plug-in and its unplug.
@@ -128,7 +128,7 @@ func Once(plan Plan) (*Forecast, error) {
 	f.Note = note
 	if len(trail) > 0 {
 		f.Steps = append(f.Steps, Step{T: s.t, SoCPct: s.soc, PackV: s.pack.RestV(s.soc), Battery: s.battery,
-			Cause: ceiling.Paused, PluggedSince: s.pluggedAt})
+			Cause: limit.Paused, PluggedSince: s.pluggedAt})
 	}
 	f.Posts = posts(trail, plan)
 	f.sum(s)

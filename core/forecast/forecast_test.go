@@ -8,8 +8,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"zincroad/core/ceiling"
 	"zincroad/core/forecast"
+	"zincroad/core/limit"
 	"zincroad/core/pack"
 	"zincroad/core/run"
 )
@@ -118,7 +118,7 @@ func TestColdHalvesThePower(t *testing.T) {
 	)
 	require.NoError(t, err)
 	assert.InDelta(t, 0.5, cold.Steps[60].PackKW/warm.Steps[60].PackKW, 0.07)
-	assert.Equal(t, ceiling.Cold, cold.Ceilings[1].Cause)
+	assert.Equal(t, limit.Cold, cold.Ceilings[1].Cause)
 	a, _ := warm.Window(10, 80)
 	b, _ := cold.Window(10, 80)
 	assert.Greater(t, b.TS, a.TS+60)
@@ -193,14 +193,14 @@ func TestReplugRestartsTheTimer(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, f.Legs, 2)
 	assert.InDelta(t, 45, f.Legs[1].FromS-f.Legs[0].ToS, 1)
-	var causes []ceiling.Cause
+	var causes []limit.Cause
 	for _, h := range f.Ceilings {
 		causes = append(causes, h.Cause)
 	}
-	assert.Contains(t, causes, ceiling.TimerStep)
-	assert.Contains(t, causes, ceiling.Paused)
+	assert.Contains(t, causes, limit.TimerStep)
+	assert.Contains(t, causes, limit.Paused)
 	for _, st := range f.Steps {
-		if st.Cause == ceiling.TimerStep {
+		if st.Cause == limit.TimerStep {
 			assert.GreaterOrEqual(t, st.T-st.PluggedSince, 300.0)
 		}
 	}
@@ -210,7 +210,7 @@ func BenchmarkTwoHours(b *testing.B) {
 	for b.Loop() {
 		f, err := forecast.Of(
 			forecast.Plan{Car: tree(), Stall: &run.Stall{RatedKW: n(40)}, ToPct: 100, Battery: even(5), AmbientC: 5,
-				Assumed: ceiling.Assumptions{}},
+				Assumed: limit.Assumptions{}},
 			forecast.DefaultUncertainty,
 		)
 		if err != nil {
@@ -234,7 +234,7 @@ func TestSessionsAsTestersReportThem(t *testing.T) {
 				ToPct:    to,
 				Battery:  pack.Nodes{ColdestC: batteryC, WarmestC: batteryC},
 				AmbientC: 15,
-				Assumed:  ceiling.Assumptions{PowerSharePct: share},
+				Assumed:  limit.Assumptions{PowerSharePct: share},
 			},
 		)
 		require.NoError(t, err)
@@ -273,7 +273,7 @@ func TestSessionsAsTestersReportThem(t *testing.T) {
 				{SoCPct: 80, KW: 55},
 				{SoCPct: 100, KW: 8},
 			}}
-		share = ceiling.TypicalSharePct // "a 150 kW stall gives 130 to 135"
+		share = limit.TypicalSharePct // "a 150 kW stall gives 130 to 135"
 		slow := minutes(c, &run.Stall{RatedKW: n(150), MaxA: n(425)}, 10, 80, 32)
 		share = 100
 		fast := minutes(c, &run.Stall{RatedKW: n(250), MaxA: n(675)}, 10, 80, 32)

@@ -8,8 +8,8 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
-	"zincroad/core/ceiling"
 	"zincroad/core/forecast"
+	"zincroad/core/limit"
 	"zincroad/core/run"
 	"zincroad/core/stall"
 )
@@ -133,7 +133,7 @@ func TestFitAndForecastNameTheSameCeiling(t *testing.T) {
 		if rapid.Bool().Draw(t, "adapter?") {
 			ad = &run.Adapter{MaxA: n(rapid.Float64Range(150, 500).Draw(t, "adapter"))}
 		}
-		fit, err := stall.FitOf(c, s, ad, ceiling.Assumptions{}, false)
+		fit, err := stall.FitOf(c, s, ad, limit.Assumptions{}, false)
 		if err != nil || !fit.Fits {
 			return
 		}
@@ -176,7 +176,7 @@ func TestAResumedSessionGoesOnAsItWas(t *testing.T) {
 			q := p
 			q.FromPct, q.Battery = st.SoCPct, st.Battery
 			q.From = &forecast.State{PluggedS: st.T, PoweredS: st.T - 15, Amps: whole.Steps[at-1].Amps,
-				Ramping: st.Cause == ceiling.Ramp}
+				Ramping: st.Cause == limit.Ramp}
 			rest, err := forecast.Once(q)
 			require.NoError(t, err)
 			left, ok := rest.Post(80)

@@ -5,7 +5,7 @@
 // # The model
 //
 // Each second the pack is a voltage behind a resistance, both by its charge and temperature (core/pack).
-// Everything that can hold the current down sets a ceiling (core/ceiling's Allowed), and the lowest is what
+// Everything that can hold the current down sets a ceiling (core/limit's Allowed), and the lowest is what
 // flows: there is no rule of which comes first. What flows warms the pack by its own resistance and by the
 // heater, the air and the coolant cool it, and the charge goes up by the ampere-seconds over the capacity. So
 // taper, cold and a stall's current limit trade places within one session as they do at the stall: 500 A are
@@ -27,7 +27,7 @@ package forecast
 import (
 	"math"
 
-	"zincroad/core/ceiling"
+	"zincroad/core/limit"
 	"zincroad/core/pack"
 	"zincroad/core/run"
 )
@@ -38,12 +38,12 @@ type Plan struct {
 	Stall   *run.Stall   // nil: limits nothing
 	Adapter *run.Adapter // nil: none
 
-	FromPct, ToPct float64             // ToPct above FromPct, both 0 to 100
-	Battery        pack.Nodes          // at plug-in
-	AmbientC       float64             // while charging
-	ClimateKW      float64             // drawn by the cabin while charging
-	Gentle         bool                // the car's gentle profile
-	Assumed        ceiling.Assumptions // what the tester changed about the stall
+	FromPct, ToPct float64           // ToPct above FromPct, both 0 to 100
+	Battery        pack.Nodes        // at plug-in
+	AmbientC       float64           // while charging
+	ClimateKW      float64           // drawn by the cabin while charging
+	Gentle         bool              // the car's gentle profile
+	Assumed        limit.Assumptions // what the tester changed about the stall
 
 	HandshakeS   float64 // plug-in to first power; 0: 15 s
 	ReplugAtPct  float64 // unplug here and plug in again; 0: never
@@ -87,33 +87,33 @@ const (
 
 // Step is one second of a session. Powers are means over the second, in kW.
 type Step struct {
-	T            float64       // s since plug-in, at the second's beginning
-	SoCPct       float64       // at the second's beginning
-	PackV, Amps  float64       // at the pack's terminals
-	PackKW       float64       // into the pack
-	RequestedKW  float64       // what car and pack would take if the stall could give it
-	StallKW      float64       // at the plug
-	OfferedKW    float64       // the most that the stall would give; +Inf if its power is not known
-	LossKW       float64       // between plug and pack
-	AuxKW        float64       // pumps, heater, cabin
-	HeaterKW     float64       // part of AuxKW
-	Battery      pack.Nodes    // at the second's beginning
-	Cause        ceiling.Cause // what held the power in it
-	Plugged      bool          // false between unplug and replug
-	PluggedSince float64       // when this leg's plug-in was, s
+	T            float64     // s since plug-in, at the second's beginning
+	SoCPct       float64     // at the second's beginning
+	PackV, Amps  float64     // at the pack's terminals
+	PackKW       float64     // into the pack
+	RequestedKW  float64     // what car and pack would take if the stall could give it
+	StallKW      float64     // at the plug
+	OfferedKW    float64     // the most that the stall would give; +Inf if its power is not known
+	LossKW       float64     // between plug and pack
+	AuxKW        float64     // pumps, heater, cabin
+	HeaterKW     float64     // part of AuxKW
+	Battery      pack.Nodes  // at the second's beginning
+	Cause        limit.Cause // what held the power in it
+	Plugged      bool        // false between unplug and replug
+	PluggedSince float64     // when this leg's plug-in was, s
 }
 
 // Session is a session under way; Next moves it on by a second.
 type Session struct {
 	plan   Plan
 	pack   *pack.Pack
-	limits *ceiling.Limits
+	limits *limit.Limits
 	taper  *pack.Taper
 
 	t, soc    float64
 	battery   pack.Nodes
 	amps      float64
-	allowed   [ceiling.MostAllowed]ceiling.Allowed // room for one second's limits
+	allowed   [limit.MostAllowed]limit.Allowed // room for one second's limits
 	ramping   bool
 	firstAt   float64 // first power of this leg; NaN before
 	pluggedAt float64
@@ -141,7 +141,7 @@ func NewSession(plan Plan) (*Session, error) {
 	}
 	s := &Session{plan: plan, pack: p, taper: p.Taper(plan.Car, plan.Gentle), soc: plan.FromPct, battery: plan.Battery,
 		ramping: true, firstAt: math.NaN(), replugAt: math.NaN(), timerS: math.Inf(1), timer: 1}
-	s.limits = ceiling.LimitsOf(plan.Car, p, plan.Stall, plan.Adapter, plan.Assumed)
+	s.limits = limit.LimitsOf(plan.Car, p, plan.Stall, plan.Adapter, plan.Assumed)
 	if v, ok := run.Known(plan.Car.TimerS); ok {
 		s.timerS, s.timer = v, 0.6 // common practice, no source, where the share is not given
 		if share, ok := run.Known(plan.Car.TimerSharePct); ok {
@@ -168,10 +168,10 @@ func (s *Session) Next() Step {
 	handshake := st.Plugged && s.t-s.pluggedAt < s.plan.HandshakeS
 	switch {
 	case !st.Plugged:
-		st.Cause = ceiling.Paused
+		st.Cause = limit.Paused
 		s.amps = 0
 	case handshake:
-		st.Cause = ceiling.Ramp
+		st.Cause = limit.Ramp
 		s.amps = 0
 	default:
 		m := s.moment(rest, ohm)
@@ -208,7 +208,7 @@ func (s *Session) plug() {
 }
 
 // beside settles what pumps and cabin draw beside the pack.
-func (s *Session) beside(st *Step, m *ceiling.Moment) {
+func (s *Session) beside(st *Step, m *limit.Moment) {
 	if s.limits.Refusal == "" {
 		st.AuxKW = min(pumpsKW+s.plan.ClimateKW, s.stallKW())
 		m.AuxKW = st.AuxKW
@@ -219,7 +219,7 @@ func (s *Session) beside(st *Step, m *ceiling.Moment) {
 // the pack. It takes what the stall has to spare and never takes from the pack, so that
 // a larger one warms it no later and never slows a session down. It has no memory, so
 // that of two packs the warmer one stays the warmer.
-func (s *Session) heat(st *Step, m ceiling.Moment, amps float64) {
+func (s *Session) heat(st *Step, m limit.Moment, amps float64) {
 	if s.limits.Refusal != "" || s.pack.HeaterKW == 0 {
 		return
 	}
@@ -233,7 +233,7 @@ func (s *Session) heat(st *Step, m ceiling.Moment, amps float64) {
 }
 
 // spareKW is what the stall could give beyond what pack, pumps and cabin take.
-func (s *Session) spareKW(m ceiling.Moment, amps float64) float64 {
+func (s *Session) spareKW(m limit.Moment, amps float64) float64 {
 	packV := m.RestV + amps*m.Ohm
 	plug := s.limits.ToPlug(packV*amps/1000) + m.AuxKW
 	volts := s.limits.PlugV(packV)
@@ -263,15 +263,15 @@ func (s *Session) shared() (float64, bool) {
 }
 
 // cable is what the cable gives in A, and whether that is because it is warm.
-func (s *Session) cable() (amps float64, cause ceiling.Cause) {
+func (s *Session) cable() (amps float64, cause limit.Cause) {
 	if s.plan.DerateShare > 0 && s.t >= s.plan.DerateS {
-		return s.limits.StallA * s.plan.DerateShare, ceiling.CableHot
+		return s.limits.StallA * s.plan.DerateShare, limit.CableHot
 	}
-	return s.limits.StallA, ceiling.StallCurrent
+	return s.limits.StallA, limit.StallCurrent
 }
 
 // moment is the pack and the way to it as they are now.
-func (s *Session) moment(rest, ohm float64) ceiling.Moment {
+func (s *Session) moment(rest, ohm float64) limit.Moment {
 	kw, why := s.takes()
 	m := s.limits.Moment(rest, ohm, kw, why)
 	m.CableOhm = cableOhm
@@ -284,19 +284,19 @@ func (s *Session) moment(rest, ohm float64) ceiling.Moment {
 
 // hold gives the current that flows at this moment, what holds it down, and the
 // power that car and pack ask for; and settles what heats the pack beside.
-func (s *Session) hold(st *Step, m ceiling.Moment) (amps float64, cause ceiling.Cause, requestedKW float64) {
+func (s *Session) hold(st *Step, m limit.Moment) (amps float64, cause limit.Cause, requestedKW float64) {
 	if s.limits.Refusal != "" {
-		return 0, ceiling.StallVoltage, 0
+		return 0, limit.StallVoltage, 0
 	}
 	list := s.limits.Allowed(m, s.allowed[:0])
 	wants := math.Inf(1)
 	for i := range list {
 		switch list[i].Cause {
-		case m.Takes, ceiling.CarPower, ceiling.CarCurrent:
+		case m.Takes, limit.CarPower, limit.CarCurrent:
 			wants = min(wants, list[i].Amps)
 		}
 	}
-	low, holds := ceiling.Lowest(list)
+	low, holds := limit.Lowest(list)
 	s.heat(st, m, low)
 	amps, cause = s.ramp(low, holds)
 	return amps, cause, wants * (m.RestV + wants*m.Ohm) / 1000
@@ -304,33 +304,33 @@ func (s *Session) hold(st *Step, m ceiling.Moment) (amps float64, cause ceiling.
 
 // takes is the power that the pack takes, and whether taper, step, timer, cold or
 // heat says so: the one that takes most away.
-func (s *Session) takes() (kw float64, cause ceiling.Cause) {
-	kw, cause = s.taper.KW(s.soc)*s.plan.TaperShare, ceiling.PackTaper
+func (s *Session) takes() (kw float64, cause limit.Cause) {
+	kw, cause = s.taper.KW(s.soc)*s.plan.TaperShare, limit.PackTaper
 	if s.taper.AtStep(s.soc) {
-		cause = ceiling.SoCStep
+		cause = limit.SoCStep
 	}
 	share := 1.0
-	lower := func(by float64, c ceiling.Cause) {
+	lower := func(by float64, c limit.Cause) {
 		kw *= by
 		if by < share {
 			share, cause = by, c
 		}
 	}
 	if s.t-s.firstAt >= s.timerS {
-		lower(s.timer, ceiling.TimerStep)
+		lower(s.timer, limit.TimerStep)
 	}
 	n := s.battery.Ordered()
-	lower(s.pack.ColdShare(n.ColdestC), ceiling.Cold)
-	lower(s.pack.HotShare(n.WarmestC), ceiling.Hot)
+	lower(s.pack.ColdShare(n.ColdestC), limit.Cold)
+	lower(s.pack.HotShare(n.WarmestC), limit.Hot)
 	return kw, cause
 }
 
 // ramp lets the current climb no faster than the session's beginning does.
-func (s *Session) ramp(low float64, cause ceiling.Cause) (float64, ceiling.Cause) {
+func (s *Session) ramp(low float64, cause limit.Cause) (float64, limit.Cause) {
 	rate := max(2, low/rampS)
 	if low > s.amps+rate {
 		if s.ramping {
-			return s.amps + rate, ceiling.Ramp
+			return s.amps + rate, limit.Ramp
 		}
 		return s.amps + rate, cause
 	}

@@ -3,7 +3,7 @@ package prepare
 import (
 	"math"
 
-	"zincroad/core/ceiling"
+	"zincroad/core/limit"
 	"zincroad/core/pack"
 	"zincroad/core/run"
 	"zincroad/core/stall"
@@ -77,6 +77,6 @@ func BestFallback(c *run.Car, places []Place) int {
 // Charges tells whether a stall can charge a car at all. A car of which too little is known
 // to say so is not.
 func Charges(c *run.Car, s *run.Stall) bool {
-	fit, err := stall.FitOf(c, s, nil, ceiling.Assumptions{}, false)
+	fit, err := stall.FitOf(c, s, nil, limit.Assumptions{}, false)
 	return err == nil && fit.Fits
 }

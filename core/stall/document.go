@@ -1,6 +1,6 @@
 package stall
 
-import "zincroad/core/ceiling"
+import "zincroad/core/limit"
 
 // Format is the name and version of the open format of a fit.
 const Format = "zincroad-fit/1"
@@ -20,8 +20,8 @@ type documentAt struct {
 }
 
 type documentCeiling struct {
-	Cause ceiling.Cause `json:"cause"`
-	KW    float64       `json:"kw"`
+	Cause limit.Cause `json:"cause"`
+	KW    float64     `json:"kw"`
 }
 
 // Document gives the fit in its open format.

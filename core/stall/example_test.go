@@ -3,7 +3,7 @@ package stall_test
 import (
 	"fmt"
 
-	"zincroad/core/ceiling"
+	"zincroad/core/limit"
 	"zincroad/core/run"
 	"zincroad/core/stall"
 )
@@ -16,7 +16,7 @@ func ExampleFitOf() {
 		car,
 		&run.Stall{RatedKW: n(350), MaxA: n(250), MaxV: n(1000)},
 		nil,
-		ceiling.Assumptions{},
+		limit.Assumptions{},
 		false,
 	)
 	if err != nil {

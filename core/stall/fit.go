@@ -8,7 +8,7 @@ import (
 	"math"
 	"slices"
 
-	"zincroad/core/ceiling"
+	"zincroad/core/limit"
 	"zincroad/core/pack"
 	"zincroad/core/run"
 )
@@ -19,7 +19,7 @@ type Fit struct {
 	Reason  string // why not, or from where to where it does
 	At      []At   // every whole percent from 0 to 100; empty when it does not fit
 	Assumed []pack.Assumption
-	Limits  *ceiling.Limits
+	Limits  *limit.Limits
 }
 
 // At is one state of charge: the voltage at the pack's terminals under the holding
@@ -32,7 +32,7 @@ type At struct {
 
 // Ceiling is one limit in kW at the plug, with nothing drawn beside the pack.
 type Ceiling struct {
-	Cause ceiling.Cause
+	Cause limit.Cause
 	KW    float64
 }
 
@@ -40,7 +40,7 @@ type Ceiling struct {
 // there is none.
 func (a At) Holding() (c Ceiling, marginKW float64) {
 	if len(a.Ceilings) == 0 {
-		return Ceiling{ceiling.Unknown, math.NaN()}, math.Inf(1)
+		return Ceiling{limit.Unknown, math.NaN()}, math.Inf(1)
 	}
 	if len(a.Ceilings) == 1 {
 		return a.Ceilings[0], math.Inf(1)
@@ -49,13 +49,13 @@ func (a At) Holding() (c Ceiling, marginKW float64) {
 }
 
 // FitOf works the ceilings out. It fails as pack.For does.
-func FitOf(c *run.Car, s *run.Stall, ad *run.Adapter, a ceiling.Assumptions, gentle bool) (*Fit, error) {
+func FitOf(c *run.Car, s *run.Stall, ad *run.Adapter, a limit.Assumptions, gentle bool) (*Fit, error) {
 	p, err := pack.For(c)
 	if err != nil {
 		return nil, err
 	}
 	taper := p.Taper(c, gentle)
-	l := ceiling.LimitsOf(c, p, s, ad, a)
+	l := limit.LimitsOf(c, p, s, ad, a)
 	f := &Fit{Fits: l.Refusal == "", Reason: l.Refusal, Assumed: p.Assumed, Limits: l}
 	if !f.Fits {
 		return f, nil
@@ -71,18 +71,18 @@ func FitOf(c *run.Car, s *run.Stall, ad *run.Adapter, a ceiling.Assumptions, gen
 //
 // A ceiling in amps and one in kW are compared by what they come to; a current limit is
 // that current times the voltage under the lowest ceiling.
-func at(l *ceiling.Limits, p *pack.Pack, taper *pack.Taper, soc float64) At {
+func at(l *limit.Limits, p *pack.Pack, taper *pack.Taper, soc float64) At {
 	m := l.Warm(p, taper, soc)
 	list := l.Allowed(m, nil)
-	amps, _ := ceiling.Lowest(list)
+	amps, _ := limit.Lowest(list)
 	out := At{SoCPct: soc, PackV: m.RestV + amps*m.Ohm}
 	for i := range list {
 		switch a := &list[i]; a.Cause {
-		case ceiling.StallCurrent, ceiling.AdapterCurrent:
+		case limit.StallCurrent, limit.AdapterCurrent:
 			if !l.Converter { // before one, the amps at the plug are not the pack's
 				a.PlugKW = a.Amps * out.PackV / 1000
 			}
-		case ceiling.CarCurrent:
+		case limit.CarCurrent:
 			a.PlugKW = l.ToPlug(l.CarA * out.PackV / 1000)
 		}
 	}
@@ -91,7 +91,7 @@ func at(l *ceiling.Limits, p *pack.Pack, taper *pack.Taper, soc float64) At {
 }
 
 // asCeilings are limits as a fit lists them, lowest first.
-func asCeilings(list []ceiling.Allowed) []Ceiling {
+func asCeilings(list []limit.Allowed) []Ceiling {
 	out := make([]Ceiling, 0, len(list))
 	for _, a := range list {
 		out = append(out, Ceiling{a.Cause, a.PlugKW})
@@ -109,7 +109,7 @@ func asCeilings(list []ceiling.Allowed) []Ceiling {
 }
 
 // partly says from where to where a stall gives anything, when it is not all.
-func partly(l *ceiling.Limits, at []At) string {
+func partly(l *limit.Limits, at []At) string {
 	from, to := -1.0, -1.0
 	for _, a := range at {
 		if h, _ := a.Holding(); h.KW > 0.5 {

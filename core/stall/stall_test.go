@@ -7,7 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"zincroad/core/ceiling"
+	"zincroad/core/limit"
 	"zincroad/core/run"
 	"zincroad/core/stall"
 )
@@ -16,7 +16,7 @@ var n = run.N
 
 func fit(t *testing.T, c *run.Car, s *run.Stall, ad *run.Adapter) *stall.Fit {
 	t.Helper()
-	f, err := stall.FitOf(c, s, ad, ceiling.Assumptions{}, false)
+	f, err := stall.FitOf(c, s, ad, limit.Assumptions{}, false)
 	require.NoError(t, err)
 	for _, a := range f.At {
 		for i := 1; i < len(a.Ceilings); i++ {
@@ -26,7 +26,7 @@ func fit(t *testing.T, c *run.Car, s *run.Stall, ad *run.Adapter) *stall.Fit {
 	return f
 }
 
-func kw(t *testing.T, a stall.At, cause ceiling.Cause) float64 {
+func kw(t *testing.T, a stall.At, cause limit.Cause) float64 {
 	t.Helper()
 	for _, c := range a.Ceilings {
 		if c.Cause == cause {
@@ -50,14 +50,14 @@ func TestLowVoltagePack(t *testing.T) {
 		Envelope:      []run.Point{{SoCPct: 0, KW: 400}},
 	}
 	f := fit(t, car, &run.Stall{RatedKW: n(350), MaxA: n(500), MaxV: n(920)}, nil)
-	assert.InEpsilon(t, 175, kw(t, f.At[20], ceiling.StallCurrent), 0.06)
+	assert.InEpsilon(t, 175, kw(t, f.At[20], limit.StallCurrent), 0.06)
 	held, margin := f.At[20].Holding()
-	assert.Equal(t, ceiling.StallCurrent, held.Cause)
+	assert.Equal(t, limit.StallCurrent, held.Cause)
 	assert.Greater(t, margin, 0.0)
 	f = fit(t, car, &run.Stall{RatedKW: n(350), MaxA: n(325), MaxV: n(920)}, nil)
-	assert.InDelta(t, 110, kw(t, f.At[20], ceiling.StallCurrent), 12)
+	assert.InDelta(t, 110, kw(t, f.At[20], limit.StallCurrent), 12)
 	for _, a := range f.At {
-		assert.InDelta(t, 0.325*a.PackV, kw(t, a, ceiling.StallCurrent), 1e-9, "volts times amps over 1000")
+		assert.InDelta(t, 0.325*a.PackV, kw(t, a, limit.StallCurrent), 1e-9, "volts times amps over 1000")
 	}
 }
 
@@ -71,7 +71,7 @@ func TestCarCappedByCurrentGainsWithVoltage(t *testing.T) {
 	}
 	f := fit(t, car, &run.Stall{RatedKW: n(350), MaxA: n(500)}, nil)
 	for i := 11; i <= 80; i++ {
-		assert.Greater(t, kw(t, f.At[i], ceiling.CarCurrent), kw(t, f.At[i-1], ceiling.CarCurrent))
+		assert.Greater(t, kw(t, f.At[i], limit.CarCurrent), kw(t, f.At[i-1], limit.CarCurrent))
 	}
 }
 
@@ -91,7 +91,7 @@ func TestConverterAdapterAndVoltages(t *testing.T) {
 	f := fit(t, high, low, nil)
 	for _, soc := range []int{10, 40, 60} {
 		held, _ := f.At[soc].Holding()
-		assert.Equal(t, stall.Ceiling{Cause: ceiling.CarConverter, KW: 112}, held)
+		assert.Equal(t, stall.Ceiling{Cause: limit.CarConverter, KW: 112}, held)
 	}
 	high.ConverterKW = nil
 	f = fit(t, high, low, nil)
@@ -107,7 +107,7 @@ func TestConverterAdapterAndVoltages(t *testing.T) {
 	f = fit(t, high, &run.Stall{RatedKW: n(350), MaxA: n(500), MaxV: n(1000)},
 		&run.Adapter{MaxA: n(200), MaxV: n(1000)})
 	held, _ := f.At[30].Holding()
-	assert.Equal(t, ceiling.AdapterCurrent, held.Cause)
+	assert.Equal(t, limit.AdapterCurrent, held.Cause)
 	f = fit(t, high, &run.Stall{RatedKW: n(350), MaxV: n(1000)}, &run.Adapter{MaxV: n(500)})
 	assert.Contains(t, f.Reason, "This adapter cannot be used: it is rated for 500 V")
 }
@@ -115,9 +115,9 @@ func TestConverterAdapterAndVoltages(t *testing.T) {
 func TestShareOfTheLabel(t *testing.T) {
 	car := &run.Car{UsableKWh: n(80), CellsInSeries: n(96), Envelope: []run.Point{{SoCPct: 0, KW: 300}}}
 	f, err := stall.FitOf(car, &run.Stall{RatedKW: n(150)}, nil,
-		ceiling.Assumptions{PowerSharePct: ceiling.TypicalSharePct}, false)
+		limit.Assumptions{PowerSharePct: limit.TypicalSharePct}, false)
 	require.NoError(t, err)
-	assert.InDelta(t, 132.5, kw(t, f.At[30], ceiling.StallPower), 2.5,
+	assert.InDelta(t, 132.5, kw(t, f.At[30], limit.StallPower), 2.5,
 		"130 to 135 kW from a 150 kW stall; common practice, no source")
 }
 

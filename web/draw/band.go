@@ -5,7 +5,7 @@ import (
 	"math"
 	"strings"
 
-	"zincroad/core/ceiling"
+	"zincroad/core/limit"
 	"zincroad/core/words"
 )
 
@@ -13,14 +13,14 @@ import (
 // clock zero.
 type Stretch struct {
 	FromS, ToS float64
-	Cause      ceiling.Cause
+	Cause      limit.Cause
 }
 
 // hatchDefs are the patterns of all causes; a page needs them once, a picture that
 // stands alone has them inside.
 func hatchDefs(used []Stretch) string {
 	var b strings.Builder
-	seen := map[ceiling.Cause]bool{}
+	seen := map[limit.Cause]bool{}
 	for _, s := range used {
 		tile := s.Cause.Sign().Hatch
 		if tile == "" || seen[s.Cause] {
@@ -43,8 +43,8 @@ func hatchDefs(used []Stretch) string {
 
 // HatchDefs are the hatches of every cause, for a page that draws many small bands.
 func HatchDefs() string {
-	all := make([]Stretch, len(ceiling.Signs))
-	for i, s := range ceiling.Signs {
+	all := make([]Stretch, len(limit.Signs))
+	for i, s := range limit.Signs {
 		all[i].Cause = s.Cause
 	}
 	return hatchDefs(all)

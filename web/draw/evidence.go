@@ -5,7 +5,8 @@ import (
 	"math"
 	"sort"
 
-	"zincroad/core/ceiling"
+	"zincroad/core/judge"
+	"zincroad/core/limit"
 	"zincroad/core/words"
 )
 
@@ -13,9 +14,9 @@ import (
 // the lowest of the ceilings that are known there. Times are seconds from clock zero.
 type Evidence struct {
 	Title string
-	Lines []ceiling.Line // the power first, its cause empty
-	Holds ceiling.Cause  // the one that held
-	ZeroS float64        // what is taken off the lines' times
+	Lines []judge.Line // the power first, its cause empty
+	Holds limit.Cause  // the one that held
+	ZeroS float64      // what is taken off the lines' times
 }
 
 const (
@@ -26,19 +27,19 @@ const (
 
 // lowest are the ceilings worth drawing: the one that held, and the lowest of the others; and what was
 // asked for and offered, where it was read.
-func (e *Evidence) lowest() []ceiling.Line {
+func (e *Evidence) lowest() []judge.Line {
 	type ranked struct {
-		ceiling.Line
+		judge.Line
 		low float64
 	}
 	var list []ranked
-	var told []ceiling.Line // by the car and the stall themselves
+	var told []judge.Line // by the car and the stall themselves
 	top := 0.0
 	for _, v := range e.Lines[0].KW {
 		top = math.Max(top, v)
 	}
 	for _, l := range e.Lines[1:] {
-		if l.Cause == ceiling.SharedCabinet && e.Holds != l.Cause { // nobody else was there
+		if l.Cause == limit.SharedCabinet && e.Holds != l.Cause { // nobody else was there
 			continue
 		}
 		low := math.Inf(1)
@@ -59,7 +60,7 @@ func (e *Evidence) lowest() []ceiling.Line {
 		list = append(list, ranked{l, low})
 	}
 	sort.SliceStable(list, func(i, j int) bool { return list[i].low < list[j].low })
-	out := []ceiling.Line{}
+	out := []judge.Line{}
 	for _, l := range list[:min(len(list), mostCeilings)] {
 		out = append(out, l.Line)
 	}
@@ -87,7 +88,7 @@ func (e *Evidence) SVG() string {
 			c.text("axis", "end", p.x0-5, p.y(kw)+4, words.Figure(kw, 0))
 		}
 	}
-	line := func(l ceiling.Line, class string) {
+	line := func(l judge.Line, class string) {
 		x, y := make([]float64, len(l.T)), make([]float64, len(l.T))
 		for i, t := range l.T {
 			x[i], y[i] = p.x(t), math.NaN()
@@ -115,7 +116,7 @@ func (e *Evidence) SVG() string {
 
 // key names the lines, lowest ceiling first, in the empty ground under the power: in the half where the
 // power stands higher.
-func (e *Evidence) key(c *canvas, p plane, power ceiling.Line, ceilings []ceiling.Line) {
+func (e *Evidence) key(c *canvas, p plane, power judge.Line, ceilings []judge.Line) {
 	left, right := math.Inf(1), math.Inf(1)
 	for i, t := range power.T {
 		if p.x(t) < (p.x0+p.x1)/2 {
@@ -142,7 +143,7 @@ func (e *Evidence) key(c *canvas, p plane, power ceiling.Line, ceilings []ceilin
 
 // Part is a part of a bar that adds up.
 type Part struct {
-	Cause   ceiling.Cause // empty: the pack's own pace
+	Cause   limit.Cause // empty: the pack's own pace
 	Minutes float64
 	Words   string
 }

@@ -6,19 +6,20 @@ import (
 
 	"github.com/stretchr/testify/assert"
 
-	"zincroad/core/ceiling"
+	"zincroad/core/judge"
+	"zincroad/core/limit"
 )
 
 // Of the ceilings over 100 kW the one that held and the lowest are drawn, one of 400 kW is not; what the
 // car asked for and the stall offered is, beside them, where it is near enough to be seen.
 func TestEvidenceDrawsTheLowestAndWhatWasAskedFor(t *testing.T) {
-	at := func(cause ceiling.Cause, label string, kw float64) ceiling.Line {
-		return ceiling.Line{Cause: cause, Label: label, T: []float64{0, 60, 120, 180}, KW: []float64{kw, kw, kw, kw}}
+	at := func(cause limit.Cause, label string, kw float64) judge.Line {
+		return judge.Line{Cause: cause, Label: label, T: []float64{0, 60, 120, 180}, KW: []float64{kw, kw, kw, kw}}
 	}
-	e := Evidence{Title: "Evidence", Holds: ceiling.StallPower, Lines: []ceiling.Line{at("", "read", 100),
-		at(ceiling.StallPower, "stall, 105 kW", 105), at(ceiling.PackTaper, "warm pack", 120),
-		at(ceiling.CarPower, "car, 400 kW", 400), at(ceiling.CarCurrent, "car, 170 kW", 170),
-		at(ceiling.AdapterCurrent, "adapter, 175 kW", 175), at("", "asked for", 130), at("", "offered", 101)}}
+	e := Evidence{Title: "Evidence", Holds: limit.StallPower, Lines: []judge.Line{at("", "read", 100),
+		at(limit.StallPower, "stall, 105 kW", 105), at(limit.PackTaper, "warm pack", 120),
+		at(limit.CarPower, "car, 400 kW", 400), at(limit.CarCurrent, "car, 170 kW", 170),
+		at(limit.AdapterCurrent, "adapter, 175 kW", 175), at("", "asked for", 130), at("", "offered", 101)}}
 	svg := e.SVG()
 	for _, label := range []string{"stall, 105 kW", "warm pack", "car, 170 kW", "asked for", "offered"} {
 		assert.Contains(t, svg, ">"+label+"<", label)

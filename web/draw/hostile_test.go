@@ -10,8 +10,8 @@ import (
 
 	"pgregory.net/rapid"
 
-	"zincroad/core/ceiling"
 	"zincroad/core/curve"
+	"zincroad/core/limit"
 	"zincroad/core/run"
 )
 
@@ -63,7 +63,7 @@ func TestPicturesOfAnything(t *testing.T) {
 			Posts:  []curve.Post{{SoCPct: one("post"), TS: one("post at"), PowerKW: &kw}},
 			Marks:  []Sign{{TS: one("mark"), Letter: "P", Title: name}},
 			Badges: []Badge{{TS: one("badge"), Number: 1, Title: name}},
-			Held:   []Stretch{{FromS: one("held from"), ToS: one("held to"), Cause: ceiling.Cold}}}
+			Held:   []Stretch{{FromS: one("held from"), ToS: one("held to"), Cause: limit.Cold}}}
 		wellFormed(t, "strip", s.Large())
 		wellFormed(t, "small strip", s.Small())
 		wellFormed(t, "tiny strip", s.Tiny())

@@ -5,7 +5,7 @@ import (
 	"math"
 	"sort"
 
-	"zincroad/core/ceiling"
+	"zincroad/core/limit"
 	"zincroad/core/words"
 )
 
@@ -20,7 +20,7 @@ type Limits struct {
 
 // Limit is one ceiling against state of charge in kW; NaN where it says nothing.
 type Limit struct {
-	Cause ceiling.Cause
+	Cause limit.Cause
 	Label string
 	KW    []float64
 }

@@ -9,28 +9,28 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
-	"zincroad/core/ceiling"
+	"zincroad/core/limit"
 )
 
 // Every ceiling that a band can show has a letter of its own, and a hatch of its
 // own unless there is nothing to hatch.
 func TestCeilingsAreToldApartWithoutColour(t *testing.T) {
 	letters, tiles := map[string]bool{}, map[string]bool{}
-	for _, s := range ceiling.Signs {
+	for _, s := range limit.Signs {
 		assert.False(t, letters[s.Letter], "%s has a letter of its own", s.Cause)
 		letters[s.Letter] = true
 		if tile := s.Hatch; tile != "" {
 			assert.False(t, tiles[tile], "%s has a hatch of its own", s.Cause)
 			tiles[tile] = true
 		} else {
-			assert.Contains(t, []ceiling.Cause{ceiling.Paused, ceiling.Unknown}, s.Cause)
+			assert.Contains(t, []limit.Cause{limit.Paused, limit.Unknown}, s.Cause)
 		}
 	}
 }
 
 func TestBandUnderAStrip(t *testing.T) {
 	s := strip()
-	s.Held = []Stretch{{0, 40, ceiling.Ramp}, {40, 600, ceiling.StallCurrent}, {600, 1200, ceiling.PackTaper}}
+	s.Held = []Stretch{{0, 40, limit.Ramp}, {40, 600, limit.StallCurrent}, {600, 1200, limit.PackTaper}}
 	svg := s.Large()
 	e := elements(t, svg)
 	assert.Len(t, e["pattern"], 4, "three hatches and that of gaps")
@@ -147,10 +147,10 @@ func TestLimits(t *testing.T) {
 	}
 	l := &Limits{Title: "limits", FromPct: 10, ToPct: 80, Holds: flat(100), Lines: []Limit{
 		{
-			ceiling.StallPower,
+			limit.StallPower,
 			"stall, 350 kW",
 			flat(350),
-		}, {ceiling.CarPower, "car, 150 kW", flat(150)}, {ceiling.PackTaper, "pack's taper", flat(100)}}}
+		}, {limit.CarPower, "car, 150 kW", flat(150)}, {limit.PackTaper, "pack's taper", flat(100)}}}
 	svg := l.SVG()
 	e := elements(t, svg)
 	assert.Contains(t, svg, "↑ stall, 350 kW")

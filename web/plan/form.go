@@ -8,7 +8,7 @@ import (
 	"slices"
 	"strings"
 
-	"zincroad/core/ceiling"
+	"zincroad/core/limit"
 	"zincroad/core/prepare"
 	"zincroad/core/run"
 	"zincroad/web/ui"
@@ -257,7 +257,7 @@ func (v *View) AsTyped(roads map[[2]int64]float64) prepare.Plan {
 	}
 	p.Session.ClimateKW = v.used("climate", v.Method.ClimateKW())
 	p.Session.Gentle = v.Word("profile", run.Profiles) == "gentle"
-	p.Session.Assumed = ceiling.Assumptions{PowerSharePct: v.used("share", 100)}
+	p.Session.Assumed = limit.Assumptions{PowerSharePct: v.used("share", 100)}
 	if at := v.used("replug", v.Method.ReplugAtPct); at > 0 {
 		p.Session.ReplugAtPct = at
 	}

@@ -6,9 +6,9 @@ import (
 	"math"
 	"slices"
 
-	"zincroad/core/ceiling"
 	"zincroad/core/curve"
 	"zincroad/core/forecast"
+	"zincroad/core/limit"
 	"zincroad/core/pack"
 	"zincroad/core/prepare"
 	"zincroad/core/run"
@@ -194,14 +194,14 @@ func limitsOf(fit *stall.Fit, p prepare.Plan) string {
 		FromPct: p.FromPct,
 		ToPct:   p.ToPct,
 	}
-	lines := map[ceiling.Cause]int{}
+	lines := map[limit.Cause]int{}
 	for i, at := range fit.At {
 		holding, _ := at.Holding()
 		l.Holds = append(l.Holds, holding.KW)
 		for _, c := range at.Ceilings {
 			cause := c.Cause
-			if cause == ceiling.SoCStep {
-				cause = ceiling.PackTaper // the same line, at its steps
+			if cause == limit.SoCStep {
+				cause = limit.PackTaper // the same line, at its steps
 			}
 			k, ok := lines[cause]
 			if !ok {

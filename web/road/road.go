@@ -9,7 +9,7 @@ import (
 	"strings"
 
 	"zincroad/core/bench"
-	"zincroad/core/ceiling"
+	"zincroad/core/limit"
 	"zincroad/core/run"
 	"zincroad/core/words"
 	"zincroad/logbook"
@@ -26,8 +26,8 @@ type roadView struct {
 	Total   int
 	Rows    []roadRow
 	Axis    string
-	Hatches string         // of the causes, once for all rows
-	Signs   []ceiling.Sign // the causes that are drawn
+	Hatches string       // of the causes, once for all rows
+	Signs   []limit.Sign // the causes that are drawn
 	Grid    string
 	Next    string // where the next rows are, empty at the end
 	Empty   bool   // no run in the logbook at all
@@ -238,15 +238,15 @@ func (s *Room) roadView(r *http.Request, q roadQuery) (*roadView, error) {
 const leastTopKW = 50
 
 // signsOf are the causes that held any of the rows, in the order of the definitions.
-func signsOf(rows []roadRow) []ceiling.Sign {
-	seen := map[ceiling.Cause]bool{}
+func signsOf(rows []roadRow) []limit.Sign {
+	seen := map[limit.Cause]bool{}
 	for _, row := range rows {
 		for _, h := range row.Strip.Held {
 			seen[h.Cause] = true
 		}
 	}
-	var out []ceiling.Sign
-	for _, s := range ceiling.Signs {
+	var out []limit.Sign
+	for _, s := range limit.Signs {
 		if seen[s.Cause] {
 			out = append(out, s)
 		}

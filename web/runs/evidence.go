@@ -1,13 +1,16 @@
 package runs
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"net/http"
+	"slices"
 	"strconv"
+	"strings"
 
-	"zincroad/core/ceiling"
 	"zincroad/core/curve"
+	"zincroad/core/limit"
 	"zincroad/core/words"
 	"zincroad/logbook"
 	"zincroad/web/chart"
@@ -20,6 +23,37 @@ type evidenceView struct {
 	SVG  string
 	Text string
 	Back string
+
+	Whose, Which string // how likely it was whose limit, and which, in 100; empty where only one can be
+}
+
+// chances say how likely it was whose limit, and which, likeliest first.
+func chances(c curve.Ceiling) (whose, which string) {
+	by := map[limit.Whose]float64{}
+	var causes, parties []string
+	for _, x := range c.Chances {
+		by[x.Cause.Sign().Whose] += x.Chance
+		causes = append(causes, in100(x.Cause.Words(), x.Chance))
+	}
+	order := []limit.Whose{limit.OfCar, limit.OfStall, limit.Between, limit.OfNobody}
+	slices.SortStableFunc(order, func(a, b limit.Whose) int { return cmp.Compare(by[b], by[a]) })
+	for _, w := range order {
+		if by[w] > 0 {
+			parties = append(parties, in100(partyWords[w], by[w]))
+		}
+	}
+	return strings.Join(parties, ", "), strings.Join(causes, ", ")
+}
+
+// in100 writes a chance as so many in a hundred.
+func in100(what string, chance float64) string { return fmt.Sprintf("%s %.0f", what, 100*chance) }
+
+// partyWords are the parties as a table names them.
+var partyWords = map[limit.Whose]string{
+	limit.OfCar:    "the car",
+	limit.OfStall:  "the stall",
+	limit.Between:  "between them",
+	limit.OfNobody: "nobody that is known",
 }
 
 // evidence draws the ceilings over a stretch of a run. It reads the run's readings, so it is asked
@@ -46,6 +80,7 @@ func (s *Room) evidence(w http.ResponseWriter, r *http.Request) {
 	v := evidenceView{Back: fmt.Sprintf("/runs/%d", row.ID)}
 	v.Text = fmt.Sprintf("%s to %s: the power that was read, inked, and the lowest ceilings that are known.",
 		words.Clock(c.FromS), words.Clock(c.ToS))
+	v.Whose, v.Which = chances(c)
 	if j := curve.Of(described).Judgement(); j != nil {
 		pic := draw.Evidence{Title: "Power and the ceilings over it, " + words.Clock(c.FromS) + " to " + words.Clock(c.ToS),
 			Lines: j.Lines(c.FromS+x.ZeroS, c.ToS+x.ZeroS), Holds: holdingLine(c.Cause), ZeroS: x.ZeroS}
@@ -60,12 +95,12 @@ func (s *Room) evidence(w http.ResponseWriter, r *http.Request) {
 
 // holdingLine is the ceiling that a cause's stretch is drawn against: cold, heat and steps take
 // something off what the warm pack takes.
-func holdingLine(c ceiling.Cause) ceiling.Cause {
+func holdingLine(c limit.Cause) limit.Cause {
 	switch c {
-	case ceiling.Cold, ceiling.Hot, ceiling.TimerStep, ceiling.SoCStep, ceiling.Finish:
-		return ceiling.PackTaper
-	case ceiling.CableHot, ceiling.StallFault:
-		return ceiling.StallCurrent
+	case limit.Cold, limit.Hot, limit.TimerStep, limit.SoCStep, limit.Finish:
+		return limit.PackTaper
+	case limit.CableHot, limit.StallFault:
+		return limit.StallCurrent
 	}
 	return c
 }
@@ -89,7 +124,7 @@ func paceBar(p *curve.Pace) (svg, caption string) {
 			Words: minutes(l.Minutes) + " lost to " + l.Cause.Words()})
 	}
 	if rest*60 >= leastLostS {
-		parts = append(parts, draw.Part{Cause: ceiling.Unknown, Minutes: rest, Words: minutes(rest) + " lost in small parts"})
+		parts = append(parts, draw.Part{Cause: limit.Unknown, Minutes: rest, Words: minutes(rest) + " lost in small parts"})
 	}
 	title := words.Window(p.FromPct, p.ToPct) + ": what it took, and what took it"
 	return draw.PaceBar(title, parts), "against " + p.Against
@@ -114,9 +149,9 @@ func stretchOf(x *curve.Reading, f curve.Finding) int {
 }
 
 // usedSigns are the causes that held a run, each once, in the order in which they came.
-func usedSigns(x *curve.Reading) []ceiling.Sign {
-	seen := map[ceiling.Cause]bool{}
-	var out []ceiling.Sign
+func usedSigns(x *curve.Reading) []limit.Sign {
+	seen := map[limit.Cause]bool{}
+	var out []limit.Sign
 	for _, c := range x.Ceilings {
 		if !seen[c.Cause] {
 			seen[c.Cause] = true

@@ -15,8 +15,8 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"zincroad/core/bench"
-	"zincroad/core/ceiling"
 	"zincroad/core/curve"
+	"zincroad/core/limit"
 	"zincroad/core/run"
 	"zincroad/core/units"
 	"zincroad/core/words"
@@ -58,7 +58,7 @@ type runView struct {
 	Pace     string    // the bar of what the window took
 	PaceOf   string    // against what
 	PaceName string
-	Signs    []ceiling.Sign
+	Signs    []limit.Sign
 	Ladder   []rung // minutes to so much distance, by each consumption
 	Facts    []fact
 	Approach string // the way to the stall; empty: not logged

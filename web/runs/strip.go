@@ -4,10 +4,10 @@ import (
 	"fmt"
 	"math"
 
-	"zincroad/core/ceiling"
 	"zincroad/core/curve"
 	"zincroad/core/follow"
 	"zincroad/core/forecast"
+	"zincroad/core/judge"
 	"zincroad/core/run"
 	"zincroad/core/trace"
 	"zincroad/core/words"
@@ -36,7 +36,7 @@ func largeStrip(row *logbook.Run, x *curve.Reading, sub *chart.Subject, rest []f
 	for _, c := range x.Ceilings {
 		strip.Held = append(strip.Held, draw.Stretch{FromS: c.FromS, ToS: c.ToS, Cause: c.Cause})
 	}
-	if x.Pace != nil && x.Pace.Basis != string(ceiling.ByKind) {
+	if x.Pace != nil && x.Pace.Basis != string(judge.ByKind) {
 		strip.WarmT, strip.WarmKW = sub.Column(curve.WarmPower)
 		strip.WarmLabel = "warm pack, by " + x.Pace.Against
 	}

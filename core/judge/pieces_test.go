@@ -1,9 +1,8 @@
-package ceiling
+package judge
 
 import (
 	"math"
 	"math/rand/v2"
-	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -224,12 +223,12 @@ func TestPosteriorIsDirectEnumeration(t *testing.T) {
 			for i, w := 0, way; i < n; i, w = i+1, w/m {
 				states[i] = w % m
 			}
-			// At each step a state may be stayed in, or entered anew from whichever came before.
+			// At each step a state is stayed in, or entered anew from another.
 			p := math.Exp(agree[0][states[0]] + enter[0][states[0]][0])
 			for i := 1; i < n; i++ {
 				step := math.Exp(price + enter[i][states[i]][0])
 				if states[i] == states[i-1] {
-					step += math.Exp(enter[i][states[i]][1])
+					step = math.Exp(enter[i][states[i]][1])
 				}
 				p *= step * math.Exp(agree[i][states[i]])
 			}
@@ -238,27 +237,13 @@ func TestPosteriorIsDirectEnumeration(t *testing.T) {
 				want[i][c] += p
 			}
 		}
-		got := posterior(agree, enter, price)
+		got, _ := posterior(agree, enter, price)
 		for i := range n {
 			for c := range m {
 				assert.InDelta(t, want[i][c]/total, got[i][c], 1e-9)
 			}
 		}
 	}
-}
-
-// Each cause has its own shape row, and every row is a distribution.
-func TestShapesAreDistributions(t *testing.T) {
-	for _, c := range causes {
-		row, ok := shapeUnder[c]
-		require.True(t, ok, "%s has no shapes", c)
-		sum := 0.0
-		for _, v := range row {
-			sum += v
-		}
-		assert.InDelta(t, 1, sum, 0.006, string(c))
-	}
-	assert.False(t, slices.Contains(causes, Paused))
 }
 
 // A ramp that bends into its level is no line, and a line through it ends above the level: from there nothing falls.

@@ -1,4 +1,4 @@
-package ceiling_test
+package judge_test
 
 import (
 	"math"
@@ -8,7 +8,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"zincroad/core/ceiling"
+	"zincroad/core/judge"
+	"zincroad/core/limit"
 	"zincroad/core/run"
 	"zincroad/core/trace"
 )
@@ -40,7 +41,7 @@ func rising(from, perMin float64) func(float64) float64 {
 func always(v float64) func(float64) float64 { return func(float64) float64 { return v } }
 
 // judge logs the session and judges it.
-func (s session) judge(t *testing.T) []ceiling.Stretch {
+func (s session) judge(t *testing.T) []judge.Stretch {
 	t.Helper()
 	car := &run.Car{
 		Chemistry:     "NMC",
@@ -55,7 +56,7 @@ func (s session) judge(t *testing.T) []ceiling.Stretch {
 	if s.car != nil {
 		s.car(car)
 	}
-	l := &ceiling.Log{OfCar: car, OfStall: s.stall, Adapter: s.adapter, Marks: s.marks}
+	l := &judge.Log{OfCar: car, OfStall: s.stall, Adapter: s.adapter, Marks: s.marks}
 	if l.OfStall == nil {
 		l.OfStall = &run.Stall{RatedKW: n(150), MaxA: n(350), MaxV: n(920)}
 	}
@@ -94,12 +95,12 @@ func (s session) judge(t *testing.T) []ceiling.Stretch {
 		}
 		soc += kw / 75 / 36
 	}
-	l.Legs = []ceiling.Leg{{PlugInS: 0, FirstS: 10, ToS: float64(s.seconds)}}
-	return ceiling.Judge(l).Stretches
+	l.Legs = []judge.Leg{{PlugInS: 0, FirstS: 10, ToS: float64(s.seconds)}}
+	return judge.Judge(l).Stretches
 }
 
 // at is the stretch that covers a time.
-func at(t *testing.T, list []ceiling.Stretch, seconds float64) ceiling.Stretch {
+func at(t *testing.T, list []judge.Stretch, seconds float64) judge.Stretch {
 	t.Helper()
 	for _, s := range list {
 		if s.FromS <= seconds && seconds < s.ToS {
@@ -107,7 +108,7 @@ func at(t *testing.T, list []ceiling.Stretch, seconds float64) ceiling.Stretch {
 		}
 	}
 	require.Fail(t, "no stretch", "at %g s: %v", seconds, list)
-	return ceiling.Stretch{}
+	return judge.Stretch{}
 }
 
 // level keeps amps, or power, where they are.
@@ -159,64 +160,64 @@ func TestSigns(t *testing.T) {
 		name  string
 		s     session
 		when  float64
-		want  ceiling.Cause
-		never []ceiling.Cause
+		want  limit.Cause
+		never []limit.Cause
 	}{
 		{"amps level at the stall's rating, kW creeping", session{seconds: 900, fromPct: 10, amps: levelA(350)}, 500,
-			ceiling.StallCurrent, nil},
+			limit.StallCurrent, nil},
 		{"near miss: amps level at the car's rating", session{seconds: 900, fromPct: 10, amps: levelA(170),
-			car: func(c *run.Car) { c.MaxA = n(170) }}, 500, ceiling.CarCurrent, nil},
+			car: func(c *run.Car) { c.MaxA = n(170) }}, 500, limit.CarCurrent, nil},
 		{"near miss: amps level at the adapter's", session{seconds: 900, fromPct: 10, amps: levelA(200),
-			adapter: &run.Adapter{MaxA: n(200)}}, 500, ceiling.AdapterCurrent, nil},
+			adapter: &run.Adapter{MaxA: n(200)}}, 500, limit.AdapterCurrent, nil},
 		{"kW level while volts rise and amps fall", session{seconds: 900, fromPct: 10, amps: levelKW(147),
-			stall: &run.Stall{RatedKW: n(150), MaxA: n(500)}}, 500, ceiling.StallPower, nil},
+			stall: &run.Stall{RatedKW: n(150), MaxA: n(500)}}, 500, limit.StallPower, nil},
 		{"near miss: kW level at the car's limit", session{seconds: 900, fromPct: 10, amps: levelKW(77),
-			car: func(c *run.Car) { c.MaxKW = n(77) }}, 500, ceiling.CarPower, nil},
+			car: func(c *run.Car) { c.MaxKW = n(77) }}, 500, limit.CarPower, nil},
 		{"kW level at the converter's", session{seconds: 900, fromPct: 10, amps: levelKW(108), volts: rising(690, 3),
 			car: func(c *run.Car) {
 				c.CellsInSeries, c.PackMaxV, c.ConverterKW = n(192), n(806), n(111)
-			}, stall: &run.Stall{RatedKW: n(150), MaxA: n(500), MaxV: n(500)}}, 500, ceiling.CarConverter, nil},
+			}, stall: &run.Stall{RatedKW: n(150), MaxA: n(500), MaxV: n(500)}}, 500, limit.CarConverter, nil},
 		{"near miss: the same level at a stall of 920 V", session{seconds: 900, fromPct: 10, amps: levelKW(108),
 			volts: rising(690, 3), car: func(c *run.Car) {
 				c.CellsInSeries, c.PackMaxV, c.ConverterKW = n(192), n(806), n(111)
-			}, stall: &run.Stall{RatedKW: n(110), MaxA: n(500), MaxV: n(920)}}, 500, ceiling.StallPower,
-			[]ceiling.Cause{ceiling.CarConverter}},
+			}, stall: &run.Stall{RatedKW: n(110), MaxA: n(500), MaxV: n(920)}}, 500, limit.StallPower,
+			[]limit.Cause{limit.CarConverter}},
 		{"power falls with the envelope", session{seconds: 700, fromPct: 58, amps: taper(58), volts: rising(380, 1),
-			stall: &run.Stall{RatedKW: n(350), MaxA: n(600)}}, 400, ceiling.PackTaper, nil},
+			stall: &run.Stall{RatedKW: n(350), MaxA: n(600)}}, 400, limit.PackTaper, nil},
 		{"volts stand at the pack's top, amps decay", session{seconds: 900, fromPct: 80, amps: func(t, _ float64) float64 {
 			return 150 * math.Exp(-max(0, t-200)/500)
-		}, volts: func(t float64) float64 { return min(403, 395+8*t/200) }}, 600, ceiling.Finish, nil},
+		}, volts: func(t float64) float64 { return min(403, 395+8*t/200) }}, 600, limit.Finish, nil},
 		{"near miss: volts stand at the stall's top", session{seconds: 900, fromPct: 50,
 			amps:  func(t, _ float64) float64 { return 150 * math.Exp(-max(0, t-200)/500) },
 			volts: func(t float64) float64 { return min(390, 382+8*t/200) },
-			stall: &run.Stall{RatedKW: n(350), MaxA: n(600), MaxV: n(390)}}, 600, ceiling.StallVoltage,
-			[]ceiling.Cause{ceiling.Finish}},
+			stall: &run.Stall{RatedKW: n(350), MaxA: n(600), MaxV: n(390)}}, 600, limit.StallVoltage,
+			[]limit.Cause{limit.Finish}},
 		{"low power that climbs with the coldest cell", session{seconds: 900, fromPct: 10, coldest: rising(8, 0.8),
-			amps: func(t, v float64) float64 { return (50 + 70*t/900) * 1000 / v }}, 500, ceiling.Cold, nil},
+			amps: func(t, v float64) float64 { return (50 + 70*t/900) * 1000 / v }}, 500, limit.Cold, nil},
 		{"near miss: kW level while the coldest cell comes up by ten kelvin", session{seconds: 900, fromPct: 10,
 			coldest: rising(12, 0.7), amps: levelKW(150), stall: &run.Stall{},
-			car: func(c *run.Car) { c.MaxKW, c.MaxA = nil, nil }}, 500, "", []ceiling.Cause{ceiling.Cold}},
+			car: func(c *run.Car) { c.MaxKW, c.MaxA = nil, nil }}, 500, "", []limit.Cause{limit.Cold}},
 		{"near miss: kW that creeps with the volts in a warm pack", session{seconds: 900, fromPct: 10,
-			coldest: rising(27, 0.3), amps: levelA(350)}, 500, ceiling.StallCurrent, []ceiling.Cause{ceiling.Cold}},
+			coldest: rising(27, 0.3), amps: levelA(350)}, 500, limit.StallCurrent, []limit.Cause{limit.Cold}},
 		{"a drop at a hot pack that comes back and drops again", session{seconds: 1200, fromPct: 10,
 			coldest: always(46), warmest: rising(47, 0.2), amps: func(t, v float64) float64 {
 				if int(t/200)%2 == 1 {
 					return 95 * 1000 / v
 				}
 				return 149 * 1000 / v
-			}}, 300, ceiling.Hot, nil},
+			}}, 300, limit.Hot, nil},
 		{"near miss: the same drop in a pack of 30 °C, once", session{seconds: 1200, fromPct: 10, coldest: always(30),
 			warmest: always(32), amps: func(t, v float64) float64 {
 				if t > 313 {
 					return 95 * 1000 / v
 				}
 				return 149 * 1000 / v
-			}}, 600, "", []ceiling.Cause{ceiling.Hot, ceiling.Cold}},
+			}}, 600, "", []limit.Cause{limit.Hot, limit.Cold}},
 		{"delivered clearly under requested", session{seconds: 900, fromPct: 10, amps: levelKW(70),
-			asked: func(_, _ float64) float64 { return 140 }}, 500, ceiling.StallFault, nil},
+			asked: func(_, _ float64) float64 { return 140 }}, 500, limit.StallFault, nil},
 		{"near miss: all that is requested flows", session{seconds: 900, fromPct: 10, amps: levelKW(147),
 			asked: func(kw, _ float64) float64 { return kw * 1.01 }, stall: &run.Stall{RatedKW: n(350), MaxA: n(600)},
-			car: func(c *run.Car) { c.MaxKW = n(147) }}, 500, ceiling.CarPower, []ceiling.Cause{ceiling.StallFault}},
+			car: func(c *run.Car) { c.MaxKW = n(147) }}, 500, limit.CarPower, []limit.Cause{limit.StallFault}},
 		{"half of a cabinet while a neighbour is there", session{seconds: 900, fromPct: 10,
 			marks: []run.Mark{{TS: 302, Kind: run.Neighbour}},
 			stall: &run.Stall{RatedKW: n(150), MaxA: n(500), SharedKW: n(150)},
@@ -225,42 +226,42 @@ func TestSigns(t *testing.T) {
 					return 75 * 1000 / v
 				}
 				return 147 * 1000 / v
-			}}, 500, ceiling.SharedCabinet, nil},
+			}}, 500, limit.SharedCabinet, nil},
 		{"a warm inlet, and amps that fall to a level", session{seconds: 900, fromPct: 10, inlet: rising(40, 4),
 			amps: func(t, _ float64) float64 {
 				if t > 500 {
 					return 190
 				}
 				return 350
-			}}, 700, ceiling.CableHot, []ceiling.Cause{ceiling.StallFault}},
+			}}, 700, limit.CableHot, []limit.Cause{limit.StallFault}},
 		{"a pack of 50 °C that takes ever less of what it took", session{seconds: 1400, fromPct: 56, volts: rising(380, 1),
 			coldest: rising(43, 0.3), warmest: rising(46, 0.35), amps: share(56, ledBack, envelopeKW), stall: strong}, 1000,
-			ceiling.Hot, nil},
+			limit.Hot, nil},
 		{"near miss: the same in a pack of 35 °C", session{seconds: 1400, fromPct: 56, volts: rising(380, 1),
 			coldest: always(33), warmest: always(35), amps: share(56, ledBack, envelopeKW), stall: strong}, 1000, "",
-			[]ceiling.Cause{ceiling.Hot}},
+			[]limit.Cause{limit.Hot}},
 		{"a step of the envelope, from level to level", session{seconds: 1100, fromPct: 15, volts: rising(380, 1),
-			amps: share(15, always(1), stairs), car: withStairs, stall: strong}, 900, ceiling.SoCStep, nil},
+			amps: share(15, always(1), stairs), car: withStairs, stall: strong}, 900, limit.SoCStep, nil},
 		{"near miss: the same step at six tenths of it", session{seconds: 1500, fromPct: 15, volts: rising(380, 1),
 			amps: share(15, always(0.6), stairs), car: withStairs, stall: strong}, 1300, "",
-			[]ceiling.Cause{ceiling.SoCStep}},
+			[]limit.Cause{limit.SoCStep}},
 		{"a warm inlet, and amps that stay where they were until it was", session{seconds: 900, fromPct: 10,
 			inlet: rising(28, 4), amps: func(t, _ float64) float64 {
 				if t > 700 {
 					return 190
 				}
 				return 250
-			}, stall: &run.Stall{RatedKW: n(350), MaxA: n(350)}}, 500, "", []ceiling.Cause{ceiling.CableHot}},
+			}, stall: &run.Stall{RatedKW: n(350), MaxA: n(350)}}, 500, "", []limit.Cause{limit.CableHot}},
 		{"a level far under what the car is known to take", session{seconds: 900, fromPct: 10, amps: levelKW(40),
 			stall: &run.Stall{RatedKW: n(43)}, car: func(c *run.Car) { c.MaxKW, c.MaxA = nil, nil }}, 500,
-			ceiling.StallPower, nil},
+			limit.StallPower, nil},
 		{"near miss: the same with a cool inlet", session{seconds: 900, fromPct: 10, inlet: always(31),
 			amps: func(t, _ float64) float64 {
 				if t > 500 {
 					return 190
 				}
 				return 350
-			}}, 700, "", []ceiling.Cause{ceiling.CableHot}},
+			}}, 700, "", []limit.Cause{limit.CableHot}},
 	} {
 		t.Run(tt.name, func(t *testing.T) {
 			got := at(t, tt.s.judge(t), tt.when)
@@ -279,7 +280,7 @@ func TestSigns(t *testing.T) {
 // A round time after plug-in speaks for a timer, a round state of charge for a step; on such a sign
 // alone neither is sure. As long after another plug-in, it is the timer for sure.
 func TestTimersAndSteps(t *testing.T) {
-	drop := func(fromPct, atS float64) ceiling.Stretch {
+	drop := func(fromPct, atS float64) judge.Stretch {
 		s := session{seconds: 900, fromPct: fromPct, warmest: always(33), amps: func(t, v float64) float64 {
 			if t >= atS {
 				return 90 * 1000 / v
@@ -290,11 +291,11 @@ func TestTimersAndSteps(t *testing.T) {
 	}
 	// 149 kW into 75 kWh is a point in 18.1 s: from 11.7 % the charge at 300 s is far from any multiple of five.
 	got := drop(11.7, 300)
-	assert.Equal(t, ceiling.TimerStep, got.Cause, "%v", got.Evidence)
-	assert.NotEqual(t, ceiling.Strong, got.Confidence)
+	assert.Equal(t, limit.TimerStep, got.Cause, "%v", got.Evidence)
+	assert.NotEqual(t, judge.Strong, got.Confidence)
 	got = drop(10.0+20-310/18.12, 311)
-	assert.Equal(t, ceiling.SoCStep, got.Cause, "%v", got.Evidence)
-	assert.NotEqual(t, ceiling.Strong, got.Confidence)
+	assert.Equal(t, limit.SoCStep, got.Cause, "%v", got.Evidence)
+	assert.NotEqual(t, judge.Strong, got.Confidence)
 }
 
 // Power of nothing for a while, the plug in, is a pause; no leg without power has a cause but the
@@ -307,9 +308,9 @@ func TestPauses(t *testing.T) {
 		return 350
 	}}
 	list := s.judge(t)
-	assert.Equal(t, ceiling.Paused, at(t, list, 430).Cause)
-	assert.Equal(t, ceiling.StallCurrent, at(t, list, 700).Cause)
-	assert.Equal(t, ceiling.Ramp, at(t, list, 5).Cause, "the handshake is the ramp's")
+	assert.Equal(t, limit.Paused, at(t, list, 430).Cause)
+	assert.Equal(t, limit.StallCurrent, at(t, list, 700).Cause)
+	assert.Equal(t, limit.Ramp, at(t, list, 5).Cause, "the handshake is the ramp's")
 }
 
 // Of a car that is known to take 196 kW, a limit of its own at 31 kW that nobody noted is no more than a guess: it may
@@ -318,14 +319,14 @@ func TestAnUnnotedLimitFarUnderTheEnvelopeIsNotSure(t *testing.T) {
 	s := session{seconds: 900, fromPct: 10, amps: levelKW(31), stall: &run.Stall{RatedKW: n(100), MaxA: n(200)},
 		car: func(c *run.Car) { c.MaxKW, c.MaxA = nil, nil }}
 	got := at(t, s.judge(t), 500)
-	assert.NotEqual(t, ceiling.Strong, got.Confidence, "%s: %v", got.Cause, got.Evidence)
-	assert.Contains(t, []ceiling.Cause{got.Cause, got.RunnerUp}, ceiling.StallFault)
+	assert.NotEqual(t, judge.Strong, got.Confidence, "%s: %v", got.Cause, got.Evidence)
+	assert.Contains(t, []limit.Cause{got.Cause, got.RunnerUp}, limit.StallFault)
 }
 
 // One typed reading of nothing among others of 100 kW, two minutes apart: power was gone, for how long nobody knows.
 func TestAPauseBetweenTypedReadings(t *testing.T) {
-	l := &ceiling.Log{OfCar: &run.Car{Chemistry: "NMC", UsableKWh: n(75)}, OfStall: &run.Stall{RatedKW: n(100)},
-		Legs: []ceiling.Leg{{PlugInS: 0, FirstS: 30, ToS: 2000}}}
+	l := &judge.Log{OfCar: &run.Car{Chemistry: "NMC", UsableKWh: n(75)}, OfStall: &run.Stall{RatedKW: n(100)},
+		Legs: []judge.Leg{{PlugInS: 0, FirstS: 30, ToS: 2000}}}
 	for i := range 16 {
 		at, kw := 60+120*float64(i), 100.0
 		if i == 6 {
@@ -334,10 +335,10 @@ func TestAPauseBetweenTypedReadings(t *testing.T) {
 		l.Stall.KW.T, l.Stall.KW.V = append(l.Stall.KW.T, at), append(l.Stall.KW.V, kw)
 		l.SoC.T, l.SoC.V = append(l.SoC.T, at), append(l.SoC.V, 10+4*float64(i))
 	}
-	list := ceiling.Judge(l).Stretches
+	list := judge.Judge(l).Stretches
 	pause := at(t, list, 780)
-	assert.Equal(t, ceiling.Paused, pause.Cause)
-	assert.Equal(t, ceiling.Likely, pause.Confidence)
+	assert.Equal(t, limit.Paused, pause.Cause)
+	assert.Equal(t, judge.Likely, pause.Confidence)
 	assert.InDelta(t, 720, pause.FromS, 1e-9, "half-way from the reading before")
 	assert.InDelta(t, 840, pause.ToS, 1e-9)
 	require.Len(t, pause.Evidence, 1)
@@ -345,8 +346,8 @@ func TestAPauseBetweenTypedReadings(t *testing.T) {
 	for i := 1; i < len(list); i++ {
 		assert.InDelta(t, list[i-1].ToS, list[i].FromS, 1e-9, "one after the other")
 	}
-	assert.Equal(t, ceiling.StallPower, at(t, list, 700).Cause)
-	assert.Equal(t, ceiling.StallPower, at(t, list, 900).Cause)
+	assert.Equal(t, limit.StallPower, at(t, list, 700).Cause)
+	assert.Equal(t, limit.StallPower, at(t, list, 900).Cause)
 }
 
 // A pack that warms while it follows its own taper takes a little less than that until it is warm: cold to the minute
@@ -362,19 +363,19 @@ func TestColdEndsWhereThePackIsWarm(t *testing.T) {
 		}}
 	list := s.judge(t)
 	cold, warm := at(t, list, 300), at(t, list, 900)
-	assert.Equal(t, ceiling.Cold, cold.Cause, "%v", cold.Evidence)
-	assert.Equal(t, ceiling.PackTaper, warm.Cause, "%v", warm.Evidence)
+	assert.Equal(t, limit.Cold, cold.Cause, "%v", cold.Evidence)
+	assert.Equal(t, limit.PackTaper, warm.Cause, "%v", warm.Evidence)
 	assert.InDelta(t, 600, warm.FromS, 60)
 }
 
 // Of a car that steps the voltage up, the stall shows half of the pack's: what the car's own amps come to is not half
 // as much.
 func TestOwnAmpsOfACarWithAConverter(t *testing.T) {
-	l := &ceiling.Log{
+	l := &judge.Log{
 		OfCar: &run.Car{Chemistry: "NMC", UsableKWh: n(75), CellsInSeries: n(192), MaxA: n(150), ConverterKW: n(90),
 			WarmC: n(25), Envelope: []run.Point{{SoCPct: 0, KW: 220}, {SoCPct: 100, KW: 220}}},
 		OfStall: &run.Stall{RatedKW: n(150), MaxA: n(400), MaxV: n(500)},
-		Legs:    []ceiling.Leg{{PlugInS: 0, FirstS: 10, ToS: 900}},
+		Legs:    []judge.Leg{{PlugInS: 0, FirstS: 10, ToS: 900}},
 	}
 	put := func(into *trace.Series, at, v float64) { into.T, into.V = append(into.T, at), append(into.V, v) }
 	for i := range 900 {
@@ -384,7 +385,7 @@ func TestOwnAmpsOfACarWithAConverter(t *testing.T) {
 		put(&l.Stall.Amps, at, kw*1000/350)
 		put(&l.SoC, at, 20+at/30)
 	}
-	j := ceiling.Judge(l)
+	j := judge.Judge(l)
 	warm := j.Warm(false)
 	require.NotZero(t, warm.Len())
 	// 192 cells of 3.6 to 3.9 V under load, times 150 A.
@@ -392,18 +393,18 @@ func TestOwnAmpsOfACarWithAConverter(t *testing.T) {
 		assert.True(t, kw > 102 && kw < 115, "%g kW", kw)
 	}
 	for _, line := range j.Lines(0, 900) {
-		if line.Cause == ceiling.CarCurrent {
+		if line.Cause == limit.CarCurrent {
 			assert.Greater(t, line.KW[len(line.KW)/2], 102.0)
 		}
 	}
-	assert.Equal(t, ceiling.CarConverter, at(t, j.Stretches, 500).Cause)
+	assert.Equal(t, limit.CarConverter, at(t, j.Stretches, 500).Cause)
 }
 
 // A display in whole kW beside volts and amps with decimals: a level of 43.2 kW that reads 43 and now and then 44 is
 // power that is level, by the product of the other two, and not amps that go down in steps.
 func TestWholeKWBesideVoltsAndAmps(t *testing.T) {
-	l := &ceiling.Log{OfCar: &run.Car{Chemistry: "NMC", UsableKWh: n(75), CellsInSeries: n(96), WarmC: n(25)},
-		Legs: []ceiling.Leg{{PlugInS: 0, FirstS: 10, ToS: 3000}}}
+	l := &judge.Log{OfCar: &run.Car{Chemistry: "NMC", UsableKWh: n(75), CellsInSeries: n(96), WarmC: n(25)},
+		Legs: []judge.Leg{{PlugInS: 0, FirstS: 10, ToS: 3000}}}
 	r := rand.New(rand.NewPCG(4, 4))
 	put := func(into *trace.Series, at, v float64) { into.T, into.V = append(into.T, at), append(into.V, v) }
 	for i := range 300 {
@@ -415,7 +416,30 @@ func TestWholeKWBesideVoltsAndAmps(t *testing.T) {
 		put(&l.Stall.Amps, at, kw*1000/volts)
 		put(&l.SoC, at, 20+at/80)
 	}
-	s := at(t, ceiling.Judge(l).Stretches, 1500)
-	assert.Equal(t, ceiling.LevelKW, s.Level, "%s: %v", s.Cause, s.Evidence)
+	s := at(t, judge.Judge(l).Stretches, 1500)
+	assert.Equal(t, judge.LevelKW, s.Level, "%s: %v", s.Cause, s.Evidence)
 	assert.Greater(t, s.ToS-s.FromS, 2500.0)
+}
+
+// What is said is no surer than it is known: the limit, the limit with a word of doubt, whose it was, or neither.
+func TestHolderSaysNoMoreThanIsKnown(t *testing.T) {
+	for _, tt := range []struct {
+		h    judge.Holder
+		want string
+	}{
+		{judge.Holder{What: "the stall's 150 kW", Confidence: judge.Strong}, "the stall's 150 kW"},
+		{judge.Holder{What: "a cold pack", Confidence: judge.Likely}, "probably a cold pack"},
+		{judge.Holder{What: "the stall's 150 kW", Confidence: judge.Unsure, Whose: limit.OfStall,
+			WhoseConfidence: judge.Strong}, "the stall, perhaps by its 150 kW"},
+		{judge.Holder{What: "its own taper", Confidence: judge.Unsure, Whose: limit.OfCar, WhoseConfidence: judge.Likely},
+			"probably the car, perhaps by its own taper"},
+		{judge.Holder{What: "a failing stall", Confidence: judge.Unsure, Whose: limit.OfStall,
+			WhoseConfidence: judge.Strong}, "the stall, perhaps failing"},
+		{judge.Holder{What: "a cold pack", Confidence: judge.Unsure, Whose: limit.Open, WhoseConfidence: judge.Unsure},
+			"the car or the stall, which of them cannot be told from this log"},
+		{judge.Holder{What: "a limit of 68 kW, the stall's or the car's", Confidence: judge.Unsure, Pair: true,
+			Whose: limit.Open}, "a limit of 68 kW, the stall's or the car's"},
+	} {
+		assert.Equal(t, tt.want, tt.h.Words())
+	}
 }

@@ -1,9 +1,10 @@
-package ceiling
+package judge
 
 import (
 	"math"
 	"slices"
 
+	"zincroad/core/limit"
 	"zincroad/core/pack"
 	"zincroad/core/run"
 	"zincroad/core/trace"
@@ -38,7 +39,7 @@ type Leg struct {
 type SideLog struct {
 	KW, Amps, Volts         trace.Series // as read, kW, A, V
 	RequestedKW, RequestedA trace.Series // what the car asked for
-	OfferedKW               trace.Series // what the stall would give
+	OfferedKW, OfferedA     trace.Series // what the stall would give
 }
 
 // Elsewhere is what other runs say of this car and this stall; its zero value says nothing.
@@ -66,9 +67,7 @@ type known struct {
 	elsewhere Elsewhere
 	falls     *fallen // every sudden fall of the run
 
-	settled      bool    // how this pack follows the reference was seen in this very run
-	bias, spread float64 // by how much less, and how closely, as logarithms
-	warmKnown    bool
+	warmKnown bool
 }
 
 // learn gathers what is known of car and stall.
@@ -89,16 +88,17 @@ func (l *Log) learn() *known {
 		hotC:        math.NaN(),
 	}
 	if s := l.OfStall; s != nil {
-		k.stallKW, k.stallA, k.sharedKW, k.stallMaxV = orInf(s.RatedKW), orInf(s.MaxA), orInf(s.SharedKW), orInf(s.MaxV)
+		k.stallKW, k.stallA = limit.OrInf(s.RatedKW), limit.OrInf(s.MaxA)
+		k.sharedKW, k.stallMaxV = limit.OrInf(s.SharedKW), limit.OrInf(s.MaxV)
 	}
 	if a := l.Adapter; a != nil {
-		k.adapterA, k.adapterV = orInf(a.MaxA), orInf(a.MaxV)
+		k.adapterA, k.adapterV = limit.OrInf(a.MaxA), limit.OrInf(a.MaxV)
 	}
 	c := l.OfCar
 	if c == nil {
 		return k
 	}
-	k.carKW, k.carA, k.converterKW = orInf(c.MaxKW), orInf(c.MaxA), orInf(c.ConverterKW)
+	k.carKW, k.carA, k.converterKW = limit.OrInf(c.MaxKW), limit.OrInf(c.MaxA), limit.OrInf(c.ConverterKW)
 	if w, ok := run.Value(c.WarmC); ok {
 		k.warmC, k.warmKnown = w, true
 	}
@@ -125,9 +125,52 @@ func (l *Log) learn() *known {
 		k.given = !k.taper.Assumed
 	}
 	k.elsewhere = l.Elsewhere
-	k.converter = !math.IsInf(k.converterKW, 1) &&
-		(k.stallMaxV < k.packMaxV || math.IsInf(k.stallMaxV, 1) && k.packMaxV > 500)
+	k.converter = l.stepsUp(k)
 	return k
+}
+
+// voltsApart is how far the volts of both sides must lie apart to speak for a converter: a tenth and more. A cable
+// loses a few per cent at most.
+const voltsApart = 1.1
+
+// unnotedLowV is the top voltage of a stall that was built for 400 V cars (common practice, no source).
+const unnotedLowV = 600.0
+
+// stepsUp tells whether the car's converter makes the pack's voltage of the stall's: where both were read and lie
+// apart, where the emptiest pack is noted above the stall's range and power flowed all the same, or where a
+// converter is noted and the stall's range, as far as it is, ends below the pack's.
+func (l *Log) stepsUp(k *known) bool {
+	if ratio := l.voltsRatio(); !math.IsNaN(ratio) {
+		return ratio >= voltsApart
+	}
+	if v, ok := run.Known(l.OfCar.PackMinV); ok && v > k.stallMaxV {
+		return true
+	}
+	switch {
+	case math.IsInf(k.converterKW, 1):
+		return false
+	case math.IsNaN(k.packMaxV):
+		return k.stallMaxV < unnotedLowV
+	}
+	return k.stallMaxV < k.packMaxV || math.IsInf(k.stallMaxV, 1) && k.packMaxV > 500
+}
+
+// voltsRatio is the car's volts over the stall's, the middle of what was read while amps flowed; NaN where one of them
+// was not read.
+func (l *Log) voltsRatio() float64 {
+	var ratios []float64
+	for i, t := range l.Car.Volts.T {
+		if kw, ok := l.Car.KW.At(t); !ok || kw < run.PowerFloorKW {
+			continue
+		}
+		if v, ok := l.Stall.Volts.At(t); ok && v > 50 {
+			ratios = append(ratios, l.Car.Volts.V[i]/v)
+		}
+	}
+	if len(ratios) == 0 {
+		return math.NaN()
+	}
+	return trace.Median(ratios)
 }
 
 // warmKW is the warm pack's power at a charge, never above the car's own limits at a
@@ -175,11 +218,15 @@ type grid struct {
 	t, from, to                  []float64 // middle, beginning and end of a cell, s
 	kw, amps, volts              []float64 // of the judged side; amps from kW and volts where they were not read
 	plugKW, packKW, plugA, packA []float64
-	packV                        []float64 // the pack's, where a converter makes the judged side's others
-	soc, coldest, warmest, inlet []float64 // NaN: not read
-	asked                        []float64 // delivered over requested; NaN: not read
-	offered                      []float64 // kW that the stall offers; NaN
-	relKW, relAmps, noiseV       float64   // wobble of kW and of amps as a share, of volts in V
+	packV                        []float64  // the pack's, where a converter makes the judged side's others
+	soc, coldest, warmest, inlet []float64  // NaN: not read
+	asked                        []float64  // delivered over requested; NaN: not read
+	offered                      []float64  // kW that the stall offers; NaN
+	gap                          []float64  // kW requested beyond what flowed; NaN: not read
+	gapAtPlug                    bool       // what flowed was read at the plug: heater and cabin are in it
+	converter                    bool       // the car's lies between plug and pack
+	raw                          [2]rawSide // at the plug and into the pack, as read
+	relKW, relAmps, noiseV       float64    // wobble of kW and of amps as a share, of volts in V
 	ampsRead                     bool
 	voltsRead                    bool
 	fine                         bool // kw is made of volts and amps, which show more than it
@@ -321,7 +368,6 @@ func cellsOf(power trace.Series, every float64) *grid {
 // columns fills in what else was read in each cell.
 func (l *Log) columns(g *grid, k *known, side *SideLog, every float64) {
 	reach := max(30, 3*every)
-	const slowS = 240 // temperatures and charge move slowly
 	n := len(g.t)
 	g.ampsRead, g.voltsRead = side.Amps.Len() > 1, side.Volts.Len() > 1
 	col := func() []float64 { return make([]float64, n) }
@@ -333,52 +379,98 @@ func (l *Log) columns(g *grid, k *known, side *SideLog, every float64) {
 		other = &l.Car
 	}
 	for i := range n {
-		from, to := g.from[i], max(g.to[i], g.from[i]+1e-6)
-		at := func(s trace.Series) float64 { return meanIn(s, from, to, reach) }
-		slow := func(s trace.Series) float64 { return near1(s, g.t[i], max(slowS, reach)) }
-		g.soc[i], g.coldest[i], g.warmest[i], g.inlet[i] = slow(l.SoC), slow(l.ColdestC), slow(l.WarmestC), slow(l.InletC)
-		volts, amps := at(side.Volts), at(side.Amps)
-		if math.IsNaN(volts) && amps > 1 {
-			volts = g.kw[i] * 1000 / amps
-		}
-		if math.IsNaN(volts) && !k.converter {
-			volts = at(other.Volts)
-		}
-		if math.IsNaN(volts) {
-			volts = k.packVolts(g.soc[i], g.kw[i])
-		}
-		if math.IsNaN(amps) {
-			amps = g.kw[i] * 1000 / volts
-		}
-		g.volts[i], g.amps[i], g.packV[i] = volts, amps, volts
-		if k.converter {
-			if g.packV[i] = at(l.Car.Volts); math.IsNaN(g.packV[i]) {
-				g.packV[i] = k.packVolts(g.soc[i], g.kw[i])
-			}
-		}
-		g.plugKW[i], g.packKW[i] = at(l.Stall.KW), at(l.Car.KW)
-		passes := 1.0
-		if k.converter {
-			passes = converterShare
-		}
-		if math.IsNaN(g.plugKW[i]) {
-			g.plugKW[i] = (g.packKW[i]/passes)*1.02 + 0.5
-		}
-		if math.IsNaN(g.packKW[i]) {
-			g.packKW[i] = passes * PackShare * g.plugKW[i]
-		}
-		g.plugA[i], g.packA[i] = at(l.Stall.Amps), at(l.Car.Amps)
-		if math.IsNaN(g.plugA[i]) && !(k.converter && side == &l.Car) {
-			g.plugA[i] = amps
-		}
-		if math.IsNaN(g.packA[i]) && !(k.converter && side == &l.Stall) {
-			g.packA[i] = amps
-		}
-		g.asked[i] = l.askedFor(from, to, reach)
-		g.offered[i] = at(l.Stall.OfferedKW)
+		l.cell(g, k, side, other, i, reach)
 	}
 	g.finer(side)
 	g.noise(side)
+	g.readRaw(l, side, reach)
+	g.readGap(l, reach)
+	g.converter = k.converter
+}
+
+// slowS is for how long temperatures and charge stand for themselves, s.
+const slowS = 240
+
+// cell fills in what was read in one cell, of the judged side and of the other.
+func (l *Log) cell(g *grid, k *known, side, other *SideLog, i int, reach float64) {
+	from, to := g.from[i], max(g.to[i], g.from[i]+1e-6)
+	at := func(s trace.Series) float64 { return meanIn(s, from, to, reach) }
+	slow := func(s trace.Series) float64 {
+		if v := near1(s, g.t[i], max(slowS, reach)); math.IsNaN(v) {
+			return v
+		}
+		return smooth(s, g.t[i])
+	}
+	g.soc[i], g.coldest[i], g.warmest[i], g.inlet[i] = slow(l.SoC), slow(l.ColdestC), slow(l.WarmestC), slow(l.InletC)
+	volts, amps := at(side.Volts), at(side.Amps)
+	if math.IsNaN(volts) && amps > 1 {
+		volts = g.kw[i] * 1000 / amps
+	}
+	if math.IsNaN(volts) && !k.converter {
+		volts = at(other.Volts)
+	}
+	if math.IsNaN(volts) {
+		volts = k.packVolts(g.soc[i], g.kw[i])
+	}
+	if math.IsNaN(amps) {
+		amps = g.kw[i] * 1000 / volts
+	}
+	g.volts[i], g.amps[i], g.packV[i] = volts, amps, volts
+	if k.converter {
+		if g.packV[i] = at(l.Car.Volts); math.IsNaN(g.packV[i]) {
+			g.packV[i] = k.packVolts(g.soc[i], g.kw[i])
+		}
+	}
+	g.plugKW[i], g.packKW[i] = at(l.Stall.KW), at(l.Car.KW)
+	passes := 1.0
+	if k.converter {
+		passes = limit.ConverterShare
+	}
+	if math.IsNaN(g.plugKW[i]) {
+		g.plugKW[i] = (g.packKW[i]/passes)*1.02 + 0.5
+	}
+	if math.IsNaN(g.packKW[i]) {
+		g.packKW[i] = passes * PackShare * g.plugKW[i]
+	}
+	g.plugA[i], g.packA[i] = at(l.Stall.Amps), at(l.Car.Amps)
+	if math.IsNaN(g.plugA[i]) && !(k.converter && side == &l.Car) {
+		g.plugA[i] = amps
+	}
+	if math.IsNaN(g.packA[i]) && !(k.converter && side == &l.Stall) {
+		g.packA[i] = amps
+	}
+	g.asked[i] = l.askedFor(from, to, reach)
+	g.offered[i] = l.offeredKW(g.volts[i], at)
+}
+
+// rawSide is what one side showed in each cell, NaN where it showed nothing, and how its power wobbles.
+type rawSide struct {
+	kw, amps, volts []float64
+	white, step     float64 // standard deviation from cell to cell as a share; of a display's step, kW
+}
+
+// readRaw fills in what each side showed.
+func (g *grid) readRaw(l *Log, judged *SideLog, reach float64) {
+	n := len(g.t)
+	for i, side := range []*SideLog{atPlug: &l.Stall, atPack: &l.Car} {
+		r := &g.raw[i]
+		r.kw, r.amps, r.volts = make([]float64, n), make([]float64, n), make([]float64, n)
+		for c := range n {
+			from, to := g.from[c], max(g.to[c], g.from[c]+1e-6)
+			r.kw[c], r.amps[c], r.volts[c] = meanIn(side.KW, from, to, reach), meanIn(side.Amps, from, to, reach),
+				meanIn(side.Volts, from, to, reach)
+		}
+		if side == judged {
+			copy(r.kw, g.kw)
+		}
+		r.white = min(0.05, max(0.0025, wobbleOf(r.kw, true)))
+		if r.step = 0.29 * stepOf(side.KW.V); side == judged && g.fine {
+			r.step = 0
+		}
+		if g.typed {
+			r.white = max(r.white, typedWobble)
+		}
+	}
 }
 
 // coarseKW is from which step a display's power is read finer from its own volts and amps; near which share of their
@@ -426,6 +518,41 @@ func (k *known) packVolts(soc, kw float64) float64 {
 	}
 	rest := k.pack.RestV(soc)
 	return rest + pack.Amps(kw, rest, k.pack.ResistanceOhm)*k.pack.ResistanceOhm
+}
+
+// offeredKW is what the stall offers at a voltage: the lower of its kW and its amps, as far as they were read; NaN.
+func (l *Log) offeredKW(volts float64, at func(trace.Series) float64) float64 {
+	kw, byAmps := at(l.Stall.OfferedKW), at(l.Stall.OfferedA)*volts/1000
+	if math.IsNaN(kw) || byAmps < kw {
+		return byAmps
+	}
+	return kw
+}
+
+// readGap fills in what the car requested beyond what flowed.
+func (g *grid) readGap(l *Log, reach float64) {
+	g.gap = make([]float64, len(g.t))
+	for i := range g.t {
+		from, to := g.from[i], max(g.to[i], g.from[i]+1e-6)
+		g.gap[i] = math.NaN()
+		flows := g.raw[atPlug].kw[i]
+		if g.gapAtPlug = !math.IsNaN(flows); !g.gapAtPlug {
+			flows = g.raw[atPack].kw[i]
+		}
+		for side, s := range []*SideLog{atPlug: &l.Stall, atPack: &l.Car} {
+			asked := meanIn(s.RequestedKW, from, to, reach)
+			if math.IsNaN(asked) {
+				volts := g.raw[side].volts[i]
+				if math.IsNaN(volts) {
+					volts = g.volts[i]
+				}
+				asked = meanIn(s.RequestedA, from, to, reach) * volts / 1000
+			}
+			if gap := asked - flows; asked >= 1 && !(gap < g.gap[i]) {
+				g.gap[i] = gap
+			}
+		}
+	}
 }
 
 // askedFor is what was delivered over what was requested, as each side shows it: the lowest of

@@ -1,4 +1,4 @@
-package ceiling
+package judge
 
 import (
 	"math"

@@ -1,10 +1,11 @@
-package ceiling
+package judge
 
 import (
 	"cmp"
 	"math"
 	"slices"
 
+	"zincroad/core/limit"
 	"zincroad/core/trace"
 )
 
@@ -77,7 +78,7 @@ type Judgement struct {
 
 // Lost is the time that a cause took from a run, in s.
 type Lost struct {
-	Cause Cause
+	Cause limit.Cause
 	S     float64
 }
 
@@ -93,7 +94,7 @@ type Pace struct {
 const withinReference = 0.07
 
 // ownPace are the causes that are the car's own, and lose nothing within its reference.
-var ownPace = map[Cause]bool{PackTaper: true, CarPower: true, CarCurrent: true}
+var ownPace = map[limit.Cause]bool{limit.PackTaper: true, limit.CarPower: true, limit.CarCurrent: true}
 
 // LostIn is what one stretch lost between two times, in s, as Pace counts it; NaN where there is no
 // reference.
@@ -106,6 +107,24 @@ func (j *Judgement) LostIn(s *Stretch, from, to float64) float64 {
 		return 0
 	}
 	return max(0, long-warm)
+}
+
+// usualOff is how far the usual curve of a kind may lie from a car's own, as a share (common practice, no source).
+const usualOff = 0.25
+
+// LostRange is what a stretch lost at least and at most, in s: of a cause that is unsure, from nothing; against the
+// usual curve of a kind, by how far that may lie off. NaN where there is no reference.
+func (j *Judgement) LostRange(s *Stretch) (low, high float64) {
+	lost := j.LostIn(s, s.FromS, s.ToS)
+	low, high = lost, lost
+	if lost > 0 && j.Reference.Basis == ByKind {
+		long, warm, _ := j.costs(s, s.FromS, s.ToS)
+		low, high = max(0, long-warm/(1-usualOff)), max(0, long-warm/(1+usualOff))
+	}
+	if s.Confidence == Unsure && lost > 0 {
+		low = 0
+	}
+	return low, high
 }
 
 // own tells whether a stretch is the pack's own pace.
@@ -152,7 +171,7 @@ func (j *Judgement) costs(s *Stretch, from, to float64) (long, warm float64, ok 
 // Pace says how the time between two moments is made up; false where there is no reference.
 func (j *Judgement) Pace(from, to float64) (Pace, bool) {
 	var p Pace
-	by := map[Cause]float64{}
+	by := map[limit.Cause]float64{}
 	covered := 0.0
 	for i := range j.Stretches {
 		s := &j.Stretches[i]
@@ -174,9 +193,9 @@ func (j *Judgement) Pace(from, to float64) (Pace, bool) {
 		}
 	}
 	if rest := to - from - covered; rest > 0 { // unplugged: nobody's
-		by[Paused] += rest
+		by[limit.Paused] += rest
 	}
-	for _, s := range Signs {
+	for _, s := range limit.Signs {
 		if by[s.Cause] > 0 {
 			p.Lost = append(p.Lost, Lost{s.Cause, by[s.Cause]})
 		}
@@ -238,7 +257,7 @@ func (g *grid) plugToPack() float64 {
 
 // Line is one ceiling against time: what it would have allowed, in kW at the plug.
 type Line struct {
-	Cause Cause
+	Cause limit.Cause
 	Label string // "stall, 350 A"
 	T, KW []float64
 }
@@ -247,41 +266,43 @@ type Line struct {
 // the pack are not the same.
 func (j *Judgement) StepsUp() bool { return j.known.converter }
 
+// isFinite tells whether a limit is known.
+func isFinite(v float64) bool { return !math.IsInf(v, 0) }
+
 // Lines are the ceilings that are known between two times, and the power that flowed, at the plug:
 // the evidence as a picture. The power itself is the first, its cause empty; what the car asked for and
 // the stall offered, where they were read, are the last, without a cause of their own.
 func (j *Judgement) Lines(from, to float64) []Line {
 	k := j.known
 	power := Line{Label: "read"}
-	fixed := (&Limits{StallKW: k.stallKW, StallA: k.stallA, AdapterA: k.adapterA, CarKW: k.carKW, CarA: k.carA,
+	fixed := (&limit.Limits{StallKW: k.stallKW, StallA: k.stallA, AdapterA: k.adapterA, CarKW: k.carKW, CarA: k.carA,
 		ConverterKW: k.converterKW}).Label
-	type limit struct {
-		cause Cause
+	type ceiling struct {
+		cause limit.Cause
 		known bool
 		kw    func(g *grid, i int) float64
 	}
 	share := 1.0 // of the plug's volts over the pack's, in the stretch that is gone through
 	plugV := func(g *grid, i int) float64 { return g.volts[i] * share }
-	finite := func(v float64) bool { return !math.IsInf(v, 0) }
-	limits := []limit{
-		{StallPower, finite(k.stallKW), func(*grid, int) float64 { return k.stallKW }},
-		{StallCurrent, finite(k.stallA), func(g *grid, i int) float64 { return k.stallA * plugV(g, i) / 1000 }},
-		{AdapterCurrent, finite(k.adapterA), func(g *grid, i int) float64 { return k.adapterA * plugV(g, i) / 1000 }},
-		{CarConverter, k.converter, func(*grid, int) float64 { return k.converterKW }},
-		{CarPower, finite(k.carKW), func(g *grid, i int) float64 { return k.carKW + g.beside(i) }},
-		{CarCurrent, finite(k.carA), func(g *grid, i int) float64 { return k.carA*g.packV[i]/1000 + g.beside(i) }},
-		{SharedCabinet, finite(k.sharedKW), func(*grid, int) float64 { return k.sharedKW / 2 }},
-		{PackTaper, k.taper != nil, func(g *grid, i int) float64 { return k.taper.KW(g.soc[i]) + g.beside(i) }},
+	limits := []ceiling{
+		{limit.StallPower, isFinite(k.stallKW), func(*grid, int) float64 { return k.stallKW }},
+		{limit.StallCurrent, isFinite(k.stallA), func(g *grid, i int) float64 { return k.stallA * plugV(g, i) / 1000 }},
+		{limit.AdapterCurrent, isFinite(k.adapterA), func(g *grid, i int) float64 { return k.adapterA * plugV(g, i) / 1000 }},
+		{limit.CarConverter, k.converter, func(*grid, int) float64 { return k.converterKW }},
+		{limit.CarPower, isFinite(k.carKW), func(g *grid, i int) float64 { return k.carKW + g.beside(i) }},
+		{limit.CarCurrent, isFinite(k.carA), func(g *grid, i int) float64 { return k.carA*g.packV[i]/1000 + g.beside(i) }},
+		{limit.SharedCabinet, isFinite(k.sharedKW), func(*grid, int) float64 { return k.sharedKW / 2 }},
+		{limit.PackTaper, k.taper != nil, func(g *grid, i int) float64 { return k.taper.KW(g.soc[i]) + g.beside(i) }},
 		{"", true, func(g *grid, i int) float64 { return g.plugKW[i] / min(1, g.asked[i]) }},
 		{"", true, func(g *grid, i int) float64 { return g.offered[i] }},
 	}
 	lines := make([]Line, len(limits))
 	for x, l := range limits {
 		lines[x] = Line{Cause: l.cause, Label: fixed(l.cause)}
-		if l.cause == PackTaper {
+		if l.cause == limit.PackTaper {
 			lines[x].Label = "warm pack"
 		}
-		if l.cause == SharedCabinet {
+		if l.cause == limit.SharedCabinet {
 			lines[x].Label = "half of the cabinet"
 		}
 	}
@@ -298,7 +319,7 @@ func (j *Judgement) Lines(from, to float64) []Line {
 				if !l.known {
 					continue
 				}
-				if v := l.kw(g, i); !math.IsNaN(v) && finite(v) {
+				if v := l.kw(g, i); !math.IsNaN(v) && isFinite(v) {
 					lines[x].T, lines[x].KW = append(lines[x].T, t), append(lines[x].KW, v)
 				}
 			}

@@ -1,4 +1,4 @@
-package ceiling
+package limit
 
 import (
 	"math"

@@ -1,31 +1,6 @@
-// Package ceiling says what can hold a car's power down, and what does: the causes by name, the limits of
-// stall, adapter, car and pack at one moment, and which of them the readings speak for.
-//
-// # How a judgement comes about
-//
-// A Log is what was read, with what is noted of car, stall and conditions and what other runs taught. Judge
-// goes through it in five steps; the live page and finished runs share them.
-//
-//  1. Each leg is split into spans of flowing power; less than 1 kW is a pause, whatever else is read
-//     (spansOf).
-//  2. A span is laid on a grid of cells, seconds wide: means of kW, amps, volts, charge, temperatures, with how
-//     much each wobbles (gridOf, noise). Ten typed readings are ten cells.
-//  3. The grid is described by as few pieces as it takes, each of level amps, level power or a straight line:
-//     the exact least of misfit plus a price for each number and each change point (split). Where pieces meet
-//     is settled by the lines and then by the readings (settle, sharpen), since a cause begins with the first
-//     instant of a fall. They are split again where a pack comes to be warm or hot, or to another share of its
-//     taper (turned), which a line of power need not show.
-//  4. For each piece, each cause is weighed by what the piece shows (weigh): its shape, how its level lies to
-//     ratings and to what the warm pack takes, the cells' and the inlet's temperature, what was requested and
-//     offered, the top of the volts. For each change point, by what enters and leaves a cause that way (enter).
-//  5. Forward and backward over the pieces, that gives the probability of every cause in every piece
-//     (posterior), and from it cause, runner-up and confidence (name, join). Words come last (explain).
-//
-// Evidence is in nats, natural logarithms of odds: 0.7 doubles them, 2.3 makes them ten times as large, 4.6 a
-// hundred. What a number is worth was set by hand, by what testers take for sure and for a hint (common
-// practice, no source), and is held by three galleries of runs whose causes are known (core/curve): who changes
-// one sees there what it costs.
-package ceiling
+// Package limit says what can hold a car's power down: the causes by name, and the limits of stall, adapter, car and
+// pack at one moment. Fits and forecasts go by it, and so does the judgement of what did hold a run (core/judge).
+package limit
 
 // Cause is one limit that could hold the power down, by the name that files and
 // pages share.
@@ -67,6 +42,7 @@ const (
 	OfStall  Whose = "stall"
 	Between  Whose = "between"
 	OfNobody Whose = "nobody"
+	Open     Whose = "open" // the car or the stall: which of them cannot be told
 )
 
 // Sign is how a cause is shown: a word, the letter that stands for it where there is no

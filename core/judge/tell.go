@@ -1,10 +1,11 @@
-package ceiling
+package judge
 
 import (
 	"fmt"
 	"math"
 	"strings"
 
+	"zincroad/core/limit"
 	"zincroad/core/run"
 	"zincroad/core/words"
 )
@@ -107,46 +108,46 @@ func AsSubject(what string) string {
 }
 
 // evidence says in words why a cause is named, with the numbers used; what decides first.
-func (t told) evidence(c Cause) []string {
+func (t told) evidence(c limit.Cause) []string {
 	var out []string
 	say := func(format string, args ...any) { out = append(out, fmt.Sprintf(format, args...)) }
 	switch c {
-	case Ramp:
+	case limit.Ramp:
 		say("power %s in %s", went(t.kw, "kW"), words.Duration(math.Round(t.long)))
-	case StallCurrent, AdapterCurrent, CarCurrent, CableHot:
+	case limit.StallCurrent, limit.AdapterCurrent, limit.CarCurrent, limit.CableHot:
 		t.flatAmps(c, say)
-	case StallPower, CarPower, CarConverter, SharedCabinet:
+	case limit.StallPower, limit.CarPower, limit.CarConverter, limit.SharedCabinet:
 		t.flatKW(c, say)
-	case StallVoltage, Finish:
+	case limit.StallVoltage, limit.Finish:
 		say("volts stood at %s while amps fell %s", words.Figure(t.volts[1], 1), fromTo(t.amps, "A"))
-		if c == Finish && !math.IsNaN(t.packMaxV) {
+		if c == limit.Finish && !math.IsNaN(t.packMaxV) {
 			say("the pack's top is %s V", words.Figure(t.packMaxV, 1))
 		}
-		if c == StallVoltage && !math.IsInf(t.stallMaxV, 1) {
+		if c == limit.StallVoltage && !math.IsInf(t.stallMaxV, 1) {
 			say("the stall gives up to %s V", words.Figure(t.stallMaxV, 1))
 		}
-	case PackTaper:
+	case limit.PackTaper:
 		if math.IsNaN(t.soc[0]) || math.IsNaN(t.soc[1]) {
 			say("power %s in %s", went(t.kw, "kW"), words.Duration(math.Round(t.long)))
 		} else {
 			say("power %s from %s to %s %%", went(t.kw, "kW"), words.Figure(t.soc[0], 0), words.Figure(t.soc[1], 0))
 		}
-	case Cold:
+	case limit.Cold:
 		t.cold(say)
-	case Hot:
+	case limit.Hot:
 		say(
 			"power went %s with the warmest cell at %s",
 			fromTo(t.kw, "kW"),
 			orWords(fromTo(t.warmest, "°C"), "a temperature that was not read"),
 		)
-	case TimerStep, SoCStep, StallFault:
+	case limit.TimerStep, limit.SoCStep, limit.StallFault:
 		t.dropped(c, say)
-	case Unknown:
+	case limit.Unknown:
 		say("power went %s; no limit that is known explains it", fromTo(t.kw, "kW"))
 	}
 	t.warmHere(c, say)
 	switch {
-	case math.IsNaN(t.asked) || c == Ramp:
+	case math.IsNaN(t.asked) || c == limit.Ramp:
 	case t.asked > deliveredAll:
 		say("all that the car requested flowed")
 	default:
@@ -156,7 +157,7 @@ func (t told) evidence(c Cause) []string {
 }
 
 // what names the limit as a noun with its figure: as it is rated where it is, else as it was read.
-func (t told) what(c Cause) string {
+func (t told) what(c limit.Cause) string {
 	of := func(whose string, rating, read float64, unit string) string {
 		if math.IsInf(rating, 1) {
 			rating = read
@@ -164,57 +165,76 @@ func (t told) what(c Cause) string {
 		return whose + " " + words.Figure(rating, 0) + " " + unit
 	}
 	switch c {
-	case Ramp:
+	case limit.Ramp:
 		return "the ramp"
-	case StallPower:
+	case limit.StallPower:
 		return of("the stall's", t.stallKW, t.plugKW, "kW")
-	case StallCurrent:
+	case limit.StallCurrent:
 		return of("the stall's", t.stallA, t.plugA, "A")
-	case StallVoltage:
+	case limit.StallVoltage:
 		return of("the stall's", t.stallMaxV, t.volts[1], "V")
-	case AdapterCurrent:
+	case limit.AdapterCurrent:
 		return of("the adapter's", t.adapterA, t.plugA, "A")
-	case CarPower:
+	case limit.CarPower:
 		return of("the car's", t.carKW, t.packKW, "kW")
-	case CarCurrent:
+	case limit.CarCurrent:
 		return of("the car's", t.carA, t.amps[1], "A")
-	case CarConverter:
+	case limit.CarConverter:
 		return of("the converter's", t.converterKW, t.plugKW, "kW")
-	case PackTaper:
+	case limit.PackTaper:
 		return "its own taper"
-	case Cold:
+	case limit.Cold:
 		return "a cold pack"
-	case Hot:
+	case limit.Hot:
 		return "a hot pack"
-	case TimerStep:
+	case limit.TimerStep:
 		return "a timer in the car"
-	case SoCStep:
+	case limit.SoCStep:
 		if n := len(t.stairs); n > 1 {
 			return "the car's steps at " + strings.Join(t.stairs[:n-1], ", ") + " and " + t.stairs[n-1] + " %"
 		}
 		return "the car's step at " + words.Figure(t.fellPct, 0) + " %"
-	case Finish:
+	case limit.Finish:
 		return "the pack's top voltage"
-	case StallFault:
-		return "a failing stall"
-	case SharedCabinet:
+	case limit.StallFault:
+		return failingStall
+	case limit.SharedCabinet:
 		return "a shared cabinet"
-	case CableHot:
+	case limit.CableHot:
 		return "a warm cable"
 	}
 	return "something this log does not show"
 }
 
 // whoseAmps and whoseKW say whose a limit of amps or of power is.
-var whoseAmps = map[Cause]string{StallCurrent: "the stall's", CarCurrent: "the car's", AdapterCurrent: "the adapter's",
-	CableHot: "a warm cable's"}
+var whoseAmps = map[limit.Cause]string{
+	limit.StallCurrent:   "the stall's",
+	limit.CarCurrent:     "the car's",
+	limit.AdapterCurrent: "the adapter's",
+	limit.CableHot:       "a warm cable's",
+}
 
-var whoseKW = map[Cause]string{StallPower: "the stall's", CarPower: "the car's", SharedCabinet: "a shared cabinet's",
-	CarConverter: "the converter's"}
+var whoseKW = map[limit.Cause]string{
+	limit.StallPower:    "the stall's",
+	limit.CarPower:      "the car's",
+	limit.SharedCabinet: "a shared cabinet's",
+	limit.CarConverter:  "the converter's",
+}
+
+// ofOneParty are a party's limits of power and of current, which without amps look alike.
+var ofOneParty = map[limit.Whose][2]limit.Cause{
+	limit.OfCar:   {limit.CarPower, limit.CarCurrent},
+	limit.OfStall: {limit.StallPower, limit.StallCurrent},
+}
 
 // pair names two causes of one kind together, "a limit of 290 A, the stall's or the car's": that there is such a
 // limit is sure where only whose it is is not. Empty where they are not of one kind.
-func (t told) pair(a, b Cause) string {
+func (t told) pair(a, b limit.Cause) string {
+	for party, both := range ofOneParty {
+		if !t.ampsRead && (a == both[0] && b == both[1] || a == both[1] && b == both[0]) {
+			return "a limit of " + parties[party] + "'s, of power or of current"
+		}
+	}
 	if whoseAmps[a] != "" && whoseAmps[b] != "" {
 		return fmt.Sprintf("a limit of %s A, %s or %s", words.Figure((t.amps[0]+t.amps[1])/2, 0), whoseAmps[a], whoseAmps[b])
 	}
@@ -234,7 +254,7 @@ func orWords(s, otherwise string) string {
 
 // flatAmps says what speaks for a limit of amps: how level they were while the volts rose, and what is known of the
 // rating, or in place of one what car and stall did elsewhere.
-func (t told) flatAmps(c Cause, say func(string, ...any)) {
+func (t told) flatAmps(c limit.Cause, say func(string, ...any)) {
 	if t.ampsRead {
 		say("amps level at %s while volts went %s and kW %s", words.Figure((t.amps[0]+t.amps[1])/2, 0),
 			fromTo(t.volts, "V"), fromTo(t.kw, "kW"))
@@ -243,15 +263,15 @@ func (t told) flatAmps(c Cause, say func(string, ...any)) {
 	}
 	rating, whose := math.Inf(1), ""
 	switch c {
-	case StallCurrent, CableHot:
+	case limit.StallCurrent, limit.CableHot:
 		rating, whose = t.stallA, "stall"
-	case AdapterCurrent:
+	case limit.AdapterCurrent:
 		rating, whose = t.adapterA, "adapter"
-	case CarCurrent:
+	case limit.CarCurrent:
 		rating, whose = t.carA, "car"
 	}
 	switch {
-	case c == CableHot:
+	case c == limit.CableHot:
 		if !math.IsNaN(t.inlet[1]) {
 			say("the inlet had %s", fromTo(t.inlet, "°C"))
 		}
@@ -273,9 +293,9 @@ func (t told) flatAmps(c Cause, say func(string, ...any)) {
 
 // flatKW says what speaks for a limit of power: how level it was while amps gave way to the volts, and the rating,
 // what the stall offered, or a neighbour's mark.
-func (t told) flatKW(c Cause, say func(string, ...any)) {
+func (t told) flatKW(c limit.Cause, say func(string, ...any)) {
 	at := t.plugKW
-	if c == CarPower {
+	if c == limit.CarPower {
 		at = t.packKW
 	}
 	if t.ampsRead {
@@ -286,19 +306,19 @@ func (t told) flatKW(c Cause, say func(string, ...any)) {
 	}
 	rating, what := math.Inf(1), ""
 	switch c {
-	case StallPower:
+	case limit.StallPower:
 		if t.offered > 0 && math.Abs(math.Log(t.plugKW/t.offered)) < 0.03 {
 			say("the stall offers %s kW, and all of that flows", words.Figure(t.offered, 0))
 		}
 		rating, what = t.stallKW, "the stall is rated for"
-	case CarPower:
+	case limit.CarPower:
 		rating, what = t.carKW, "the car takes up to"
-	case CarConverter:
+	case limit.CarConverter:
 		rating, what = t.converterKW, "the car's converter takes up to"
-	case SharedCabinet:
+	case limit.SharedCabinet:
 		rating, what = t.sharedKW/2, "half of the shared cabinet is"
 	}
-	if c == SharedCabinet && t.offered > 0 && math.Abs(math.Log(t.plugKW/t.offered)) < 0.03 {
+	if c == limit.SharedCabinet && t.offered > 0 && math.Abs(math.Log(t.plugKW/t.offered)) < 0.03 {
 		say("the stall offers %s of its %s kW, and all of that flows", words.Figure(t.offered, 0), words.Figure(t.stallKW, 0))
 	}
 	if math.IsInf(rating, 1) {
@@ -306,7 +326,7 @@ func (t told) flatKW(c Cause, say func(string, ...any)) {
 	} else {
 		say("%s %s kW", what, words.Figure(rating, 0))
 	}
-	if c == SharedCabinet && t.log.markNear(run.Neighbour, t.fellS) {
+	if c == limit.SharedCabinet && t.log.markNear(run.Neighbour, t.fellS) {
 		say("a neighbour was marked when it began")
 	}
 }
@@ -339,16 +359,16 @@ func (t told) cold(say func(string, ...any)) {
 
 // dropped says what speaks for a cause that begins with a fall: how far, how long after plug-in and at which charge,
 // and which sign of a timer or a step there is besides.
-func (t told) dropped(c Cause, say func(string, ...any)) {
+func (t told) dropped(c limit.Cause, say func(string, ...any)) {
 	if t.fall < 0 {
 		after := t.fellS - t.plugInS
 		say("power fell by %s %% at once, to %s kW, %s after plug-in at %s %%", words.Figure(100*(1-math.Exp(t.fall)), 0),
 			words.Figure(t.kw[0], 0), words.Duration(math.Round(after)), words.Figure(t.fellPct, 1))
-	} else if c != StallFault {
+	} else if c != limit.StallFault {
 		say("power went %s", fromTo(t.kw, "kW"))
 	}
 	switch c {
-	case TimerStep:
+	case limit.TimerStep:
 		for _, o := range t.falls.list {
 			if o.leg != t.leg && math.Abs(o.afterPlug-(t.fellS-t.plugInS)) <= sameTimerS {
 				say("as long after the other plug-in as well: a replug brings full power back")
@@ -358,13 +378,13 @@ func (t told) dropped(c Cause, say func(string, ...any)) {
 		if away := math.Abs(t.fellS - t.plugInS - roundTimerS*math.Round((t.fellS-t.plugInS)/roundTimerS)); away <= 3 {
 			say("a round time after plug-in")
 		}
-	case SoCStep:
+	case limit.SoCStep:
 		if t.stepAt(t.fellPct) {
 			say("the car's envelope has a step there")
 		} else if math.Abs(t.fellPct-roundStepPct*math.Round(t.fellPct/roundStepPct)) <= 0.5 {
 			say("a round state of charge")
 		}
-	case StallFault:
+	case limit.StallFault:
 		t.failing(say)
 	}
 }
@@ -386,8 +406,8 @@ func (t told) failing(say func(string, ...any)) {
 }
 
 // warmHere says what the warm pack would take there.
-func (t told) warmHere(c Cause, say func(string, ...any)) {
-	if math.IsNaN(t.warm[0]) || math.IsNaN(t.warm[1]) || c == Ramp {
+func (t told) warmHere(c limit.Cause, say func(string, ...any)) {
+	if math.IsNaN(t.warm[0]) || math.IsNaN(t.warm[1]) || c == limit.Ramp {
 		return
 	}
 	if kind := t.reference(t.log); kind.Basis != ByKind {
@@ -395,15 +415,51 @@ func (t told) warmHere(c Cause, say func(string, ...any)) {
 	}
 }
 
-// Hedged says how sure a limit is where it is not: "perhaps a cold pack". A pair of limits is sure
-// to be one of the two.
-func Hedged(what string, c Confidence, pair bool) string {
-	switch {
-	case pair:
-	case c == Unsure:
-		return "perhaps " + what
-	case c == Likely:
-		return "probably " + what
-	}
-	return what
+// Holder is what held a stretch, as far as it is known: a limit, and whose it is.
+type Holder struct {
+	What            string // the limit as a noun: "the stall's 350 A"
+	Confidence      Confidence
+	Pair            bool // What names two causes of one kind, of which either may be meant
+	Whose           limit.Whose
+	WhoseConfidence Confidence
 }
+
+// Holder is what held the stretch.
+func (s *Stretch) Holder() Holder {
+	return Holder{s.What, s.Confidence, s.Pair, s.Whose, s.WhoseConfidence}
+}
+
+// parties are whose a limit is, as the subject of a sentence.
+var parties = map[limit.Whose]string{limit.OfCar: "the car", limit.OfStall: "the stall"}
+
+// Words says what held, no surer than it is known: the limit, with "probably" where it is likely; else whose it was,
+// with "perhaps" the limit behind it; where that cannot be told either, that. A pair of limits is sure to be one of
+// the two.
+func (h Holder) Words() string {
+	switch {
+	case h.Pair || h.Confidence == Strong:
+		return h.What
+	case h.Confidence == Likely:
+		return "probably " + h.What
+	case h.Whose == limit.Open:
+		return "the car or the stall, which of them cannot be told from this log"
+	}
+	party, ok := parties[h.Whose]
+	if !ok || h.WhoseConfidence == Unsure {
+		return "perhaps " + h.What
+	}
+	said := party + ", perhaps by " + h.What
+	if rest, own := strings.CutPrefix(h.What, party+"'s "); own {
+		said = party + ", perhaps by its " + rest
+	}
+	if h.What == failingStall {
+		said = party + ", perhaps failing"
+	}
+	if h.WhoseConfidence == Likely {
+		return "probably " + said
+	}
+	return said
+}
+
+// failingStall is how a failing stall is named.
+const failingStall = "a failing stall"

@@ -1,4 +1,4 @@
-package ceiling
+package limit
 
 import (
 	"fmt"
@@ -34,8 +34,8 @@ type Limits struct {
 	NotKnown  []string // ratings that were not noted, in words: each may hold lower than anything here
 }
 
-// converterShare is what a car's converter passes on (common practice, no source).
-const converterShare = 0.97
+// ConverterShare is what a car's converter passes on (common practice, no source).
+const ConverterShare = 0.97
 
 // LimitsOf gathers the limits and settles whether the voltages meet. A stall or
 // adapter of nil limits nothing.
@@ -53,9 +53,9 @@ func LimitsOf(c *run.Car, p *pack.Pack, s *run.Stall, ad *run.Adapter, a Assumpt
 	if a.PowerSharePct > 0 {
 		l.StallKW *= a.PowerSharePct / 100
 	}
-	l.AdapterA, l.AdapterMaxV = orInf(ad.MaxA), orInf(ad.MaxV)
-	l.CarKW, l.CarA = orInf(c.MaxKW), orInf(c.MaxA)
-	l.ConverterKW = orInf(c.ConverterKW)
+	l.AdapterA, l.AdapterMaxV = OrInf(ad.MaxA), OrInf(ad.MaxV)
+	l.CarKW, l.CarA = OrInf(c.MaxKW), OrInf(c.MaxA)
+	l.ConverterKW = OrInf(c.ConverterKW)
 	_, has := run.Known(c.ConverterKW)
 	l.Converter = has && l.StallMaxV < p.MaxV
 	l.Refusal = l.refuse(p)
@@ -63,14 +63,15 @@ func LimitsOf(c *run.Car, p *pack.Pack, s *run.Stall, ad *run.Adapter, a Assumpt
 }
 
 func (l *Limits) rating(n run.Number, what string) float64 {
-	v := orInf(n)
+	v := OrInf(n)
 	if math.IsInf(v, 1) {
 		l.NotKnown = append(l.NotKnown, what)
 	}
 	return v
 }
 
-func orInf(n run.Number) float64 {
+// OrInf is a rating, or +Inf where none is noted.
+func OrInf(n run.Number) float64 {
 	if v, ok := run.Known(n); ok {
 		return v
 	}
@@ -144,7 +145,7 @@ func (l *Limits) TopV() (volts float64, cause Cause) {
 // and the car's other consumers take.
 func (l *Limits) ToPlug(packKW float64) float64 {
 	if l.Converter {
-		return packKW / converterShare
+		return packKW / ConverterShare
 	}
 	return packKW
 }
@@ -152,7 +153,7 @@ func (l *Limits) ToPlug(packKW float64) float64 {
 // FromPlug is the power at the pack for a power at the plug.
 func (l *Limits) FromPlug(plugKW float64) float64 {
 	if l.Converter {
-		return plugKW * converterShare
+		return plugKW * ConverterShare
 	}
 	return plugKW
 }
@@ -171,7 +172,7 @@ func LimitsAsNoted(c *run.Car, s *run.Stall, ad *run.Adapter, a Assumptions) (*L
 	inf := math.Inf(1)
 	l := &Limits{StallKW: inf, StallA: inf, AdapterA: inf, CarKW: inf, CarA: inf, ConverterKW: inf}
 	if s != nil {
-		l.StallKW, l.StallA = orInf(s.RatedKW), orInf(s.MaxA)
+		l.StallKW, l.StallA = OrInf(s.RatedKW), OrInf(s.MaxA)
 	}
 	return l, nil
 }
