@@ -17,9 +17,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zincroad/core/bench"
-	"zincroad/core/ceiling"
 	"zincroad/core/curve"
 	"zincroad/core/follow"
+	"zincroad/core/limit"
 	"zincroad/core/prepare"
 	"zincroad/core/trace"
 )
@@ -57,7 +57,7 @@ func TestChannelsAreDocumented(t *testing.T) {
 func TestCausesAreDocumented(t *testing.T) {
 	var b strings.Builder
 	b.WriteString("| cause | letter | in words | whose |\n| --- | --- | --- | --- |\n")
-	for _, s := range ceiling.Signs {
+	for _, s := range limit.Signs {
 		fmt.Fprintf(&b, "| `%s` | %s | %s | %s |\n", s.Cause, s.Letter, s.Words, s.Whose)
 	}
 	table(t, "definitions.md", "causes", b.String())
