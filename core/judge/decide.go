@@ -341,7 +341,7 @@ func (l *Log) name(s *span, i int, k *known) Stretch {
 		sure = min(sure, bySignAtMost) // three readings show no shape
 	}
 	// Not so cold, or so hot, that any pack would be.
-	mild := !k.warmKnown && !(f.coldest0 < unnotedCentreC-2*unnotedCentreSD)
+	mild := math.IsNaN(f.coldest0) || !k.warmKnown && f.coldest0 >= unnotedCentreC-2*unnotedCentreSD
 	tepid := math.IsNaN(k.hotC) && !(max(f.warmest0, f.warmest1) > unnotedHotC+2*unnotedHotSD)
 	if causes[best] == limit.PackTaper && k.contradicts(f) || causes[best] == limit.Cold && mild ||
 		causes[best] == limit.Hot && tepid {

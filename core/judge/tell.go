@@ -190,7 +190,9 @@ func (t told) what(c limit.Cause) string {
 	case limit.TimerStep:
 		return "a timer in the car"
 	case limit.SoCStep:
-		if n := len(t.stairs); n > 1 {
+		if n := len(t.stairs); n > mostStairs {
+			return fmt.Sprintf("the car's %d steps from %s to %s %%", n, t.stairs[0], t.stairs[n-1])
+		} else if n > 1 {
 			return "the car's steps at " + strings.Join(t.stairs[:n-1], ", ") + " and " + t.stairs[n-1] + " %"
 		}
 		return "the car's step at " + words.Figure(t.fellPct, 0) + " %"
@@ -205,6 +207,9 @@ func (t told) what(c limit.Cause) string {
 	}
 	return "something this log does not show"
 }
+
+// mostStairs is how many steps are named one by one.
+const mostStairs = 4
 
 // whoseAmps and whoseKW say whose a limit of amps or of power is.
 var whoseAmps = map[limit.Cause]string{
