@@ -387,9 +387,14 @@ func (k *known) meets(f *facts, c limit.Cause) bool {
 // notedOff is how far, as a share, a pack may be off its noted envelope and follow it for sure.
 const notedOff = 0.1
 
-// contradicts tells whether what is noted of a pack speaks against its own taper: another envelope, or cells that are
-// colder than from where it is warm.
+// contradicts tells whether what is noted speaks against a pack's own taper: a limit whose rating is what flowed,
+// another envelope, or cells that are colder than from where it is warm.
 func (k *known) contradicts(f *facts) bool {
+	for _, c := range []limit.Cause{limit.CarPower, limit.CarCurrent, limit.StallPower, limit.StallCurrent} {
+		if k.meets(f, c) {
+			return true
+		}
+	}
 	return k.given && math.Abs(math.Log(f.ofTaper)) > notedOff || k.warmKnown && f.coldest0 < k.warmC
 }
 
