@@ -24,12 +24,12 @@ func (l *Log) weighSpan(s *span, k *known, falls *fallen) *weighing {
 	w := &weighing{course: k.courseOf(l.SoC.Len() > 0), views: make([]*view, n), alone: make([]*weighed, n),
 		both: make([]*weighed, n), anything: make([]float64, n), context: make([][]float64, n),
 		entered: make([][][2]float64, n), leapt: make([]bool, n)}
-	warms, heats := l.warmths(k), l.heats(k)
+	warms := l.warmths(k)
 	for i, f := range s.pieces {
 		w.views[i] = s.grid.viewOf(f.piece)
-		w.alone[i] = l.weighView(s.grid, w.views[i], k, w.course, warms, heats)
+		w.alone[i] = l.weighView(w.views[i], k, w.course, warms)
 		if i > 0 {
-			w.both[i] = l.weighView(s.grid, s.grid.viewOf(s.pieces[i-1].piece, f.piece), k, w.course, warms, heats)
+			w.both[i] = l.weighView(s.grid.viewOf(s.pieces[i-1].piece, f.piece), k, w.course, warms)
 		}
 		w.anything[i] = w.alone[i].fixed[indexOf[limit.Unknown]]
 		w.context[i] = l.weigh(s, i, k)

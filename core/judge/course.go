@@ -87,11 +87,11 @@ func phi(z float64) float64 {
 // its course, from which temperature the pack is warm (and how cold it was at plug-in, where nobody read it), and from
 // which it is led back.
 type guess struct {
-	weight      float64
-	part        int
-	warm        warmth
-	hotC, softK float64
-	w, h        int // which warmth and which heat
+	weight float64
+	part   int
+	warm   warmth
+	hotC   float64
+	w      int // which warmth
 }
 
 // warmth is from which temperature the pack is warm, °C, and how warm it was at plug-in where nobody read it (NaN:
@@ -135,15 +135,15 @@ func (w warmth) cell(v *view, b *block) float64 {
 	return start + heatingKPerMin*perHour*perHour*(v.since+b.minutes)
 }
 
-// heats lists what may hold of a run's heat: from which temperature the pack is led back.
-func (l *Log) heats(k *known) []warmth {
+// heats lists from which temperatures of the warmest cell the pack may be led back, °C, and how likely each is.
+func (k *known) heats() []part {
 	at, sd := unnotedHotC, unnotedHotSD
 	if !math.IsNaN(k.hotC) {
 		at, sd = k.hotC, notedHotSD
 	}
-	var out []warmth
+	var out []part
 	for _, z := range threePoints {
-		out = append(out, warmth{weight: z.weight, centreC: at + z.at*sd})
+		out = append(out, part{weight: z.weight, mean: at + z.at*sd})
 	}
 	return out
 }
@@ -153,8 +153,8 @@ func (l *Log) guesses(k *known, parts []coursePart) []guess {
 	var out []guess
 	for p := range parts {
 		for w, warm := range l.warmths(k) {
-			for h, hot := range l.heats(k) {
-				out = append(out, guess{parts[p].weight * warm.weight * hot.weight, p, warm, hot.centreC, hotScaleK, w, h})
+			for _, hot := range k.heats() {
+				out = append(out, guess{parts[p].weight * warm.weight * hot.weight, p, warm, hot.mean, w})
 			}
 		}
 	}

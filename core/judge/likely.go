@@ -38,14 +38,20 @@ func (x *weighed) likely(h *guess, c int) float64 {
 	return x.fixed[c]
 }
 
+// How likely cold and heat bind at least and at most, whatever the cells say: a noted temperature may be wrong.
+const (
+	bindsAtLeast = 0.0005
+	coldAtMost   = 0.995
+	hotAtMost    = 0.98
+)
+
 // binds is how likely cold and heat bind in a view, as logarithms to add to each cause.
 func (h *guess) binds(v *view, add func(limit.Cause, float64)) {
 	mid := &v.blocks[len(v.blocks)/2]
-	cold := logistic((h.warm.centreC - h.warm.cell(v, mid)) / coldScaleK)
-	cold = min(0.995, max(0.0005, cold))
+	cold := min(coldAtMost, max(bindsAtLeast, logistic((h.warm.centreC-h.warm.cell(v, mid))/coldScaleK)))
 	hot := hotUnread
 	if t := heatOf(mid); !math.IsNaN(t) {
-		hot = min(0.98, max(0.0005, logistic((t-h.hotC)/h.softK)))
+		hot = min(hotAtMost, max(bindsAtLeast, logistic((t-h.hotC)/hotScaleK)))
 	}
 	add(limit.Cold, math.Log(cold))
 	add(limit.Hot, math.Log(hot))
@@ -56,8 +62,10 @@ func (h *guess) binds(v *view, add func(limit.Cause, float64)) {
 }
 
 // weighView weighs a view.
-func (l *Log) weighView(g *grid, v *view, k *known, course []coursePart, warms, heats []warmth) *weighed {
+func (l *Log) weighView(v *view, k *known, course []coursePart, warms []warmth) *weighed {
 	out := &weighed{fixed: make([]float64, len(causes)), parts: make([]weighedPart, len(course))}
+	heats := k.heats()
+	hotC := heats[len(heats)/2].mean
 	for i := range out.fixed {
 		out.fixed[i] = math.Inf(-1)
 	}
@@ -71,7 +79,7 @@ func (l *Log) weighView(g *grid, v *view, k *known, course []coursePart, warms, 
 			own.cold = append(own.cold, p.cold(w))
 			own.allowed = append(own.allowed, p.allowed(w))
 		}
-		own.hot = p.hot(heats[len(heats)/2].centreC)
+		own.hot = p.hot(hotC)
 		own.dropped = p.dropped()
 		own.step = logAdd(own.dropped, own.taper) - math.Ln2
 		own.car = p.unnoted(k)

@@ -32,6 +32,7 @@ type session struct {
 	car     func(*run.Car)
 	stall   *run.Stall
 	adapter *run.Adapter
+	other   judge.Elsewhere
 }
 
 func rising(from, perMin float64) func(float64) float64 {
@@ -56,7 +57,7 @@ func (s session) judge(t *testing.T) []judge.Stretch {
 	if s.car != nil {
 		s.car(car)
 	}
-	l := &judge.Log{OfCar: car, OfStall: s.stall, Adapter: s.adapter, Marks: s.marks}
+	l := &judge.Log{OfCar: car, OfStall: s.stall, Adapter: s.adapter, Marks: s.marks, Elsewhere: s.other}
 	if l.OfStall == nil {
 		l.OfStall = &run.Stall{RatedKW: n(150), MaxA: n(350), MaxV: n(920)}
 	}
@@ -442,4 +443,22 @@ func TestHolderSaysNoMoreThanIsKnown(t *testing.T) {
 	} {
 		assert.Equal(t, tt.want, tt.h.Words())
 	}
+}
+
+// A stall whose rating nobody noted is not what held a car to 200 A, where it gave another one 300; nor is the car, where
+// it took more elsewhere.
+func TestWhatWasHadElsewhereSpeaksAgainstALimit(t *testing.T) {
+	chance := func(c limit.Cause, other judge.Elsewhere) float64 {
+		s := session{seconds: 900, fromPct: 10, amps: levelA(200), stall: &run.Stall{}, other: other,
+			car: func(c *run.Car) { c.MaxKW, c.MaxA, c.Envelope = nil, nil, nil }}
+		list := s.judge(t)
+		for i := range list {
+			if list[i].FromS <= 500 && 500 < list[i].ToS {
+				return list[i].Chance(c)
+			}
+		}
+		return 0
+	}
+	assert.Less(t, chance(limit.StallCurrent, judge.Elsewhere{StallMostA: 300}), 0.6*chance(limit.StallCurrent, judge.Elsewhere{}))
+	assert.Less(t, chance(limit.CarCurrent, judge.Elsewhere{CarMostA: 300}), 0.6*chance(limit.CarCurrent, judge.Elsewhere{}))
 }

@@ -78,7 +78,6 @@ type facts struct {
 	inlet0, inlet1               float64
 	gap                          float64    // kW requested beyond what flowed
 	asked, offered               float64    // what flowed of what the car requested; what the stall offered, kW
-	warmKW                       float64    // into the pack, warm; NaN: not known
 	share                        float64    // of it that flowed, middle
 	taperEnd                     [2]float64 // what flowed as a share of the taper alone, at both ends
 	ofTaper                      float64    // the same, middle
@@ -123,13 +122,12 @@ func (g *grid) look(p *piece, k *known) *facts {
 			tapers = append(tapers, g.packKW[i]/k.taper.KW(g.soc[i]))
 		}
 	}
-	f.share, f.warmKW, f.ofTaper = math.NaN(), math.NaN(), math.NaN()
+	f.share, f.ofTaper = math.NaN(), math.NaN()
 	if len(shares) > 0 {
 		f.ofTaper = trace.Median(tapers)
 		outer := max(1, len(tapers)/5)
 		f.taperEnd = [2]float64{trace.Median(tapers[:outer]), trace.Median(tapers[len(tapers)-outer:])}
 		f.share = trace.Median(shares)
-		f.warmKW = f.packKW / f.share
 	}
 	g.shapeOf(f)
 	return f
@@ -280,7 +278,6 @@ func (k *known) ledBackFrom() float64 {
 // delivered is how near to what is requested counts as all of it.
 const (
 	deliveredAll = 0.965
-	deliveredSD  = 0.012
 )
 
 // weighAsked judges by what the car requested and the stall offered. Where the car holds, it requests what flows, with
