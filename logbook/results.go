@@ -184,11 +184,11 @@ func (b *Book) AsRecorded(ctx context.Context, row *Run) (*Results, error) {
 		}
 		r.Recordings = append(r.Recordings, t)
 	}
-	known, err := b.elsewhere(ctx, row)
+	known, err := b.elsewhere(ctx, row, r.Car)
 	if err != nil {
 		return nil, err
 	}
-	out, _, _, err := worked(row, lineup.AsNoted(r), known)
+	out, _, _, err := worked(row, lineup.AsNoted(r), known, "")
 	if err != nil {
 		return nil, fmt.Errorf("run %d: %w", row.ID, err)
 	}
@@ -243,11 +243,17 @@ func (b *Book) workOut(ctx context.Context, row *Run) (*Results, error) {
 	if err != nil {
 		return nil, err
 	}
-	known, err := b.elsewhere(ctx, row)
+	known, err := b.elsewhere(ctx, row, r.Car)
 	if err != nil {
 		return nil, err
 	}
-	out, kept, fig, err := worked(row, r, known)
+	var taught string
+	err = b.db.WithContext(ctx).Raw("SELECT taught FROM runs WHERE id = ? AND read_revision = ? AND read_version = ?",
+		row.ID, row.Revision, curve.Version).Scan(&taught).Error
+	if err != nil {
+		return nil, mapped("asking what a run taught", err)
+	}
+	out, kept, fig, err := worked(row, r, known, taught)
 	if err != nil {
 		return nil, fmt.Errorf("run %d: %w", row.ID, err)
 	}
@@ -270,41 +276,11 @@ func (b *Book) workOutToShow(ctx context.Context, row *Run) (*Results, error) {
 // unkept tells whether nothing is wrong but that nothing can be stored.
 func unkept(err error) bool { return errors.Is(err, ErrNoRoom) || errors.Is(err, ErrAway) }
 
-// mostTeachers is how many of a car's, and of a stall's, latest runs are asked.
-const mostTeachers = 40
-
-// elsewhere is what other runs of the same car and software, and others at the same stall, taught.
-func (b *Book) elsewhere(ctx context.Context, row *Run) (judge.Elsewhere, error) {
-	ask := func(column string, id *int64) ([]curve.Taught, error) {
-		if id == nil {
-			return nil, nil
-		}
-		q := b.db.WithContext(ctx).Model(&Run{}).Where(column+" = ? AND id <> ? AND taught <> '' AND NOT live", *id, row.ID)
-		if column == "car_id" {
-			q = q.Where("software_id IS NOT DISTINCT FROM ? AND profile = ?", row.SoftwareID, row.Profile)
-		}
-		var texts []string
-		err := q.Order("started_at DESC NULLS LAST, id DESC").Limit(mostTeachers).Pluck("taught", &texts).Error
-		if err != nil {
-			return nil, mapped("asking other runs", err)
-		}
-		var out []curve.Taught
-		for _, text := range texts {
-			out = append(out, taughtOf(text))
-		}
-		return out, nil
-	}
-	ofCar, err := ask("car_id", row.CarID)
-	if err != nil {
-		return judge.Elsewhere{}, err
-	}
-	atStall, err := ask("stall_id", row.StallID)
-	return curve.Learn(ofCar, atStall), err
-}
-
 // worked makes everything that is kept of a run. A panic of the arithmetic is an error
 // here: one run that nobody thought of must not end the program that works through all.
-func worked(row *Run, r *run.Run, known judge.Elsewhere) (out *Results, kept *result, fig figures, err error) {
+// Where a run taught something before that still holds (taught), that stays: it is of the run alone.
+func worked(row *Run, r *run.Run, known judge.Elsewhere, taught string) (out *Results, kept *result, fig figures,
+	err error) {
 	defer func() {
 		if p := recover(); p != nil {
 			err = fmt.Errorf("%v: %w", p, errArithmetic)
@@ -319,11 +295,18 @@ func worked(row *Run, r *run.Run, known judge.Elsewhere) (out *Results, kept *re
 		fig.WindowS, fig.WindowFromPct, fig.WindowToPct, fig.AverageKW = &w.TS, &w.FromPct, &w.ToPct, w.AverageKW
 		strip.WindowFrom, strip.WindowTo = w.FromPct, w.ToPct
 	}
-	taught, err := json.Marshal(work.Taught())
-	if err != nil {
-		return nil, nil, fig, fmt.Errorf("%w: %w", err, errArithmetic)
+	if taught == "" {
+		alone := work
+		if known != (judge.Elsewhere{}) { // what others taught must not come back to them as if this run had
+			alone = curve.Of(r)
+		}
+		text, err := json.Marshal(alone.Taught())
+		if err != nil {
+			return nil, nil, fig, fmt.Errorf("%w: %w", err, errArithmetic)
+		}
+		taught = string(text)
 	}
-	fig.Taught, fig.Lessons = string(taught), row.Lessons
+	fig.Taught, fig.Lessons = taught, row.Lessons
 	fromPlug := func(side trace.Side) *curve.Reading {
 		if i := slices.Index(out.of, curve.Options{Clock: curve.PlugClock, Side: side}); i >= 0 {
 			return out.readings[i]()

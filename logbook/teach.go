@@ -2,24 +2,22 @@ package logbook
 
 import (
 	"encoding/json"
-	"slices"
+	"reflect"
 
 	"gorm.io/gorm"
 
 	"zincroad/core/curve"
 )
 
-// teach makes the runs due that a run's new or changed reading may say something new to: those of its car,
-// on the same software and profile, by where its power fell, what it took warm and the most amps; those at
+// teach makes the runs due that a run's new or changed reading may say something new to: those of its car in the
+// same profile, by what it showed of the car; those at
 // its stall only where it gave more than the others there have seen, or where such a most was taken back.
 func teach(tx *gorm.DB, row *Run, before, now string) error {
 	was, is := taughtOf(before), taughtOf(now)
-	ofCar := !slices.Equal(was.Warm, is.Warm) || !slices.Equal(was.Steps, is.Steps) ||
-		was.PackA != is.PackA
+	ofCar := !reflect.DeepEqual(was.Car, is.Car)
 	if row.CarID != nil && ofCar {
-		err := tx.Exec(`UPDATE runs SET lessons = lessons + 1 WHERE car_id = ? AND id <> ?
-				AND software_id IS NOT DISTINCT FROM ? AND profile = ? AND taught <> ''`,
-			*row.CarID, row.ID, row.SoftwareID, row.Profile).Error
+		err := tx.Exec("UPDATE runs SET lessons = lessons + 1 WHERE car_id = ? AND id <> ? AND profile = ? AND taught <> ''",
+			*row.CarID, row.ID, row.Profile).Error
 		if err != nil {
 			return err
 		}
@@ -37,7 +35,7 @@ func teach(tx *gorm.DB, row *Run, before, now string) error {
 	for _, text := range texts {
 		others = append(others, taughtOf(text))
 	}
-	most := curve.Learn(nil, others)
+	most := curve.AtStall(nil, others)
 	moved := func(was, is, most float64) bool { return was != is && max(was, is) > most }
 	if !moved(was.MostA, is.MostA, most.StallMostA) && !moved(was.MostKW, is.MostKW, most.StallMostKW) {
 		return nil

@@ -32,7 +32,7 @@ func main() {
 		readCommand(),
 		benchCommand(),
 		fitCommand(),
-		forecastCommand(),
+		forecastCommand(), learnCommand(),
 		standinCommand(),
 		demoCommand(),
 		serveCommand(),

@@ -20,13 +20,16 @@ import (
 	"zincroad/formats/runfolder"
 )
 
-// planned reads the run.json of a run to come.
-func planned(errOut io.Writer, path string) (*run.Run, error) {
+// planned reads the run.json of a run to come, with its car.
+func planned(errOut io.Writer, path string) (*run.Run, error) { return plannedFor(errOut, path, true) }
+
+// plannedFor is planned where a car may have to be noted, or not.
+func plannedFor(errOut io.Writer, path string, needsCar bool) (*run.Run, error) {
 	doc, err := os.ReadFile(path)
 	if err == nil {
 		var r *run.Run
 		if r, err = runfolder.Plan(doc, path); err == nil {
-			if r.Car != nil {
+			if r.Car != nil || !needsCar {
 				return r, nil
 			}
 			err = &runfolder.FaultError{
@@ -136,6 +139,7 @@ func printAssumed(w io.Writer, list []pack.Assumption) {
 
 func forecastCommand() *cobra.Command {
 	var path string
+	var learn []string
 	var from, to, batteryC, ambientC, climateKW, share float64
 	var asJSON bool
 	c := &cobra.Command{
@@ -150,7 +154,7 @@ func forecastCommand() *cobra.Command {
 			if !(climateKW >= 0 && climateKW <= 30) {
 				return refused(errOut, "--climate-kw", fmt.Errorf("%g, expected 0 to 30", climateKW))
 			}
-			r, err := planned(errOut, path)
+			r, err := plannedFor(errOut, path, len(learn) == 0)
 			if err != nil {
 				return err
 			}
@@ -175,6 +179,13 @@ func forecastCommand() *cobra.Command {
 				}
 			}
 			plan.Battery = pack.Nodes{ColdestC: battery, WarmestC: battery}
+			profile := run.Profiles[0]
+			if plan.Gentle {
+				profile = run.Profiles[1]
+			}
+			if plan.Known, err = knownFrom(errOut, learn, r.Car, profile); err != nil {
+				return err
+			}
 			f, err := forecast.Of(plan, forecast.DefaultUncertainty)
 			if err != nil {
 				return refused(errOut, path, err)
@@ -185,6 +196,8 @@ func forecastCommand() *cobra.Command {
 			return printForecast(out, f)
 		},
 	}
+	c.Flags().StringArrayVar(&learn, "learn", nil,
+		"a run of this car, or what its runs taught, which stands in for what run.json does not note; again for each run")
 	c.Flags().Float64Var(&from, "from", 10, "state of charge at plug-in, percent")
 	c.Flags().Float64Var(&to, "to", 80, "state of charge to stop at, percent")
 	c.Flags().Float64Var(&batteryC, "battery-c", 20,

@@ -491,6 +491,9 @@ func (w *whatIf) timeOf(p forecast.Plan) float64 {
 
 // named is a name that a plan shares with its equals alone, whatever its pointers are; false where it has none.
 func named(p forecast.Plan) (name string, ok bool) {
+	if p.Known != nil { // what a car's runs taught is not written out
+		return "", false
+	}
 	text, err := json.Marshal(p)
 	if err != nil {
 		return "", false

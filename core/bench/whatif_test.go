@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zincroad/core/forecast"
+	"zincroad/core/vehicle"
 )
 
 // Whatever in a plan differs, however deep, its name does: what one plan took is never said of another.
@@ -30,6 +31,11 @@ func TestPlansHaveNamesOfTheirOwn(t *testing.T) {
 		switch of.Kind() {
 		case reflect.Struct:
 			for i := range of.NumField() {
+				if where == "" && of.Field(i).Name == "Known" {
+					_, ok := named(forecast.Plan{Known: &vehicle.Model{}})
+					assert.False(t, ok, "what runs taught has no name")
+					continue
+				}
 				require.True(t, of.Field(i).IsExported(), "%s.%s would have no part in the name", where, of.Field(i).Name)
 				walk(of.Field(i).Type, where+"."+of.Field(i).Name, func() (*forecast.Plan, reflect.Value) {
 					p, v := reach()

@@ -1,63 +1,58 @@
 package curve
 
 import (
-	"cmp"
 	"math"
-	"slices"
 
 	"zincroad/core/judge"
 	"zincroad/core/limit"
 	"zincroad/core/run"
 	"zincroad/core/trace"
+	"zincroad/core/vehicle"
 )
 
-// Taught is what a run teaches of its car and its stall, for judging other runs of them.
+// Taught is what a run teaches of its car and its stall, for judging and foretelling other runs of them.
 type Taught struct {
-	Warm   []run.Point `json:"warm,omitempty"`   // held by the car alone, and warm: power into the pack against charge
-	Steps  []float64   `json:"steps,omitempty"`  // at which charge it fell suddenly, per cent
-	MostA  float64     `json:"most_a,omitempty"` // at the plug
-	PackA  float64     `json:"pack_a,omitempty"` // the most into the pack: others where the car steps the voltage up
-	MostKW float64     `json:"most_kw,omitempty"`
+	Car    vehicle.Lesson `json:"car,omitzero"`
+	MostA  float64        `json:"most_a,omitempty"` // that flowed at the plug
+	MostKW float64        `json:"most_kw,omitempty"`
 }
 
-// taughtEvery is how far apart the points of charge are that a run teaches.
-const taughtEvery = 2.0
+// Learn puts together what other runs taught: of the car's what its own readings come to, as the notes of a car say
+// nothing of it; of the stall's the most that it gave.
+func Learn(car *run.Car, profile string, ofCar, atStall []Taught) judge.Elsewhere {
+	software := ""
+	if car != nil {
+		software = car.Software
+	}
+	return AtStall(vehicle.Learn(car, software, profile, Lessons(ofCar)), atStall)
+}
 
-// Taught is what the run teaches: where the judgement is sure that the pack's own taper or the car's
-// own limit held it.
+// Lessons are what runs taught of their car.
+func Lessons(of []Taught) []vehicle.Lesson {
+	out := make([]vehicle.Lesson, len(of))
+	for i, t := range of {
+		out[i] = t.Car
+	}
+	return out
+}
+
+// AtStall puts a car as its other runs know it together with what others taught of a stall.
+func AtStall(car *vehicle.Model, atStall []Taught) judge.Elsewhere {
+	out := judge.Elsewhere{Car: car}
+	for _, t := range atStall {
+		out.StallMostA, out.StallMostKW = max(out.StallMostA, t.MostA), max(out.StallMostKW, t.MostKW)
+	}
+	return out
+}
+
+// Taught is what the run teaches: each moment's power with how likely it is that the car would have taken no more.
 func (w Work) Taught() Taught {
 	var out Taught
 	j := w.Judgement()
 	if j == nil {
 		return out
 	}
-	kw, share := w.power[trace.CarSide], 1.0
-	if kw.Len() == 0 {
-		kw, share = w.power[trace.StallSide], judge.PackShare
-	}
-	for _, s := range j.Stretches {
-		own := s.Cause == limit.PackTaper || s.Cause == limit.CarPower || s.Cause == limit.CarCurrent ||
-			s.Cause == limit.SoCStep
-		if s.Cause == limit.SoCStep && s.Confidence != judge.Unsure {
-			if soc := w.socAt(s.FromS); soc != nil {
-				out.Steps = append(out.Steps, *soc)
-			}
-		}
-		if !own || s.Confidence == judge.Unsure {
-			continue
-		}
-		last := math.Inf(-1)
-		for t := s.FromS + 10; t < s.ToS-10; t += 10 {
-			soc, v := w.socAt(t), 0.0
-			if part := cut(kw, trace.Span{From: t - 5, To: t + 5}); part.Len() > 0 {
-				v = trace.Median(part.V) * share
-			}
-			if soc != nil && v > PowerFloorKW && *soc >= last+taughtEvery {
-				out.Warm = append(out.Warm, run.Point{SoCPct: *soc, KW: v})
-				last = *soc
-			}
-		}
-	}
+	out.Car = w.lesson(j)
 	for _, rec := range w.recordings { // a garbled reading must not teach anybody
 		most := 0.0
 		for _, a := range trace.WithoutUpwardSpikes(rec.Series(trace.Current)).V {
@@ -67,7 +62,7 @@ func (w Work) Taught() Taught {
 			out.MostA = max(out.MostA, most)
 		}
 		if !j.StepsUp() || rec.Side == trace.CarSide {
-			out.PackA = max(out.PackA, most)
+			out.Car.MostA = max(out.Car.MostA, most)
 		}
 	}
 	for _, p := range w.power {
@@ -78,40 +73,179 @@ func (w Work) Taught() Taught {
 	return out
 }
 
-// leastRuns is how many runs must have taught a pack's warm power to be a reference.
-const leastRuns = 2
-
-// Learn puts together what other runs taught: of the car's, the middle power at each charge where
-// two and more speak, and where they fell; of the stall's, the most that it gave.
-func Learn(ofCar, atStall []Taught) judge.Elsewhere {
-	var out judge.Elsewhere
-	var points []run.Point
-	for _, t := range ofCar {
-		out.StepsPct = append(out.StepsPct, t.Steps...)
-		out.CarMostA = max(out.CarMostA, t.PackA)
-		if len(t.Warm) > 0 {
-			out.WarmRuns++
-			points = append(points, t.Warm...)
+// lesson is what the run shows of its car.
+func (w Work) lesson(j *judge.Judgement) vehicle.Lesson {
+	r, samples := w.run, j.Samples()
+	l := vehicle.Lesson{Run: r.Title, StartedAt: r.StartedAt}
+	if r.Car != nil {
+		l.Software = r.Car.Software
+	}
+	if r.Conditions != nil {
+		l.Profile = r.Conditions.Profile
+	}
+	l.Points = pointsOf(samples)
+	l.Falls, l.Held = fallsOf(j, samples, w.sides), levelsOf(j, samples)
+	for _, leg := range w.legs {
+		if long := leg.lastS - leg.powerS; long > l.FlowedS {
+			l.FlowedS = long
 		}
 	}
-	for _, t := range atStall {
-		out.StallMostA, out.StallMostKW = max(out.StallMostA, t.MostA), max(out.StallMostKW, t.MostKW)
+	w.ofPack(&l, j, samples)
+	w.ofStart(&l, j)
+	return l
+}
+
+// pointsOf are the middles of what flowed at each charge, those of a ramp and of pauses left out: they say nothing of
+// what the pack would take.
+func pointsOf(samples []judge.Sample) []vehicle.Point {
+	var out []vehicle.Point
+	for i := 0; i < len(samples); {
+		k := i
+		for k < len(samples) && samples[k].Stretch == samples[i].Stretch && samples[k].Leg == samples[i].Leg &&
+			bin(samples[k].SoCPct) == bin(samples[i].SoCPct) {
+			k++
+		}
+		if p, ok := pointOf(samples[i:k]); ok {
+			out = append(out, p)
+		}
+		i = k
 	}
-	if out.WarmRuns < leastRuns {
-		out.WarmRuns = 0
-		return out
+	return out
+}
+
+// bin is the node of charge that is nearest; of a charge that was not read it is none.
+func bin(socPct float64) int {
+	if math.IsNaN(socPct) {
+		return -1
 	}
-	slices.SortFunc(points, func(a, b run.Point) int { return cmp.Compare(a.SoCPct, b.SoCPct) })
-	for at := 0.0; at <= 100; at += taughtEvery {
-		var near []float64
-		for _, p := range points {
-			if math.Abs(p.SoCPct-at) <= taughtEvery {
-				near = append(near, p.KW)
+	return int(math.Round(socPct / vehicle.NodePct))
+}
+
+// leastStretchS is how long a stretch must be to teach anything, s: a ramp's pause for breath does not.
+const leastStretchS = 30.0
+
+// pointOf is the middle of some samples of one charge and one stretch, and false where they say nothing.
+func pointOf(samples []judge.Sample) (vehicle.Point, bool) {
+	first := samples[0]
+	if x := first.Stretch; x == nil || x.Cause == limit.Ramp || x.Cause == limit.Paused || x.ToS-x.FromS < leastStretchS ||
+		math.IsNaN(first.SoCPct) {
+		return vehicle.Point{}, false
+	}
+	var kw, soc, cold, hot []float64
+	for _, s := range samples {
+		kw, soc, cold, hot = append(kw, s.PackKW), append(soc, s.SoCPct), append(cold, s.ColdestC), append(hot, s.WarmestC)
+	}
+	p := vehicle.Point{SoCPct: trace.Median(soc), KW: trace.Median(kw), Own: first.Own, Limit: min(first.Own, first.Limit)}
+	if !(p.KW >= PowerFloorKW) {
+		return p, false
+	}
+	p.ColdC, p.HotC = middleNumber(cold), middleNumber(hot)
+	return p, true
+}
+
+// middleNumber is the middle of what was read, nil where nothing was.
+func middleNumber(v []float64) run.Number {
+	read := v[:0]
+	for _, x := range v {
+		if !math.IsNaN(x) {
+			read = append(read, x)
+		}
+	}
+	if len(read) == 0 {
+		return nil
+	}
+	return run.N(trace.Median(read))
+}
+
+// besideFall is how long before and behind a fall the power is looked at, s.
+const besideFall = 30.0
+
+// fallsOf are what the car took away at once and kept away, as far as that is likely.
+func fallsOf(j *judge.Judgement, samples []judge.Sample, s *sides) []vehicle.Fall {
+	var out []vehicle.Fall
+	for i := range j.Stretches {
+		x := &j.Stretches[i]
+		if x.Confidence == judge.Unsure || x.Cause != limit.SoCStep && x.Cause != limit.TimerStep {
+			continue
+		}
+		before := middleKW(samples, x.FromS-besideFall, x.FromS-1)
+		behind := middleKW(samples, x.FromS+1, x.FromS+besideFall)
+		soc := s.socAt(x.FromS)
+		if soc == nil || !(behind > 0 && before > behind) {
+			continue
+		}
+		f := vehicle.Fall{SoCPct: *soc, Share: behind / before, Timer: x.Cause == limit.TimerStep,
+			Sure: x.Confidence == judge.Strong}
+		for _, l := range s.legs {
+			if l.powerS <= x.FromS {
+				f.AfterS = x.FromS - l.powerS
 			}
 		}
-		if len(near) > 1 {
-			out.Warm = append(out.Warm, run.Point{SoCPct: at, KW: trace.Median(near)})
+		out = append(out, f)
+	}
+	return out
+}
+
+// middleKW is the middle of the pack's power between two times; NaN where nothing was read.
+func middleKW(samples []judge.Sample, from, to float64) float64 {
+	var v []float64
+	for _, s := range samples {
+		if s.T >= from && s.T <= to {
+			v = append(v, s.PackKW)
+		}
+	}
+	if len(v) == 0 {
+		return math.NaN()
+	}
+	return trace.Median(v)
+}
+
+// heldLeastS is how long a limit of the car must have held to be one, s.
+const heldLeastS = 60.0
+
+// levelsOf are the car's own fixed limits as they held.
+func levelsOf(j *judge.Judgement, samples []judge.Sample) []vehicle.Level {
+	kinds := map[limit.Cause]string{limit.CarPower: vehicle.LevelKW, limit.CarCurrent: vehicle.LevelA,
+		limit.CarConverter: vehicle.LevelConverter}
+	var out []vehicle.Level
+	for i := range j.Stretches {
+		x := &j.Stretches[i]
+		kind, ok := kinds[x.Cause]
+		if !ok || x.Confidence == judge.Unsure || x.ToS-x.FromS < heldLeastS {
+			continue
+		}
+		var v []float64
+		for _, s := range samples {
+			if s.Stretch != x {
+				continue
+			}
+			switch x.Cause {
+			case limit.CarCurrent:
+				v = append(v, s.PackA)
+			case limit.CarConverter:
+				v = append(v, s.PlugKW)
+			default:
+				v = append(v, s.PackKW)
+			}
+		}
+		if len(v) > 0 {
+			out = append(out, vehicle.Level{Kind: kind, At: trace.Median(v), Sure: x.Confidence == judge.Strong})
 		}
 	}
 	return out
+}
+
+// ofStart is how the charge began, from the plug-in where that was marked.
+func (w Work) ofStart(l *vehicle.Lesson, j *judge.Judgement) {
+	if len(j.Stretches) == 0 {
+		return
+	}
+	first := w.legs[0]
+	if !math.IsInf(first.from, -1) && first.powerS >= first.from && len(w.marks) > 0 {
+		l.BeginS = run.N(first.powerS - first.from)
+	}
+	if j.Stretches[0].Cause == limit.Ramp && j.Stretches[0].ToS > first.powerS { // a cold pack's slow climb is no ramp
+		l.RampS = run.N(j.Stretches[0].ToS - first.powerS)
+	}
+	l.LossPct = w.energy().LossPct
 }

@@ -35,21 +35,23 @@ func warmRun(scale, mostKW float64) *run.Run {
 	return r
 }
 
-// Two warm runs of a car teach its warm power; a third, cold or at a weak stall, is held against it
-// and says so. One run alone teaches nothing, nor does a stretch that a stall held.
+// Warm runs of a car teach its warm power, two of them more surely than one; a third at a weak stall is held against it
+// and says so. What a stall held teaches only that the pack takes at least so much.
 func TestWhatRunsTeach(t *testing.T) {
+	car := &run.Car{UsableKWh: run.N(75), MaxKW: run.N(150)}
 	a, b := Of(warmRun(1, 350)).Taught(), Of(warmRun(1.02, 350)).Taught()
-	require.NotEmpty(t, a.Warm)
+	require.NotEmpty(t, a.Car.Points)
 	assert.InDelta(t, 150, a.MostKW, 0.5)
-	assert.Empty(t, Learn([]Taught{a}, nil).Warm, "one is none")
-	e := Learn([]Taught{a, b}, nil)
-	assert.Equal(t, 2, e.WarmRuns)
-	for _, p := range e.Warm {
+	one, e := Learn(car, "", []Taught{a}, nil), Learn(car, "", []Taught{a, b}, nil)
+	assert.Len(t, e.Car.Runs, 2)
+	for soc := 15.0; soc < 84; soc += 5 {
 		want := 151.5
-		if p.SoCPct > 52 {
-			want = (150 - 2*(p.SoCPct-50)) * 1.01
+		if soc > 50 {
+			want = (150 - 2*(soc-50)) * 1.01
 		}
-		assert.InDelta(t, want, p.KW, 5, "%g %%", p.SoCPct)
+		assert.InDelta(t, want, e.Car.At(soc), 5, "%g %%", soc)
+		assert.Less(t, e.Car.SD(soc), one.Car.SD(soc), "%g %%", soc)
+		assert.True(t, e.Car.Saw(soc), "%g %%", soc)
 	}
 
 	w := OfKnown(warmRun(1, 85), e)
@@ -58,8 +60,10 @@ func TestWhatRunsTeach(t *testing.T) {
 	assert.Equal(t, string(judge.Learnt), x.Pace.Basis)
 	require.NotEmpty(t, x.Pace.Lost)
 	assert.Equal(t, limit.StallPower, x.Pace.Lost[0].Cause)
-	for _, p := range w.Taught().Warm {
-		assert.Greater(t, p.SoCPct, 75.0, "what the stall held teaches nothing of the pack")
+	for _, p := range w.Taught().Car.Points {
+		if p.SoCPct < 75 {
+			assert.Less(t, p.Own, 0.2, "the stall held it at %g %%", p.SoCPct)
+		}
 	}
 }
 
@@ -79,9 +83,9 @@ func TestAmpsBeforeAConverterAreNotTheCars(t *testing.T) {
 	r.Recordings = append(r.Recordings, atPlug)
 	got := Of(r).Taught()
 	assert.InDelta(t, 100_000/350.0, got.MostA, 0.1)
-	assert.InDelta(t, 100_000/700.0, got.PackA, 0.1)
-	e := Learn([]Taught{got}, []Taught{got})
-	assert.InDelta(t, 100_000/700.0, e.CarMostA, 0.1)
+	assert.InDelta(t, 100_000/700.0, got.Car.MostA, 0.1)
+	e := Learn(r.Car, "", []Taught{got}, []Taught{got})
+	assert.InDelta(t, 100_000/700.0, e.Car.TookA(), 0.1)
 	assert.InDelta(t, 100_000/350.0, e.StallMostA, 0.1)
 }
 

@@ -144,10 +144,16 @@ const (
 // its forecast as it was made before plug-in, from the state of charge at its
 // start; nil where there is none. The run's recordings may end anywhere.
 func Of(r *run.Run, plan forecast.Plan, baseline *forecast.Forecast, nowS float64) *State {
+	return OfKnown(r, plan, judge.Elsewhere{Car: plan.Known}, baseline, nowS)
+}
+
+// OfKnown is Of where other runs taught something of car and stall, as the finished run is judged by it.
+func OfKnown(r *run.Run, plan forecast.Plan, known judge.Elsewhere, baseline *forecast.Forecast, nowS float64) *State {
 	s := &State{TS: math.NaN(), PluggedS: math.NaN(), poweredAt: math.NaN(), Counted: math.NaN(), countS: nowS,
 		Forecast: baseline}
 	r, _ = lineup.AsNoted(r).Upright()
-	w := curve.Of(judged(r, plan))
+	w := curve.OfKnown(judged(r, plan), known)
+	plan = plan.AsKnown()
 	x := w.Read(curve.Options{Clock: curve.PlugClock})
 	s.Reading = x
 	r.Marks = w.Marks() // r is a copy; the leg of a plug-in that nobody tapped counts like any other

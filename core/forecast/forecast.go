@@ -24,6 +24,9 @@ type Uncertainty struct {
 	CapacityPct   float64 // of the usable capacity, either way
 	BatteryK      float64 // of the battery's temperature at plug-in, either way
 	StallSharePct float64 // what the stall may give of its label at worst
+	HeatPct       float64 // of what warms the pack by a kelvin, either way; 0: it is known
+	WarmK         float64 // of the temperature from which the pack is warm, either way; 0: it is known
+	BeginS        float64 // of the time from plug-in to full power, either way; 0: it is known
 }
 
 // assumedTaperPct is how far off the envelope may be that stands in, by the kind of
@@ -107,10 +110,15 @@ func Of(plan Plan, u Uncertainty) (*Forecast, error) {
 	if err != nil {
 		return nil, err
 	}
+	var off []Plan
+	if plan.Known != nil {
+		u, off = knownTo(plan.Known, &plan, u)
+	}
+	plan = plan.AsKnown()
 	if p, err := pack.For(plan.Car); err == nil && p.Taper(plan.Car, plan.Gentle).Assumed {
 		u.TaperPct = max(u.TaperPct, assumedTaperPct)
 	}
-	f.spread(plan, u)
+	f.spread(plan, u, off)
 	return f, nil
 }
 
@@ -123,7 +131,7 @@ func Once(plan Plan) (*Forecast, error) {
 	if err != nil {
 		return nil, err
 	}
-	f := &Forecast{Assumed: s.pack.Assumed, Steps: make([]Step, 0, 4096)}
+	f := &Forecast{Assumed: append(plan.Known.Used(plan.Car), s.pack.Assumed...), Steps: make([]Step, 0, 4096)}
 	trail, note := s.follow(func(st Step) { f.Steps = append(f.Steps, st) })
 	f.Note = note
 	if len(trail) > 0 {
@@ -362,10 +370,9 @@ func (f *Forecast) bill(plan Plan) *stall.Bill {
 	return stall.BillOf(plan.Stall.Tariff, u)
 }
 
-// spread works the session out anew with each uncertainty on its own, and sets
+// spread works the session out anew with each uncertainty on its own, and as each other plan has it, and sets
 // the low and high ends of posts and windows.
-func (f *Forecast) spread(plan Plan, u Uncertainty) {
-	var variants []Plan
+func (f *Forecast) spread(plan Plan, u Uncertainty, variants []Plan) {
 	vary := func(change func(*Plan)) {
 		p := plan
 		change(&p)
@@ -385,6 +392,20 @@ func (f *Forecast) spread(plan Plan, u Uncertainty) {
 		if u.BatteryK > 0 {
 			vary(func(p *Plan) { p.Battery.ColdestC += sign * u.BatteryK; p.Battery.WarmestC += sign * u.BatteryK })
 		}
+	}
+	if u.WarmK > 0 {
+		for _, sign := range []float64{-1, 1} {
+			vary(func(p *Plan) { p.Car = warmFrom(p.Car, sign*u.WarmK) })
+		}
+	}
+	if u.HeatPct > 0 {
+		for _, sign := range []float64{-1, 1} {
+			vary(func(p *Plan) { p.Car = heatedBy(p.Car, 1+sign*u.HeatPct/100) })
+		}
+	}
+	if u.BeginS > 0 {
+		vary(func(p *Plan) { p.HandshakeS = begin(p) + u.BeginS })
+		vary(func(p *Plan) { p.HandshakeS = max(1, begin(p)-u.BeginS) })
 	}
 	if now := plan.Assumed.PowerSharePct; u.StallSharePct > 0 && (now == 0 || now > u.StallSharePct) {
 		vary(func(p *Plan) { p.Assumed.PowerSharePct = u.StallSharePct })
@@ -408,6 +429,14 @@ func (f *Forecast) spread(plan Plan, u Uncertainty) {
 		w.LowS, w.HighS = band(w.TS, runs,
 			func(trail []float64) float64 { return reached(trail, w.ToPct) - reached(trail, w.FromPct) })
 	}
+}
+
+// begin is how long a plan's car takes from plug-in to first power, s.
+func begin(p *Plan) float64 {
+	if p.HandshakeS > 0 {
+		return p.HandshakeS
+	}
+	return defaultHandshakeS
 }
 
 // ofCapacity is a car whose pack holds so much of what is noted, and is the same

@@ -30,22 +30,26 @@ import (
 	"zincroad/core/limit"
 	"zincroad/core/pack"
 	"zincroad/core/run"
+	"zincroad/core/vehicle"
 )
 
 // Plan is the session to be worked out. Its zero values are sensible where noted.
 type Plan struct {
-	Car     *run.Car     // needs a capacity, usable or gross
-	Stall   *run.Stall   // nil: limits nothing
-	Adapter *run.Adapter // nil: none
+	Car     *run.Car       // needs a capacity, usable or gross
+	Known   *vehicle.Model `json:"-"` // what its runs taught, which stands in for what is not noted; nil: nothing
+	Stall   *run.Stall     // nil: limits nothing
+	Adapter *run.Adapter   // nil: none
 
 	FromPct, ToPct float64           // ToPct above FromPct, both 0 to 100
 	Battery        pack.Nodes        // at plug-in
 	AmbientC       float64           // while charging
 	ClimateKW      float64           // drawn by the cabin while charging
+	PumpsKW        float64           // drawn by pumps and electronics; 0: what is usual
 	Gentle         bool              // the car's gentle profile
 	Assumed        limit.Assumptions // what the tester changed about the stall
 
 	HandshakeS   float64 // plug-in to first power; 0: 15 s
+	RampS        float64 // from first power to the plateau; 0: 25 s
 	ReplugAtPct  float64 // unplug here and plug in again; 0: never
 	ReplugS      float64 // time unplugged; 0: 40 s
 	NeighbourOnS float64 // another car on the shared cabinet from here, after plug-in
@@ -73,16 +77,15 @@ type State struct {
 const (
 	defaultHandshakeS = 15
 	defaultReplugS    = 40
-	rampS             = 25 // from first power to the plateau
+	defaultRampS      = 25 // from first power to the plateau
 )
 
 // What a session draws beside the pack (from memory).
 const (
-	pumpsKW     = 0.35  // coolant pumps and electronics while charging
-	cableOhm    = 0.012 // from the stall's meter to the pack's terminals, both ways
-	heaterFullK = 2     // the heater runs with all it has from so far below warm
-	heaterOffK  = 0     // and fades until so far below it
-	heaterHotK  = 4     // it fades too from twice so far below too hot at the warmest cell
+	pumpsKW     = 0.35 // coolant pumps and electronics while charging
+	heaterFullK = 2    // the heater runs with all it has from so far below warm
+	heaterOffK  = 0    // and fades until so far below it
+	heaterHotK  = 4    // it fades too from twice so far below too hot at the warmest cell
 )
 
 // Step is one second of a session. Powers are means over the second, in kW.
@@ -126,12 +129,16 @@ type Session struct {
 // NewSession begins a session at plug-in. It fails as pack.For does; a stall that
 // cannot charge the car gives a session without power, whose Refusal says why.
 func NewSession(plan Plan) (*Session, error) {
+	plan = plan.AsKnown()
 	p, err := pack.For(plan.Car)
 	if err != nil {
 		return nil, err
 	}
 	if plan.HandshakeS <= 0 {
 		plan.HandshakeS = defaultHandshakeS
+	}
+	if plan.RampS <= 0 {
+		plan.RampS = defaultRampS
 	}
 	if plan.ReplugS <= 0 {
 		plan.ReplugS = defaultReplugS
@@ -210,7 +217,7 @@ func (s *Session) plug() {
 // beside settles what pumps and cabin draw beside the pack.
 func (s *Session) beside(st *Step, m *limit.Moment) {
 	if s.limits.Refusal == "" {
-		st.AuxKW = min(pumpsKW+s.plan.ClimateKW, s.stallKW())
+		st.AuxKW = min(s.plan.pumps()+s.plan.ClimateKW, s.stallKW())
 		m.AuxKW = st.AuxKW
 	}
 }
@@ -240,7 +247,7 @@ func (s *Session) spareKW(m limit.Moment, amps float64) float64 {
 	inCable := plug * 1000 / volts
 	cable, _ := s.cable()
 	spare := min((cable-inCable)*volts/1000, (s.limits.AdapterA-inCable)*volts/1000)
-	return max(0, min(spare, s.stallKW()-plug-pack.HeatKW(inCable, cableOhm)))
+	return max(0, min(spare, s.stallKW()-plug-pack.HeatKW(inCable, limit.CableOhm)))
 }
 
 // stallKW is what the stall can give at this moment.
@@ -274,7 +281,7 @@ func (s *Session) cable() (amps float64, cause limit.Cause) {
 func (s *Session) moment(rest, ohm float64) limit.Moment {
 	kw, why := s.takes()
 	m := s.limits.Moment(rest, ohm, kw, why)
-	m.CableOhm = cableOhm
+	m.CableOhm = limit.CableOhm
 	m.CableA, m.Cable = s.cable()
 	if shared, on := s.shared(); on {
 		m.SharedKW = shared
@@ -327,7 +334,7 @@ func (s *Session) takes() (kw float64, cause limit.Cause) {
 
 // ramp lets the current climb no faster than the session's beginning does.
 func (s *Session) ramp(low float64, cause limit.Cause) (float64, limit.Cause) {
-	rate := max(2, low/rampS)
+	rate := max(2, low/s.plan.RampS)
 	if low > s.amps+rate {
 		if s.ramping {
 			return s.amps + rate, limit.Ramp
@@ -345,6 +352,6 @@ func (s *Session) losses(st *Step) {
 	if s.limits.Converter {
 		current = (plug + st.AuxKW) * 1000 / s.limits.PlugV(st.PackV)
 	}
-	st.LossKW = plug - st.PackKW + pack.HeatKW(current, cableOhm)
+	st.LossKW = plug - st.PackKW + pack.HeatKW(current, limit.CableOhm)
 	st.StallKW = st.PackKW + st.LossKW + st.AuxKW
 }

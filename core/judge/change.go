@@ -64,12 +64,7 @@ func (x *fallen) timerSign(leg int, after float64, k *known, l *Log) (odds float
 // runs of the car or its noted envelope fall there, or this run has two further falls, as stairs have. A fifth of
 // all charges lie within half a per cent of a round one; a further fall elsewhere makes stairs likelier.
 func (x *fallen) stepSign(at, soc float64, k *known, l *Log) (odds float64, proof bool) {
-	for _, s := range l.Elsewhere.StepsPct {
-		if math.Abs(s-soc) <= sameStepPct {
-			return 4, true
-		}
-	}
-	if k.stepAt(soc) {
+	if l.Elsewhere.Car.FallsNear(soc, sameStepPct) || k.stepAt(soc) {
 		return 4, true
 	}
 	others := 0

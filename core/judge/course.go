@@ -11,10 +11,16 @@ type coursePart struct {
 	level   float64                   // how far the whole of it may lie off, as a logarithm
 	local   float64                   // and each part of it, over about localPct of charge
 	fine    float64                   // and over finePct
+
+	learnt func(a, b float64) float64 // what is open of a learnt one between two charges; nil: it is none
 }
 
 func (c *coursePart) cov(a, b float64) float64 {
 	d := a - b
+	if c.learnt != nil {
+		return c.learnt(a, b) + c.fine*c.fine*math.Exp(-d*d/(2*finePct*finePct)) +
+			shownOffPct*shownOffPct*c.leans(a)*c.leans(b)
+	}
 	return c.level*c.level + c.local*c.local*math.Exp(-d*d/(2*localPct*localPct)) +
 		c.fineAt(a)*c.fineAt(b)*math.Exp(-d*d/(2*finePct*finePct)) +
 		shownOffPct*shownOffPct*c.leans(a)*c.leans(b)
@@ -57,6 +63,10 @@ func (k *known) courseOf(socRead bool) []coursePart {
 	}
 	if !k.given {
 		return []coursePart{{weight: 1, mean: mean, level: kindSD, local: kindLocal, fine: kindFine}}
+	}
+	if m := k.learnt; m != nil {
+		return []coursePart{{weight: notedRight, mean: mean, learnt: m.Cov, fine: notedFine},
+			{weight: 1 - notedRight, mean: mean, level: kindSD, local: 2 * notedLocal, fine: notedFine}}
 	}
 	return []coursePart{
 		{between: between, weight: notedRight, mean: mean, level: notedSD, local: notedLocal, fine: notedFine},

@@ -395,7 +395,11 @@ func (k *known) contradicts(f *facts) bool {
 			return true
 		}
 	}
-	return k.given && math.Abs(math.Log(f.ofTaper)) > notedOff || k.warmKnown && f.coldest0 < k.warmC
+	off := notedOff
+	if k.learnt != nil {
+		off = max(off, 2*k.learnt.SD((f.soc0+f.soc1)/2))
+	}
+	return k.given && math.Abs(math.Log(f.ofTaper)) > off || k.warmKnown && f.coldest0 < k.warmC
 }
 
 // cool tells whether a piece's coldest cell is colder than from where the pack is warm, as noted or as a rule.

@@ -8,6 +8,7 @@ import (
 	"zincroad/core/pack"
 	"zincroad/core/run"
 	"zincroad/core/trace"
+	"zincroad/core/vehicle"
 )
 
 // Log is what was read of a run on one clock, and what is known of its car and stall.
@@ -44,12 +45,9 @@ type SideLog struct {
 
 // Elsewhere is what other runs say of this car and this stall; its zero value says nothing.
 type Elsewhere struct {
-	Warm        []run.Point // the power that the warm pack took against charge, rising in charge; empty: not known
-	WarmRuns    int         // of how many runs
-	StepsPct    []float64   // at which charge its power fell suddenly
-	StallMostA  float64     // the most amps that this stall gave any car; 0: not known
-	StallMostKW float64     // the most kW
-	CarMostA    float64     // the most amps that this car took anywhere
+	Car         *vehicle.Model // the car as its other runs know it; nil: there are none
+	StallMostA  float64        // the most amps that this stall gave any car; 0: not known
+	StallMostKW float64        // the most kW
 }
 
 // known are the fixed figures that a log is judged by; +Inf is "not known", NaN for
@@ -61,8 +59,8 @@ type known struct {
 	converter                                                bool
 	pack                                                     *pack.Pack
 	taper                                                    *pack.Taper
-	given                                                    bool // the envelope is noted or learnt, not by kind
-	from                                                     string
+	given                                                    bool           // the envelope is noted or learnt, not by kind
+	learnt                                                   *vehicle.Model // that the envelope is of; nil: it is not learnt
 
 	elsewhere Elsewhere
 	falls     *fallen // every sudden fall of the run
@@ -117,9 +115,12 @@ func (l *Log) learn() *known {
 			k.packMaxV = p.MaxV
 		}
 		of := *c
-		if len(of.Envelope) == 0 && len(l.Elsewhere.Warm) > 1 && !gentle {
-			of.Envelope = l.Elsewhere.Warm
-			k.from = "learnt"
+		if m := l.Elsewhere.Car; m.Rests() && len(of.Envelope) == 0 && !(gentle && len(of.GentleEnvelope) > 0) {
+			of, k.learnt = *m.Apply(c), m
+			k.carKW, k.carA = limit.OrInf(of.MaxKW), limit.OrInf(of.MaxA)
+			if m.WarmC != nil && !k.warmKnown && m.WarmSDK() <= warmLearntK {
+				k.warmC, k.warmKnown = *m.WarmC, true
+			}
 		}
 		k.taper = p.Taper(&of, gentle)
 		k.given = !k.taper.Assumed
@@ -128,6 +129,9 @@ func (l *Log) learn() *known {
 	k.converter = l.stepsUp(k)
 	return k
 }
+
+// warmLearntK is how well other runs must know from where the pack is warm for it to be as good as noted, K.
+const warmLearntK = 3.0
 
 // voltsApart is how far the volts of both sides must lie apart to speak for a converter: a tenth and more. A cable
 // loses a few per cent at most.
@@ -191,6 +195,9 @@ func (k *known) warmKW(soc, volts float64) float64 {
 func (k *known) stepAt(soc float64) bool {
 	if k.taper == nil || !k.given || math.IsNaN(soc) {
 		return false
+	}
+	if k.learnt != nil { // a smooth curve teaches no step
+		return k.learnt.FallsNear(soc, sameStepPct)
 	}
 	for _, at := range []float64{soc - 0.6, soc, soc + 0.6} {
 		fall := k.taper.KW(at+0.8) / k.taper.KW(at-0.4)
@@ -653,7 +660,9 @@ func wobbleOf(v []float64, share bool) float64 {
 			}
 			d /= v[i]
 		}
-		away = append(away, d)
+		if !math.IsNaN(d) { // a neighbour was not read
+			away = append(away, d)
+		}
 	}
 	if len(away) == 0 {
 		return 0

@@ -57,8 +57,8 @@ func (k *known) reference(l *Log) Reference {
 	switch {
 	case k.taper == nil:
 		r.known = nil
-	case k.from == "learnt":
-		r.Basis, r.Runs = Learnt, l.Elsewhere.WarmRuns
+	case k.learnt != nil:
+		r.Basis, r.Runs = Learnt, len(k.learnt.Runs)
 	case k.given:
 		r.Basis = Noted
 	default:

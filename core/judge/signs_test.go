@@ -12,6 +12,7 @@ import (
 	"zincroad/core/limit"
 	"zincroad/core/run"
 	"zincroad/core/trace"
+	"zincroad/core/vehicle"
 )
 
 var n = run.N
@@ -460,5 +461,5 @@ func TestWhatWasHadElsewhereSpeaksAgainstALimit(t *testing.T) {
 		return 0
 	}
 	assert.Less(t, chance(limit.StallCurrent, judge.Elsewhere{StallMostA: 300}), 0.6*chance(limit.StallCurrent, judge.Elsewhere{}))
-	assert.Less(t, chance(limit.CarCurrent, judge.Elsewhere{CarMostA: 300}), 0.6*chance(limit.CarCurrent, judge.Elsewhere{}))
+	assert.Less(t, chance(limit.CarCurrent, judge.Elsewhere{Car: &vehicle.Model{MostA: 300}}), 0.6*chance(limit.CarCurrent, judge.Elsewhere{}))
 }

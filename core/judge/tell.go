@@ -285,7 +285,7 @@ func (t told) flatAmps(c limit.Cause, say func(string, ...any)) {
 		}
 	case math.IsInf(rating, 1):
 		say("no rating of the %s in amps is noted", whose)
-		if most := t.elsewhere.CarMostA; most > 1.06*t.packA {
+		if most := t.elsewhere.Car.TookA(); most > 1.06*t.packA {
 			say("the car took %s A elsewhere", words.Figure(most, 0))
 		}
 		if most := t.elsewhere.StallMostA; most > 1.06*t.plugA {

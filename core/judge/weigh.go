@@ -382,7 +382,7 @@ const (
 // where it gave more in another run.
 func (k *known) weighElsewhere(f *facts, add func(limit.Cause, float64)) {
 	e := k.elsewhere
-	if math.IsInf(k.carA, 1) && e.CarMostA > elsewhereMore*f.packA {
+	if math.IsInf(k.carA, 1) && e.Car.TookA() > elsewhereMore*f.packA {
 		add(limit.CarCurrent, hadMore)
 	}
 	if math.IsInf(k.stallA, 1) && e.StallMostA > elsewhereMore*f.plugA {

@@ -34,6 +34,9 @@ type Limits struct {
 	NotKnown  []string // ratings that were not noted, in words: each may hold lower than anything here
 }
 
+// CableOhm is the resistance from the stall's meter to the pack's terminals, both ways, in ohms (from memory).
+const CableOhm = 0.012
+
 // ConverterShare is what a car's converter passes on (common practice, no source).
 const ConverterShare = 0.97
 

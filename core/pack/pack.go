@@ -25,8 +25,10 @@ type Pack struct {
 	CapacityAh    float64      // charge from 0 to 100 %
 	MinV, MaxV    float64      // at the terminals: the range that the car works in
 	ResistanceOhm float64      // at 25 °C and half full
+	ActivationJ   float64      // how strongly it falls with temperature, J/mol
 	WarmC         float64      // at and above this the pack takes its full power
 	HotC          float64      // above this the car takes power back
+	HalfBelowK    float64      // so many kelvin below WarmC it takes half of its power
 	HeaterKW      float64      // what the battery heater draws; 0: none
 	Thermal       Thermal      // how it warms and cools
 	Assumed       []Assumption // every default that was used
@@ -174,6 +176,8 @@ func (p *Pack) heat(c *run.Car) {
 		p.assume("heat capacity", fmt.Sprintf("%.0f kJ/K", p.Thermal.HeatCapacityKJK),
 			"1.05 kJ per kg and K; from memory")
 	}
+	p.ActivationJ = Activation
+	override(&p.ActivationJ, set.ActivationKJ, 1000)
 	override(&p.Thermal.CouplingKWK, set.CouplingWK, 0.001)
 	override(&p.Thermal.LossKWK, set.LossWK, 0.001)
 	override(&p.Thermal.CoolingKW, set.CoolingKW, 1)
@@ -186,6 +190,8 @@ func (p *Pack) heat(c *run.Car) {
 		p.assume("warm from", "25 °C", "21 to 27 °C is comfortable for most; common practice, no source")
 	}
 	override(&p.HotC, set.HotC, 1)
+	p.HalfBelowK = UsualHalfK
+	override(&p.HalfBelowK, set.HalfBelowK, 1)
 }
 
 func (p *Pack) assume(what, value, from string) {
@@ -203,22 +209,26 @@ func (p *Pack) RestV(socPct float64) float64 {
 // gas is the molar gas constant in J/(mol K), CODATA 2018 (exact).
 const gas = 8.314462618
 
-// activation is how strongly a cell's resistance falls with temperature, in
+// Activation is how strongly a cell's resistance falls with temperature, in
 // J/mol: Arrhenius' law; 20 kJ/mol doubles it from 25 to 0 °C (from memory).
-const activation = 20000
+const Activation = 20000.0
 
 // Ohm is the pack's resistance at a state of charge in percent and a cell
 // temperature in °C: ResistanceOhm times Arrhenius' factor times a factor for
 // charge that is 1 at half full and higher towards both ends. Below -40 and above
 // 80 °C it is that of the end.
 func (p *Pack) Ohm(socPct, cellC float64) float64 {
-	kelvin := max(-40, min(80, cellC)) + 273.15
-	return p.ResistanceOhm * chargeFactor(socPct) * math.Exp(activation/gas*(1/kelvin-1/298.15))
+	return p.ResistanceOhm * ChargeFactor(socPct) * math.Exp(p.ActivationJ*Arrhenius(cellC))
 }
 
-// chargeFactor is the resistance against charge, 1 at half full: 1.3 when empty
+// Arrhenius is by how much the logarithm of a resistance lies over that at 25 °C for each J/mol of activation.
+func Arrhenius(cellC float64) float64 {
+	return (1/(max(-40, min(80, cellC))+273.15) - 1/298.15) / gas
+}
+
+// ChargeFactor is the resistance against charge, 1 at half full: 1.3 when empty
 // and 1.1 when full (from memory; it is flat from 30 to 80 %).
-func chargeFactor(socPct float64) float64 {
+func ChargeFactor(socPct float64) float64 {
 	switch {
 	case socPct < 30:
 		return 1 + 0.3*(30-max(0, socPct))/30
@@ -247,18 +257,27 @@ func Amps(powerKW, restV, ohm float64) float64 {
 }
 
 // ColdShare is the share of its warm power that the pack takes when its coldest
-// cell has cellC: all of it from WarmC up, half of it 11 K below (a pack at 13 °C
-// took half and reached its peak at about 24: common practice, no source), an
-// eighth 25 K below, and nothing 45 K below, where cells would plate lithium.
-func (p *Pack) ColdShare(cellC float64) float64 {
-	return along(coldShare, p.WarmC-cellC)
+// cell has cellC: all of it from WarmC up, half of it HalfBelowK below (11 K: a pack at
+// 13 °C took half and reached its peak at about 24: common practice, no source), an
+// eighth at 2.3 times that below, and nothing at 4.1 times, where cells would plate
+// lithium.
+func (p *Pack) ColdShare(cellC float64) float64 { return ColdShare(p.WarmC-cellC, p.HalfBelowK) }
+
+// ColdShare is the share of its warm power that a pack takes so many kelvin below where
+// it is warm, when it takes half of it halfBelowK below.
+func ColdShare(belowK, halfBelowK float64) float64 {
+	return along(coldShare, belowK*UsualHalfK/halfBelowK)
 }
 
-var coldShare = [][2]float64{{0, 1}, {11, 0.5}, {18, 0.27}, {25, 0.125}, {35, 0.04}, {45, 0}}
+// UsualHalfK is how many kelvin below warm a pack takes half of its power, where nothing else is known of it.
+const UsualHalfK = 11.0
+
+var coldShare = [][2]float64{{0, 1}, {UsualHalfK, 0.5}, {18, 0.27}, {25, 0.125}, {35, 0.04}, {45, 0}}
 
 // HotShare is the share of its power that the pack takes when its warmest cell
 // has cellC: all of it up to HotC, then 8 % less a kelvin, and a fifth at least
 // (common practice, no source).
-func (p *Pack) HotShare(cellC float64) float64 {
-	return max(0.2, min(1, 1-0.08*(cellC-p.HotC)))
-}
+func (p *Pack) HotShare(cellC float64) float64 { return HotShare(cellC - p.HotC) }
+
+// HotShare is the same so many kelvin above where the car begins to take power back.
+func HotShare(aboveK float64) float64 { return max(0.2, min(1, 1-0.08*aboveK)) }

@@ -31,8 +31,8 @@ type Thermal struct {
 // Shares of heat that go to the colder node: its own cells make as much heat as
 // the others, but it sits where the coolant and the outside reach it first.
 const (
-	coldJoule  = 0.42
-	coldHeater = 0.38
+	ColdJoule  = 0.42
+	ColdHeater = 0.38
 	coldLoss   = 0.6
 )
 
@@ -71,10 +71,13 @@ func (t Thermal) LossAt(s Surroundings) float64 {
 }
 
 // CoolingAt is what the cooling takes out at a warmest cell, in kW: none below
-// CoolFromC, all of CoolingKW from 8 K above it.
+// CoolFromC, all of CoolingKW from CoolingRisesK above it.
 func (t Thermal) CoolingAt(warmestC float64) float64 {
-	return t.CoolingKW * max(0, min(1, (warmestC-t.CoolFromC)/8))
+	return t.CoolingKW * max(0, min(1, (warmestC-t.CoolFromC)/CoolingRisesK))
 }
+
+// CoolingRisesK is over how many kelvin the cooling comes up to all that it has (from memory).
+const CoolingRisesK = 8.0
 
 // Step moves the nodes on by dtS seconds with jouleKW of heat made in the cells
 // and heaterKW drawn by the heater. It is an explicit Euler step: exact enough for
@@ -87,8 +90,8 @@ func (t Thermal) Step(n Nodes, dtS, jouleKW, heaterKW float64, s Surroundings) N
 	if s.Cooling {
 		cooling = t.CoolingAt(max(n.WarmestC, n.ColdestC))
 	}
-	cold := coldJoule*jouleKW + coldHeater*heater + across - coldLoss*loss*(n.ColdestC-s.AmbientC) - cooling/2
-	warm := (1-coldJoule)*jouleKW + (1-coldHeater)*heater - across - (1-coldLoss)*loss*(n.WarmestC-s.AmbientC) - cooling/2
+	cold := ColdJoule*jouleKW + ColdHeater*heater + across - coldLoss*loss*(n.ColdestC-s.AmbientC) - cooling/2
+	warm := (1-ColdJoule)*jouleKW + (1-ColdHeater)*heater - across - (1-coldLoss)*loss*(n.WarmestC-s.AmbientC) - cooling/2
 	half := t.HeatCapacityKJK / 2
 	return Nodes{n.ColdestC + cold*dtS/half, n.WarmestC + warm*dtS/half}
 }

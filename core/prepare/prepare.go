@@ -62,11 +62,19 @@ func (p *Plan) session(from, to float64, battery pack.Nodes) forecast.Plan {
 	return s
 }
 
+// known is the car with what its runs taught where nothing is noted.
+func (p *Plan) known() *run.Car {
+	if p.Session.Known == nil {
+		return p.Car
+	}
+	return p.Session.Known.Apply(p.Car)
+}
+
 // WarmSession is the session of this plan with a pack that takes its full power
 // from the first moment; outside it is 20 °C where that is not known.
 func (p *Plan) WarmSession() forecast.Plan {
 	warm := pack.DefaultWarmC
-	if b, err := pack.For(p.Car); err == nil {
+	if b, err := pack.For(p.known()); err == nil {
 		warm = max(warm, b.WarmC)
 	}
 	s := p.session(p.FromPct, p.ToPct, pack.Nodes{ColdestC: warm, WarmestC: warm})
@@ -116,7 +124,7 @@ func Of(plan Plan) *Prepared {
 		plan.Way = Steady
 	}
 	p := &Prepared{Plan: plan}
-	battery, err := pack.For(plan.Car)
+	battery, err := pack.For(plan.known())
 	switch {
 	case errors.Is(err, pack.ErrVoltages):
 		p.refuse("car", "The pack's lowest voltage is above its highest: put it right in the Garage.")
@@ -126,10 +134,10 @@ func Of(plan Plan) *Prepared {
 	if p.Refused() {
 		return p
 	}
-	p.Fit, _ = stall.FitOf(plan.Car, plan.Stall, plan.Adapter, plan.Session.Assumed, plan.Session.Gentle)
+	p.Fit, _ = stall.FitOf(plan.known(), plan.Stall, plan.Adapter, plan.Session.Assumed, plan.Session.Gentle)
 	var assumed []pack.Assumption
 	p.WhPerKm, assumed = plan.Road.WhPerKm(plan.Car, battery.UsableKWh)
-	p.Assumed = append(append(p.Assumed, p.Fit.Assumed...), assumed...)
+	p.Assumed = append(append(plan.Session.Known.Used(plan.Car), p.Fit.Assumed...), assumed...)
 	p.usableKWh = battery.UsableKWh
 	p.DirectPct = p.TakesPct(plan.Km)
 	p.reach()

@@ -95,13 +95,15 @@ type Navigation struct {
 // Pack is what is known of a battery beyond its label. Each figure stands in for a
 // default of the arithmetic.
 type Pack struct {
-	ResistanceMOhm  Number `json:"resistance_mohm,omitempty"` // whole pack, 25 °C, half full
+	ResistanceMOhm  Number `json:"resistance_mohm,omitempty"`       // whole pack, 25 °C, half full
+	ActivationKJ    Number `json:"activation_kj_per_mol,omitempty"` // how the resistance falls with warmth (Arrhenius)
 	HeatCapacityKJK Number `json:"heat_capacity_kj_per_k,omitempty"`
 	CouplingWK      Number `json:"coupling_w_per_k,omitempty"` // between coldest and warmest cells
 	LossWK          Number `json:"loss_w_per_k,omitempty"`     // to the outside, parked
 	CoolingKW       Number `json:"cooling_kw,omitempty"`
 	HeaterSharePct  Number `json:"heater_share_pct,omitempty"` // of the heater's power that reaches the cells
 	HotC            Number `json:"hot_c,omitempty"`            // above this the car takes power back
+	HalfBelowK      Number `json:"half_below_k,omitempty"`     // so far below warm it takes half of its power
 }
 
 // Point is one point of a car's power against state of charge when warm.

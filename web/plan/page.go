@@ -13,6 +13,7 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"zincroad/core/prepare"
+	"zincroad/core/run"
 	"zincroad/core/stall"
 	"zincroad/core/units"
 	"zincroad/logbook"
@@ -204,6 +205,20 @@ func (v *View) chooseMethod(own []logbook.OwnMethod) {
 	}
 }
 
+// known adds what the car's runs taught.
+func (s *Room) known(ctx context.Context, v *View, p *prepare.Plan) error {
+	if v.Car == nil {
+		return nil
+	}
+	of := logbook.Of{CarID: v.Car.ID, Software: p.Car.Software, Profile: run.Profiles[0]}
+	if p.Session.Gentle {
+		of.Profile = run.Profiles[1]
+	}
+	m, err := s.book.Known(ctx, p.Car, of)
+	p.Session.Known = m
+	return err
+}
+
 // workOutPlan fills the page in, as far as what is known allows.
 func (s *Room) workOutPlan(ctx context.Context, v *View) error {
 	v.Dials, v.More = slices.Clone(planFields), slices.Clone(moreFields)
@@ -212,6 +227,9 @@ func (s *Room) workOutPlan(ctx context.Context, v *View) error {
 		return err
 	}
 	p := v.AsTyped(roads)
+	if err := s.known(ctx, v, &p); err != nil {
+		return err
+	}
 	v.waysFor(p.Way)
 	v.Clock = v.clock(v.now)
 	switch {

@@ -7,6 +7,8 @@ import (
 	"embed"
 	"html/template"
 
+	"zincroad/core/run"
+	"zincroad/core/vehicle"
 	"zincroad/logbook"
 	"zincroad/web/ui"
 )
@@ -27,6 +29,7 @@ type Book interface {
 	DeleteMethod(ctx context.Context, id int64) (*logbook.OwnMethod, error)
 	DeletePreparation(ctx context.Context, id int64) error
 	DeleteWanted(ctx context.Context, id int64) (*logbook.Wanted, error)
+	Known(ctx context.Context, car *run.Car, of logbook.Of) (*vehicle.Model, error)
 	Made(ctx context.Context) ([]logbook.Made, error)
 	Methods(ctx context.Context) ([]logbook.OwnMethod, error)
 	Preparation(ctx context.Context, id int64) (*logbook.Preparation, error)

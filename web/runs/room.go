@@ -7,6 +7,7 @@ import (
 	"embed"
 	"io"
 
+	"zincroad/core/judge"
 	"zincroad/core/run"
 	"zincroad/core/trace"
 	"zincroad/formats/csvlog"
@@ -32,6 +33,7 @@ type Book interface {
 	Corrections(ctx context.Context, runID int64) ([]logbook.Correction, error)
 	DeleteMark(ctx context.Context, runID, id int64) (*logbook.Mark, error)
 	DeleteRun(ctx context.Context, id int64) error
+	Elsewhere(ctx context.Context, row *logbook.Run, car *run.Car) (judge.Elsewhere, error)
 	File(ctx context.Context, rec *logbook.Recording) (*logbook.KeptFile, error)
 	LeaveOut(ctx context.Context, runID, recordingID int64, channels []trace.Channel, readings []int) error
 	Load(ctx context.Context, row *logbook.Run) (*run.Run, error)

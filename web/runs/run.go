@@ -217,7 +217,13 @@ func (s *Room) runView(r *http.Request, query url.Values) (*runView, error) {
 	v.Signs, v.Ladder = usedSigns(x), ladderOf(x, q.In)
 	sub := chart.Subject{Name: fmt.Sprintf("Run %d", row.ID), Results: res, Reading: x}
 	strip := largeStrip(row, x, &sub, v.Rest)
-	v.Forecast = ghostOf(row, described, res, x, strip)
+	if row.Plan != nil {
+		known, err := s.book.Elsewhere(r.Context(), row, described.Car)
+		if err != nil {
+			return nil, err
+		}
+		v.Forecast = ghostOf(row, described, known.Car, res, x, strip)
+	}
 	v.Strip = strip.Large()
 	if x.Approach != nil {
 		way := draw.Approach{Approach: x.Approach, WarmC: math.NaN(), Unit: q.In.Name("°C"),

@@ -10,6 +10,7 @@ import (
 	"zincroad/core/judge"
 	"zincroad/core/run"
 	"zincroad/core/trace"
+	"zincroad/core/vehicle"
 	"zincroad/core/words"
 	"zincroad/logbook"
 	"zincroad/web/chart"
@@ -66,11 +67,14 @@ func largeStrip(row *logbook.Run, x *curve.Reading, sub *chart.Subject, rest []f
 
 // ghostOf draws the forecast of a run that was made at the stall dotted behind its
 // strip, from how it really began, and says what it expected.
-func ghostOf(row *logbook.Run, described *run.Run, res *logbook.Results, x *curve.Reading, strip *draw.Strip) string {
+// other runs of the car stand in for what is not noted of it.
+func ghostOf(row *logbook.Run, described *run.Run, known *vehicle.Model, res *logbook.Results, x *curve.Reading,
+	strip *draw.Strip) string {
 	if row.Plan == nil || described.Car == nil {
 		return ""
 	}
 	plan := follow.AsBegan(x, follow.SessionOf(row.Plan, described))
+	plan.Known = known
 	f, err := forecast.Once(plan)
 	if err != nil || len(f.Steps) == 0 {
 		return ""

@@ -5,6 +5,8 @@ import (
 	"context"
 	"embed"
 
+	"zincroad/core/judge"
+	"zincroad/core/run"
 	"zincroad/core/trace"
 	"zincroad/logbook"
 	"zincroad/web/plan"
@@ -30,6 +32,7 @@ type Book interface {
 	Adapters(ctx context.Context) ([]logbook.Adapter, error)
 	Cars(ctx context.Context) ([]logbook.Car, error)
 	DeleteFeed(ctx context.Context, runID, id int64) error
+	Elsewhere(ctx context.Context, row *logbook.Run, car *run.Car) (judge.Elsewhere, error)
 	EndLive(ctx context.Context, id int64) error
 	Feeds(ctx context.Context, runID int64) ([]logbook.Feed, error)
 	LastFeed(ctx context.Context, row *logbook.Run, kind string) (*logbook.Feed, error)

@@ -15,6 +15,7 @@ import (
 	"zincroad/core/prepare"
 	"zincroad/core/run"
 	"zincroad/core/trace"
+	"zincroad/core/vehicle"
 	"zincroad/logbook"
 	"zincroad/web/draw"
 )
@@ -25,6 +26,7 @@ type liveCache struct {
 	recordings map[int64]*trace.Recording
 	baseline   *forecast.Forecast
 	baseKey    string
+	baseKnown  *vehicle.Model
 	method     *prepare.Method
 }
 
@@ -81,7 +83,12 @@ func (h *liveHub) viewWith(ctx context.Context, id int64, c *liveCache) (*liveVi
 		}
 	}
 	v.Plan = follow.SessionOf(row.Plan, r)
-	v.State = follow.Of(r, v.Plan, c.baselineOf(v.Plan, r), v.NowS)
+	known, err := h.s.book.Elsewhere(ctx, row, r.Car)
+	if err != nil {
+		return nil, err
+	}
+	v.Plan.Known = known.Car
+	v.State = follow.OfKnown(r, v.Plan, known, c.baselineOf(v.Plan, r), v.NowS)
 	m, err := c.methodOf(ctx, h.s.book, row.MethodName)
 	if err != nil {
 		return nil, err
@@ -254,8 +261,8 @@ func (c *liveCache) baselineOf(plan forecast.Plan, r *run.Run) *forecast.Forecas
 	}
 	plan = follow.Beginning(r, plan)
 	key, err := json.Marshal(plan)
-	if err != nil || string(key) != c.baseKey {
-		c.baseKey = string(key)
+	if err != nil || string(key) != c.baseKey || plan.Known != c.baseKnown {
+		c.baseKey, c.baseKnown = string(key), plan.Known
 		c.baseline, _ = forecast.Of(plan, forecast.DefaultUncertainty)
 	}
 	return c.baseline

@@ -1,0 +1,88 @@
+package vehicle
+
+import (
+	"time"
+
+	"zincroad/core/run"
+)
+
+// Lesson is what one run shows of its car: a reduced copy of its readings with who held them, so that what many runs
+// taught is worked out without reading their logs again. Its names in files are those of the stored results.
+type Lesson struct {
+	Run       string    `json:"run,omitempty"` // what people call it
+	StartedAt time.Time `json:"started_at,omitzero"`
+	Software  string    `json:"software,omitempty"` // empty: not noted
+	Profile   string    `json:"profile,omitempty"`  // full or gentle; empty: full
+
+	Points []Point `json:"points,omitempty"` // a few for every NodePct of charge, in order of time
+	Falls  []Fall  `json:"falls,omitempty"`  // what the car itself took away at once
+
+	UsableKWh run.Number `json:"usable_kwh,omitempty"` // at the terminals, a hundred points' worth
+	RestKWh   run.Number `json:"rest_kwh,omitempty"`   // the same, less the heat that the current made in the pack
+	UsablePct float64    `json:"usable_pct,omitempty"` // how far either may be off, % either way
+	Cells     run.Number `json:"cells,omitempty"`      // in series, by the volts; nil: noted, or not read
+	Ohm       run.Number `json:"ohm,omitempty"`        // the pack's, half full, by how its volts went with its amps
+	OhmC      float64    `json:"ohm_c,omitempty"`      // and its coldest cell then, °C
+	Warming   []Heat     `json:"warming,omitempty"`    // while no cooling ran, every few kelvin
+	Cooling   []Heat     `json:"cooling,omitempty"`    // while all of it did
+	AuxKW     run.Number `json:"aux_kw,omitempty"`     // plug less pack while the cells were warm
+	HeatingKW run.Number `json:"heating_kw,omitempty"` // plug less pack while they were cold
+	LossPct   run.Number `json:"loss_pct,omitempty"`   // of the stall's energy
+	BeginS    run.Number `json:"begin_s,omitempty"`    // from plug-in to first power
+	RampS     run.Number `json:"ramp_s,omitempty"`     // from there to where something else held
+	MostA     float64    `json:"most_a,omitempty"`     // into the pack
+	MostKW    float64    `json:"most_kw,omitempty"`    // into the pack
+	FlowedS   float64    `json:"flowed_s,omitempty"`   // the longest that power flowed after one plug-in
+	Held      []Level    `json:"held,omitempty"`       // the car's own fixed limits, where they held
+}
+
+// Heat is what warmed the cells for a while, and by how much.
+type Heat struct {
+	AtC      float64 `json:"at_c"`      // coldest cell
+	JouleA2S float64 `json:"joule_a2s"` // amps squared times s, as a half full pack's resistance would see them
+	HeaterKJ float64 `json:"heater_kj"` // of the heater, that reached the cells
+	ColdestK float64 `json:"coldest_k"` // what the coldest cell rose by
+	MeanK    float64 `json:"mean_k"`    // what the mean of coldest and warmest did
+	ForS     float64 `json:"for_s"`
+}
+
+// Point is the pack's power at one charge.
+type Point struct {
+	SoCPct float64    `json:"soc_pct"`
+	KW     float64    `json:"kw"`               // into the pack
+	Own    float64    `json:"own"`              // how likely it is that the car held it and no more was to be had
+	Limit  float64    `json:"limit,omitempty"`  // how likely one of its own fixed limits did: a part of Own
+	ColdC  run.Number `json:"cold_c,omitempty"` // coldest cell; nil: not read
+	HotC   run.Number `json:"hot_c,omitempty"`  // warmest cell
+}
+
+// Fall is what the car took away at once, and kept away.
+type Fall struct {
+	SoCPct float64 `json:"soc_pct"`
+	AfterS float64 `json:"after_s"` // since the leg's first power
+	Share  float64 `json:"share"`   // of the power that was left
+	Timer  bool    `json:"timer"`   // it goes by time; else by charge
+	Sure   bool    `json:"sure"`    // strong
+}
+
+// Level is one of the car's own fixed limits where it held.
+type Level struct {
+	Kind string  `json:"kind"` // kW, A or converter
+	At   float64 `json:"at"`   // kW or A into the pack; of a converter at the plug
+	Sure bool    `json:"sure"` // strong
+}
+
+// The kinds of a Level.
+const (
+	LevelKW        = "kW"
+	LevelA         = "A"
+	LevelConverter = "converter"
+)
+
+// profile is a lesson's profile by its name.
+func (l *Lesson) profile() string {
+	if l.Profile == "" {
+		return run.Profiles[0]
+	}
+	return l.Profile
+}

@@ -1,0 +1,286 @@
+package vehicle
+
+import (
+	"fmt"
+	"math"
+	"slices"
+
+	"gonum.org/v1/gonum/mat"
+
+	"zincroad/core/pack"
+	"zincroad/core/run"
+	"zincroad/core/words"
+)
+
+// Kind says what a point of an envelope rests on.
+type Kind string
+
+// The kinds, best first.
+const (
+	Seen    Kind = "seen"     // the car held it there in a run
+	AtLeast Kind = "at-least" // runs were there, and something else held them
+	Assumed Kind = "assumed"  // by the kind of car
+)
+
+// Bound is a figure with its range of nine in ten.
+type Bound struct{ Value, Low, High float64 }
+
+// EnvelopePoint is the warm pack's power at one charge, kW into the pack.
+type EnvelopePoint struct {
+	SoCPct float64
+	Bound          // never above the car's own limits
+	PackKW float64 // what the pack alone would take: more where a limit of the car's is below
+	Kind   Kind
+	Runs   int // that were there: of those that saw it, else of those that took at least so much
+}
+
+// Share is what a cell temperature leaves of the warm pack's power.
+type Share struct {
+	BatteryC float64
+	Bound
+	KW float64 // of the envelope's best
+}
+
+// Step is a fall of the car's power at one charge.
+type Step struct {
+	SoCPct, ToKW float64
+	Runs         int
+}
+
+// Timer is a fall of the car's power some time after first power.
+type Timer struct {
+	AfterS, Share float64 // since first power; of the power that is left
+	ToKW          float64
+	Runs          int
+}
+
+// NotUsed is a run that the model does not rest on.
+type NotUsed struct{ Run, Why string }
+
+// Model is a car as its runs know it. What no run tells is nil or empty.
+type Model struct {
+	Car      string
+	Software []string // the one that it is of, then those that it borrows from
+	Profile  string   // full or gentle
+	Runs     []string // that it rests on, oldest first
+	NotUsed  []NotUsed
+
+	Envelope []EnvelopePoint // rising in charge
+	Warmth   []Share         // rising in temperature; empty: no cold run
+	WarmC    run.Number      // from this coldest cell on it takes all; nil: no run tells
+	HalfK    run.Number      // so many kelvin below, half
+	HotC     run.Number      // from this warmest cell on it takes less
+
+	MaxKW, MaxA, ConverterKW run.Number // its own fixed limits, as they held
+	MostKW, MostA            float64    // the most that it took anywhere, into the pack
+	Steps                    []Step
+	Timers                   []Timer
+
+	Usable       *Bound // kWh at the terminals
+	RestKWh      run.Number
+	Cells        run.Number // in series, by the volts: no whole number where its cells are not quite the usual ones
+	Ohm          run.Number // at 25 °C and half full
+	ActivationKJ run.Number // how it falls with warmth, kJ/mol
+	HeatKJK      run.Number
+	CoolingKW    run.Number
+	AuxKW        run.Number
+	HeaterKW     run.Number
+	LossPct      run.Number
+	BeginS       run.Number // from plug-in to first power
+	RampS        run.Number
+	RestRangePct float64 // how far RestKWh may be off, % either way
+
+	logKW   []float64   // at the nodes
+	cov     [][]float64 // of them
+	pack    *pack.Pack  // its battery, as far as the envelope needs it; nil: its size is not known
+	asked   string      // the software version that was asked for
+	warmSDK float64     // how far WarmC may be off
+}
+
+// Rests tells whether any run says anything of the envelope.
+func (m *Model) Rests() bool {
+	return m != nil && slices.ContainsFunc(m.Envelope, func(p EnvelopePoint) bool { return p.Kind != Assumed })
+}
+
+// TookA is the most amps that the car took anywhere, into the pack; 0: not known.
+func (m *Model) TookA() float64 {
+	if m == nil {
+		return 0
+	}
+	return m.MostA
+}
+
+// Saw tells whether the car held its power at this charge in a run.
+func (m *Model) Saw(socPct float64) bool {
+	if m == nil {
+		return false
+	}
+	for _, p := range m.Envelope {
+		if math.Abs(p.SoCPct-socPct) <= NodePct/2 {
+			return p.Kind == Seen
+		}
+	}
+	return false
+}
+
+// SD is how far the envelope may be off at a charge, one standard deviation of its logarithm.
+func (m *Model) SD(socPct float64) float64 {
+	return math.Sqrt(max(0, m.Cov(socPct, socPct)))
+}
+
+// Cov is how far the envelope may be off together at two charges, of its logarithm.
+func (m *Model) Cov(a, b float64) float64 {
+	i, x := at(a)
+	k, y := at(b)
+	return (1-x)*((1-y)*m.cov[i][k]+y*m.cov[i][k+1]) + x*((1-y)*m.cov[i+1][k]+y*m.cov[i+1][k+1])
+}
+
+// at is the node below a charge, and how far the charge is on its way to the next.
+func at(socPct float64) (node int, share float64) {
+	soc := max(0, min(100, socPct))
+	if math.IsNaN(soc) {
+		soc = 50
+	}
+	node = min(nodes-2, int(soc/NodePct))
+	return node, soc/NodePct - float64(node)
+}
+
+// FallsNear tells whether the car's power falls at once so near a charge.
+func (m *Model) FallsNear(socPct, withinPct float64) bool {
+	return m != nil && slices.ContainsFunc(m.Steps, func(s Step) bool { return math.Abs(s.SoCPct-socPct) <= withinPct })
+}
+
+// ofRange is how many standard deviations hold nine in ten (of a normal distribution).
+const ofRange = 1.645
+
+// points is the envelope as a car notes it.
+func (m *Model) points() []run.Point {
+	out := make([]run.Point, 0, len(m.Envelope))
+	for _, p := range m.Envelope {
+		out = append(out, run.Point{SoCPct: p.SoCPct, KW: p.PackKW})
+	}
+	return out
+}
+
+// Draws tells whether the envelope of a car is the one that its runs taught: none is noted for the profile.
+func (m *Model) Draws(noted *run.Car) bool {
+	return m.Rests() && (noted == nil || m.Profile == "gentle" && len(noted.GentleEnvelope) == 0 ||
+		m.Profile != "gentle" && len(noted.Envelope) == 0)
+}
+
+// Apply is a car with what its runs taught where nothing is noted; a car of nil is one of which nothing is.
+func (m *Model) Apply(noted *run.Car) *run.Car {
+	out := run.Car{Name: m.Car}
+	if noted != nil {
+		out = *noted
+	}
+	fill := func(into *run.Number, n run.Number) {
+		if *into == nil {
+			*into = n
+		}
+	}
+	switch {
+	case !m.Draws(noted):
+	case m.Profile == "gentle":
+		out.GentleEnvelope = m.points()
+	default:
+		out.Envelope = m.points()
+	}
+	if out.UsableKWh == nil && (m.RestKWh != nil) {
+		out.UsableKWh = m.RestKWh
+	}
+	if out.PackNominalV == nil && out.PackMaxV == nil {
+		fill(&out.CellsInSeries, m.Cells)
+	}
+	fill(&out.WarmC, m.WarmC)
+	fill(&out.MaxKW, m.MaxKW)
+	fill(&out.MaxA, m.MaxA)
+	fill(&out.ConverterKW, m.ConverterKW)
+	fill(&out.HeaterKW, m.HeaterKW)
+	if len(m.Timers) > 0 && out.TimerS == nil {
+		out.TimerS, out.TimerSharePct = run.N(m.Timers[0].AfterS), run.N(100*m.Timers[0].Share)
+	}
+	var p run.Pack
+	if out.Pack != nil {
+		p = *out.Pack
+	}
+	fill(&p.HalfBelowK, m.HalfK)
+	fill(&p.HotC, m.HotC)
+	if m.Ohm != nil {
+		fill(&p.ResistanceMOhm, run.N(*m.Ohm*1000))
+	}
+	fill(&p.ActivationKJ, m.ActivationKJ)
+	fill(&p.HeatCapacityKJK, m.HeatKJK)
+	fill(&p.CoolingKW, m.CoolingKW)
+	out.Pack = &p
+	return &out
+}
+
+// mostWays is in how many ways the envelope may be off that are asked one by one: more add nothing that shows.
+const mostWays = 5
+
+// Ways are the ways in which the envelope may be off, each on its own and the largest first, as models that are so far
+// off to either side in nine of ten (its principal components).
+func (m *Model) Ways() [][2]*Model {
+	cov := mat.NewSymDense(nodes, nil)
+	for i := range nodes {
+		for k := i; k < nodes; k++ {
+			cov.SetSym(i, k, m.cov[i][k])
+		}
+	}
+	var eigen mat.EigenSym
+	if !eigen.Factorize(cov, true) {
+		return nil
+	}
+	values := eigen.Values(nil) // rising
+	var vectors mat.Dense
+	eigen.VectorsTo(&vectors)
+	var out [][2]*Model
+	for k := nodes - 1; k >= nodes-mostWays; k-- {
+		by := ofRange * math.Sqrt(max(0, values[k]))
+		shift := func(sign float64) *Model {
+			s := *m
+			s.Envelope = slices.Clone(m.Envelope)
+			for i := range s.Envelope {
+				node, x := at(s.Envelope[i].SoCPct)
+				s.Envelope[i].PackKW *= math.Exp(sign * by * ((1-x)*vectors.At(node, k) + x*vectors.At(node+1, k)))
+			}
+			return &s
+		}
+		out = append(out, [2]*Model{shift(-1), shift(1)})
+	}
+	return out
+}
+
+// Used lists what stands in for what a car does not note, as far as its runs taught it.
+func (m *Model) Used(noted *run.Car) []pack.Assumption {
+	if m == nil {
+		return nil
+	}
+	var out []pack.Assumption
+	from := fmt.Sprintf("what %d of its runs showed", len(m.Runs))
+	if len(m.Runs) == 1 {
+		from = "what one of its runs showed"
+	}
+	if m.Draws(noted) {
+		best := 0.0
+		for _, p := range m.Envelope {
+			best = max(best, p.Value)
+		}
+		out = append(out, pack.Assumption{What: "power against charge", Value: words.Figure(best, 0) + " kW at its best", From: from})
+	}
+	var car run.Car
+	if noted != nil {
+		car = *noted
+	}
+	if car.UsableKWh == nil && m.RestKWh != nil {
+		out = append(out, pack.Assumption{What: "usable capacity", Value: words.Fixed(*m.RestKWh, 1) + " kWh", From: from})
+	}
+	if car.WarmC == nil && m.WarmC != nil {
+		out = append(out, pack.Assumption{What: "warm from", Value: words.Figure(*m.WarmC, 0) + " °C", From: from})
+	}
+	return out
+}
+
+// WarmSDK is how far off it may be from which temperature the pack is warm, one standard deviation in K.
+func (m *Model) WarmSDK() float64 { return m.warmSDK }

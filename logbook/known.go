@@ -1,0 +1,152 @@
+package logbook
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"hash/fnv"
+
+	"zincroad/core/curve"
+	"zincroad/core/judge"
+	"zincroad/core/run"
+	"zincroad/core/vehicle"
+)
+
+// mostTeachers is how many of a car's, and of a stall's, latest runs are asked.
+const mostTeachers = 16
+
+// mostModels is how many cars as their runs know them are at hand; one takes some 100 kB.
+const mostModels = 64
+
+// Of is whose runs are asked: a car's in one profile.
+type Of struct {
+	CarID    int64
+	Software string // the version that is asked for; empty: the latest run's
+	Profile  string // full or gentle; empty: full
+}
+
+// lesson is what one run taught, as it is stored.
+type lesson struct {
+	ID     int64
+	Text   string
+	Taught curve.Taught
+}
+
+// lessonsOf lists what a car's latest runs in one profile taught, of whichever software.
+func (b *Book) lessonsOf(ctx context.Context, of Of) ([]lesson, error) {
+	var rows []struct {
+		ID      int64
+		Title   string
+		Taught  string
+		Version string
+		Profile string
+	}
+	err := b.db.WithContext(ctx).Raw(`SELECT r.id, r.title, r.taught, coalesce(s.version, '') AS version, r.profile
+		FROM runs r LEFT JOIN softwares s ON s.id = r.software_id
+		WHERE r.car_id = ? AND (CASE WHEN r.profile = '' THEN 'full' ELSE r.profile END) = ? AND r.taught <> '' AND NOT r.live
+			AND r.deleted_at IS NULL
+		ORDER BY r.started_at DESC NULLS LAST, r.id DESC LIMIT ?`, of.CarID, of.profile(), mostTeachers).Scan(&rows).Error
+	if err != nil {
+		return nil, mapped("asking a car's runs", err)
+	}
+	out := make([]lesson, len(rows))
+	for i, r := range rows {
+		out[i] = lesson{ID: r.ID, Text: r.Title + "\n" + r.Version + "\n" + r.Taught, Taught: taughtOf(r.Taught)}
+		out[i].Taught.Car.Software, out[i].Taught.Car.Profile, out[i].Taught.Car.Run = r.Version, r.Profile, r.Title
+	}
+	return out, nil
+}
+
+func (o Of) profile() string {
+	if o.Profile == "" {
+		return run.Profiles[0]
+	}
+	return o.Profile
+}
+
+// Known is a car as its runs know it, in one software version and profile; nil where no run says anything. What the
+// car's notes say stays with the caller.
+func (b *Book) Known(ctx context.Context, car *run.Car, of Of) (*vehicle.Model, error) {
+	list, err := b.lessonsOf(ctx, of)
+	if err != nil || len(list) == 0 {
+		return nil, err
+	}
+	return b.model(car, of, list), nil
+}
+
+// model is what lessons come to; what was worked out before is kept by their text, so that it cannot be out of date.
+func (b *Book) model(car *run.Car, of Of, list []lesson) *vehicle.Model {
+	h := fnv.New128a()
+	noted, _ := json.Marshal(car) // a car marshals
+	fmt.Fprintf(h, "%d\n%s\n%s\n%s\n", of.CarID, of.Software, of.profile(), noted)
+	taught := make([]curve.Taught, len(list))
+	for i, l := range list {
+		h.Write([]byte(l.Text))
+		taught[i] = l.Taught
+	}
+	key := string(h.Sum(nil))
+	if m, ok := b.models.Get(key); ok {
+		return m
+	}
+	m := vehicle.Learn(car, of.Software, of.profile(), curve.Lessons(taught))
+	b.models.Add(key, m)
+	return m
+}
+
+// Elsewhere is what a run is judged by beside its own readings.
+func (b *Book) Elsewhere(ctx context.Context, row *Run, car *run.Car) (judge.Elsewhere, error) {
+	return b.elsewhere(ctx, row, car)
+}
+
+// elsewhere is what the other runs of the same car, and others at the same stall, taught. Each run is judged by the
+// others alone.
+func (b *Book) elsewhere(ctx context.Context, row *Run, car *run.Car) (judge.Elsewhere, error) {
+	var model *vehicle.Model
+	if row.CarID != nil {
+		of := Of{CarID: *row.CarID, Profile: row.Profile}
+		if row.Software != nil {
+			of.Software = row.Software.Version
+		}
+		list, err := b.lessonsOf(ctx, of)
+		if err != nil {
+			return judge.Elsewhere{}, err
+		}
+		var others []lesson
+		for _, l := range list {
+			if l.ID != row.ID {
+				others = append(others, l)
+			}
+		}
+		switch {
+		case len(others) == 0:
+		case len(others) == len(list) || len(others) <= fewTeachers:
+			model = b.model(car, of, others)
+		default:
+			if all := b.model(car, of, list); all != nil {
+				taught := make([]curve.Taught, len(others))
+				for i, l := range others {
+					taught[i] = l.Taught
+				}
+				model = all.From(car, curve.Lessons(taught))
+			}
+		}
+	}
+	var atStall []curve.Taught
+	if row.StallID != nil {
+		var texts []string
+		err := b.db.WithContext(ctx).Model(&Run{}).
+			Where("stall_id = ? AND id <> ? AND taught <> '' AND NOT live", *row.StallID, row.ID).
+			Order("started_at DESC NULLS LAST, id DESC").Limit(mostTeachers).Pluck("taught", &texts).Error
+		if err != nil {
+			return judge.Elsewhere{}, mapped("asking a stall's runs", err)
+		}
+		for _, text := range texts {
+			atStall = append(atStall, taughtOf(text))
+		}
+	}
+	return curve.AtStall(model, atStall), nil
+}
+
+// fewTeachers is up to how many runs a model is learned wholly without the one that is judged: of more, one changes
+// little of what is known of cold and heat.
+const fewTeachers = 4
