@@ -100,7 +100,7 @@ func newBook(t testing.TB, withDemo bool) *logbook.Book {
 	return server.Book(t)
 }
 
-const patience = 20 * time.Second
+const patience = 2 * time.Minute
 
 func newSite(t *testing.T, width, height int64, withDemo bool) *site {
 	t.Helper()

@@ -27,8 +27,8 @@ func learnCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "learn RUN RUN…",
 		Short: "What a car's runs taught: power against charge and warmth, limits, capacity, with how sure each is",
-		Long: "What the runs of one car taught, in one software version and one profile. Where the car held its power, the\n" +
-			"runs show what it takes; where the stall did, only that it takes at least so much. Runs of other versions\n" +
+		Long: "What the runs of one car taught, in one software version and one profile. Where the car held its power,\n" +
+			"the runs show what it takes; where the stall did, only that it takes at least so much. Runs of other versions\n" +
 			"count as far as the versions are alike. Each run is foretold from the others, too: that is how well the car\n" +
 			"is known. A run is a folder, a zip of one, or a log.",
 		Args: cobra.MinimumNArgs(1),
@@ -81,7 +81,8 @@ func doneRuns(errOut io.Writer, paths []string) ([]forecast.Done, error) {
 			b.Run.Title = filepath.Base(path)
 		}
 		w := curve.Of(b.Run)
-		out = append(out, forecast.Done{Run: b.Run, Reading: w.Read(curve.Options{Clock: curve.PlugClock}), Taught: w.Taught()})
+		x := w.Read(curve.Options{Clock: curve.PlugClock})
+		out = append(out, forecast.Done{Run: b.Run, Reading: x, Taught: w.Taught()})
 	}
 	return out, nil
 }

@@ -20,8 +20,8 @@ const (
 	stallSidePct  = 4.0   // how far the pack's energy is known from the stall's, % (usual losses of 4 to 10: from memory)
 )
 
-// ofPack is what the run shows of capacity, volts, resistance, heat and what is drawn beside the pack. Where no capacity
-// is noted it is the run's own.
+// ofPack is what the run shows of capacity, volts, resistance, heat and what is drawn beside the pack. Where no
+// capacity is noted it is the run's own.
 func (w Work) ofPack(l *vehicle.Lesson, j *judge.Judgement, samples []judge.Sample) {
 	var car run.Car
 	if w.run.Car != nil {

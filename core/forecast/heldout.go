@@ -18,8 +18,8 @@ type Done struct {
 }
 
 // HeldOut foretells each run of a car from the others alone: its longest window that is listed, begun as it began. Left
-// out are runs that another profile, a replug, or too little of charge makes no session of, and those that a stall held for
-// long by what its ratings do not say: nobody foretells a neighbour.
+// out are runs that another profile, a replug, or too little of charge makes no session of, and those that a stall
+// held for long by what its ratings do not say: nobody foretells a neighbour.
 func HeldOut(car *run.Car, profile string, runs []Done) []vehicle.HeldOut {
 	out := []vehicle.HeldOut{}
 	for i, d := range runs {

@@ -24,9 +24,9 @@ func (p Plan) AsKnown() Plan {
 	return p
 }
 
-// knownTo says how far off the car's model may be: the uncertainty without what the runs know better, and further plans,
-// each as far off as it is in nine of ten in one way that the others are not. Where something is noted, what was given
-// for it stands.
+// knownTo says how far off the car's model may be: the uncertainty without what the runs know better, and further
+// plans, each as far off as it is in nine of ten in one way that the others are not. Where something is noted, what
+// was given for it stands.
 func knownTo(m *vehicle.Model, plan *Plan, u Uncertainty) (left Uncertainty, off []Plan) {
 	car := plan.AsKnown().Car
 	if m.Draws(plan.Car) {

@@ -60,7 +60,7 @@ type known struct {
 	pack                                                     *pack.Pack
 	taper                                                    *pack.Taper
 	given                                                    bool           // the envelope is noted or learnt, not by kind
-	learnt                                                   *vehicle.Model // that the envelope is of; nil: it is not learnt
+	learnt                                                   *vehicle.Model // that the envelope is of; nil: none
 
 	elsewhere Elsewhere
 	falls     *fallen // every sudden fall of the run

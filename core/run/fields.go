@@ -45,6 +45,8 @@ var Fields = []Field{
 	{"car.pack.cooling_kw", "kW", 0, 200, "", ""},
 	{"car.pack.heater_share_pct", "%", 0, 100, "", ""},
 	{"car.pack.hot_c", "°C", -60, 150, "", ""},
+	{"car.pack.half_below_k", "K", 0, 60, "", ""},
+	{"car.pack.activation_kj_per_mol", "kJ/mol", 0, 100, "", ""},
 
 	{"stall.rated_kw", "kW", 0, 5000, "stalls", "rated_kw"},
 	{"stall.max_a", "A", 0, 5000, "stalls", "max_a"},

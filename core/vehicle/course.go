@@ -175,8 +175,9 @@ type solution struct {
 	garbled  []float64            // and that it says nothing
 }
 
-// rounds is how often the points are weighed anew at most. They are taken roughly first, coarsest times as rough as they
-// are and each round less by a share, so that most of the runs settle where the envelope is before any is called garbled.
+// rounds is how often the points are weighed anew at most. They are taken roughly first, coarsest times as rough as
+// they are and each round less by a share, so that most of the runs settle where the envelope is before any is called
+// garbled.
 const (
 	rounds   = 30
 	coarsest = 8.0
@@ -190,7 +191,8 @@ const settled = 5e-4
 // solve finds the envelope where a share (as a logarithm) is taken off at each point by its temperature.
 // It begins at what another warmth gave, or at the mean.
 func (c *course) solve(off, begin []float64) *solution {
-	s := &solution{x: make([]float64, c.size), seen: make([]float64, len(c.points)), garbled: make([]float64, len(c.points))}
+	n := len(c.points)
+	s := &solution{x: make([]float64, c.size), seen: make([]float64, n), garbled: make([]float64, n)}
 	copy(s.x, c.mean[:])
 	if begin != nil {
 		copy(s.x, begin)
@@ -289,9 +291,9 @@ func (s *solution) weigh(i int, p *point, sd, f float64) (slope, bend float64) {
 // is rougher the more it takes.
 func (p *point) off(share float64) float64 { return math.Hypot(p.sd, lawSD*share) }
 
-// densities are how well a point goes with what is expected, f, give or take sd: seen, censored and garbled, each one at
-// its best. A point that happens to lie on the curve is no sign that the car held it: a curve can be drawn through any
-// run, and whoever judged the run weighed that.
+// densities are how well a point goes with what is expected, f, give or take sd: seen, censored and garbled, each one
+// at its best. A point that happens to lie on the curve is no sign that the car held it: a curve can be drawn through
+// any run, and whoever judged the run weighed that.
 func (p *point) densities(f, sd float64) (own, under, wild float64) {
 	z := (p.y - f) / sd
 	own = p.own * (1 - garbled) * math.Exp(-z*z/2) * p.sd / sd

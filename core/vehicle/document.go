@@ -143,8 +143,8 @@ func (m *Model) Document() *Document {
 // ErrDocument is returned for a document that is no model.
 var ErrDocument = errors.New("this is no " + Format)
 
-// Model is the model that a document holds. How what is off at one charge goes with what is off at another is not in the
-// file: it is taken as it is before any run.
+// Model is the model that a document holds. How what is off at one charge goes with what is off at another is not in
+// the file: it is taken as it is before any run.
 func (d *Document) Model() (*Model, error) {
 	if d.Format != Format {
 		return nil, fmt.Errorf("%w: format is %q", ErrDocument, d.Format)

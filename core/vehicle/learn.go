@@ -420,7 +420,8 @@ func (b Bound) under(kw float64) Bound {
 // At is the warm pack's power at a charge, kW.
 func (m *Model) At(socPct float64) float64 {
 	e := m.Envelope
-	i, _ := slices.BinarySearchFunc(e, socPct, func(p EnvelopePoint, soc float64) int { return cmp.Compare(p.SoCPct, soc) })
+	i, _ := slices.BinarySearchFunc(e, socPct,
+		func(p EnvelopePoint, soc float64) int { return cmp.Compare(p.SoCPct, soc) })
 	switch {
 	case i == 0:
 		return e[0].Value

@@ -267,7 +267,8 @@ func (m *Model) Used(noted *run.Car) []pack.Assumption {
 		for _, p := range m.Envelope {
 			best = max(best, p.Value)
 		}
-		out = append(out, pack.Assumption{What: "power against charge", Value: words.Figure(best, 0) + " kW at its best", From: from})
+		out = append(out, pack.Assumption{What: "power against charge", Value: words.Figure(best, 0) + " kW at its best",
+			From: from})
 	}
 	var car run.Car
 	if noted != nil {

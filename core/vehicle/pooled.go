@@ -264,8 +264,8 @@ const (
 	activationSD = 8000 // J/mol (from memory)
 )
 
-// resistance fits the runs' resistances by Arrhenius' law: a straight line of their logarithm, its slope held to what is
-// usual as far as the runs do not know it.
+// resistance fits the runs' resistances by Arrhenius' law: a straight line of their logarithm, its slope held to what
+// is usual as far as the runs do not know it.
 func (m *Model) resistance(lessons []Lesson) {
 	var n, sx, sy, sxx, sxy float64
 	for _, x := range lessons {

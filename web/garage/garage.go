@@ -141,6 +141,10 @@ var packFields = []packField{
 	{"heater_share_pct", "Heater's heat that reaches the cells",
 		func(p *run.Pack) *run.Number { return &p.HeaterSharePct }},
 	{"hot_c", "Takes power back above", func(p *run.Pack) *run.Number { return &p.HotC }},
+	{"half_below_k", "Takes half its power so far below warm",
+		func(p *run.Pack) *run.Number { return &p.HalfBelowK }},
+	{"activation_kj_per_mol", "How its resistance falls with warmth",
+		func(p *run.Pack) *run.Number { return &p.ActivationKJ }},
 }
 
 type carView struct {
