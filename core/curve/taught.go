@@ -160,26 +160,28 @@ func middleNumber(v []float64) run.Number {
 // besideFall is how long before and behind a fall the power is looked at, s.
 const besideFall = 30.0
 
-// fallsOf are what the car took away at once and kept away, as far as that is likely.
+// fallsOf are what was taken away at once, and what the judgement calls it as far as that is likely.
 func fallsOf(j *judge.Judgement, samples []judge.Sample, s *sides) []vehicle.Fall {
 	var out []vehicle.Fall
-	for i := range j.Stretches {
-		x := &j.Stretches[i]
-		if x.Confidence == judge.Unsure || x.Cause != limit.SoCStep && x.Cause != limit.TimerStep {
+	for _, x := range j.Falls() {
+		before := middleKW(samples, x.AtS-besideFall, x.AtS-1)
+		behind := middleKW(samples, x.AtS+1, x.AtS+besideFall)
+		if math.IsNaN(x.SoCPct) || !(behind > 0 && before > behind) {
 			continue
 		}
-		before := middleKW(samples, x.FromS-besideFall, x.FromS-1)
-		behind := middleKW(samples, x.FromS+1, x.FromS+besideFall)
-		soc := s.socAt(x.FromS)
-		if soc == nil || !(behind > 0 && before > behind) {
-			continue
-		}
-		f := vehicle.Fall{SoCPct: *soc, Share: behind / before, Timer: x.Cause == limit.TimerStep,
-			Sure: x.Confidence == judge.Strong}
+		f := vehicle.Fall{SoCPct: x.SoCPct, PluggedS: x.AfterPlugS, Share: behind / before}
 		for _, l := range s.legs {
-			if l.powerS <= x.FromS {
-				f.AfterS = x.FromS - l.powerS
+			if l.powerS <= x.AtS {
+				f.AfterS = x.AtS - l.powerS
 			}
+		}
+		for i := range j.Stretches {
+			c := &j.Stretches[i]
+			if math.Abs(c.FromS-x.AtS) > besideFall/2 || c.Confidence == judge.Unsure {
+				continue
+			}
+			f.Called, f.Sure = map[limit.Cause]vehicle.Called{limit.TimerStep: vehicle.ATimer,
+				limit.SoCStep: vehicle.AStep}[c.Cause], c.Confidence == judge.Strong
 		}
 		out = append(out, f)
 	}

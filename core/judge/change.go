@@ -43,11 +43,14 @@ const (
 // timerSign is what speaks for a timer at a fall, in nats, and whether it is more than a round time: another leg fell
 // as long after its plug-in, or the car's timer is noted. A round time alone is worth 0.7, for a third of all times
 // lie within 3 s of one; none at all speaks against it.
-func (x *fallen) timerSign(leg int, after float64, k *known, l *Log) (odds float64, proof bool) {
+func (x *fallen) timerSign(leg int, after, soc float64, l *Log) (odds float64, proof bool) {
 	for _, o := range x.list {
 		if o.leg != leg && math.Abs(o.afterPlug-after) <= sameTimerS {
 			return 7, true
 		}
+	}
+	if timer, _ := l.Elsewhere.Car.FellLike(after, soc, sameTimerS, sameStepPct); timer { // as good as another leg
+		return 7, true
 	}
 	if l.OfCar != nil {
 		if v, ok := run.Known(l.OfCar.TimerS); ok && math.Abs(after-v) < 60 {
@@ -63,8 +66,9 @@ func (x *fallen) timerSign(leg int, after float64, k *known, l *Log) (odds float
 // stepSign is what speaks for a step of charge at a fall, in nats, and whether it is more than a round charge: other
 // runs of the car or its noted envelope fall there, or this run has two further falls, as stairs have. A fifth of
 // all charges lie within half a per cent of a round one; a further fall elsewhere makes stairs likelier.
-func (x *fallen) stepSign(at, soc float64, k *known, l *Log) (odds float64, proof bool) {
-	if l.Elsewhere.Car.FallsNear(soc, sameStepPct) || k.stepAt(soc) {
+func (x *fallen) stepSign(at, after, soc float64, k *known, l *Log) (odds float64, proof bool) {
+	timer, step := l.Elsewhere.Car.FellLike(after, soc, sameTimerS, sameStepPct)
+	if step && !timer || k.stepAt(soc) {
 		return 4, true
 	}
 	others := 0
@@ -302,8 +306,8 @@ func (s *span) behindRamp(i int) bool { return i > 0 && s.pieces[i-1].shape[surg
 // signs are what speaks for a timer and for a step of charge at a fall, and whether either is proved.
 func (e *entry) signs() (timer, step float64, timerProof, stepProof bool) {
 	f, g := e.span.pieces[e.i], e.span.grid
-	timer, timerProof = e.falls.timerSign(g.leg, f.fellS-g.plugInS, e.known, e.log)
-	step, stepProof = e.falls.stepSign(f.fellS, f.fellPct, e.known, e.log)
+	timer, timerProof = e.falls.timerSign(g.leg, f.fellS-g.plugInS, f.fellPct, e.log)
+	step, stepProof = e.falls.stepSign(f.fellS, f.fellS-g.plugInS, f.fellPct, e.known, e.log)
 	f.bySign = !timerProof && !stepProof
 	return timer, step, timerProof, stepProof
 }

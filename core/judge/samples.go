@@ -20,6 +20,21 @@ type Sample struct {
 	Stretch              *Stretch // what held; nil: nothing was found
 }
 
+// Fall is a sudden fall of the power that was seen, or that lay between two readings.
+type Fall struct {
+	AtS, AfterPlugS float64 // on the log's clock, and since its leg's plug-in
+	SoCPct          float64 // NaN: not read
+}
+
+// Falls lists the sudden falls of a run in order of time.
+func (j *Judgement) Falls() []Fall {
+	var out []Fall
+	for _, f := range j.known.falls.list {
+		out = append(out, Fall{f.atS, f.afterPlug, f.soc})
+	}
+	return out
+}
+
 // ofCarAlways are the causes under which a car takes all that its pack, warm as it is, will ever take at that charge.
 var ofCarAlways = []limit.Cause{limit.PackTaper, limit.CarPower, limit.CarCurrent, limit.SoCStep, limit.Finish}
 

@@ -58,7 +58,7 @@ func learnAs(as *Model, car *run.Car, software, profile string, lessons []Lesson
 		used = slices.Delete(slices.Clone(used), odd, odd+1)
 	}
 	for _, x := range used {
-		m.Runs = append(m.Runs, x.Run)
+		m.Runs, m.Falls = append(m.Runs, x.Run), append(m.Falls, x.Falls...)
 		if !slices.Contains(m.Software, x.Software) {
 			m.Software = append(m.Software, x.Software)
 		}

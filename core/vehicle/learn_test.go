@@ -138,14 +138,14 @@ func TestColdIsLearned(t *testing.T) {
 // A step or a timer is the car's where half of the runs that could have shown it did; one that a single run of four had
 // was that day's.
 func TestStepsAndTimersAreShared(t *testing.T) {
-	step := Fall{SoCPct: 42, Share: 0.7, Sure: true}
-	timer := Fall{SoCPct: 35, AfterS: 300, Share: 0.6, Timer: true, Sure: true}
+	step := Fall{SoCPct: 42, Share: 0.7, Called: AStep, Sure: true}
+	timer := Fall{SoCPct: 35, AfterS: 300, PluggedS: 315, Share: 0.6, Called: ATimer, Sure: true}
 	runs := func(with int, f Fall) (out []Lesson) {
 		for day := range 4 {
 			l := flat(day, 100+float64(day)/4, 20, 60, 1, 30)
 			l.FlowedS = 1500
 			for i := range l.Points {
-				if day < with && !f.Timer && l.Points[i].SoCPct > f.SoCPct {
+				if day < with && f.Called == AStep && l.Points[i].SoCPct > f.SoCPct {
 					l.Points[i].KW *= f.Share
 				}
 			}
@@ -167,6 +167,25 @@ func TestStepsAndTimersAreShared(t *testing.T) {
 	require.Len(t, m.Timers, 1)
 	assert.InDelta(t, 300, m.Timers[0].AfterS, 1)
 	assert.Empty(t, Learn(ordinary, "", "", runs(1, timer)).Timers)
+
+	// Nobody called them anything: the same time at charges far apart is a timer's, the same charge at times far apart
+	// a step's, and the same of both says neither.
+	uncalled := func(a, b Fall) *Model {
+		list := runs(0, step)[:2]
+		list[0].Falls, list[1].Falls = []Fall{a}, []Fall{b}
+		return Learn(ordinary, "", "", list)
+	}
+	m = uncalled(Fall{SoCPct: 30, AfterS: 300, PluggedS: 315, Share: 0.7}, Fall{SoCPct: 45, AfterS: 302, PluggedS: 316, Share: 0.7})
+	assert.Len(t, m.Timers, 1)
+	assert.Empty(t, m.Steps)
+	isTimer, isStep := m.FellLike(314, 38, 4, 0.8)
+	assert.True(t, isTimer && !isStep)
+	m = uncalled(Fall{SoCPct: 40, AfterS: 300, Share: 0.7}, Fall{SoCPct: 40.4, AfterS: 700, Share: 0.7})
+	assert.Len(t, m.Steps, 1)
+	assert.Empty(t, m.Timers)
+	m = uncalled(Fall{SoCPct: 40, AfterS: 300, Share: 0.7}, Fall{SoCPct: 40, AfterS: 300, Share: 0.7})
+	assert.Empty(t, m.Steps)
+	assert.Empty(t, m.Timers)
 }
 
 // Few runs of a version borrow from the others as far as they go; where they speak they are believed.

@@ -15,7 +15,7 @@ type Lesson struct {
 	Profile   string    `json:"profile,omitempty"`  // full or gentle; empty: full
 
 	Points []Point `json:"points,omitempty"` // a few for every NodePct of charge, in order of time
-	Falls  []Fall  `json:"falls,omitempty"`  // what the car itself took away at once
+	Falls  []Fall  `json:"falls,omitempty"`  // in order of time
 
 	UsableKWh run.Number `json:"usable_kwh,omitempty"` // at the terminals, a hundred points' worth
 	RestKWh   run.Number `json:"rest_kwh,omitempty"`   // the same, less the heat that the current made in the pack
@@ -56,14 +56,24 @@ type Point struct {
 	HotC   run.Number `json:"hot_c,omitempty"`  // warmest cell
 }
 
-// Fall is what the car took away at once, and kept away.
+// Fall is what was taken away at once, by whomever.
 type Fall struct {
-	SoCPct float64 `json:"soc_pct"`
-	AfterS float64 `json:"after_s"` // since the leg's first power
-	Share  float64 `json:"share"`   // of the power that was left
-	Timer  bool    `json:"timer"`   // it goes by time; else by charge
-	Sure   bool    `json:"sure"`    // strong
+	SoCPct   float64 `json:"soc_pct"`
+	AfterS   float64 `json:"after_s"`   // since the leg's first power
+	PluggedS float64 `json:"plugged_s"` // since its plug-in
+	Share    float64 `json:"share"`     // of the power that was left
+	Called   Called  `json:"called,omitempty"`
+	Sure     bool    `json:"sure,omitempty"` // it was called so for strong
 }
+
+// Called is what a run by itself says that a fall was.
+type Called string
+
+// What it may be called; empty: neither.
+const (
+	ATimer Called = "timer"
+	AStep  Called = "step"
+)
 
 // Level is one of the car's own fixed limits where it held.
 type Level struct {

@@ -73,6 +73,7 @@ type Model struct {
 
 	MaxKW, MaxA, ConverterKW run.Number // its own fixed limits, as they held
 	MostKW, MostA            float64    // the most that it took anywhere, into the pack
+	Falls                    []Fall     // of all its runs, whoever's they were
 	Steps                    []Step
 	Timers                   []Timer
 
@@ -143,6 +144,20 @@ func at(socPct float64) (node int, share float64) {
 	}
 	node = min(nodes-2, int(soc/NodePct))
 	return node, soc/NodePct - float64(node)
+}
+
+// FellLike tells whether another run fell at once at the same time after its plug-in, or at the same charge, which of the
+// two by where the other lay: the same time at another charge is a timer's.
+func (m *Model) FellLike(pluggedS, socPct, withinS, withinPct float64) (timer, step bool) {
+	if m == nil {
+		return false, false
+	}
+	for _, f := range m.Falls {
+		s, pct := math.Abs(f.PluggedS-pluggedS), math.Abs(f.SoCPct-socPct)
+		timer = timer || s <= withinS && pct >= apartPct
+		step = step || pct <= withinPct && s >= apartS
+	}
+	return timer, step
 }
 
 // FallsNear tells whether the car's power falls at once so near a charge.

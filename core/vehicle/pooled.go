@@ -12,20 +12,26 @@ import (
 
 // near is how near two runs' falls and limits must lie to be one: charge in %, time in s, a level as a share.
 const (
-	nearPct   = 2.0
-	nearS     = 20.0
+	nearPct   = 1.5
+	nearS     = 5.0
 	nearLevel = 0.02
+)
+
+// apartPct and apartS are how far apart falls must lie otherwise to be of one kind by no chance.
+const (
+	apartPct = 3.0
+	apartS   = 60.0
 )
 
 // seenIn is what one run says of something that several may say.
 type seenIn struct {
 	run  int
 	at   float64 // where: charge, time or level
-	of   float64 // how much is left
-	sure bool
+	sure bool    // of a level
+	fall Fall    // of a fall
 }
 
-// clusters gathers what several runs say within a distance of each other, and keeps what one is sure of or two say.
+// clusters gathers what several runs say within a distance of each other.
 func clusters(all []seenIn, near func(a, b float64) bool) [][]seenIn {
 	slices.SortStableFunc(all, func(a, b seenIn) int { return cmp.Compare(a.at, b.at) })
 	var out [][]seenIn
@@ -34,10 +40,7 @@ func clusters(all []seenIn, near func(a, b float64) bool) [][]seenIn {
 		for k < len(all) && near(all[i].at, all[k].at) {
 			k++
 		}
-		group := all[i:k]
-		if countRuns(group) > 1 || slices.ContainsFunc(group, func(s seenIn) bool { return s.sure }) {
-			out = append(out, group)
-		}
+		out = append(out, all[i:k])
 		i = k
 	}
 	return out
@@ -59,20 +62,32 @@ func middle(group []seenIn, of func(seenIn) float64) float64 {
 	return trace.Median(v)
 }
 
-func fallsIn(lessons []Lesson, timer bool) []seenIn {
+// fallsIn lists the falls of all runs by where they lie: by charge, or by time after first power.
+func fallsIn(lessons []Lesson, where func(Fall) float64) []seenIn {
 	var all []seenIn
 	for r, x := range lessons {
 		for _, f := range x.Falls {
-			if f.Timer == timer {
-				at := f.SoCPct
-				if timer {
-					at = f.AfterS
-				}
-				all = append(all, seenIn{r, at, f.Share, f.Sure})
-			}
+			all = append(all, seenIn{run: r, at: where(f), fall: f})
 		}
 	}
 	return all
+}
+
+// shared tells whether falls that lie together are one thing of the car's: as one run is sure, as two runs by
+// themselves call them, or as two runs had them that went there another way: the same time at another charge is no
+// chance, nor is the same charge at another time.
+func shared(g []seenIn, called Called, otherwise func(Fall) float64, apart float64) bool {
+	by, low, high := map[int]bool{}, math.Inf(1), math.Inf(-1)
+	for _, s := range g {
+		if s.fall.Called == called {
+			if s.fall.Sure {
+				return true
+			}
+			by[s.run] = true
+		}
+		low, high = min(low, otherwise(s.fall)), max(high, otherwise(s.fall))
+	}
+	return len(by) > 1 || countRuns(g) > 1 && high-low >= apart
 }
 
 // besidePct is how far either side of a fall a run must have charged to show whether it has it, %.
@@ -96,30 +111,32 @@ func countWhere(lessons []Lesson, has func(*Lesson) bool) (n int) {
 	return n
 }
 
-// stepsOf are the falls at one charge that the runs agree on: half of those at least that passed it.
+func atCharge(f Fall) float64 { return f.SoCPct }
+func atTime(f Fall) float64   { return f.AfterS }
+
+// stepsOf are the falls at one charge that the runs share: half of those at least that passed it.
 func stepsOf(lessons []Lesson) []Step {
 	var out []Step
-	for _, g := range clusters(fallsIn(lessons, false), func(a, b float64) bool { return math.Abs(a-b) <= nearPct }) {
+	for _, g := range clusters(fallsIn(lessons, atCharge), func(a, b float64) bool { return b-a <= nearPct }) {
 		soc := middle(g, func(s seenIn) float64 { return s.at })
-		if 2*countRuns(g) < countWhere(lessons, func(x *Lesson) bool { return x.passes(soc-besidePct, soc+besidePct) }) {
-			continue
+		passed := countWhere(lessons, func(x *Lesson) bool { return x.passes(soc-besidePct, soc+besidePct) })
+		if shared(g, AStep, atTime, apartS) && 2*countRuns(g) >= passed {
+			out = append(out, Step{SoCPct: soc, Runs: countRuns(g)})
 		}
-		out = append(out, Step{SoCPct: middle(g, func(s seenIn) float64 { return s.at }), Runs: countRuns(g)})
 	}
 	return out
 }
 
-// timersOf are the falls at one time after first power that the runs agree on, half of those at least that were that
-// long.
+// timersOf are the falls at one time after first power that the runs share, half of those at least that were that long.
 func timersOf(lessons []Lesson) []Timer {
 	var out []Timer
-	for _, g := range clusters(fallsIn(lessons, true), func(a, b float64) bool { return math.Abs(a-b) <= nearS }) {
+	for _, g := range clusters(fallsIn(lessons, atTime), func(a, b float64) bool { return b-a <= nearS }) {
 		after := middle(g, func(s seenIn) float64 { return s.at })
-		if 2*countRuns(g) < countWhere(lessons, func(x *Lesson) bool { return x.FlowedS > after+nearS }) {
-			continue
+		long := countWhere(lessons, func(x *Lesson) bool { return x.FlowedS > after+nearS })
+		if shared(g, ATimer, atCharge, apartPct) && 2*countRuns(g) >= long {
+			out = append(out, Timer{AfterS: after, Share: middle(g, func(s seenIn) float64 { return s.fall.Share }),
+				Runs: countRuns(g)})
 		}
-		out = append(out, Timer{AfterS: middle(g, func(s seenIn) float64 { return s.at }),
-			Share: middle(g, func(s seenIn) float64 { return s.of }), Runs: countRuns(g)})
 	}
 	return out
 }
@@ -131,13 +148,14 @@ func (m *Model) limits(lessons []Lesson) {
 		for r, x := range lessons {
 			for _, h := range x.Held {
 				if h.Kind == kind {
-					all = append(all, seenIn{r, h.At, 0, h.Sure})
+					all = append(all, seenIn{run: r, at: h.At, sure: h.Sure})
 				}
 			}
 		}
 		best := 0
 		for _, g := range clusters(all, func(a, b float64) bool { return b <= a*(1+nearLevel) }) {
-			if n := countRuns(g); n > best {
+			sure := slices.ContainsFunc(g, func(s seenIn) bool { return s.sure }) // one is, or two say so
+			if n := countRuns(g); n > best && (n > 1 || sure) {
 				best, *into = n, run.N(middle(g, func(s seenIn) float64 { return s.at }))
 			}
 		}
