@@ -141,7 +141,7 @@ var Figures = figure.List[*Reading]{
 			"window.",
 		Formula: "over a cause's stretches ∑ Δt · (1 − P/P_warm), 0 where negative; P_warm is the warm reference " +
 			"at that state of charge, never above the car's own limits: noted envelope, else learnt from the car's " +
-			"warm runs, else by kind",
+			"other runs, else by kind",
 		Numbers: lostNumbers,
 	},
 	{

@@ -2,6 +2,7 @@ package curve
 
 import (
 	"math"
+	"reflect"
 
 	"zincroad/core/judge"
 	"zincroad/core/limit"
@@ -68,6 +69,12 @@ func (w Work) Taught() Taught {
 	for _, p := range w.power {
 		for _, v := range trace.WithoutUpwardSpikes(p).V {
 			out.MostKW = max(out.MostKW, v)
+		}
+	}
+	finite(reflect.ValueOf(&out).Elem())
+	for _, v := range []*float64{&out.MostA, &out.MostKW, &out.Car.MostA, &out.Car.OhmC, &out.Car.UsablePct} {
+		if math.IsNaN(*v) || math.IsInf(*v, 0) {
+			*v = 0
 		}
 	}
 	return out

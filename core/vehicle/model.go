@@ -146,8 +146,8 @@ func at(socPct float64) (node int, share float64) {
 	return node, soc/NodePct - float64(node)
 }
 
-// FellLike tells whether another run fell at once at the same time after its plug-in, or at the same charge, which of the
-// two by where the other lay: the same time at another charge is a timer's.
+// FellLike tells whether another run fell at once at the same time after its plug-in, or at the same charge, which of
+// the two by where the other lay: the same time at another charge is a timer's.
 func (m *Model) FellLike(pluggedS, socPct, withinS, withinPct float64) (timer, step bool) {
 	if m == nil {
 		return false, false
