@@ -32,7 +32,7 @@ func main() {
 		readCommand(),
 		benchCommand(),
 		fitCommand(),
-		forecastCommand(), learnCommand(),
+		forecastCommand(), learnCommand(), tripCommand(),
 		standinCommand(),
 		demoCommand(),
 		serveCommand(),
