@@ -7,6 +7,7 @@ import (
 	"hash/fnv"
 
 	"zincroad/core/curve"
+	"zincroad/core/forecast"
 	"zincroad/core/judge"
 	"zincroad/core/run"
 	"zincroad/core/vehicle"
@@ -76,15 +77,11 @@ func (b *Book) Known(ctx context.Context, car *run.Car, of Of) (*vehicle.Model, 
 
 // model is what lessons come to; what was worked out before is kept by their text, so that it cannot be out of date.
 func (b *Book) model(car *run.Car, of Of, list []lesson) *vehicle.Model {
-	h := fnv.New128a()
-	noted, _ := json.Marshal(car) // a car marshals
-	fmt.Fprintf(h, "%d\n%s\n%s\n%s\n", of.CarID, of.Software, of.profile(), noted)
 	taught := make([]curve.Taught, len(list))
 	for i, l := range list {
-		h.Write([]byte(l.Text))
 		taught[i] = l.Taught
 	}
-	key := string(h.Sum(nil))
+	key := b.keyOf(car, of, list)
 	if m, ok := b.models.Get(key); ok {
 		return m
 	}
@@ -96,6 +93,17 @@ func (b *Book) model(car *run.Car, of Of, list []lesson) *vehicle.Model {
 // Elsewhere is what a run is judged by beside its own readings.
 func (b *Book) Elsewhere(ctx context.Context, row *Run, car *run.Car) (judge.Elsewhere, error) {
 	return b.elsewhere(ctx, row, car)
+}
+
+// keyOf is the same for what is asked of the same lessons alone.
+func (b *Book) keyOf(car *run.Car, of Of, list []lesson) string {
+	h := fnv.New128a()
+	noted, _ := json.Marshal(car) // a car marshals
+	fmt.Fprintf(h, "%d\n%s\n%s\n%s\n", of.CarID, of.Software, of.profile(), noted)
+	for _, l := range list {
+		h.Write([]byte(l.Text))
+	}
+	return string(h.Sum(nil))
 }
 
 // elsewhere is what the other runs of the same car, and others at the same stall, taught. Each run is judged by the
@@ -127,7 +135,7 @@ func (b *Book) elsewhere(ctx context.Context, row *Run, car *run.Car) (judge.Els
 				for i, l := range others {
 					taught[i] = l.Taught
 				}
-				model = all.From(car, curve.Lessons(taught))
+				model = all.From(car, of.Software, curve.Lessons(taught))
 			}
 		}
 	}
@@ -150,3 +158,47 @@ func (b *Book) elsewhere(ctx context.Context, row *Run, car *run.Car) (judge.Els
 // fewTeachers is up to how many runs a model is learned wholly without the one that is judged: of more, one changes
 // little of what is known of cold and heat.
 const fewTeachers = 4
+
+// Learned is a car as its runs know it, with how each was foretold from the others.
+type Learned struct {
+	Model   *vehicle.Model
+	HeldOut []vehicle.HeldOut
+	Differs []string // what a software version changed, a sentence each
+}
+
+// Learned is a car as its runs know it in one profile, with how each of them was foretold from the others; nil where no
+// run says anything.
+func (b *Book) Learned(ctx context.Context, car *run.Car, of Of) (*Learned, error) {
+	list, err := b.lessonsOf(ctx, of)
+	if err != nil || len(list) == 0 {
+		return nil, err
+	}
+	key := b.keyOf(car, of, list)
+	if l, ok := b.learned.Get(key); ok {
+		return l, nil
+	}
+	l := &Learned{Model: b.model(car, of, list)}
+	if l.Model == nil {
+		return nil, nil
+	}
+	var done []forecast.Done
+	for _, x := range list {
+		row, err := b.Run(ctx, x.ID)
+		if err != nil {
+			return nil, err
+		}
+		res, err := b.Results(ctx, row)
+		if err != nil {
+			continue // its figures cannot be worked out: it is held against nothing
+		}
+		done = append(done, forecast.Done{Run: row.Describe(), Reading: res.Reading(curve.PlugClock, ""), Taught: x.Taught})
+	}
+	l.HeldOut = forecast.HeldOut(car, of.profile(), done)
+	if versions := l.Model.Software; len(versions) > 1 {
+		before := of
+		before.Software = versions[1]
+		l.Differs = l.Model.Against(b.model(car, before, list))
+	}
+	b.learned.Add(key, l)
+	return l, nil
+}

@@ -22,6 +22,14 @@ type Done struct {
 // held for long by what its ratings do not say: nobody foretells a neighbour.
 func HeldOut(car *run.Car, profile string, runs []Done) []vehicle.HeldOut {
 	out := []vehicle.HeldOut{}
+	var all *vehicle.Model
+	if len(runs) > fewRuns {
+		lessons := make([]vehicle.Lesson, len(runs))
+		for i := range runs {
+			lessons[i] = runs[i].Taught.Car
+		}
+		all = vehicle.Learn(car, "", profile, lessons)
+	}
 	for i, d := range runs {
 		plan, w, ok := d.began(car, profile)
 		if !ok {
@@ -37,7 +45,12 @@ func HeldOut(car *run.Car, profile string, runs []Done) []vehicle.HeldOut {
 		if d.Run.Car != nil {
 			software = d.Run.Car.Software
 		}
-		if plan.Known = vehicle.Learn(car, software, profile, others); !plan.Known.Rests() {
+		if all != nil {
+			plan.Known = all.From(car, software, others)
+		} else {
+			plan.Known = vehicle.Learn(car, software, profile, others)
+		}
+		if !plan.Known.Rests() {
 			continue
 		}
 		u := DefaultUncertainty
@@ -133,6 +146,7 @@ const (
 	usualAmbientC = 15.0
 	leastHeldPct  = 20.0
 
+	fewRuns        = 5   // of more, one changes little of what is known of cold and heat
 	mostByStall    = 0.1 // of the time
 	drivenK        = 8.0 // that a drive warms a pack over the air (from memory)
 	unreadBatteryK = 10.0

@@ -13,8 +13,8 @@ import (
 )
 
 // everyPct is how far apart the charges are that sessions are stepped from: what is joined linearly between is off by
-// the square of that times a fortieth of a second, for a pack whose power falls by a fifth over ten points; betweenK how
-// far apart the temperatures are, where they are worked out.
+// the square of that times a fortieth of a second, for a pack whose power falls by a fifth over ten points; betweenK
+// how far apart the temperatures are, where they are worked out.
 const (
 	everyPct = 5
 	betweenK = 5.0

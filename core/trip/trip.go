@@ -13,8 +13,8 @@
 //
 // # Consumption
 //
-// The car's consumption holds over the whole way, at the trip's speed; a detour's way lies half before the stop and half
-// behind it.
+// The car's consumption holds over the whole way, at the trip's speed; a detour's way lies half before the stop and
+// half behind it.
 package trip
 
 import (
@@ -200,7 +200,8 @@ func Find(t Trip) (*Plans, error) {
 	return r.plans(), nil
 }
 
-// capacityKWh is what the display's hundred points are for driving: the noted usable capacity, else what the runs taught.
+// capacityKWh is what the display's hundred points are for driving: the noted usable capacity, else what the runs
+// taught.
 func (r *road) capacityKWh() float64 {
 	if r.Car != nil {
 		if v, ok := run.Known(r.Car.UsableKWh); ok {

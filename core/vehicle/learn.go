@@ -24,8 +24,8 @@ func Learn(car *run.Car, software, profile string, lessons []Lesson) *Model {
 
 // From is what some of a car's runs taught, most of them those that the model rests on: by cold and heat as the model
 // has them, which takes a hundredth of the time. So each run is judged by the others, of many.
-func (m *Model) From(car *run.Car, lessons []Lesson) *Model {
-	return learnAs(m, car, m.asked, m.Profile, lessons)
+func (m *Model) From(car *run.Car, software string, lessons []Lesson) *Model {
+	return learnAs(m, car, software, m.Profile, lessons)
 }
 
 func learnAs(as *Model, car *run.Car, software, profile string, lessons []Lesson) *Model {
@@ -43,9 +43,13 @@ func learnAs(as *Model, car *run.Car, software, profile string, lessons []Lesson
 	if software == "" {
 		software = used[len(used)-1].Software
 	}
-	m.Software, m.asked = []string{software}, software
+	m.Software = []string{software}
 	m.ofPack(used)
-	m.pack, _ = pack.For(m.Apply(car))
+	for _, x := range used {
+		if x.Software == software {
+			m.ownRuns++
+		}
+	}
 	for {
 		l := newLearner(m, car, software, used)
 		l.learn(as)
@@ -100,6 +104,7 @@ func (m *Model) choose(lessons []Lesson) []Lesson {
 // learner works a model's envelope out.
 type learner struct {
 	m       *Model
+	car     *run.Car
 	lessons []Lesson
 	course  *course
 	sol     *solution
@@ -127,7 +132,7 @@ const (
 )
 
 func newLearner(m *Model, car *run.Car, software string, lessons []Lesson) *learner {
-	l := &learner{m: m, lessons: lessons, warmC: usualWarmC, halfK: pack.UsualHalfK, hotC: usualHotC}
+	l := &learner{m: m, car: car, lessons: lessons, warmC: usualWarmC, halfK: pack.UsualHalfK, hotC: usualHotC}
 	if car != nil {
 		if w, ok := run.Value(car.WarmC); ok {
 			l.warmC, l.noted = w, true
@@ -351,6 +356,7 @@ func (l *learner) odd() int {
 // tell writes envelope and warmth down.
 func (l *learner) tell() {
 	m := l.m
+	m.own(l.car)
 	m.logKW, m.cov = make([]float64, nodes), make([][]float64, nodes)
 	cov := l.sol.inverse()
 	for i := range nodes {
@@ -400,16 +406,37 @@ func (m *Model) envelopeAt(soc float64, node int, on rests) EnvelopePoint {
 	p := EnvelopePoint{SoCPct: soc, Kind: on.kind, Runs: on.runs, PackKW: kw,
 		Bound: Bound{kw, kw * math.Exp(-ofRange*sd), kw * math.Exp(ofRange*sd)}}
 	p.Low = min(kw, max(p.Low, on.least*(1-ownSD)))
-	if m.MaxKW != nil && *m.MaxKW < kw {
-		p.Bound = p.Bound.under(*m.MaxKW)
+	for _, kw := range m.mostKW {
+		if kw < p.Value {
+			p.Bound = p.Bound.under(kw)
+		}
 	}
-	if m.MaxA != nil && m.pack != nil {
+	for _, amps := range m.mostA {
 		rest := m.pack.RestV(soc)
-		if kw := *m.MaxA * (rest + *m.MaxA*m.pack.Ohm(soc, pack.DefaultWarmC)) / 1000; kw < p.Value {
+		if kw := amps * (rest + amps*m.pack.Ohm(soc, pack.DefaultWarmC)) / 1000; kw < p.Value {
 			p.Bound = p.Bound.under(kw)
 		}
 	}
 	return p
+}
+
+// own gathers the car's own fixed limits, as they held and as they are noted.
+func (m *Model) own(car *run.Car) {
+	m.pack, _ = pack.For(m.Apply(car))
+	noted := &run.Car{}
+	if car != nil {
+		noted = car
+	}
+	for _, n := range []run.Number{m.MaxKW, noted.MaxKW} {
+		if v, ok := run.Known(n); ok {
+			m.mostKW = append(m.mostKW, v)
+		}
+	}
+	for _, n := range []run.Number{m.MaxA, noted.MaxA} {
+		if v, ok := run.Known(n); ok && m.pack != nil {
+			m.mostA = append(m.mostA, v)
+		}
+	}
 }
 
 // under is a figure and its range where a limit lies below it: the limit, and what may be less.

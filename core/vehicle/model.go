@@ -94,8 +94,10 @@ type Model struct {
 	logKW   []float64   // at the nodes
 	cov     [][]float64 // of them
 	pack    *pack.Pack  // its battery, as far as the envelope needs it; nil: its size is not known
-	asked   string      // the software version that was asked for
-	warmSDK float64     // how far WarmC may be off
+	mostKW  []float64   // its own fixed limits, learned and noted
+	mostA   []float64
+	ownRuns int     // of the software version that was asked for
+	warmSDK float64 // how far WarmC may be off
 }
 
 // Rests tells whether any run says anything of the envelope.
@@ -128,6 +130,48 @@ func (m *Model) Saw(socPct float64) bool {
 func (m *Model) SD(socPct float64) float64 {
 	return math.Sqrt(max(0, m.Cov(socPct, socPct)))
 }
+
+// Against says in sentences what another model of the car takes less or more, where both saw it and it is no chance:
+// from which charge to which, and by how many kW in the middle.
+func (m *Model) Against(o *Model) []string {
+	if !m.Rests() || !o.Rests() || m.ownRuns < leastEach || o.ownRuns < leastEach {
+		return nil
+	}
+	var said []string
+	from, sum, n := math.NaN(), 0.0, 0.0
+	end := func(to float64) {
+		if to-from >= leastApartPct {
+			more := "more"
+			if sum < 0 {
+				more = "less"
+			}
+			said = append(said, fmt.Sprintf("%s takes %s kW %s than %s from %s to %s %%.", m.Software[0],
+				words.Figure(math.Abs(sum/n), 0), more, o.Software[0], words.Figure(from, 0), words.Figure(to, 0)))
+		}
+		from, sum, n = math.NaN(), 0, 0
+	}
+	for soc := 0.0; soc <= 100; soc += NodePct {
+		by := math.Log(m.At(soc) / o.At(soc))
+		differ := m.Saw(soc) && o.Saw(soc) && math.Abs(by) > ofRange*math.Hypot(m.SD(soc), o.SD(soc))
+		if !differ || n > 0 && by*sum < 0 {
+			end(soc - NodePct)
+		}
+		if differ {
+			if n == 0 {
+				from = soc
+			}
+			sum, n = sum+m.At(soc)-o.At(soc), n+1
+		}
+	}
+	end(100)
+	return said
+}
+
+// leastEach is how many runs of each version there must be: what one run differs by may be that day's.
+const leastEach = 2
+
+// leastApartPct is over how much charge two versions must differ for it to be said.
+const leastApartPct = 5.0
 
 // Cov is how far the envelope may be off together at two charges, of its logarithm.
 func (m *Model) Cov(a, b float64) float64 {

@@ -24,6 +24,7 @@ func (s *Room) Routes(r chi.Router) {
 	r.Post("/cars", s.saveCar)
 	r.Post("/cars/{id}/delete", s.deleteCar)
 	r.Post("/cars/{id}/software", s.addSoftware)
+	r.Post("/cars/{id}/learned", s.takeLearned)
 	r.Post("/software/{id}/delete", s.deleteSoftware)
 	r.Get("/software/{id}", s.software)
 	r.Post("/software/{id}", s.saveSoftware)
@@ -160,6 +161,7 @@ type carView struct {
 
 	Runs     []logbook.CarRun
 	Capacity capacity
+	Learned  []learned
 }
 
 // car shows a car to change, or an empty form for a new one.
@@ -220,7 +222,17 @@ func claimsText(list []run.Claim) string {
 	return strings.Join(lines, "\n")
 }
 
+// showCarWith shows a car as it is kept, with a notice.
+func (s *Room) showCarWith(w http.ResponseWriter, r *http.Request, c *logbook.Car, n *ui.Notice) {
+	s.showCarNoticed(w, r, http.StatusOK, c, ui.NewFields(carValues(c)), n)
+}
+
 func (s *Room) showCar(w http.ResponseWriter, r *http.Request, status int, c *logbook.Car, f *ui.Fields) {
+	s.showCarNoticed(w, r, status, c, f, nil)
+}
+
+func (s *Room) showCarNoticed(w http.ResponseWriter, r *http.Request, status int, c *logbook.Car, f *ui.Fields,
+	n *ui.Notice) {
 	title := c.Name
 	if c.ID == 0 {
 		title = "A new car"
@@ -237,8 +249,12 @@ func (s *Room) showCar(w http.ResponseWriter, r *http.Request, status int, c *lo
 			return
 		}
 		v.Capacity = capacityOf(c.Name, v.Runs)
+		if v.Learned, err = s.learnedOf(r.Context(), c); err != nil {
+			s.Fail(w, r, err)
+			return
+		}
 	}
-	s.Render(w, r, "car", status, ui.Frame{Title: title, Page: "garage", Data: v})
+	s.Render(w, r, "car", status, ui.Frame{Title: title, Page: "garage", Data: v, Notice: n})
 }
 
 // saveCar keeps a car; a name that is taken comes back with the form.

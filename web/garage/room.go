@@ -5,6 +5,7 @@ import (
 	"context"
 	"embed"
 
+	"zincroad/core/run"
 	"zincroad/logbook"
 	"zincroad/web/ui"
 )
@@ -29,6 +30,7 @@ type Book interface {
 	DeleteSite(ctx context.Context, id int64) error
 	DeleteSoftware(ctx context.Context, id int64) error
 	DeleteStall(ctx context.Context, id int64) error
+	Learned(ctx context.Context, car *run.Car, of logbook.Of) (*logbook.Learned, error)
 	Roads(ctx context.Context) (map[[2]int64]float64, error)
 	SaveAdapter(ctx context.Context, a *logbook.Adapter) error
 	SaveCar(ctx context.Context, c *logbook.Car) error

@@ -1,0 +1,174 @@
+package garage
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"net/http"
+	"strings"
+
+	"zincroad/core/run"
+	"zincroad/core/vehicle"
+	"zincroad/core/words"
+	"zincroad/logbook"
+	"zincroad/web/draw"
+	"zincroad/web/ui"
+)
+
+// learned is what a car's runs taught in one profile.
+type learned struct {
+	Profile string
+	Heading string
+	Said    []string
+	Picture string
+	HeldOut []vehicle.HeldOut
+	Takes   bool // it can be taken over as noted
+	NotUsed []vehicle.NotUsed
+}
+
+// learnedOf is what the runs of a car taught, a part for each profile in which there are runs that say something.
+func (s *Room) learnedOf(ctx context.Context, c *logbook.Car) ([]learned, error) {
+	var out []learned
+	for _, profile := range run.Profiles {
+		noted := c.Describe("")
+		k, err := s.book.Learned(ctx, noted, logbook.Of{CarID: c.ID, Profile: profile})
+		if err != nil {
+			return nil, err
+		}
+		if k == nil || !k.Model.Rests() {
+			continue
+		}
+		m := k.Model
+		l := learned{Profile: profile, HeldOut: k.HeldOut, NotUsed: m.NotUsed, Takes: true}
+		drawn := noted.Envelope
+		if profile == run.Profiles[1] {
+			drawn = noted.GentleEnvelope
+		}
+		l.Heading = sayEnvelope(m)
+		if profile == run.Profiles[1] {
+			l.Heading = "Gentle profile: " + strings.ToLower(l.Heading[:1]) + l.Heading[1:]
+		}
+		l.Said = append(l.Said, sayRests(m), sayKnown(k.HeldOut))
+		l.Said = append(l.Said, sayWarmth(m)...)
+		l.Said = append(l.Said, k.Differs...)
+		l.Picture = (&draw.Learned{Title: c.Name + ": power against charge by its runs, " + profile + " profile",
+			Points: m.Envelope, Noted: drawn}).SVG()
+		out = append(out, l)
+	}
+	return out, nil
+}
+
+// sayEnvelope says in one sentence what the warm pack takes, where the car was seen to hold it.
+func sayEnvelope(m *vehicle.Model) string {
+	var parts []string
+	for _, soc := range []float64{20, 50, 80} {
+		if m.Saw(soc) {
+			parts = append(parts, fmt.Sprintf("%s kW at %s %%", words.Figure(m.At(soc), 0), words.Figure(soc, 0)))
+		}
+	}
+	if len(parts) == 0 {
+		return "Its runs were held by stalls: it takes more than they show"
+	}
+	return "Warm, it takes " + strings.Join(parts, ", ")
+}
+
+// sayRests says on which runs it all rests.
+func sayRests(m *vehicle.Model) string {
+	n := len(m.Runs)
+	said := fmt.Sprintf("From %d %s", n, words.Plural(n, "run"))
+	if versions := named(m.Software); len(versions) > 0 {
+		said += " on software " + strings.Join(versions, ", ")
+	}
+	return said + "."
+}
+
+func named(list []string) (out []string) {
+	for _, s := range list {
+		if s != "" {
+			out = append(out, s)
+		}
+	}
+	return out
+}
+
+// sayKnown says how well the car is known: how its runs were foretold from each other.
+func sayKnown(list []vehicle.HeldOut) string {
+	if len(list) == 0 {
+		return "No run of it can be foretold from the others yet."
+	}
+	within, off := 0, 0.0
+	for _, h := range list {
+		if h.Within() {
+			within++
+		}
+		off += math.Abs(h.ForetoldS/h.MeasuredS - 1)
+	}
+	return fmt.Sprintf("Foretold from its other runs, %d of %d took as long as was said, give or take; they were %s %% off in "+
+		"the mean.", within, len(list), words.Figure(100*off/float64(len(list)), 0))
+}
+
+// sayWarmth says what cold does, where a run was cold.
+func sayWarmth(m *vehicle.Model) []string {
+	if m.WarmC == nil || m.HalfK == nil {
+		return nil
+	}
+	return []string{fmt.Sprintf("Cold: all of it from %s °C, half at %s.", words.Figure(*m.WarmC, 0),
+		words.Figure(*m.WarmC-*m.HalfK, 0))}
+}
+
+// takeLearned notes what the runs taught as the car's own curve; one press undoes it.
+func (s *Room) takeLearned(w http.ResponseWriter, r *http.Request) {
+	f, ok := s.Form(w, r)
+	if !ok {
+		return
+	}
+	id, err := ui.IDParam(r, "id")
+	var c *logbook.Car
+	if err == nil {
+		c, err = s.book.Car(r.Context(), id)
+	}
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	profile := f.Word("profile", run.Profiles)
+	into := &c.Envelope
+	if profile == run.Profiles[1] {
+		into = &c.GentleEnvelope
+	}
+	before := envelopeText(*into)
+	said := "The curve is as it was noted before."
+	if _, back := f.Values["envelope"]; back {
+		*into = readEnvelope(f, "envelope")
+	} else {
+		k, err := s.book.Learned(r.Context(), c.Describe(""), logbook.Of{CarID: c.ID, Profile: profile})
+		if err != nil {
+			s.Fail(w, r, err)
+			return
+		}
+		if k == nil || !k.Model.Rests() {
+			f.Fault("envelope", "No run says anything of it any more.")
+		} else {
+			*into = rounded(k.Model)
+		}
+		said = "The curve of its runs is noted now."
+	}
+	if len(f.Errors) == 0 {
+		err = s.book.SaveCar(r.Context(), c)
+	}
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	s.showCarWith(w, r, c, &ui.Notice{Text: said, Undo: fmt.Sprintf("/garage/cars/%d/learned", c.ID),
+		Fields: map[string]string{"profile": profile, "envelope": before}})
+}
+
+// rounded is an envelope as people note it: whole kW.
+func rounded(m *vehicle.Model) []run.Point {
+	var out []run.Point
+	for _, p := range m.Envelope {
+		out = append(out, run.Point{SoCPct: p.SoCPct, KW: math.Round(p.Value)})
+	}
+	return out
+}
