@@ -43,6 +43,7 @@ var rooms = map[string][]string{
 	"stall":   {"details", "draw", "plan", "ui"}, // a run is started from a plan
 	"desk":    {"details", "draw", "ui"},
 	"garage":  {"draw", "ui"},
+	"trip":    {"draw", "ui"},
 }
 
 func TestRoomsOpenOneWay(t *testing.T) {

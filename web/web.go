@@ -27,6 +27,7 @@ import (
 	"zincroad/web/road"
 	"zincroad/web/runs"
 	"zincroad/web/stall"
+	"zincroad/web/trip"
 	"zincroad/web/ui"
 )
 
@@ -52,6 +53,7 @@ type Server struct {
 	stall  *stall.Room
 	desk   *desk.Room
 	garage *garage.Room
+	trip   *trip.Room
 }
 
 // requestTimeout is how long a page may take; imports have importTimeout.
@@ -85,6 +87,7 @@ func New(book *logbook.Book, log *slog.Logger) (*Server, error) {
 		func() (err error) { s.stall, err = stall.New(u, book, s.plan); return err },
 		func() (err error) { s.desk, err = desk.New(u, book); return err },
 		func() (err error) { s.garage, err = garage.New(u, book); return err },
+		func() (err error) { s.trip, err = trip.New(u, book); return err },
 	} {
 		if err := furnish(); err != nil {
 			return nil, err
@@ -141,6 +144,7 @@ func (s *Server) Handler() http.Handler {
 		s.bench.Routes(r.With(s.often(costlyAMinute)))
 		r.Route("/runs/{id}", s.runs.Routes)
 		r.With(s.often(costlyAMinute)).Route("/prepare", s.plan.Routes)
+		r.With(s.often(costlyAMinute)).Route("/trip", s.trip.Routes)
 		r.Route("/stall", s.stall.Routes)
 		r.Route("/garage", s.garage.Routes)
 		r.Route("/sites", s.garage.SiteRoutes)

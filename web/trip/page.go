@@ -1,0 +1,320 @@
+package trip
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"math"
+	"net/http"
+	"net/url"
+	"slices"
+	"strconv"
+	"strings"
+
+	"zincroad/core/run"
+	"zincroad/core/trip"
+	"zincroad/core/units"
+	"zincroad/core/words"
+	"zincroad/logbook"
+	"zincroad/web/draw"
+	"zincroad/web/ui"
+)
+
+// dial is a number of the form: what stands in for it, and between what it must lie.
+type dial struct {
+	Name, Label, Unit string
+	Usual, Min, Max   float64
+}
+
+var dials = []dial{
+	{"distance", "The way", "km", 0, 1, 10000},
+	{"speed", "Speed", "km/h", 110, 20, 250},
+	{"start", "Start with", "%", 90, 1, 100},
+	{"arrive", "Arrive with", "%", 10, 0, 100},
+	{"reserve", "At a stop no less than", "%", 6, 0, 100},
+	{"outside", "Outside", "°C", 15, -40, 50},
+	{"battery", "Battery at the start", "°C", 0, -40, 60},
+	{"overhead", "Each stop costs beside", "min", 5, 0, 120},
+	{"worth", "A minute is worth", "", 0, 0, 100},
+}
+
+// place is a site that may lie on the way, with its strongest stall.
+type place struct {
+	ID              int64 // of the stall
+	Name, Strength  string
+	stall           *run.Stall
+	At, Detour      string // what the form calls its fields
+	AtLabel, ByWhat string
+}
+
+// shown is a plan as the page shows it.
+type shown struct {
+	trip.Plan
+	Total, Parts, Money string
+	Stops               []stop
+}
+
+type stop struct {
+	trip.Stop
+	Site, Charge, Prepare string
+	AtKm                  float64
+}
+
+// View is the page of a trip.
+type View struct {
+	*ui.Fields
+	In      units.People
+	Cars    []logbook.Car
+	Car     *logbook.Car
+	Dials   []dial
+	Weighs  []choice
+	Places  []place
+	Missing string // what is needed before anything can be found
+	Heading string
+	Said    string // on what the forecasts rest
+	Plans   []shown
+	Picture string
+}
+
+type choice struct {
+	Value, Name string
+	Chosen      bool
+}
+
+var weighNames = map[trip.Weigh]string{trip.Minutes: "the fastest", trip.Money: "the cheapest", trip.Stops: "the fewest stops"}
+
+func (s *Room) page(w http.ResponseWriter, r *http.Request) {
+	v := &View{Fields: ui.NewFields(r.URL.Query()), In: ui.MeasuresOf(r), Dials: dials}
+	v.Typed = true
+	if err := s.fill(r.Context(), v); err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	s.Render(w, r, "trip", http.StatusOK, ui.Frame{Title: "Trip", Page: "trip", Data: v, In: &v.In})
+}
+
+// fill works the page out as far as what is typed allows.
+func (s *Room) fill(ctx context.Context, v *View) error {
+	if u := v.Values.Get("units"); u != "" {
+		v.In = ui.MeasuresNamed(u)
+	}
+	v.Values.Set("units", ui.MeasuresName(v.In))
+	var err error
+	if v.Cars, err = s.book.Cars(ctx); err != nil {
+		return err
+	}
+	sites, err := s.book.Sites(ctx)
+	if err != nil {
+		return err
+	}
+	v.choose()
+	v.places(sites)
+	switch {
+	case v.Car == nil:
+		v.Missing = "Note a car in the Garage first: its capacity and what it takes a kilometre."
+		return nil
+	case len(v.Places) == 0:
+		v.Missing = "Note a site with a stall under Sites first."
+		return nil
+	}
+	t := v.asTyped()
+	switch {
+	case !v.OK():
+		v.Missing = "One of the figures cannot be: see below it."
+		return nil
+	case v.Values.Get("distance") == "":
+		v.Missing = "How long is the way, and at which kilometre do the sites lie?"
+		return nil
+	}
+	of := logbook.Of{CarID: v.Car.ID, Software: t.Car.Software, Profile: run.Profiles[0]}
+	if t.Known, err = s.book.Known(ctx, t.Car, of); err != nil {
+		return err
+	}
+	v.find(t)
+	return nil
+}
+
+// choose settles the car and what plans are weighed by.
+func (v *View) choose() {
+	id := v.ID("car")
+	for i := range v.Cars {
+		if id != nil && v.Cars[i].ID == *id || id == nil && v.Car == nil && v.Cars[i].ConsumptionWhKm != nil {
+			v.Car = &v.Cars[i]
+		}
+	}
+	if v.Car == nil && len(v.Cars) > 0 {
+		v.Car = &v.Cars[0]
+	}
+	by := trip.Weigh(v.Word("weigh", trip.Weighs))
+	if by == "" {
+		by = trip.Minutes
+	}
+	v.Values.Set("weigh", string(by))
+	for _, w := range trip.Weighs {
+		v.Weighs = append(v.Weighs, choice{w, weighNames[trip.Weigh(w)], trip.Weigh(w) == by})
+	}
+}
+
+// places lists the sites by where they lie on the way, those that are on none behind them by their names.
+func (v *View) places(sites []logbook.Site) {
+	for i := range sites {
+		site := &sites[i]
+		if len(site.Stalls) == 0 {
+			continue
+		}
+		best := slices.MaxFunc(site.Stalls, func(a, b logbook.Stall) int { return cmp.Compare(rated(a), rated(b)) })
+		p := place{ID: best.ID, Name: site.Name, stall: best.Describe(), At: fmt.Sprintf("at_%d", best.ID),
+			Detour: fmt.Sprintf("detour_%d", best.ID), AtLabel: site.Name + " lies at", ByWhat: site.Name + ", there and back"}
+		if kw := rated(best); kw > 0 {
+			p.Strength = words.Figure(kw, 0) + " kW"
+		}
+		p.stall.Site = site.Name
+		v.Places = append(v.Places, p)
+	}
+	at := func(p place) float64 {
+		if n, err := strconv.ParseFloat(strings.ReplaceAll(v.Values.Get(p.At), ",", "."), 64); err == nil {
+			return n
+		}
+		return 1e9
+	}
+	slices.SortStableFunc(v.Places, func(a, b place) int {
+		return cmp.Or(cmp.Compare(at(a), at(b)), strings.Compare(a.Name, b.Name))
+	})
+}
+
+func rated(s logbook.Stall) float64 {
+	kw, _ := run.Known(s.RatedKW)
+	return kw
+}
+
+// number is a field's number, or what stands in for it.
+func (v *View) number(name, unit string, usual, least, most float64) float64 {
+	if unit != "" && unit != "%" && unit != "min" {
+		v.Values.Set(name+"__unit", v.In.Name(unit))
+	}
+	if n := v.NumberIn(name, unit, least, most); n != nil {
+		return *n
+	}
+	if usual > 0 && v.Errors[name] == "" { // what stands in is shown
+		at := math.Round(v.In.Show(unit, usual))
+		v.Values.Set(name, ui.PlainNumber(&at))
+	}
+	return usual
+}
+
+// hours is a time as one plans a day by it.
+func hours(min float64) string {
+	whole := int(math.Round(min))
+	if whole < 60 {
+		return fmt.Sprintf("%d min", whole)
+	}
+	return fmt.Sprintf("%d h %02d min", whole/60, whole%60)
+}
+
+// asTyped puts a trip together from the form.
+func (v *View) asTyped() trip.Trip {
+	n := map[string]float64{}
+	for _, d := range dials {
+		n[d.Name] = v.number(d.Name, d.Unit, d.Usual, d.Min, d.Max)
+	}
+	t := trip.Trip{Car: v.Car.Describe(latest(v.Car)), DistanceKm: n["distance"], SpeedKmh: n["speed"], StartPct: n["start"],
+		ArrivePct: n["arrive"], ReservePct: n["reserve"], AmbientC: n["outside"], BatteryC: n["battery"],
+		Weigh: trip.Weigh(v.Values.Get("weigh")), MinuteWorth: n["worth"]}
+	if v.Values.Get("battery") == "" {
+		t.BatteryC = t.AmbientC + drivenK
+	}
+	for _, p := range v.Places {
+		at := v.number(p.At, "km", -1, 0, 10000)
+		detour := v.number(p.Detour, "km", 0, 0, 200)
+		switch {
+		case at < 0:
+		case at > t.DistanceKm && t.DistanceKm > 0:
+			v.Fault(p.At, "The way is shorter.")
+		default:
+			t.Sites = append(t.Sites, trip.Site{Name: p.Name, AtKm: at, DetourKm: detour, OverheadMin: n["overhead"],
+				Stall: p.stall})
+		}
+	}
+	return t
+}
+
+// drivenK is what a drive warms a pack over the air (from memory).
+const drivenK = 8.0
+
+// latest is the car's newest software version; empty: none is noted.
+func latest(c *logbook.Car) string {
+	if n := len(c.Softwares); n > 0 {
+		return c.Softwares[n-1].Version
+	}
+	return ""
+}
+
+// find works the plans out and puts them into words.
+func (v *View) find(t trip.Trip) {
+	plans, err := trip.Find(t)
+	switch {
+	case errors.Is(err, trip.ErrConsumption):
+		v.Missing = "What does the car take a kilometre? Note it in the Garage."
+		return
+	case err != nil:
+		v.Missing = ui.Sentence(err.Error())
+		return
+	case len(plans.Plans) == 0:
+		v.Heading = "There is no way with these stops"
+		v.Said = plans.Unreachable
+		return
+	}
+	v.Said = "By what is noted of the car."
+	if t.Known.Rests() && t.Known.Draws(t.Car) {
+		v.Said = fmt.Sprintf("By what %d of its runs showed.", len(t.Known.Runs))
+	}
+	for _, p := range plans.Plans {
+		v.Plans = append(v.Plans, v.show(&t, p))
+	}
+	v.Heading = heading(v.Plans[0])
+	d := draw.Trip{Title: v.Heading, DistanceKm: t.DistanceKm, StartPct: t.StartPct, EndPct: plans.Plans[0].ArrivePct,
+		ReservePct: t.ReservePct, Measures: v.In}
+	for _, s := range plans.Plans[0].Stops {
+		site := t.Sites[s.Site]
+		d.Stops = append(d.Stops, draw.TripStop{Name: site.Name, AtKm: site.AtKm, ArrivePct: s.ArrivePct, LeavePct: s.LeavePct,
+			Minutes: s.ChargeMin, Why: s.Why})
+	}
+	v.Picture = d.SVG()
+}
+
+// heading says a plan in one sentence.
+func heading(p shown) string {
+	if len(p.Stops) == 0 {
+		return fmt.Sprintf("%s without a stop: %s %% are left", p.Total, words.Figure(p.ArrivePct, 0))
+	}
+	var by []string
+	for _, s := range p.Stops {
+		by = append(by, fmt.Sprintf("at %s to %s %%", s.Site, words.Figure(s.LeavePct, 0)))
+	}
+	return fmt.Sprintf("%s: charge %s", p.Total, strings.Join(by, ", then "))
+}
+
+// show is a plan in words.
+func (v *View) show(t *trip.Trip, p trip.Plan) shown {
+	p.Name = strings.ToUpper(p.Name[:1]) + p.Name[1:]
+	out := shown{Plan: p, Total: hours(p.Minutes), Parts: fmt.Sprintf("%s driving, %s charging, %s beside it",
+		hours(p.DrivingMin), hours(p.ChargingMin), hours(p.OverheadMin))}
+	if p.Currency != "" {
+		out.Money = fmt.Sprintf("%s %s", words.Fixed(p.Cost, 2), p.Currency)
+	}
+	for _, s := range p.Stops {
+		site := t.Sites[s.Site]
+		q := url.Values{"car": {fmt.Sprint(v.Car.ID)}, "from": {words.Fixed(s.ArrivePct, 0)}, "to": {words.Fixed(s.LeavePct, 0)},
+			"battery": {words.Fixed(s.BatteryC, 0)}, "outside": {words.Fixed(t.AmbientC, 0)}, "units": {"°C"}}
+		q.Del("units")
+		for _, place := range v.Places {
+			if place.Name == site.Name {
+				q.Set("stall", fmt.Sprint(place.ID))
+			}
+		}
+		out.Stops = append(out.Stops, stop{Stop: s, Site: site.Name, AtKm: site.AtKm, Charge: hours(s.ChargeMin),
+			Prepare: "/prepare?" + q.Encode()})
+	}
+	return out
+}

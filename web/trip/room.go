@@ -1,0 +1,42 @@
+// Package trip is the room of ways with stops: where to charge on them, how much, for how long.
+package trip
+
+import (
+	"context"
+	"embed"
+
+	"github.com/go-chi/chi/v5"
+
+	"zincroad/core/run"
+	"zincroad/core/vehicle"
+	"zincroad/logbook"
+	"zincroad/web/ui"
+)
+
+//go:embed templates
+var files embed.FS
+
+// Room is this room of the interface; safe for concurrent use.
+type Room struct {
+	*ui.Pages
+	book Book
+}
+
+// Book is what the room needs of the logbook: cars with what their runs taught, and sites.
+type Book interface {
+	Cars(ctx context.Context) ([]logbook.Car, error)
+	Known(ctx context.Context, car *run.Car, of logbook.Of) (*vehicle.Model, error)
+	Sites(ctx context.Context) ([]logbook.Site, error)
+}
+
+// New furnishes the room. It fails when its own templates are broken.
+func New(u *ui.UI, book Book) (*Room, error) {
+	pages, err := u.Pages(files, nil)
+	if err != nil {
+		return nil, err
+	}
+	return &Room{Pages: pages, book: book}, nil
+}
+
+// Routes are the room's pages.
+func (s *Room) Routes(r chi.Router) { r.Get("/", s.page) }
