@@ -38,6 +38,9 @@ const (
 	sameStepPct  = 0.8
 	roundTimerS  = 20.0
 	roundStepPct = 5.0
+
+	anyTimeS = 1500.0 // over which a fall by chance may lie anywhere, s
+	anyPct   = 70.0   // and % of charge
 )
 
 // timerSign is what speaks for a timer at a fall, in nats, and whether it is more than a round time: another leg fell
@@ -49,8 +52,12 @@ func (x *fallen) timerSign(leg int, after, soc float64, l *Log) (odds float64, p
 			return 7, true
 		}
 	}
-	if timer, _ := l.Elsewhere.Car.FellLike(after, soc, sameTimerS, sameStepPct); timer { // as good as another leg
+	car := l.Elsewhere.Car
+	if car.TimesOut(after, sameTimerS) { // as good as another leg
 		return 7, true
+	}
+	if timer, _, of := car.FellLike(after, soc, sameTimerS, sameStepPct); timer {
+		return max(0, -math.Log(float64(of)*2*sameTimerS/anyTimeS)), false
 	}
 	if l.OfCar != nil {
 		if v, ok := run.Known(l.OfCar.TimerS); ok && math.Abs(after-v) < 60 {
@@ -67,9 +74,13 @@ func (x *fallen) timerSign(leg int, after, soc float64, l *Log) (odds float64, p
 // runs of the car or its noted envelope fall there, or this run has two further falls, as stairs have. A fifth of
 // all charges lie within half a per cent of a round one; a further fall elsewhere makes stairs likelier.
 func (x *fallen) stepSign(at, after, soc float64, k *known, l *Log) (odds float64, proof bool) {
-	timer, step := l.Elsewhere.Car.FellLike(after, soc, sameTimerS, sameStepPct)
-	if step && !timer || k.stepAt(soc) {
+	car := l.Elsewhere.Car
+	if car.FallsNear(soc, sameStepPct) || k.stepAt(soc) {
 		return 4, true
+	}
+	alike := 0.0
+	if timer, step, of := car.FellLike(after, soc, sameTimerS, sameStepPct); step && !timer {
+		alike = max(0, -math.Log(float64(of)*2*sameStepPct/anyPct))
 	}
 	others := 0
 	for _, o := range x.list {
@@ -78,9 +89,9 @@ func (x *fallen) stepSign(at, after, soc float64, k *known, l *Log) (odds float6
 			others++
 		}
 	}
-	odds = -1.0
+	odds = -1.0 + alike
 	if away := math.Abs(soc - roundStepPct*math.Round(soc/roundStepPct)); away <= 0.5 {
-		odds = 1.0
+		odds = 1.0 + alike
 	}
 	if others >= 1 {
 		odds += 1.2

@@ -86,6 +86,7 @@ type (
 		ToKW   float64 `json:"to_kw"`
 		Share  float64 `json:"share"`
 		Runs   int     `json:"runs"`
+		Plug   float64 `json:"after_plug_in_s"`
 	}
 	DocumentBound struct {
 		Value float64 `json:"value"`
@@ -132,7 +133,7 @@ func (m *Model) Document() *Document {
 		d.Steps = append(d.Steps, DocumentStep(s))
 	}
 	for _, t := range m.Timers {
-		d.Timers = append(d.Timers, DocumentTimer{t.AfterS, t.ToKW, t.Share, t.Runs})
+		d.Timers = append(d.Timers, DocumentTimer{t.AfterS, t.ToKW, t.Share, t.Runs, t.PluggedS})
 	}
 	if u := m.Usable; u != nil {
 		d.Usable = &DocumentBound{u.Value, u.Low, u.High}
@@ -177,7 +178,7 @@ func (d *Document) Model() (*Model, error) {
 		m.Steps = append(m.Steps, Step(s))
 	}
 	for _, t := range d.Timers {
-		m.Timers = append(m.Timers, Timer{t.AfterS, t.Share, t.ToKW, t.Runs})
+		m.Timers = append(m.Timers, Timer{AfterS: t.AfterS, Share: t.Share, PluggedS: t.Plug, ToKW: t.ToKW, Runs: t.Runs})
 	}
 	if u := d.Usable; u != nil {
 		m.Usable = &Bound{u.Value, u.Low, u.High}

@@ -178,7 +178,7 @@ func TestStepsAndTimersAreShared(t *testing.T) {
 	m = uncalled(Fall{SoCPct: 30, AfterS: 300, PluggedS: 315, Share: 0.7}, Fall{SoCPct: 45, AfterS: 302, PluggedS: 316, Share: 0.7})
 	assert.Len(t, m.Timers, 1)
 	assert.Empty(t, m.Steps)
-	isTimer, isStep := m.FellLike(314, 38, 4, 0.8)
+	isTimer, isStep, _ := m.FellLike(314, 38, 4, 0.8)
 	assert.True(t, isTimer && !isStep)
 	m = uncalled(Fall{SoCPct: 40, AfterS: 300, Share: 0.7}, Fall{SoCPct: 40.4, AfterS: 700, Share: 0.7})
 	assert.Len(t, m.Steps, 1)

@@ -50,6 +50,7 @@ type Step struct {
 // Timer is a fall of the car's power some time after first power.
 type Timer struct {
 	AfterS, Share float64 // since first power; of the power that is left
+	PluggedS      float64 // since the plug-in
 	ToKW          float64
 	Runs          int
 }
@@ -191,17 +192,24 @@ func at(socPct float64) (node int, share float64) {
 }
 
 // FellLike tells whether another run fell at once at the same time after its plug-in, or at the same charge, which of
-// the two by where the other lay: the same time at another charge is a timer's.
-func (m *Model) FellLike(pluggedS, socPct, withinS, withinPct float64) (timer, step bool) {
+// the two by where the other lay: the same time at another charge is a timer's. Of how many falls that is one says how
+// much of a chance it may be.
+func (m *Model) FellLike(pluggedS, socPct, withinS, withinPct float64) (timer, step bool, of int) {
 	if m == nil {
-		return false, false
+		return false, false, 0
 	}
 	for _, f := range m.Falls {
 		s, pct := math.Abs(f.PluggedS-pluggedS), math.Abs(f.SoCPct-socPct)
 		timer = timer || s <= withinS && pct >= apartPct
 		step = step || pct <= withinPct && s >= apartS
 	}
-	return timer, step
+	return timer, step, len(m.Falls)
+}
+
+// TimesOut tells whether the car's runs share a timer that ends so near a time after its plug-in.
+func (m *Model) TimesOut(pluggedS, withinS float64) bool {
+	return m != nil &&
+		slices.ContainsFunc(m.Timers, func(t Timer) bool { return math.Abs(t.PluggedS-pluggedS) <= withinS })
 }
 
 // FallsNear tells whether the car's power falls at once so near a charge.

@@ -134,8 +134,9 @@ func timersOf(lessons []Lesson) []Timer {
 		after := middle(g, func(s seenIn) float64 { return s.at })
 		long := countWhere(lessons, func(x *Lesson) bool { return x.FlowedS > after+nearS })
 		if shared(g, ATimer, atCharge, apartPct) && 2*countRuns(g) >= long {
-			out = append(out, Timer{AfterS: after, Share: middle(g, func(s seenIn) float64 { return s.fall.Share }),
-				Runs: countRuns(g)})
+			out = append(out, Timer{AfterS: after, PluggedS: middle(g, func(s seenIn) float64 { return s.fall.PluggedS }),
+				Share: middle(g, func(s seenIn) float64 { return s.fall.Share }),
+				Runs:  countRuns(g)})
 		}
 	}
 	return out

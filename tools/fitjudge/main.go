@@ -1,11 +1,13 @@
 // Command fitjudge holds the judgement against runs whose causes are known, and looks for better numbers.
 //
-// fitjudge [--fit] [--worst N] [--only TEXT] RUNS ANSWERS: RUNS is a folder of run folders, ANSWERS a JSON file that
-// gives for each, by name, the stretches whose cause can be told:
+// fitjudge [--fit] [--learn] [--worst N] [--only TEXT] RUNS ANSWERS: RUNS is a folder of run folders, ANSWERS a JSON
+// file that gives for each, by name, the stretches whose cause can be told:
 //
 //	{"runs": {"NAME": {"stretches": [{"from_s": 0, "to_s": 60, "cause": "cold", "also": ["hot"]}]}}}
 //
 // Seconds are right where the cause said, or the one it is paired with, is the true one or one as right.
+//
+// --learn judges each run by what the others of its car taught, too: cars are one by their names.
 //
 // --fit goes through the numbers of core/judge one after the other, keeps what gives the truth a higher chance on every
 // other run, and prints what the runs between say to it: stop where those no longer gain.
@@ -56,11 +58,13 @@ func (s *stretch) whose() limit.Whose {
 type labelled struct {
 	name      string
 	log       *judge.Log
+	taught    curve.Taught
 	Stretches []stretch `json:"stretches"`
 }
 
 func main() {
 	fit := flag.Bool("fit", false, "look for better numbers on every other run")
+	learn := flag.Bool("learn", false, "judge each run by what the others of its car taught")
 	only := flag.String("only", "", "read only runs whose name holds this")
 	worst := flag.Int("worst", 15, "how many of the worst runs to list")
 	flag.Parse()
@@ -72,6 +76,9 @@ func main() {
 	if err != nil {
 		fmt.Fprintln(os.Stderr, err)
 		os.Exit(1)
+	}
+	if *learn {
+		teach(runs)
 	}
 	if *fit {
 		search(runs)
@@ -103,11 +110,39 @@ func read(folder, answers, only string) ([]*labelled, error) {
 		}
 		r := all.Runs[name]
 		r.name = name
-		if r.log = curve.Of(b.Run).Judged(); r.log != nil {
+		w := curve.Of(b.Run)
+		if r.log = w.Judged(); r.log != nil {
+			r.taught = w.Taught()
 			out = append(out, r)
 		}
 	}
 	return out, nil
+}
+
+// teach gives each run what the others of its car taught.
+func teach(runs []*labelled) {
+	car := func(r *labelled) string {
+		if r.log.OfCar == nil {
+			return ""
+		}
+		return r.log.OfCar.Name
+	}
+	for _, r := range runs {
+		if car(r) == "" {
+			continue
+		}
+		var others []curve.Taught
+		for _, o := range runs {
+			if o != r && car(o) == car(r) {
+				others = append(others, o.taught)
+			}
+		}
+		profile := ""
+		if r.log.Conditions != nil {
+			profile = r.log.Conditions.Profile
+		}
+		r.log.Elsewhere = curve.Learn(r.log.OfCar, profile, others, nil)
+	}
 }
 
 // beside does something with each run, some at a time, and gives what came of them in order.

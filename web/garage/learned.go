@@ -103,8 +103,8 @@ func sayKnown(list []vehicle.HeldOut) string {
 		}
 		off += math.Abs(h.ForetoldS/h.MeasuredS - 1)
 	}
-	return fmt.Sprintf("Foretold from its other runs, %d of %d took as long as was said, give or take; they were %s %% off in "+
-		"the mean.", within, len(list), words.Figure(100*off/float64(len(list)), 0))
+	return fmt.Sprintf("Foretold from its other runs, %d of %d took as long as was said, give or take; they were %s %% "+
+		"off in the mean.", within, len(list), words.Figure(100*off/float64(len(list)), 0))
 }
 
 // sayWarmth says what cold does, where a run was cold.

@@ -82,7 +82,8 @@ type choice struct {
 	Chosen      bool
 }
 
-var weighNames = map[trip.Weigh]string{trip.Minutes: "the fastest", trip.Money: "the cheapest", trip.Stops: "the fewest stops"}
+var weighNames = map[trip.Weigh]string{trip.Minutes: "the fastest", trip.Money: "the cheapest",
+	trip.Stops: "the fewest stops"}
 
 func (s *Room) page(w http.ResponseWriter, r *http.Request) {
 	v := &View{Fields: ui.NewFields(r.URL.Query()), In: ui.MeasuresOf(r), Dials: dials}
@@ -218,8 +219,8 @@ func (v *View) asTyped() trip.Trip {
 	for _, d := range dials {
 		n[d.Name] = v.number(d.Name, d.Unit, d.Usual, d.Min, d.Max)
 	}
-	t := trip.Trip{Car: v.Car.Describe(latest(v.Car)), DistanceKm: n["distance"], SpeedKmh: n["speed"], StartPct: n["start"],
-		ArrivePct: n["arrive"], ReservePct: n["reserve"], AmbientC: n["outside"], BatteryC: n["battery"],
+	t := trip.Trip{Car: v.Car.Describe(latest(v.Car)), DistanceKm: n["distance"], SpeedKmh: n["speed"],
+		StartPct: n["start"], ArrivePct: n["arrive"], ReservePct: n["reserve"], AmbientC: n["outside"], BatteryC: n["battery"],
 		Weigh: trip.Weigh(v.Values.Get("weigh")), MinuteWorth: n["worth"]}
 	if v.Values.Get("battery") == "" {
 		t.BatteryC = t.AmbientC + drivenK
@@ -277,8 +278,8 @@ func (v *View) find(t trip.Trip) {
 		ReservePct: t.ReservePct, Measures: v.In}
 	for _, s := range plans.Plans[0].Stops {
 		site := t.Sites[s.Site]
-		d.Stops = append(d.Stops, draw.TripStop{Name: site.Name, AtKm: site.AtKm, ArrivePct: s.ArrivePct, LeavePct: s.LeavePct,
-			Minutes: s.ChargeMin, Why: s.Why})
+		d.Stops = append(d.Stops, draw.TripStop{Name: site.Name, AtKm: site.AtKm, ArrivePct: s.ArrivePct,
+			LeavePct: s.LeavePct, Minutes: s.ChargeMin, Why: s.Why})
 	}
 	v.Picture = d.SVG()
 }
@@ -305,9 +306,9 @@ func (v *View) show(t *trip.Trip, p trip.Plan) shown {
 	}
 	for _, s := range p.Stops {
 		site := t.Sites[s.Site]
-		q := url.Values{"car": {fmt.Sprint(v.Car.ID)}, "from": {words.Fixed(s.ArrivePct, 0)}, "to": {words.Fixed(s.LeavePct, 0)},
-			"battery": {words.Fixed(s.BatteryC, 0)}, "outside": {words.Fixed(t.AmbientC, 0)}, "units": {"°C"}}
-		q.Del("units")
+		q := url.Values{"car": {fmt.Sprint(v.Car.ID)}, "from": {words.Fixed(s.ArrivePct, 0)},
+			"to": {words.Fixed(s.LeavePct, 0)}, "battery": {words.Fixed(s.BatteryC, 0)},
+			"outside": {words.Fixed(t.AmbientC, 0)}}
 		for _, place := range v.Places {
 			if place.Name == site.Name {
 				q.Set("stall", fmt.Sprint(place.ID))
