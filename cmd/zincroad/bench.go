@@ -11,6 +11,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"zincroad/core/bench"
+	"zincroad/core/run"
 	"zincroad/core/words"
 	"zincroad/formats/intake"
 )
@@ -45,7 +46,7 @@ func benchCommand() *cobra.Command {
 					strings.Join(bench.ConditionNames(), ", "))
 				return errBadInput
 			}
-			var subjects []bench.Subject
+			var runs []*run.Run
 			for _, path := range args {
 				b, err := intake.Path(path, intake.Choices{})
 				if err != nil {
@@ -56,8 +57,9 @@ func benchCommand() *cobra.Command {
 				if b.Run.Title == "" {
 					b.Run.Title = filepath.Base(path)
 				}
-				subjects = append(subjects, bench.SubjectOf(b.Run))
+				runs = append(runs, b.Run)
 			}
+			subjects := bench.SubjectsOf(runs)
 			x := bench.Compare(subjects, ask)
 			var err error
 			if asJSON {

@@ -15,6 +15,7 @@ import (
 	"zincroad/core/run"
 	"zincroad/core/trace"
 	"zincroad/core/units"
+	"zincroad/core/vehicle"
 	"zincroad/core/words"
 )
 
@@ -154,6 +155,57 @@ type Subject struct {
 func SubjectOf(r *run.Run) Subject {
 	w := curve.Of(r)
 	return Subject{Entry{Run: r, Reading: w.Read(curve.Options{Clock: curve.PlugClock})}, w}
+}
+
+// manyRuns is from how many of a car on its cold and heat are learned once for all.
+const manyRuns = 5
+
+// SubjectsOf reads runs for the bench, each by what the others of its car and of its stall taught, too: cars and stalls
+// are one by their names.
+func SubjectsOf(runs []*run.Run) []Subject {
+	out := make([]Subject, len(runs))
+	taught := make([]curve.Taught, len(runs))
+	all := map[string]*vehicle.Model{}
+	for i, r := range runs {
+		w := curve.Of(r)
+		out[i] = Subject{Entry{Run: r, Reading: w.Read(curve.Options{Clock: curve.PlugClock})}, w}
+		taught[i] = w.Taught()
+	}
+	for i, r := range runs {
+		var ofCar, atStall []curve.Taught
+		for k, o := range runs {
+			if k == i {
+				continue
+			}
+			if r.Car != nil && o.Car != nil && r.Car.Name != "" && r.Car.Name == o.Car.Name {
+				ofCar = append(ofCar, taught[k])
+			}
+			if r.Stall != nil && o.Stall != nil && r.Stall.Name != "" && r.Stall.Site == o.Stall.Site &&
+				r.Stall.Name == o.Stall.Name {
+				atStall = append(atStall, taught[k])
+			}
+		}
+		if len(ofCar)+len(atStall) == 0 {
+			continue
+		}
+		few := ofCar
+		if len(ofCar) > manyRuns {
+			few = nil
+		}
+		known := curve.Learn(r.Car, taught[i].Car.Profile, few, atStall)
+		if few == nil && len(ofCar) > 0 { // one of many changes little of what is known of cold and heat
+			name := r.Car.Name + "\n" + taught[i].Car.Profile
+			if _, ok := all[name]; !ok {
+				all[name] = curve.Learn(r.Car, taught[i].Car.Profile, append(ofCar, taught[i]), nil).Car
+			}
+			if m := all[name]; m != nil {
+				known.Car = m.From(r.Car, r.Car.Software, curve.Lessons(ofCar))
+			}
+		}
+		w := curve.OfKnown(r, known)
+		out[i] = Subject{Entry{Run: r, Reading: w.Read(curve.Options{Clock: curve.PlugClock})}, w}
+	}
+	return out
 }
 
 // Compare lays runs side by side. It needs at least one; the reference must be one of them.

@@ -220,8 +220,9 @@ func (v *View) asTyped() trip.Trip {
 		n[d.Name] = v.number(d.Name, d.Unit, d.Usual, d.Min, d.Max)
 	}
 	t := trip.Trip{Car: v.Car.Describe(latest(v.Car)), DistanceKm: n["distance"], SpeedKmh: n["speed"],
-		StartPct: n["start"], ArrivePct: n["arrive"], ReservePct: n["reserve"], AmbientC: n["outside"], BatteryC: n["battery"],
-		Weigh: trip.Weigh(v.Values.Get("weigh")), MinuteWorth: n["worth"]}
+		StartPct: n["start"], ArrivePct: n["arrive"], ReservePct: n["reserve"], AmbientC: n["outside"],
+		BatteryC: n["battery"],
+		Weigh:    trip.Weigh(v.Values.Get("weigh")), MinuteWorth: n["worth"]}
 	if v.Values.Get("battery") == "" {
 		t.BatteryC = t.AmbientC + drivenK
 	}
