@@ -34,7 +34,6 @@ type session struct {
 // tables are the sessions of a trip's stalls, stepped when they are first asked for.
 type tables struct {
 	road *road
-	mu   sync.Mutex
 	all  map[key]*session
 	kind []int // which of the stalls that differ a site has
 }

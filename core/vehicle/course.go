@@ -39,18 +39,17 @@ const (
 
 // point is one point of a run as the course sees it.
 type point struct {
-	at       int     // node on its left
-	right    float64 // share of the one on its right
-	soc      float64
-	y        float64 // logarithm of kW
-	own      float64
-	limit    float64 // how likely one of the car's own fixed limits held it
-	sd       float64
-	run      int
-	version  int // 0: the one that is asked for
-	cold     float64
-	hot      float64 // °C; NaN: not read
-	coldNote bool    // the temperature was not read: it is taken for warm
+	at      int     // node on its left
+	right   float64 // share of the one on its right
+	soc     float64
+	y       float64 // logarithm of kW
+	own     float64
+	limit   float64 // how likely one of the car's own fixed limits held it
+	sd      float64
+	run     int
+	version int // 0: the one that is asked for
+	cold    float64
+	hot     float64 // °C; NaN: not read
 }
 
 // course is the envelope by its points: what is solved for is the logarithm at each node, each run's own share, and
