@@ -26,6 +26,7 @@ type Uncertainty struct {
 	StallSharePct float64 // what the stall may give of its label at worst
 	HeatPct       float64 // of what warms the pack by a kelvin, either way; 0: it is known
 	WarmK         float64 // of the temperature from which the pack is warm, either way; 0: it is known
+	ModelPct      float64 // of the whole time, either way, that no part of the model explains; 0: nothing
 	BeginS        float64 // of the time from plug-in to full power, either way; 0: it is known
 }
 
@@ -422,11 +423,11 @@ func (f *Forecast) spread(plan Plan, u Uncertainty, variants []Plan) {
 	all.Wait()
 	for i := range f.Posts {
 		p := &f.Posts[i]
-		p.LowS, p.HighS = band(p.TS, runs, func(trail []float64) float64 { return reached(trail, p.SoCPct) })
+		p.LowS, p.HighS = band(p.TS, u.ModelPct, runs, func(trail []float64) float64 { return reached(trail, p.SoCPct) })
 	}
 	for i := range f.Windows {
 		w := &f.Windows[i]
-		w.LowS, w.HighS = band(w.TS, runs,
+		w.LowS, w.HighS = band(w.TS, u.ModelPct, runs,
 			func(trail []float64) float64 { return reached(trail, w.ToPct) - reached(trail, w.FromPct) })
 	}
 }
@@ -453,9 +454,10 @@ func ofCapacity(c *run.Car, share float64) *run.Car {
 }
 
 // band adds the moves of a time up on either side; a variant in which it never
-// comes makes the high end NaN.
-func band(t float64, runs [][]float64, of func([]float64) float64) (low, high float64) {
-	var down, up float64
+// comes makes the high end NaN. So much of the time moves it to both sides beside.
+func band(t, ownPct float64, runs [][]float64, of func([]float64) float64) (low, high float64) {
+	own := ownPct / 100 * t
+	down, up := own*own, own*own
 	for _, trail := range runs {
 		switch d := of(trail) - t; {
 		case math.IsNaN(d):
