@@ -71,6 +71,7 @@ func learnAs(as *Model, car *run.Car, software, profile string, lessons []Lesson
 		m.Software = m.Software[1:]
 	}
 	m.heat(car, used)
+	m.drop(car)
 	return m
 }
 

@@ -212,6 +212,34 @@ func (m *Model) ofPack(lessons []Lesson) {
 	m.RampS = pooled(lessons, func(x *Lesson) run.Number { return x.RampS })
 }
 
+// drop takes out what no car has, by bounds far outside of what is driven (from memory): a forecast that went by it would
+// be a wrong one that looks sure.
+func (m *Model) drop(car *run.Car) {
+	within := func(n *run.Number, low, high float64) {
+		if v, ok := run.Value(*n); ok && !(v >= low && v <= high) {
+			*n = nil
+		}
+	}
+	within(&m.RestKWh, 5, 400)
+	within(&m.Cells, 40, 300)
+	within(&m.ActivationKJ, 0, 80)
+	within(&m.HeaterKW, 0, 15)
+	within(&m.AuxKW, 0, 15)
+	within(&m.BeginS, 0, 600)
+	within(&m.RampS, 0, 300)
+	bare := *m
+	bare.Ohm, bare.HeatKJK, bare.CoolingKW, bare.ActivationKJ = nil, nil, nil, nil
+	p, err := pack.For(bare.Apply(car))
+	if err != nil {
+		m.Ohm, m.HeatKJK, m.CoolingKW = nil, nil, nil
+		return
+	}
+	const times = 5.0 // what is usual of its size, or a fifth of it
+	within(&m.Ohm, p.ResistanceOhm/times, p.ResistanceOhm*times)
+	within(&m.HeatKJK, p.Thermal.HeatCapacityKJK/times, p.Thermal.HeatCapacityKJK*times)
+	within(&m.CoolingKW, 0, p.Thermal.CoolingKW*times)
+}
+
 // heat settles heat capacity and cooling, by the resistance that the car's model has: a forecast makes its heat of the
 // same one, so that where that is off, what it warms by is not.
 func (m *Model) heat(car *run.Car, lessons []Lesson) {
