@@ -212,8 +212,8 @@ func (m *Model) ofPack(lessons []Lesson) {
 	m.RampS = pooled(lessons, func(x *Lesson) run.Number { return x.RampS })
 }
 
-// drop takes out what no car has, by bounds far outside of what is driven (from memory): a forecast that went by it would
-// be a wrong one that looks sure.
+// drop takes out what no car has, by bounds far outside of what is driven (from memory): a forecast that went by it
+// would be a wrong one that looks sure.
 func (m *Model) drop(car *run.Car) {
 	within := func(n *run.Number, low, high float64) {
 		if v, ok := run.Value(*n); ok && !(v >= low && v <= high) {
