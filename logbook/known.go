@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"hash/fnv"
+	"runtime/debug"
 
 	"zincroad/core/curve"
 	"zincroad/core/forecast"
@@ -76,7 +77,9 @@ func (b *Book) Known(ctx context.Context, car *run.Car, of Of) (*vehicle.Model, 
 }
 
 // model is what lessons come to; what was worked out before is kept by their text, so that it cannot be out of date.
-func (b *Book) model(car *run.Car, of Of, list []lesson) *vehicle.Model {
+// A panic of the arithmetic is a car of which nothing is known: it must not end the program.
+func (b *Book) model(car *run.Car, of Of, list []lesson) (m *vehicle.Model) {
+	defer b.spared(of, &m)
 	taught := make([]curve.Taught, len(list))
 	for i, l := range list {
 		taught[i] = l.Taught
@@ -85,9 +88,28 @@ func (b *Book) model(car *run.Car, of Of, list []lesson) *vehicle.Model {
 	if m, ok := b.models.Get(key); ok {
 		return m
 	}
-	m := vehicle.Learn(car, of.Software, of.profile(), curve.Lessons(taught))
+	m = vehicle.Learn(car, of.Software, of.profile(), curve.Lessons(taught))
 	b.models.Add(key, m)
 	return m
+}
+
+// spared makes a panic of learning a model that says nothing, and logs where it was.
+func (b *Book) spared(of Of, m **vehicle.Model) {
+	if p := recover(); p != nil {
+		b.log.Error("what a car's runs taught cannot be worked out", "car", of.CarID, "panic", p,
+			"stack", string(debug.Stack()))
+		*m = nil
+	}
+}
+
+// others is what a car's model is without one of the runs that it rests on.
+func (b *Book) others(car *run.Car, of Of, all *vehicle.Model, list []lesson) (m *vehicle.Model) {
+	defer b.spared(of, &m)
+	taught := make([]curve.Taught, len(list))
+	for i, l := range list {
+		taught[i] = l.Taught
+	}
+	return all.From(car, of.Software, curve.Lessons(taught))
 }
 
 // Elsewhere is what a run is judged by beside its own readings.
@@ -131,11 +153,7 @@ func (b *Book) elsewhere(ctx context.Context, row *Run, car *run.Car) (judge.Els
 			model = b.model(car, of, others)
 		default:
 			if all := b.model(car, of, list); all != nil {
-				taught := make([]curve.Taught, len(others))
-				for i, l := range others {
-					taught[i] = l.Taught
-				}
-				model = all.From(car, of.Software, curve.Lessons(taught))
+				model = b.others(car, of, all, others)
 			}
 		}
 	}

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"runtime"
+	"runtime/debug"
 	"slices"
 	"strings"
 	"sync"
@@ -283,7 +284,7 @@ func worked(row *Run, r *run.Run, known judge.Elsewhere, taught string) (out *Re
 	err error) {
 	defer func() {
 		if p := recover(); p != nil {
-			err = fmt.Errorf("%v: %w", p, errArithmetic)
+			err = fmt.Errorf("%v, at %s: %w", p, debug.Stack(), errArithmetic)
 		}
 	}()
 	work := curve.OfKnown(r, known)
