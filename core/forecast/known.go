@@ -30,7 +30,7 @@ func (p Plan) AsKnown() Plan {
 func knownTo(m *vehicle.Model, plan *Plan, u Uncertainty) (left Uncertainty, off []Plan) {
 	car := plan.AsKnown().Car
 	if m.Draws(plan.Car) {
-		u.TaperPct = 0
+		u.TaperPct, u.BeginS, u.HeatPct, u.ModelPct = 0, unlikeBeginS, roughHeatPct, unlikeDayPct
 		for _, ways := range m.Ways() {
 			for _, shifted := range ways {
 				p := *plan
@@ -45,7 +45,6 @@ func knownTo(m *vehicle.Model, plan *Plan, u Uncertainty) (left Uncertainty, off
 	if plan.Car == nil || plan.Car.WarmC == nil {
 		u.WarmK = ofRange * m.WarmSDK()
 	}
-	u.BeginS, u.HeatPct, u.ModelPct = unlikeBeginS, roughHeatPct, unlikeDayPct
 	return u, off
 }
 
