@@ -62,8 +62,8 @@ func (p *Plan) session(from, to float64, battery pack.Nodes) forecast.Plan {
 	return s
 }
 
-// known is the car with what its runs taught where nothing is noted.
-func (p *Plan) known() *run.Car {
+// KnownCar is the car with what its runs taught where nothing is noted.
+func (p *Plan) KnownCar() *run.Car {
 	if p.Session.Known == nil {
 		return p.Car
 	}
@@ -74,7 +74,7 @@ func (p *Plan) known() *run.Car {
 // from the first moment; outside it is 20 °C where that is not known.
 func (p *Plan) WarmSession() forecast.Plan {
 	warm := pack.DefaultWarmC
-	if b, err := pack.For(p.known()); err == nil {
+	if b, err := pack.For(p.KnownCar()); err == nil {
 		warm = max(warm, b.WarmC)
 	}
 	s := p.session(p.FromPct, p.ToPct, pack.Nodes{ColdestC: warm, WarmestC: warm})
@@ -124,7 +124,7 @@ func Of(plan Plan) *Prepared {
 		plan.Way = Steady
 	}
 	p := &Prepared{Plan: plan}
-	battery, err := pack.For(plan.known())
+	battery, err := pack.For(plan.KnownCar())
 	switch {
 	case errors.Is(err, pack.ErrVoltages):
 		p.refuse("car", "The pack's lowest voltage is above its highest: put it right in the Garage.")
@@ -134,7 +134,7 @@ func Of(plan Plan) *Prepared {
 	if p.Refused() {
 		return p
 	}
-	p.Fit, _ = stall.FitOf(plan.known(), plan.Stall, plan.Adapter, plan.Session.Assumed, plan.Session.Gentle)
+	p.Fit, _ = stall.FitOf(plan.KnownCar(), plan.Stall, plan.Adapter, plan.Session.Assumed, plan.Session.Gentle)
 	var assumed []pack.Assumption
 	p.WhPerKm, assumed = plan.Road.WhPerKm(plan.Car, battery.UsableKWh)
 	p.Assumed = append(append(plan.Session.Known.Used(plan.Car), p.Fit.Assumed...), assumed...)

@@ -109,7 +109,7 @@ func ranked(group []Offer, session forecast.Plan, p Plan, prepared *Prepared) Ra
 	}
 	r.Name = first.Site + " " + strings.Join(names, ", ")
 	session.Stall = first.Stall
-	fit, err := stall.FitOf(p.known(), session.Stall, p.Adapter, p.Session.Assumed, p.Session.Gentle)
+	fit, err := stall.FitOf(p.KnownCar(), session.Stall, p.Adapter, p.Session.Assumed, p.Session.Gentle)
 	switch {
 	case err != nil:
 		r.Reason = "not known"

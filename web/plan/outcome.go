@@ -56,7 +56,7 @@ type planOption struct {
 // outcome says and draws what a plan comes to, as far as what is known allows.
 func (s *Room) outcome(v *View, p prepare.Plan) Outcome {
 	var o Outcome
-	fit, err := stall.FitOf(p.Car, p.Stall, p.Adapter, p.Session.Assumed, p.Session.Gentle)
+	fit, err := stall.FitOf(p.KnownCar(), p.Stall, p.Adapter, p.Session.Assumed, p.Session.Gentle)
 	if err != nil {
 		o.Headline = "This car's usable capacity is needed: note it in the Garage."
 		return o
@@ -159,6 +159,10 @@ func (o *Outcome) say(v *View) {
 	o.sayDrive(v, at)
 	o.sayWarm(v, at)
 	o.sayFallback(pl)
+	if u, ok := pl.WhenToUnplug(); ok {
+		o.Facts = append(o.Facts, fmt.Sprintf("it goes slowly from %s on: the ten points before take %s, the ten behind %s",
+			words.Percent(u.AtPct), words.Duration(math.Round(u.BeforeMin*60)), words.Duration(math.Round(u.AfterMin*60))))
+	}
 	if !v.Clock.plug {
 		return
 	}

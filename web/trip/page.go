@@ -204,15 +204,6 @@ func (v *View) number(name, unit string, usual, least, most float64) float64 {
 	return usual
 }
 
-// hours is a time as one plans a day by it.
-func hours(min float64) string {
-	whole := int(math.Round(min))
-	if whole < 60 {
-		return fmt.Sprintf("%d min", whole)
-	}
-	return fmt.Sprintf("%d h %02d min", whole/60, whole%60)
-}
-
 // asTyped puts a trip together from the form.
 func (v *View) asTyped() trip.Trip {
 	n := map[string]float64{}
@@ -300,8 +291,8 @@ func heading(p shown) string {
 // show is a plan in words.
 func (v *View) show(t *trip.Trip, p trip.Plan) shown {
 	p.Name = strings.ToUpper(p.Name[:1]) + p.Name[1:]
-	out := shown{Plan: p, Total: hours(p.Minutes), Parts: fmt.Sprintf("%s driving, %s charging, %s beside it",
-		hours(p.DrivingMin), hours(p.ChargingMin), hours(p.OverheadMin))}
+	out := shown{Plan: p, Total: words.Hours(p.Minutes * 60), Parts: fmt.Sprintf("%s driving, %s charging, %s beside it",
+		words.Hours(p.DrivingMin*60), words.Hours(p.ChargingMin*60), words.Hours(p.OverheadMin*60))}
 	if p.Currency != "" {
 		out.Money = fmt.Sprintf("%s %s", words.Fixed(p.Cost, 2), p.Currency)
 	}
@@ -315,7 +306,7 @@ func (v *View) show(t *trip.Trip, p trip.Plan) shown {
 				q.Set("stall", fmt.Sprint(place.ID))
 			}
 		}
-		out.Stops = append(out.Stops, stop{Stop: s, Site: site.Name, AtKm: site.AtKm, Charge: hours(s.ChargeMin),
+		out.Stops = append(out.Stops, stop{Stop: s, Site: site.Name, AtKm: site.AtKm, Charge: words.Hours(s.ChargeMin * 60),
 			Prepare: "/prepare?" + q.Encode()})
 	}
 	return out
