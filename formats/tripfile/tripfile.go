@@ -72,7 +72,7 @@ func Read(doc []byte, name string) (t trip.Trip, learned string, err error) {
 	t = trip.Trip{DistanceKm: d.DistanceKm, SpeedKmh: or(d.SpeedKmh, usualSpeedKmh),
 		StartPct: or(d.StartPct, usualStartPct), ArrivePct: or(d.ArrivePct, usualArrivePct),
 		ReservePct: or(d.ReservePct, usualReservePct),
-		AmbientC: or(d.AmbientC, usualAmbientC), BatteryAtStopsC: d.BatteryAtStopsC, Weigh: trip.Weigh(d.Weigh),
+		AmbientC:   or(d.AmbientC, usualAmbientC), BatteryAtStopsC: d.BatteryAtStopsC, Weigh: trip.Weigh(d.Weigh),
 		MinuteWorth: d.MinuteWorth, Gentle: d.Profile == run.Profiles[1]}
 	t.BatteryC = or(d.BatteryC, t.AmbientC+drivenK)
 	if d.Weigh == "" {
