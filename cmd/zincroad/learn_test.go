@@ -119,3 +119,16 @@ func TestTrip(t *testing.T) {
 	assert.Equal(t, 2, status)
 	assert.Contains(t, errOut, "distance_km")
 }
+
+// A report of two runs is one file that says first how they differ; where it cannot be written it is said why.
+func TestReport(t *testing.T) {
+	to := filepath.Join(t.TempDir(), "report.html")
+	_, errOut, status := zincroad(t, "report", warmFolder(t, "first", 350), warmFolder(t, "weak", 60), "-o", to)
+	require.Zero(t, status, errOut)
+	page, err := os.ReadFile(to)
+	require.NoError(t, err)
+	assert.Regexp(t, `<h1>\s*10–80 % took .* in “first”`, string(page[:min(len(page), 12_000)]))
+	_, errOut, status = zincroad(t, "report", warmFolder(t, "first", 350), "-o", filepath.Join(to, "inside"))
+	assert.Equal(t, 2, status)
+	assert.Contains(t, errOut, "-o")
+}

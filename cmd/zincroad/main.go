@@ -32,7 +32,7 @@ func main() {
 		readCommand(),
 		benchCommand(),
 		fitCommand(),
-		forecastCommand(), learnCommand(), tripCommand(),
+		forecastCommand(), learnCommand(), tripCommand(), reportCommand(),
 		standinCommand(),
 		demoCommand(),
 		serveCommand(),

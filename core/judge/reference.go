@@ -15,7 +15,7 @@ type Basis string
 // The bases, best first; none: the car's capacity is not known.
 const (
 	Noted   Basis = "noted"  // the envelope noted at the car
-	Learnt  Basis = "learnt" // the car's own warm runs
+	Learnt  Basis = "learnt" // the car's other runs
 	ByKind  Basis = "kind"   // what packs of its kind and size take
 	NoBasis Basis = ""
 )
@@ -43,7 +43,7 @@ func (r Reference) Words() string {
 	case Noted:
 		return "its noted envelope"
 	case Learnt:
-		return "its own warm runs"
+		return "its other runs"
 	case ByKind:
 		return "the usual curve of its kind"
 	}

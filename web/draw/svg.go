@@ -176,3 +176,6 @@ func Standalone(svg, caption string, woff2 []byte) string {
 	)
 	return out[:body] + ground + out[body:]
 }
+
+// StandaloneStyle is how pictures look on a page that is not the program's own.
+func StandaloneStyle() string { return standaloneCSS + linesCSS }

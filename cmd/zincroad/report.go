@@ -1,0 +1,53 @@
+package main
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+
+	"github.com/spf13/cobra"
+
+	"zincroad/core/bench"
+	"zincroad/core/run"
+	"zincroad/formats/intake"
+	"zincroad/web/report"
+)
+
+// reportCommand makes a page of runs that others read.
+func reportCommand() *cobra.Command {
+	var to string
+	c := &cobra.Command{
+		Use:   "report RUN… -o report.html",
+		Short: "One page of a run, or of several side by side, that others read: nothing fetched, no script, prints on A4",
+		Args:  cobra.MinimumNArgs(1),
+		RunE: func(c *cobra.Command, args []string) error {
+			var runs []*run.Run
+			for _, path := range args {
+				b, err := intake.Path(path, intake.Choices{})
+				if err != nil {
+					complain(c.ErrOrStderr(), intake.Refusal(path, err), 0)
+					return errBadInput
+				}
+				complain(c.ErrOrStderr(), b.Faults, b.LeftOut)
+				if b.Run.Title == "" {
+					b.Run.Title = filepath.Base(path)
+				}
+				runs = append(runs, b.Run)
+			}
+			f, err := os.Create(to)
+			if err != nil {
+				return refused(c.ErrOrStderr(), "-o", err)
+			}
+			err = report.Write(f, bench.SubjectsOf(runs))
+			if closing := f.Close(); err == nil {
+				err = closing
+			}
+			if err != nil {
+				return fmt.Errorf("%s: %w", to, err)
+			}
+			return nil
+		},
+	}
+	c.Flags().StringVarP(&to, "output", "o", "report.html", "the file to write")
+	return c
+}
