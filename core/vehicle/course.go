@@ -196,37 +196,11 @@ func (c *course) solve(off, begin []float64) *solution {
 	if begin != nil {
 		copy(s.x, begin)
 	}
-	var buffer [8]part
 	var ch mat.Cholesky
 	sound := false
 	for round := range rounds {
 		coarse := max(1, coarsest*math.Pow(finer, float64(round)))
-		h := mat.NewSymDense(c.size, nil)
-		h.CopySym(c.prior)
-		g := mat.NewVecDense(c.size, nil)
-		from := mat.NewVecDense(c.size, nil)
-		for i := range c.size {
-			from.SetVec(i, s.x[i]-c.meanAt(i))
-		}
-		g.MulVec(c.prior, from)
-		g.ScaleVec(-1, g)
-		for i := range c.points {
-			p := &c.points[i]
-			parts := c.parts(p, buffer[:0])
-			f := off[i]
-			for _, q := range parts {
-				f += q.share * s.x[q.of]
-			}
-			slope, bend := s.weigh(i, p, p.off(off[i])*coarse, f)
-			for _, a := range parts {
-				g.SetVec(a.of, g.AtVec(a.of)+slope*a.share)
-				for _, b := range parts {
-					if a.of <= b.of {
-						h.SetSym(a.of, b.of, h.At(a.of, b.of)+bend*a.share*b.share)
-					}
-				}
-			}
-		}
+		g, h := c.pulls(s, off, coarse)
 		if sound = ch.Factorize(h); !sound {
 			break
 		}
@@ -258,6 +232,39 @@ func (c *course) solve(off, begin []float64) *solution {
 		return cov
 	}
 	return s
+}
+
+// pulls are the slope and the bend of how likely all is at a solution (Newton's): the prior's, and each point's, taken
+// so many times as rough as it is.
+func (c *course) pulls(s *solution, off []float64, coarse float64) (*mat.VecDense, *mat.SymDense) {
+	h := mat.NewSymDense(c.size, nil)
+	h.CopySym(c.prior)
+	g := mat.NewVecDense(c.size, nil)
+	from := mat.NewVecDense(c.size, nil)
+	for i := range c.size {
+		from.SetVec(i, s.x[i]-c.meanAt(i))
+	}
+	g.MulVec(c.prior, from)
+	g.ScaleVec(-1, g)
+	var buffer [8]part
+	for i := range c.points {
+		p := &c.points[i]
+		parts := c.parts(p, buffer[:0])
+		f := off[i]
+		for _, q := range parts {
+			f += q.share * s.x[q.of]
+		}
+		slope, bend := s.weigh(i, p, p.off(off[i])*coarse, f)
+		for _, a := range parts {
+			g.SetVec(a.of, g.AtVec(a.of)+slope*a.share)
+			for _, b := range parts {
+				if a.of <= b.of {
+					h.SetSym(a.of, b.of, h.At(a.of, b.of)+bend*a.share*b.share)
+				}
+			}
+		}
+	}
+	return g, h
 }
 
 // longestStep is how far an unknown is moved in one round.
