@@ -1,5 +1,5 @@
-// Package report makes one page of a run or of several that others read: whole in itself, nothing fetched, no script; it
-// prints on A4.
+// Package report makes one page of a run or of several that others read: whole in itself, nothing fetched, no script;
+// it prints on A4.
 package report
 
 import (
@@ -140,8 +140,8 @@ func strip(s bench.Subject) string {
 
 // curves are the powers of runs against charge.
 func curves(list []bench.Subject) string {
-	d := draw.Curves{Title: "Power against state of charge", XName: "state of charge", XUnit: "%", YName: "power", YUnit: "kW",
-		FromZero: true}
+	d := draw.Curves{Title: "Power against state of charge", XName: "state of charge", XUnit: "%", YName: "power",
+		YUnit: "kW", FromZero: true}
 	for i, s := range list {
 		_, kw := column(s, trace.Power)
 		_, soc := column(s, trace.SoC)
