@@ -72,11 +72,11 @@ func (r *Recorder) now() time.Time {
 // Run records until the context ends.
 func (r *Recorder) Run(ctx context.Context) {
 	var all sync.WaitGroup
-	defer all.Wait()
 	running := map[int64]context.CancelFunc{}
 	ended := make(chan int64, 64)
 	var claims *logbook.Claims
 	defer func() {
+		all.Wait() // first: whoever takes a source over must not read beside the last of it here
 		if claims != nil {
 			claims.Close()
 		}
