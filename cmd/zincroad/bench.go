@@ -4,16 +4,13 @@ import (
 	"fmt"
 	"io"
 	"math"
-	"path/filepath"
 	"strings"
 	"text/tabwriter"
 
 	"github.com/spf13/cobra"
 
 	"zincroad/core/bench"
-	"zincroad/core/run"
 	"zincroad/core/words"
-	"zincroad/formats/intake"
 )
 
 // benchCommand compares runs from files alone.
@@ -46,22 +43,12 @@ func benchCommand() *cobra.Command {
 					strings.Join(bench.ConditionNames(), ", "))
 				return errBadInput
 			}
-			var runs []*run.Run
-			for _, path := range args {
-				b, err := intake.Path(path, intake.Choices{})
-				if err != nil {
-					complain(c.ErrOrStderr(), intake.Refusal(path, err), 0)
-					return errBadInput
-				}
-				complain(c.ErrOrStderr(), b.Faults, b.LeftOut)
-				if b.Run.Title == "" {
-					b.Run.Title = filepath.Base(path)
-				}
-				runs = append(runs, b.Run)
+			runs, err := readRuns(c.ErrOrStderr(), args)
+			if err != nil {
+				return err
 			}
 			subjects := bench.SubjectsOf(runs)
 			x := bench.Compare(subjects, ask)
-			var err error
 			if asJSON {
 				err = printJSON(c.OutOrStdout(), x)
 			} else {

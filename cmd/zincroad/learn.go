@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"io"
 	"os"
-	"path/filepath"
 	"slices"
 	"strings"
 	"text/tabwriter"
@@ -17,7 +16,6 @@ import (
 	"zincroad/core/run"
 	"zincroad/core/vehicle"
 	"zincroad/core/words"
-	"zincroad/formats/intake"
 )
 
 // learnCommand says what a car's runs taught.
@@ -69,20 +67,15 @@ func learnCommand() *cobra.Command {
 
 // doneRuns reads runs and what each taught.
 func doneRuns(errOut io.Writer, paths []string) ([]forecast.Done, error) {
+	runs, err := readRuns(errOut, paths)
+	if err != nil {
+		return nil, err
+	}
 	var out []forecast.Done
-	for _, path := range paths {
-		b, err := intake.Path(path, intake.Choices{})
-		if err != nil {
-			complain(errOut, intake.Refusal(path, err), 0)
-			return nil, errBadInput
-		}
-		complain(errOut, b.Faults, b.LeftOut)
-		if b.Run.Title == "" {
-			b.Run.Title = filepath.Base(path)
-		}
-		w := curve.Of(b.Run)
+	for _, r := range runs {
+		w := curve.Of(r)
 		x := w.Read(curve.Options{Clock: curve.PlugClock})
-		out = append(out, forecast.Done{Run: b.Run, Reading: x, Taught: w.Taught()})
+		out = append(out, forecast.Done{Run: r, Reading: x, Taught: w.Taught()})
 	}
 	return out, nil
 }

@@ -5,6 +5,7 @@ import (
 	"io"
 	"math"
 	"os"
+	"path/filepath"
 	"slices"
 	"strings"
 	"text/tabwriter"
@@ -13,6 +14,7 @@ import (
 
 	"zincroad/core/curve"
 	"zincroad/core/figure"
+	"zincroad/core/run"
 	"zincroad/core/trace"
 	"zincroad/core/words"
 	"zincroad/formats/csvlog"
@@ -98,6 +100,24 @@ func read(out, errOut io.Writer, path string, o curve.Options, asJSON bool) erro
 	}
 	complain(errOut, b.Faults, b.LeftOut)
 	return nil
+}
+
+// readRuns reads runs that are named on the command line, each with a title; what is no reading is listed.
+func readRuns(errOut io.Writer, paths []string) ([]*run.Run, error) {
+	var runs []*run.Run
+	for _, path := range paths {
+		b, err := intake.Path(path, intake.Choices{})
+		if err != nil {
+			complain(errOut, intake.Refusal(path, err), 0)
+			return nil, errBadInput
+		}
+		complain(errOut, b.Faults, b.LeftOut)
+		if b.Run.Title == "" {
+			b.Run.Title = filepath.Base(path)
+		}
+		runs = append(runs, b.Run)
+	}
+	return runs, nil
 }
 
 // complain prints one line for each fault.

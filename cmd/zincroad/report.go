@@ -3,13 +3,10 @@ package main
 import (
 	"fmt"
 	"os"
-	"path/filepath"
 
 	"github.com/spf13/cobra"
 
 	"zincroad/core/bench"
-	"zincroad/core/run"
-	"zincroad/formats/intake"
 	"zincroad/web/report"
 )
 
@@ -21,18 +18,9 @@ func reportCommand() *cobra.Command {
 		Short: "One page of a run, or of several side by side, that others read: nothing fetched, no script, prints on A4",
 		Args:  cobra.MinimumNArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
-			var runs []*run.Run
-			for _, path := range args {
-				b, err := intake.Path(path, intake.Choices{})
-				if err != nil {
-					complain(c.ErrOrStderr(), intake.Refusal(path, err), 0)
-					return errBadInput
-				}
-				complain(c.ErrOrStderr(), b.Faults, b.LeftOut)
-				if b.Run.Title == "" {
-					b.Run.Title = filepath.Base(path)
-				}
-				runs = append(runs, b.Run)
+			runs, err := readRuns(c.ErrOrStderr(), args)
+			if err != nil {
+				return err
 			}
 			f, err := os.Create(to)
 			if err != nil {

@@ -137,8 +137,11 @@ func (d *Done) startsWith(p Plan) pack.Nodes {
 			return both(pack.DefaultWarmC)
 		}
 	}
-	return both(p.AmbientC + drivenK)
+	return both(p.AmbientC + DrivenK)
 }
+
+// DrivenK is what a drive warms a pack over the air (from memory), K.
+const DrivenK = 8.0
 
 // usualAmbientC stands for a temperature outside that nobody noted, °C; leastHeldPct is how much charge a window must
 // cover to say how well a car is known.
@@ -148,6 +151,5 @@ const (
 
 	fewRuns        = 5   // of more, one changes little of what is known of cold and heat
 	mostByStall    = 0.1 // of the time
-	drivenK        = 8.0 // that a drive warms a pack over the air (from memory)
 	unreadBatteryK = 10.0
 )

@@ -43,16 +43,14 @@ func knownTo(m *vehicle.Model, plan *Plan, u Uncertainty) (left Uncertainty, off
 		u.CapacityPct = m.RestRangePct
 	}
 	if plan.Car == nil || plan.Car.WarmC == nil {
-		u.WarmK = ofRange * m.WarmSDK()
+		u.WarmK = vehicle.OfRange * m.WarmSDK()
 	}
 	return u, off
 }
 
-// ofRange is how many standard deviations hold nine in ten (of a normal distribution); unlikeBeginS is how far off
-// another stall's beginning is, in s, roughHeatPct how far off it is what warms a pack by a kelvin, in %, and
-// unlikeDayPct how far two days lie apart beside, in % of the time (all common practice, no source).
+// unlikeBeginS is how far off another stall's beginning is, in s, roughHeatPct how far off it is what warms a pack by a
+// kelvin, in %, and unlikeDayPct how far two days lie apart beside, in % of the time (all common practice, no source).
 const (
-	ofRange      = 1.645
 	unlikeBeginS = 10.0
 	roughHeatPct = 25.0
 	unlikeDayPct = 4.0

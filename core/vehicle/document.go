@@ -195,7 +195,7 @@ func (m *Model) spread() {
 	sd := make([]float64, nodes)
 	for i := range sd {
 		p := nearest(m.Envelope, NodePct*float64(i))
-		sd[i] = math.Log(p.High/p.Low) / (2 * ofRange)
+		sd[i] = math.Log(p.High/p.Low) / (2 * OfRange)
 	}
 	m.logKW, m.cov = make([]float64, nodes), make([][]float64, nodes)
 	for i := range nodes {

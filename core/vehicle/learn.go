@@ -405,7 +405,7 @@ type rests struct {
 func (m *Model) envelopeAt(soc float64, node int, on rests) EnvelopePoint {
 	sd, kw := math.Sqrt(m.cov[node][node]), math.Exp(m.logKW[node])
 	p := EnvelopePoint{SoCPct: soc, Kind: on.kind, Runs: on.runs, PackKW: kw,
-		Bound: Bound{kw, kw * math.Exp(-ofRange*sd), kw * math.Exp(ofRange*sd)}}
+		Bound: Bound{kw, kw * math.Exp(-OfRange*sd), kw * math.Exp(OfRange*sd)}}
 	p.Low = min(kw, max(p.Low, on.least*(1-ownSD)))
 	for _, kw := range m.mostKW {
 		if kw < p.Value {

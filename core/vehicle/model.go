@@ -153,7 +153,7 @@ func (m *Model) Against(o *Model) []string {
 	}
 	for soc := 0.0; soc <= 100; soc += NodePct {
 		by := math.Log(m.At(soc) / o.At(soc))
-		differ := m.Saw(soc) && o.Saw(soc) && math.Abs(by) > ofRange*math.Hypot(m.SD(soc), o.SD(soc))
+		differ := m.Saw(soc) && o.Saw(soc) && math.Abs(by) > OfRange*math.Hypot(m.SD(soc), o.SD(soc))
 		if !differ || n > 0 && by*sum < 0 {
 			end(soc - NodePct)
 		}
@@ -217,8 +217,8 @@ func (m *Model) FallsNear(socPct, withinPct float64) bool {
 	return m != nil && slices.ContainsFunc(m.Steps, func(s Step) bool { return math.Abs(s.SoCPct-socPct) <= withinPct })
 }
 
-// ofRange is how many standard deviations hold nine in ten (of a normal distribution).
-const ofRange = 1.645
+// OfRange is how many standard deviations hold nine in ten (of a normal distribution).
+const OfRange = 1.645
 
 // points is the envelope as a car notes it.
 func (m *Model) points() []run.Point {
@@ -304,7 +304,7 @@ func (m *Model) Ways() [][2]*Model {
 	eigen.VectorsTo(&vectors)
 	var out [][2]*Model
 	for k := nodes - 1; k >= nodes-mostWays; k-- {
-		by := ofRange * math.Sqrt(max(0, values[k]))
+		by := OfRange * math.Sqrt(max(0, values[k]))
 		shift := func(sign float64) *Model {
 			s := *m
 			s.Envelope = slices.Clone(m.Envelope)

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"math"
 
+	"zincroad/core/forecast"
 	"zincroad/core/run"
 	"zincroad/core/trip"
 	"zincroad/formats/csvlog"
@@ -50,7 +51,6 @@ const (
 	usualReservePct  = 6.0
 	usualAmbientC    = 15.0
 	usualOverheadMin = 5.0
-	drivenK          = 8.0 // that a pack is warmer than the air (from memory)
 )
 
 // Read reads a trip, and the name of the file with what its car's runs taught (empty: none). The error calls the
@@ -74,7 +74,7 @@ func Read(doc []byte, name string) (t trip.Trip, learned string, err error) {
 		ReservePct: or(d.ReservePct, usualReservePct),
 		AmbientC:   or(d.AmbientC, usualAmbientC), BatteryAtStopsC: d.BatteryAtStopsC, Weigh: trip.Weigh(d.Weigh),
 		MinuteWorth: d.MinuteWorth, Gentle: d.Profile == run.Profiles[1]}
-	t.BatteryC = or(d.BatteryC, t.AmbientC+drivenK)
+	t.BatteryC = or(d.BatteryC, t.AmbientC+forecast.DrivenK)
 	if d.Weigh == "" {
 		t.Weigh = trip.Minutes
 	}

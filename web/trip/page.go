@@ -12,6 +12,7 @@ import (
 	"strconv"
 	"strings"
 
+	"zincroad/core/forecast"
 	"zincroad/core/run"
 	"zincroad/core/trip"
 	"zincroad/core/units"
@@ -215,7 +216,7 @@ func (v *View) asTyped() trip.Trip {
 		BatteryC: n["battery"],
 		Weigh:    trip.Weigh(v.Values.Get("weigh")), MinuteWorth: n["worth"]}
 	if v.Values.Get("battery") == "" {
-		t.BatteryC = t.AmbientC + drivenK
+		t.BatteryC = t.AmbientC + forecast.DrivenK
 	}
 	for _, p := range v.Places {
 		at := v.number(p.At, "km", -1, 0, 10000)
@@ -231,9 +232,6 @@ func (v *View) asTyped() trip.Trip {
 	}
 	return t
 }
-
-// drivenK is what a drive warms a pack over the air (from memory).
-const drivenK = 8.0
 
 // latest is the car's newest software version; empty: none is noted.
 func latest(c *logbook.Car) string {
