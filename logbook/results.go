@@ -189,7 +189,7 @@ func (b *Book) AsRecorded(ctx context.Context, row *Run) (*Results, error) {
 	if err != nil {
 		return nil, err
 	}
-	out, _, _, err := worked(row, lineup.AsNoted(r), known, "")
+	out, _, _, err := worked(row, lineup.AsNoted(r), known, notKept)
 	if err != nil {
 		return nil, fmt.Errorf("run %d: %w", row.ID, err)
 	}
@@ -276,6 +276,9 @@ func (b *Book) workOutToShow(ctx context.Context, row *Run) (*Results, error) {
 
 // unkept tells whether nothing is wrong but that nothing can be stored.
 func unkept(err error) bool { return errors.Is(err, ErrNoRoom) || errors.Is(err, ErrAway) }
+
+// notKept stands for what a run taught, where that is shown to nobody.
+const notKept = "{}"
 
 // worked makes everything that is kept of a run. A panic of the arithmetic is an error
 // here: one run that nobody thought of must not end the program that works through all.

@@ -152,8 +152,9 @@ type Subject struct {
 }
 
 // SubjectOf reads a run for the bench: from plug-in, on its headline side.
-func SubjectOf(r *run.Run) Subject {
-	w := curve.Of(r)
+func SubjectOf(r *run.Run) Subject { return subjectFrom(r, curve.Of(r)) }
+
+func subjectFrom(r *run.Run, w curve.Work) Subject {
 	return Subject{Entry{Run: r, Reading: w.Read(curve.Options{Clock: curve.PlugClock})}, w}
 }
 
@@ -168,8 +169,7 @@ func SubjectsOf(runs []*run.Run) []Subject {
 	all := map[string]*vehicle.Model{}
 	for i, r := range runs {
 		w := curve.Of(r)
-		out[i] = Subject{Entry{Run: r, Reading: w.Read(curve.Options{Clock: curve.PlugClock})}, w}
-		taught[i] = w.Taught()
+		out[i], taught[i] = subjectFrom(r, w), w.Taught()
 	}
 	for i, r := range runs {
 		var ofCar, atStall []curve.Taught
@@ -202,8 +202,7 @@ func SubjectsOf(runs []*run.Run) []Subject {
 				known.Car = m.From(r.Car, r.Car.Software, curve.Lessons(ofCar))
 			}
 		}
-		w := curve.OfKnown(r, known)
-		out[i] = Subject{Entry{Run: r, Reading: w.Read(curve.Options{Clock: curve.PlugClock})}, w}
+		out[i] = subjectFrom(r, curve.OfKnown(r, known))
 	}
 	return out
 }

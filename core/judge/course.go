@@ -85,14 +85,6 @@ func softly(x, scale float64) float64 {
 // logit is the logistic function.
 func logistic(x float64) float64 { return 1 / (1 + math.Exp(-x)) }
 
-// phi is the logarithm of the normal distribution's integral up to z.
-func phi(z float64) float64 {
-	if z < -8 {
-		return -z*z/2 - math.Log(-z) - 0.92
-	}
-	return math.Log(math.Erfc(-z/math.Sqrt2) / 2)
-}
-
 // A guess is what may hold for a whole run though nobody noted it, and how likely it is: which part of what is known of
 // its course, from which temperature the pack is warm (and how cold it was at plug-in, where nobody read it), and from
 // which it is led back.

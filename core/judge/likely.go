@@ -3,6 +3,7 @@ package judge
 import (
 	"math"
 
+	"zincroad/core/gauss"
 	"zincroad/core/limit"
 )
 
@@ -267,7 +268,8 @@ func (p *along) cold(w warmth) float64 {
 // allowed is the logarithm of how likely the pack would have taken what flowed, and the little more that tells.
 func (p *along) allowed(w warmth) float64 {
 	low := p.led(w, len(p.blocks)/2)
-	return phi((p.mid + low - p.flow + tellsShare) / math.Sqrt(p.vary+coldSlope*coldSlope*low*low+coldRough*coldRough))
+	spread := math.Sqrt(p.vary + coldSlope*coldSlope*low*low + coldRough*coldRough)
+	return gauss.LogPhi((p.mid + low - p.flow + tellsShare) / spread)
 }
 
 // tellsShare is by how much more a pack must have been led back to be told to hold.
@@ -306,7 +308,7 @@ func (p *along) unnoted(k *known) (out [2]float64) {
 	if !k.given {
 		return out
 	}
-	under := phi((p.flow - p.mid - math.Log(carUnder)) / math.Sqrt(p.vary+notedSD*notedSD))
+	under := gauss.LogPhi((p.flow - p.mid - math.Log(carUnder)) / math.Sqrt(p.vary+notedSD*notedSD))
 	amps := math.Exp(p.flow - p.perVolt(atPack))
 	for i, x := range [2][2]float64{{math.Exp(p.flow), k.carKW}, {amps, k.carA}} {
 		if x[0] < nearOwn*x[1] {

@@ -55,6 +55,7 @@ type Elsewhere struct {
 type known struct {
 	stallKW, stallA, sharedKW, adapterA, adapterV, stallMaxV float64
 	carKW, carA, converterKW                                 float64
+	mostKW, mostA                                            float64 // the same, or as other runs were held
 	packMaxV, warmC, hotC                                    float64
 	converter                                                bool
 	pack                                                     *pack.Pack
@@ -115,9 +116,10 @@ func (l *Log) learn() *known {
 			k.packMaxV = p.MaxV
 		}
 		of := *c
+		k.mostKW, k.mostA = k.carKW, k.carA
 		if m := l.Elsewhere.Car; m.Rests() && len(of.Envelope) == 0 && !(gentle && len(of.GentleEnvelope) > 0) {
 			of, k.learnt = *m.Apply(c), m
-			k.carKW, k.carA = limit.OrInf(of.MaxKW), limit.OrInf(of.MaxA)
+			k.mostKW, k.mostA = limit.OrInf(of.MaxKW), limit.OrInf(of.MaxA)
 			if m.WarmC != nil && !k.warmKnown && m.WarmSDK() <= warmLearntK {
 				k.warmC, k.warmKnown = *m.WarmC, true
 			}
@@ -183,9 +185,9 @@ func (k *known) warmKW(soc, volts float64) float64 {
 	if k.taper == nil || math.IsNaN(soc) {
 		return math.NaN()
 	}
-	kw := min(k.taper.KW(soc), k.carKW)
-	if !math.IsInf(k.carA, 1) && !math.IsNaN(volts) {
-		kw = min(kw, k.carA*volts/1000)
+	kw := min(k.taper.KW(soc), k.mostKW)
+	if !math.IsInf(k.mostA, 1) && !math.IsNaN(volts) {
+		kw = min(kw, k.mostA*volts/1000)
 	}
 	return kw
 }

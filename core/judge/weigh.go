@@ -3,6 +3,7 @@ package judge
 import (
 	"math"
 
+	"zincroad/core/gauss"
 	"zincroad/core/limit"
 	"zincroad/core/run"
 	"zincroad/core/trace"
@@ -343,7 +344,7 @@ func heldOutside(c limit.Cause) bool {
 // onTop is the density of a reading that a share of exponentially distributed size, with that mean, lies on top of.
 func onTop(x, mean, sd float64) float64 {
 	z := (x - sd*sd/mean) / sd
-	return math.Exp(sd*sd/(2*mean*mean)-x/mean+phi(z)) / mean
+	return math.Exp(sd*sd/(2*mean*mean)-x/mean+gauss.LogPhi(z)) / mean
 }
 
 // From which leap up something let go, as a logarithm: a cold pack's computer goes up by less at a time. What it says

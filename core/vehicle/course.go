@@ -4,6 +4,8 @@ import (
 	"math"
 
 	"gonum.org/v1/gonum/mat"
+
+	"zincroad/core/gauss"
 )
 
 // NodePct is how far apart the nodes of charge are at which the envelope is known.
@@ -287,7 +289,7 @@ func (s *solution) weigh(i int, p *point, sd, f float64) (slope, bend float64) {
 	z := (p.y - f) / sd
 	slope, bend = r*z/sd, r/(sd*sd)
 	// censored: the logarithm of the normal integral of -z, and its derivatives
-	ratio := math.Exp(-z*z/2-logPhi(-z)) / math.Sqrt(2*math.Pi)
+	ratio := math.Exp(-z*z/2-gauss.LogPhi(-z)) / math.Sqrt(2*math.Pi)
 	slope += w * ratio / sd
 	bend += w * max(0, ratio*(ratio-z)) / (sd * sd)
 	return slope, bend
@@ -303,7 +305,7 @@ func (p *point) off(share float64) float64 { return math.Hypot(p.sd, lawSD*share
 func (p *point) densities(f, sd float64) (own, under, wild float64) {
 	z := (p.y - f) / sd
 	own = p.own * (1 - garbled) * math.Exp(-z*z/2) * p.sd / sd
-	under = (1 - p.own) * (1 - garbled) * math.Exp(logPhi(-z))
+	under = (1 - p.own) * (1 - garbled) * math.Exp(gauss.LogPhi(-z))
 	return own, under, garbled
 }
 
@@ -329,11 +331,3 @@ func (c *course) evidence(s *solution, off []float64, logDet float64) float64 {
 
 // tempered is how much of a point counts for which warmth it speaks: neighbours in a run lie off together.
 const tempered = 0.3
-
-// logPhi is the logarithm of the normal distribution's integral up to z.
-func logPhi(z float64) float64 {
-	if z < -8 {
-		return -z*z/2 - math.Log(-z) - 0.92
-	}
-	return math.Log(math.Erfc(-z/math.Sqrt2) / 2)
-}

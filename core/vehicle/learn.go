@@ -32,60 +32,65 @@ func learnAs(as *Model, car *run.Car, software, profile string, lessons []Lesson
 	if profile == "" {
 		profile = run.Profiles[0]
 	}
+	used, left := choose(profile, lessons)
+	for len(used) > 0 {
+		m := of(car, software, profile, used)
+		l := newLearner(m, car, asked(software, used), used)
+		l.learn(as)
+		if odd := l.odd(); odd >= 0 && len(used) > 2 { // all anew without it: nothing of it is to stay
+			left = append(left, NotUsed{used[odd].Run, "its power fits none of the other runs'"})
+			used = slices.Delete(slices.Clone(used), odd, odd+1)
+			continue
+		}
+		l.tell()
+		m.NotUsed = left
+		m.heat(car, used)
+		m.drop(car)
+		return m
+	}
+	return nil
+}
+
+// asked is the software version that a model is of: the latest run's where none is asked for.
+func asked(software string, used []Lesson) string {
+	if software == "" {
+		return used[len(used)-1].Software
+	}
+	return software
+}
+
+// of begins a model with all that needs no envelope.
+func of(car *run.Car, software, profile string, used []Lesson) *Model {
 	m := &Model{Profile: profile}
 	if car != nil {
 		m.Car = car.Name
 	}
-	used := m.choose(lessons)
-	if len(used) == 0 {
-		return nil
-	}
-	if software == "" {
-		software = used[len(used)-1].Software
-	}
-	m.Software = []string{software}
+	software = asked(software, used)
 	m.ofPack(used)
 	for _, x := range used {
+		m.Runs, m.Falls = append(m.Runs, x.Run), append(m.Falls, x.Falls...)
 		if x.Software == software {
 			m.ownRuns++
-		}
-	}
-	for {
-		l := newLearner(m, car, software, used)
-		l.learn(as)
-		odd := l.odd()
-		if odd < 0 || len(used) <= 2 {
-			l.tell()
-			break
-		}
-		m.NotUsed = append(m.NotUsed, NotUsed{used[odd].Run, "its power fits none of the other runs'"})
-		used = slices.Delete(slices.Clone(used), odd, odd+1)
-	}
-	for _, x := range used {
-		m.Runs, m.Falls = append(m.Runs, x.Run), append(m.Falls, x.Falls...)
-		if !slices.Contains(m.Software, x.Software) {
+		} else if !slices.Contains(m.Software, x.Software) {
 			m.Software = append(m.Software, x.Software)
 		}
 	}
-	if !slices.ContainsFunc(used, func(x Lesson) bool { return x.Software == software }) {
-		m.Software = m.Software[1:]
+	if m.ownRuns > 0 {
+		m.Software = append([]string{software}, m.Software...)
 	}
-	m.heat(car, used)
-	m.drop(car)
 	return m
 }
 
 // choose lists the lessons that are learned from, oldest first, and says why the others are not.
-func (m *Model) choose(lessons []Lesson) []Lesson {
-	var used []Lesson
+func choose(profile string, lessons []Lesson) (used []Lesson, left []NotUsed) {
 	for _, x := range lessons {
 		switch {
-		case x.profile() != m.Profile:
-			m.NotUsed = append(m.NotUsed, NotUsed{x.Run, "it was charged in the " + x.profile() + " profile"})
+		case x.profile() != profile:
+			left = append(left, NotUsed{x.Run, "it was charged in the " + x.profile() + " profile"})
 		case len(x.Points) == 0:
-			m.NotUsed = append(m.NotUsed, NotUsed{x.Run, "power against charge was not read"})
+			left = append(left, NotUsed{x.Run, "power against charge was not read"})
 		case slices.ContainsFunc(used, func(y Lesson) bool { return reflect.DeepEqual(x.Points, y.Points) }):
-			m.NotUsed = append(m.NotUsed, NotUsed{x.Run, "it is a copy of another run"})
+			left = append(left, NotUsed{x.Run, "it is a copy of another run"})
 		default:
 			used = append(used, x)
 		}
@@ -95,11 +100,11 @@ func (m *Model) choose(lessons []Lesson) []Lesson {
 	})
 	if n := len(used) - mostRuns; n > 0 {
 		for _, x := range used[:n] {
-			m.NotUsed = append(m.NotUsed, NotUsed{x.Run, fmt.Sprintf("%d later runs say more", mostRuns)})
+			left = append(left, NotUsed{x.Run, fmt.Sprintf("%d later runs say more", mostRuns)})
 		}
 		used = used[n:]
 	}
-	return used
+	return used, left
 }
 
 // learner works a model's envelope out.

@@ -100,10 +100,17 @@ func TestCopiesAndMissingRuns(t *testing.T) {
 func TestAnOddRunIsNamed(t *testing.T) {
 	usual := []Lesson{flat(1, 100, 20, 60, 1, 30), flat(2, 102, 20, 60, 1, 30), flat(3, 99, 20, 60, 1, 30)}
 	odd := flat(4, 190, 20, 60, 1, 30)
+	odd.UsableKWh, odd.RestKWh, odd.UsablePct, odd.MostKW = run.N(120), run.N(118), 1, 190
+	for i := range usual {
+		usual[i].UsableKWh, usual[i].RestKWh, usual[i].UsablePct = run.N(60), run.N(58), 1
+	}
 	m := Learn(ordinary, "", "", append(usual, odd))
 	require.Len(t, m.NotUsed, 1)
 	assert.Equal(t, odd.Run, m.NotUsed[0].Run)
 	assert.InDelta(t, 100.3, m.At(40), 2)
+	assert.InDelta(t, 60, m.Usable.Value, 0.01, "nothing of it stays")
+	assert.Less(t, m.MostKW, 110.0)
+	assert.Len(t, m.Runs, 3)
 	assert.Empty(t, Learn(ordinary, "", "", []Lesson{usual[0], odd}).NotUsed)
 }
 

@@ -347,6 +347,15 @@ func (m *Model) Used(noted *run.Car) []pack.Assumption {
 	if car.WarmC == nil && m.WarmC != nil {
 		out = append(out, pack.Assumption{What: "warm from", Value: words.Figure(*m.WarmC, 0) + " °C", From: from})
 	}
+	for _, l := range []struct {
+		noted, learned run.Number
+		unit           string
+	}{{car.MaxKW, m.MaxKW, "kW"}, {car.MaxA, m.MaxA, "A"}} {
+		if l.noted == nil && l.learned != nil {
+			out = append(out, pack.Assumption{What: "its own limit", Value: words.Figure(*l.learned, 0) + " " + l.unit,
+				From: from})
+		}
+	}
 	return out
 }
 

@@ -54,7 +54,6 @@ type one struct {
 // together is what runs side by side come to.
 type together struct {
 	Verdicts []bench.Said
-	Differs  []bench.Factor
 	Curve    string
 	Window   string
 	Runs     []laid
