@@ -3,7 +3,7 @@ SHELL := /bin/bash
 .DELETE_ON_ERROR:
 ASSETS := web/static/app.css web/static/app.js web/static/stall.js web/static/queue.js web/static/offline.js web/static/htmx.min.js web/static/archivo.woff2 web/static/icon.svg
 
-.PHONY: demo test build assets bench lint format fuzz chaos screenshots prerequisites test-prerequisites help clean
+.PHONY: demo test galleries build assets bench lint format fuzz chaos screenshots prerequisites test-prerequisites help clean
 
 help: ## this list
 	@grep -hE '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:[^#]*## /\t/' | expand -t 16
@@ -13,6 +13,9 @@ demo: prerequisites build ## install what is missing, build, start PostgreSQL an
 
 test: test-prerequisites build ## install what is missing and run every test
 	tools/run-tests
+
+galleries: test-prerequisites ## the galleries whole, and a hundred tries of each property, where make test looks at a third
+	ZINCROAD_GALLERIES=1 go test -count=1 -timeout 30m $$(grep -rl internal/sampled --include=*_test.go . | xargs -n1 dirname | sort -u | grep -v node_modules)
 
 build: bin/zincroad ## the program at bin/zincroad, everything inside
 

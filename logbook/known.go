@@ -7,6 +7,8 @@ import (
 	"hash/fnv"
 	"runtime/debug"
 
+	lru "github.com/hashicorp/golang-lru/v2"
+
 	"zincroad/core/curve"
 	"zincroad/core/forecast"
 	"zincroad/core/judge"
@@ -19,6 +21,21 @@ const mostTeachers = 16
 
 // mostModels is how many cars as their runs know them are at hand; one takes some 100 kB.
 const mostModels = 64
+
+// What is learned depends on nothing but what its key holds, the lessons and what is noted of the car: one shelf serves
+// every logbook of the process.
+var (
+	models  = shelf[*vehicle.Model](mostModels) // cars as their runs know them
+	learned = shelf[*Learned](mostModels)       // the same, with how well they are known
+)
+
+func shelf[T any](most int) *lru.Cache[string, T] {
+	c, err := lru.New[string, T](most)
+	if err != nil {
+		panic(err) // most is not above zero
+	}
+	return c
+}
 
 // Of is whose runs are asked: a car's in one profile.
 type Of struct {
@@ -85,11 +102,11 @@ func (b *Book) model(car *run.Car, of Of, list []lesson) (m *vehicle.Model) {
 		taught[i] = l.Taught
 	}
 	key := b.keyOf(car, of, list)
-	if m, ok := b.models.Get(key); ok {
+	if m, ok := models.Get(key); ok {
 		return m
 	}
 	m = vehicle.Learn(car, of.Software, of.profile(), curve.Lessons(taught))
-	b.models.Add(key, m)
+	models.Add(key, m)
 	return m
 }
 
@@ -192,7 +209,7 @@ func (b *Book) Learned(ctx context.Context, car *run.Car, of Of) (*Learned, erro
 		return nil, err
 	}
 	key := b.keyOf(car, of, list)
-	if l, ok := b.learned.Get(key); ok {
+	if l, ok := learned.Get(key); ok {
 		return l, nil
 	}
 	l := &Learned{Model: b.model(car, of, list)}
@@ -217,6 +234,6 @@ func (b *Book) Learned(ctx context.Context, car *run.Car, of Of) (*Learned, erro
 		before.Software = versions[1]
 		l.Differs = l.Model.Against(b.model(car, before, list))
 	}
-	b.learned.Add(key, l)
+	learned.Add(key, l)
 	return l, nil
 }

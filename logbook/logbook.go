@@ -26,7 +26,6 @@ import (
 	"gorm.io/gorm/logger"
 
 	"zincroad/core/bench"
-	"zincroad/core/vehicle"
 )
 
 //go:embed migrations
@@ -49,10 +48,8 @@ type Book struct {
 	stored atomic.Int64 // readings of live runs
 	full   *atomic.Bool // the disk; nothing is to be written
 
-	seen    *lru.Cache[string, *Results]       // results that were read before, by their stamp
-	learned *lru.Cache[string, *Learned]       // the same, with how well they are known
-	models  *lru.Cache[string, *vehicle.Model] // cars as their runs know them, by what those taught
-	gists   *lru.Cache[string, bench.Gist]     // what runs say in short, by the text that is kept of it
+	seen  *lru.Cache[string, *Results]   // results that were read before, by their stamp
+	gists *lru.Cache[string, bench.Gist] // what runs say in short, by the text that is kept of it
 }
 
 const (
@@ -113,18 +110,7 @@ func open(ctx context.Context, url string, copies []string, log *slog.Logger) (*
 		pool.Close()
 		return nil, fmt.Errorf("opening the logbook: %w", err)
 	}
-	learned, err := lru.New[string, *Learned](mostModels)
-	if err != nil {
-		pool.Close()
-		return nil, fmt.Errorf("opening the logbook: %w", err)
-	}
-	models, err := lru.New[string, *vehicle.Model](mostModels)
-	if err != nil {
-		pool.Close()
-		return nil, fmt.Errorf("opening the logbook: %w", err)
-	}
-	return &Book{db: db, router: ways, log: log, full: full, seen: seen, gists: gists, models: models,
-		learned: learned}, nil
+	return &Book{db: db, router: ways, log: log, full: full, seen: seen, gists: gists}, nil
 }
 
 // SetFull says whether the disk is full. While it is, whatever would write fails with ErrNoRoom, before PostgreSQL is

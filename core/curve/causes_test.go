@@ -13,6 +13,7 @@ import (
 
 	"zincroad/core/curve"
 	"zincroad/core/limit"
+	"zincroad/internal/sampled"
 )
 
 // score counts the seconds of labelled runs by what was right.
@@ -147,7 +148,7 @@ func row(name string, s *score) string {
 // said for sure. All runs are made from fixed seeds; -update writes the table of docs/definitions.md
 // from the whole gallery, the test itself takes a part of it.
 func TestGallery(t *testing.T) {
-	runs := uint64(36)
+	runs := sampled.Of(uint64(36))
 	if *update {
 		runs = 200
 	}
@@ -188,7 +189,7 @@ func TestGallery(t *testing.T) {
 // sure holds there too. It calls a pack cold that takes 99 % of its warm power, and what a stall let
 // go a step of charge; so it is held to less.
 func TestSecondGallery(t *testing.T) {
-	s := gallery(0, 40, Rough{wobble: true, label: true}, func(seed uint64, r Rough) labelled {
+	s := gallery(0, sampled.Of(uint64(40)), Rough{wobble: true, label: true}, func(seed uint64, r Rough) labelled {
 		return secondSession(t, seed, r)
 	})
 	t.Log(s)
@@ -200,7 +201,7 @@ func TestSecondGallery(t *testing.T) {
 // of their own: the same holds there, clean and rough.
 func TestThirdGallery(t *testing.T) {
 	for _, k := range kinds[:2] {
-		s := gallery(0, 60, k.rough, thirdSession)
+		s := gallery(0, sampled.Of(uint64(60)), k.rough, thirdSession)
 		t.Logf("%s %s", k.name, s)
 		assert.GreaterOrEqual(t, share(s.right, s.all), 95.0, "%s\n%s", k.name, s.details())
 		assert.GreaterOrEqual(t, share(s.rightBy["strong"], s.by["strong"]), 98.0, "%s\n%s", k.name, s.details())

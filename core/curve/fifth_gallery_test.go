@@ -10,6 +10,7 @@ import (
 	"zincroad/core/limit"
 	"zincroad/core/run"
 	"zincroad/core/trace"
+	"zincroad/internal/sampled"
 )
 
 // The runs of a further model, which nothing was ever fitted to: its cars' computers hold a table of amps against charge
@@ -208,7 +209,7 @@ func fifthSession(seed uint64, rough Rough) labelled {
 // Whose limit it was is right on cars and stalls that nothing was fitted to, and what is called strong is.
 func TestFifthGallery(t *testing.T) {
 	for _, k := range kinds[:2] {
-		s := gallery(0, 48, k.rough, fifthSession)
+		s := gallery(0, sampled.Of(uint64(48)), k.rough, fifthSession)
 		t.Logf("%s %s; party %.1f", k.name, s, share(s.party, s.all))
 		assert.GreaterOrEqual(t, share(s.party, s.all), 90.0, "%s\n%s", k.name, s.details())
 		assert.GreaterOrEqual(t, share(s.rightBy["strong"], s.by["strong"]), 90.0, "%s\n%s", k.name, s.details())

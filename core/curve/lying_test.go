@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 
 	"zincroad/core/trace"
+	"zincroad/internal/sampled"
 )
 
 // Logs that lie in other ways than the gallery's own: sensors that are missing, envelopes that are
@@ -108,7 +109,7 @@ func TestLogsThatLieInOtherWays(t *testing.T) {
 			}
 		}},
 	} {
-		s := gallery(0, 24, Rough{wobble: true, label: true}, func(seed uint64, r Rough) labelled {
+		s := gallery(0, sampled.Of(uint64(24)), Rough{wobble: true, label: true}, func(seed uint64, r Rough) labelled {
 			l := session(seed, r)
 			k.change(&l, rand.New(rand.NewPCG(seed, 5)))
 			return l

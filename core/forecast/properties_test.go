@@ -8,6 +8,8 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	_ "zincroad/internal/sampled"
+
 	"zincroad/core/forecast"
 	"zincroad/core/limit"
 	"zincroad/core/run"

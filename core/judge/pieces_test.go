@@ -9,6 +9,8 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	_ "zincroad/internal/sampled"
+
 	"zincroad/core/trace"
 	"zincroad/internal/oracle"
 )

@@ -7,6 +7,8 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	_ "zincroad/internal/sampled"
+
 	"zincroad/core/pack"
 	"zincroad/core/run"
 )

@@ -6,6 +6,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"pgregory.net/rapid"
+
+	_ "zincroad/internal/sampled"
 )
 
 // What is left out lies within the tolerance of the line between what is kept; what is kept was read.

@@ -10,6 +10,8 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	_ "zincroad/internal/sampled"
+
 	"zincroad/core/pack"
 	"zincroad/core/run"
 )

@@ -8,6 +8,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"pgregory.net/rapid"
+
+	_ "zincroad/internal/sampled"
 )
 
 // What anybody can send becomes a line, or a text, and nothing else.

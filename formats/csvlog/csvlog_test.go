@@ -15,6 +15,8 @@ import (
 	"golang.org/x/text/encoding/unicode"
 	"pgregory.net/rapid"
 
+	_ "zincroad/internal/sampled"
+
 	"zincroad/core/trace"
 	"zincroad/internal/fuzzed"
 )

@@ -14,6 +14,8 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	_ "zincroad/internal/sampled"
+
 	"zincroad/core/curve"
 	"zincroad/core/run"
 	"zincroad/core/trace"
