@@ -21,6 +21,7 @@ import (
 	"zincroad/core/follow"
 	"zincroad/core/limit"
 	"zincroad/core/prepare"
+	"zincroad/core/say"
 	"zincroad/core/trace"
 )
 
@@ -52,6 +53,20 @@ func TestChannelsAreDocumented(t *testing.T) {
 		fmt.Fprintf(&b, "| `%s` | %s | %s | %g | %g | %s |\n", in.Channel, in.Name, in.Unit, in.Min, in.Max, in.Measurand)
 	}
 	table(t, "formats.md", "channels", b.String())
+}
+
+// What the program says is listed by its code, for whoever edits or translates it.
+func TestMessagesAreListed(t *testing.T) {
+	var b strings.Builder
+	group := ""
+	for _, m := range say.Sentences() {
+		if g, _, _ := strings.Cut(m.Code, "."); g != group {
+			group = g
+			fmt.Fprintf(&b, "\n## %s\n\n| code | sentence |\n| --- | --- |\n", g)
+		}
+		fmt.Fprintf(&b, "| `%s` | %s |\n", m.Code, strings.ReplaceAll(m.English, "|", `\|`))
+	}
+	table(t, "messages.md", "messages", b.String())
 }
 
 func TestCausesAreDocumented(t *testing.T) {

@@ -145,7 +145,8 @@ func (p *peer) talk(c net.Conn) {
 }
 
 const tiny = `{"format": "zincroad-profile/1", "name": "t", "channels": [
-	{"channel": "soc_pct", "request_id": "7A1", "response_id": "7A9", "identifier": "D010", "length": 2, "factor": 0.01, "every_s": 0.05},
+	{"channel": "soc_pct", "request_id": "7A1", "response_id": "7A9", "identifier": "D010", "length": 2,
+		"factor": 0.01, "every_s": 0.05},
 	{"channel": "battery_temp_min_c", "request_id": "7A1", "response_id": "7A9", "identifier": "D030", "start": 6, "length": 1, "offset": -40, "every_s": 0.05}]}`
 
 // What real adapters do: echo though told not to, lines split anywhere, no spaces,

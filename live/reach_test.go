@@ -47,7 +47,8 @@ func TestReach(t *testing.T) {
 		assert.Equal(t, []string{to}, dialled, address)
 	}
 	dialled = nil
-	for _, address := range []string{"203.0.113.9:80", "elsewhere.wend:80", "169.254.169.254:80", "two.wend:80", "10.0.0.7:22",
+	for _, address := range []string{"203.0.113.9:80", "elsewhere.wend:80", "169.254.169.254:80", "two.wend:80",
+		"10.0.0.7:22",
 		"[fe80::1]:80", "[fe80::1%eth0]:80", "0.0.0.0:80", "[::]:80", "224.0.0.1:80", "198.51.100.16:7", "[::ffff:169.254.169.254]:80",
 		"nowhere.wend:80", "no port", "192.168.5.1:35000"} {
 		_, err := r.connect(t.Context(), address)

@@ -17,14 +17,14 @@ type CarRun struct {
 	UsableLow  *float64
 	// nil: no upper end
 	UsableHigh *float64
-	Finding    string
+	Said       Headline
 }
 
 // CarRuns lists a car's runs, oldest first, with what each says of its capacity.
 func (b *Book) CarRuns(ctx context.Context, carID int64) ([]CarRun, error) {
 	var list []CarRun
 	err := b.db.WithContext(ctx).Raw(`SELECT r.id, r.started_at, coalesce(v.version, '') AS software,
-			coalesce(p.name, '') AS site, r.odometer_km, r.start_c, r.usable_kwh, r.usable_low, r.usable_high, r.finding
+			coalesce(p.name, '') AS site, r.odometer_km, r.start_c, r.usable_kwh, r.usable_low, r.usable_high, r.said
 		FROM runs r LEFT JOIN softwares v ON v.id = r.software_id LEFT JOIN stalls s ON s.id = r.stall_id
 			LEFT JOIN sites p ON p.id = s.site_id
 		WHERE r.car_id = ? AND r.deleted_at IS NULL AND NOT r.live

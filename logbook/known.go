@@ -13,6 +13,7 @@ import (
 	"zincroad/core/forecast"
 	"zincroad/core/judge"
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/vehicle"
 )
 
@@ -198,7 +199,7 @@ const fewTeachers = 4
 type Learned struct {
 	Model   *vehicle.Model
 	HeldOut []vehicle.HeldOut
-	Differs []string // what a software version changed, a sentence each
+	Differs []say.Text // what a software version changed, a sentence each
 }
 
 // Learned is a car as its runs know it in one profile, with how each of them was foretold from the others; nil where no

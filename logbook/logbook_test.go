@@ -484,7 +484,7 @@ func TestSaveDetails(t *testing.T) {
 	assert.Greater(t, row.Revision, before, "results are worked out anew")
 	res, err := b.Results(ctx, row)
 	require.NoError(t, err)
-	assert.Equal(t, "20–70 %", strings.Join(strings.Fields(res.Reading("", "").Findings[0].Text)[:2], " "))
+	assert.Equal(t, "20–70 %", strings.Join(strings.Fields(res.Reading("", "").Findings[0].Text.Kept())[:2], " "))
 
 	row.CarID = &other.ID // with the software of the car before
 	require.ErrorIs(t, b.SaveDetails(ctx, row), logbook.ErrInUse)

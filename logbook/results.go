@@ -349,7 +349,8 @@ type figures struct {
 	LengthS   float64
 	StartPct  *float64
 	StartC    *float64
-	Finding   string // the first one
+	Finding   string // the first one, to be searched
+	Said      Headline
 
 	WindowFromPct, WindowToPct *float64 // of which window WindowS is
 
@@ -376,7 +377,9 @@ func figuresOf(head *curve.Reading) figures {
 		f.UsableKWh, f.UsableLow, f.UsableHigh = &u.Value, &u.Low, u.High
 	}
 	if len(head.Findings) > 0 {
-		f.Finding = head.Findings[0].Text
+		first := head.Findings[0]
+		f.Finding = first.Text.Kept()
+		f.Said = Headline{first.Text, first.Story}
 	}
 	return f
 }
@@ -396,10 +399,10 @@ func (b *Book) keep(ctx context.Context, row *Run, k *result, f figures) error {
 			return err
 		}
 		res := tx.Exec(`UPDATE runs SET window_s = ?, window_from_pct = ?, window_to_pct = ?, peak_kw = ?, average_kw = ?,
-				length_s = ?, start_pct = ?, start_c = ?, finding = ?, usable_kwh = ?, usable_low = ?, usable_high = ?,
+				length_s = ?, start_pct = ?, start_c = ?, finding = ?, said = ?, usable_kwh = ?, usable_low = ?, usable_high = ?,
 				taught = ?, gist = ?, read_revision = ?, read_version = ?, lessons_read = ?, read_fault = ''
 			WHERE id = ? AND read_revision <= ? AND read_version <= ?`,
-			f.WindowS, f.WindowFromPct, f.WindowToPct, f.PeakKW, f.AverageKW, f.LengthS, f.StartPct, f.StartC, f.Finding,
+			f.WindowS, f.WindowFromPct, f.WindowToPct, f.PeakKW, f.AverageKW, f.LengthS, f.StartPct, f.StartC, f.Finding, f.Said,
 			f.UsableKWh, f.UsableLow, f.UsableHigh, f.Taught, f.Gist, k.Revision, k.Arithmetic, f.Lessons,
 			k.RunID, k.Revision, k.Arithmetic)
 		if res.Error != nil || res.RowsAffected == 0 {

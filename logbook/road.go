@@ -28,7 +28,7 @@ type RoadRow struct {
 	AverageKW      *float64 `gorm:"column:average_kw"`
 	LengthS        float64
 	StartC         *float64 // the battery's, as logged
-	Finding        string
+	Said           Headline
 	Packed         []byte `gorm:"column:strip"`
 	ReadVersion    int
 	ReadFault      string
@@ -166,7 +166,7 @@ func (b *Book) rows(ctx context.Context, ids []int64) ([]RoadRow, error) {
 	err := b.db.WithContext(ctx).Raw(`SELECT r.id, r.title, r.started_at, r.timezone, coalesce(c.name, '') AS car,
 		coalesce(sw.version, '') AS software, coalesce(st.name, '') AS stall, coalesce(s.name, '') AS site,
 		r.preconditioned, r.profile, r.ambient_c, r.battery_c, r.window_s, r.peak_kw, r.average_kw, r.length_s,
-		r.start_c, r.finding, r.read_version, r.read_fault, r.read_revision <> r.revision AS changed, x.strip`+roadFrom+`
+		r.start_c, r.said, r.read_version, r.read_fault, r.read_revision <> r.revision AS changed, x.strip`+roadFrom+`
 		LEFT JOIN results x ON x.run_id = r.id WHERE r.id = ANY (?::bigint[])`, array(ids)).Scan(&found).Error
 	if err != nil {
 		return nil, mapped("reading the list's runs", err)
@@ -194,7 +194,7 @@ func (b *Book) unpackRow(row *RoadRow) {
 		row.WindowS, row.PeakKW, row.AverageKW = nil, nil, nil // of before whatever broke it
 	case err == nil:
 		row.Strip = strip
-		row.Strip.BatteryC, row.Strip.Finding = row.StartC, row.Finding
+		row.Strip.BatteryC, row.Strip.Said = row.StartC, row.Said
 	case len(row.Packed) == 0:
 		row.Broken, row.Old, row.Changed = "Its figures are being worked out.", false, false
 	default:

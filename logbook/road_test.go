@@ -142,7 +142,7 @@ func TestResultsAreReadBack(t *testing.T) {
 	require.NoError(t, err)
 	first, err := b.Results(ctx, row)
 	require.NoError(t, err)
-	exec("UPDATE results SET readings = replace(readings, 'plug-in', 'as kept'), stamp = gen_random_uuid() " +
+	exec("UPDATE results SET readings = replace(readings, 'clock.plug', 'clock.power'), stamp = gen_random_uuid() " +
 		"WHERE run_id = 2")
 	kept, err := b.Results(ctx, row)
 	require.NoError(t, err)
@@ -252,7 +252,7 @@ func TestStripsComeBack(t *testing.T) {
 		assert.Len(t, r.Strip.Gaps, len(head.Gaps))
 		top := slices.MaxFunc(r.Strip.KW, func(a, b float64) int { return cmp.Compare(a, b) }) // NaN is the least
 		assert.InDelta(t, head.Peak.KW, top, 0.5, "thinning keeps the highest")
-		assert.Equal(t, head.Findings[0].Text, r.Strip.Finding)
+		assert.Equal(t, head.Findings[0].Text, r.Strip.Said.Text)
 	}
 }
 

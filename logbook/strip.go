@@ -28,7 +28,7 @@ type Strip struct {
 
 	// What stands with the run rather than in the packed strip.
 	BatteryC *float64
-	Finding  string
+	Said     Headline
 }
 
 // Held is a stretch with one cause that held the power down.

@@ -227,7 +227,8 @@ func TestPasswordsAreNotTriedOut(t *testing.T) {
 func TestBehindThePassword(t *testing.T) {
 	t.Parallel()
 	at, client := locked(t)
-	for _, to := range []string{"/\t/elsewhere.example", "/\n/elsewhere.example", "//elsewhere.example", "/\\elsewhere.example",
+	for _, to := range []string{"/\t/elsewhere.example", "/\n/elsewhere.example", "//elsewhere.example",
+		"/\\elsewhere.example",
 		"https://elsewhere.example"} {
 		c := client()
 		r := posted(t, c, at+"/enter", url.Values{"password": {word}, "to": {to}})

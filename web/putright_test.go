@@ -60,7 +60,8 @@ func TestReadingsSideAndClockCanBePutRight(t *testing.T) {
 	how := func(figure string) string {
 		return spaced(get(h, fmt.Sprintf("/runs/%d/how/%s", id, figure)).Body.String())
 	}
-	assert.Regexp(t, `Put right in what it is made of.*power of reading 2: 91 kW.*Without that, as recorded.*910`, how("peak"))
+	assert.Regexp(t, `Put right in what it is made of.*power of reading 2: 91 kW.*Without that, as recorded.*910`,
+		how("peak"))
 	assert.Regexp(t, `power of reading 2: 91 kW.*As recorded, without that, it is the same`, how("clock"))
 	file, err := book.File(ctx, &row.Recordings[0])
 	require.NoError(t, err)

@@ -239,7 +239,8 @@ func TestWhatWasTypedSurvivesAReload(t *testing.T) {
 	assert.Equal(t, "48 89", eval[string](s, `document.querySelector("#line").value`))
 
 	s.do(chromedp.Navigate(page+"/end"), chromedp.WaitVisible(css("html[data-ready] h1")))
-	name := eval[string](s, `document.querySelector("form[data-keep] input[type=text], form[data-keep] input[inputmode]").name`)
+	name := eval[string](s,
+		`document.querySelector("form[data-keep] input[type=text], form[data-keep] input[inputmode]").name`)
 	s.do(chromedp.SendKeys(css(`[name="`+name+`"]`), "80"))
 	s.away.Store(true)
 	_, err := chromedp.RunResponse(s.tab, chromedp.Click(css("form[data-keep] .primary")))

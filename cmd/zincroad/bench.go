@@ -10,6 +10,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"zincroad/core/bench"
+	"zincroad/core/say"
 	"zincroad/core/words"
 )
 
@@ -100,7 +101,7 @@ func printComparison(w io.Writer, c *bench.Comparison) error {
 			could = words.Clock(math.Round(*d.LowS)) + " to " + words.Clock(math.Round(*d.HighS))
 		}
 		_, values := bench.InWords(d.Condition, d.Values...)
-		fmt.Fprintf(t, "%s\t%s\t%s\t%s\t\n", d.Condition, strings.Join(values, ", "), d.Matters, could)
+		fmt.Fprintf(t, "%s\t%s\t%s\t%s\t\n", d.Condition, say.Join("comma", values...), d.Matters, could)
 	}
 	if len(c.Bands) > 0 {
 		fmt.Fprintln(t, "\t\t\t\nband\tminutes\tdifference\tcauses\t")

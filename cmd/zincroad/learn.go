@@ -14,6 +14,7 @@ import (
 	"zincroad/core/curve"
 	"zincroad/core/forecast"
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/vehicle"
 	"zincroad/core/words"
 )
@@ -49,7 +50,7 @@ func learnCommand() *cobra.Command {
 			doc := m.Document()
 			for _, d := range runs {
 				if !slices.ContainsFunc(others, func(o forecast.Done) bool { return o.Run == d.Run }) {
-					doc.NotUsed = append(doc.NotUsed, vehicle.DocumentNotUsed{Run: d.Run.Title, Why: "it is of another car"})
+					doc.NotUsed = append(doc.NotUsed, vehicle.DocumentNotUsed{Run: d.Run.Title, Why: say.T("vehicle.another-car")})
 				}
 			}
 			doc.HeldOut = forecast.HeldOut(car, profile, others)

@@ -70,7 +70,8 @@ func TestLearnAndForecast(t *testing.T) {
 	require.NoError(t, os.WriteFile(learned, []byte(out), 0o600))
 	bare := planFile(t, `{"format": "zincroad-run/1", "stall": {"rated_kw": 350, "max_a": 900, "max_v": 920}}`)
 	for _, by := range [][]string{{"--learn", learned}, {"--learn", runs[0], "--learn", runs[1], "--learn", runs[2]}} {
-		args := append([]string{"forecast", "--run", bare, "--from", "10", "--to", "80", "--battery-c", "28", "--json"}, by...)
+		args := append([]string{"forecast", "--run", bare, "--from", "10", "--to", "80", "--battery-c", "28", "--json"},
+			by...)
 		out, errOut, status := zincroad(t, args...)
 		require.Zero(t, status, errOut)
 		var f struct {

@@ -227,7 +227,8 @@ func TestKilledInTheMiddleOfAnImport(t *testing.T) {
 }
 
 const planDocument = `{"format": "zincroad-run/1",
- "car": {"chemistry": "NMC", "usable_kwh": 82, "cells_in_series": 192, "pack_min_v": 560, "pack_max_v": 806, "converter_kw": 112, "max_kw": 240},
+ "car": {"chemistry": "NMC", "usable_kwh": 82, "cells_in_series": 192, "pack_min_v": 560, "pack_max_v": 806,
+	"converter_kw": 112, "max_kw": 240},
  "stall": {"rated_kw": 150, "max_a": 400, "max_v": 500, "tariff": {"currency": "EUR", "per_kwh": 0.5}}}`
 
 func planFile(t *testing.T, doc string) string {
@@ -351,7 +352,8 @@ func TestBench(t *testing.T) {
 	assert.Zero(t, status)
 	assert.Contains(t, out, "20–60")
 	assert.Contains(t, out, "(reference)")
-	for _, bad := range [][]string{{"--window", "80-10"}, {"--window", "fast"}, {"--reference", "2"}, {"--group", "colour"}} {
+	for _, bad := range [][]string{{"--window", "80-10"}, {"--window", "fast"}, {"--reference", "2"},
+		{"--group", "colour"}} {
 		_, errOut, status = zincroad(t, append([]string{"bench", folder, csv}, bad...)...)
 		assert.Equal(t, 2, status, "%v", bad)
 		assert.Contains(t, errOut, "expected", "%v", bad)

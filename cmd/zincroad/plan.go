@@ -1,7 +1,6 @@
 package main
 
 import (
-	"encoding/json"
 	"fmt"
 	"io"
 	"os"
@@ -13,7 +12,9 @@ import (
 	"zincroad/core/limit"
 	"zincroad/core/pack"
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/stall"
+	"zincroad/core/units"
 	"zincroad/core/words"
 	"zincroad/formats/csvlog"
 	"zincroad/formats/intake"
@@ -47,10 +48,7 @@ func refused(errOut io.Writer, what string, err error) error {
 }
 
 func printJSON(out io.Writer, v any) error {
-	enc := json.NewEncoder(out)
-	enc.SetIndent("", "  ")
-	enc.SetEscapeHTML(false)
-	return enc.Encode(v)
+	return say.WriteJSON(out, v, units.People{})
 }
 
 // checkShare checks how much of its label a stall is taken to give.
@@ -105,7 +103,7 @@ func fitCommand() *cobra.Command {
 
 // printFit writes a fit as a table: every tenth per cent of charge, the lowest ceiling first.
 func printFit(w io.Writer, f *stall.Fit) error {
-	if f.Reason != "" {
+	if f.Reason.Any() {
 		fmt.Fprintln(w, f.Reason)
 	}
 	t := tabwriter.NewWriter(w, 0, 0, 2, ' ', 0)
@@ -210,7 +208,7 @@ func forecastCommand() *cobra.Command {
 
 // printForecast writes a session worked out in advance for people: posts, then what holds it.
 func printForecast(w io.Writer, f *forecast.Forecast) error {
-	if f.Note != "" {
+	if f.Note.Any() {
 		fmt.Fprintln(w, f.Note)
 	}
 	t := tabwriter.NewWriter(w, 0, 0, 2, ' ', 0)

@@ -15,6 +15,7 @@ import (
 	"zincroad/core/curve"
 	"zincroad/core/figure"
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/trace"
 	"zincroad/core/words"
 	"zincroad/formats/csvlog"
@@ -199,7 +200,7 @@ func printReading(w io.Writer, r *curve.Reading, notes *typed.Notes) error {
 	for _, rec := range r.Recordings {
 		fmt.Fprintf(w, "\n%s: %d readings, %d gaps, %d spikes\n", rec.File, rec.Readings, rec.Gaps, rec.Spikes)
 		if rec.Grade != nil {
-			fmt.Fprintf(w, "  grade %s: %s\n", *rec.Grade, strings.Join(rec.Means, "; "))
+			fmt.Fprintf(w, "  grade %s: %s\n", *rec.Grade, say.Join("semicolon", rec.Means...))
 		}
 		for _, p := range rec.Health {
 			fmt.Fprintf(w, "  %s: %s\n", words.Clock(p.FromS), p.Reason)

@@ -67,7 +67,7 @@ func tripCommand() *cobra.Command {
 
 // printTrip writes plans as a table, each with its stops.
 func printTrip(w io.Writer, t *trip.Trip, plans *trip.Plans) error {
-	if plans.Unreachable != "" {
+	if plans.Unreachable.Any() {
 		fmt.Fprintln(w, plans.Unreachable)
 	}
 	out := tabwriter.NewWriter(w, 0, 0, 2, ' ', 0)

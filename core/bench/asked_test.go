@@ -1,7 +1,6 @@
 package bench
 
 import (
-	"fmt"
 	"strings"
 	"testing"
 
@@ -10,12 +9,13 @@ import (
 
 	"zincroad/core/limit"
 	"zincroad/core/run"
+	"zincroad/core/say"
 )
 
 func said(c *Comparison) string {
 	var out []string
 	for _, v := range c.Verdicts {
-		out = append(out, v.Text)
+		out = append(out, v.Text.Kept())
 	}
 	return strings.Join(out, " ")
 }
@@ -27,12 +27,12 @@ func TestAHeadingAnswersWhatWasAsked(t *testing.T) {
 	}
 	c := Compare([]Subject{at("2.4", 1), at("2.4", 0.8), at("2.3", 0.9), at("2.3", 0.91)}, Ask{GroupBy: "software"})
 	head := c.Verdicts[0].Text
-	assert.Contains(t, head, "with software 2.3 (2 runs, on average)")
-	assert.Contains(t, head, "with software 2.4 (2 runs, on average)")
+	assert.Contains(t, head.Kept(), "with software 2.3 (2 runs, on average)")
+	assert.Contains(t, head.Kept(), "with software 2.4 (2 runs, on average)")
 	assert.NotContains(t, head, "run 1")
 
 	repeats := Compare([]Subject{at("2.4", 1), at("2.4", 0.99), at("2.4", 0.98)}, Ask{})
-	assert.Contains(t, repeats.Verdicts[0].Text, "in 3 runs")
+	assert.Contains(t, repeats.Verdicts[0].Text.Kept(), "in 3 runs")
 }
 
 // Several cars come in order, and it is said who differs for certain and who cannot be told apart.
@@ -44,12 +44,12 @@ func TestSeveralCarsComeInOrder(t *testing.T) {
 		at("Rowan", 0.70), at("Rowan", 0.705), at("Larch", 1), at("Larch", 1.005), at("Medlar", 0.99), at("Medlar", 1.001),
 	}, Ask{})
 	text := c.Verdicts[0].Text
-	larch, rowan := strings.Index(text, "Larch"), strings.Index(text, "Rowan")
+	larch, rowan := strings.Index(text.Kept(), "Larch"), strings.Index(text.Kept(), "Rowan")
 	require.True(t, larch >= 0 && rowan > larch, text)
 	assert.Contains(t, said(c), "For certain: Medlar before Rowan.")
 	assert.Contains(t, said(c), "Not told apart: Larch and Medlar.")
 	for _, v := range c.Verdicts {
-		if strings.HasPrefix(v.Text, "Not told apart") {
+		if strings.HasPrefix(v.Text.Kept(), "Not told apart") {
 			assert.Empty(t, v.Confidence, "nothing is said that could be sure")
 		}
 	}
@@ -89,7 +89,7 @@ func TestWhatCouldExplainWhat(t *testing.T) {
 	require.Contains(t, of, "battery_c")
 	assert.NotEqual(t, Could, of["battery_c"].Explains, "the slower run had the warmer pack")
 	for _, v := range c.Verdicts {
-		if strings.Contains(v.Text, "cannot be told") {
+		if strings.Contains(v.Text.Kept(), "cannot be told") {
 			assert.Empty(t, v.Confidence)
 		}
 		assert.NotContains(t, v.Text, "which of them did it cannot be told")
@@ -120,7 +120,7 @@ func TestARankingComparesLikeWithLike(t *testing.T) {
 	assert.Equal(t, []int64{1}, list[0].Runs, "the second was held by its stall; warm by what was noted")
 	list, _ = Ranking(runs, Order{By: ByWindow, FromPct: 10, ToPct: 80, Warmth: WarmPack, Held: true})
 	assert.Equal(t, "Larch", list[0].Car)
-	assert.Contains(t, Leads(list, Order{By: ByWindow, FromPct: 10, ToPct: 80}), "Their runs overlap")
+	assert.Contains(t, Leads(list, Order{By: ByWindow, FromPct: 10, ToPct: 80}).Kept(), "Their runs overlap")
 }
 
 // A difference that lies in the upper part of a window alone is said to.
@@ -136,7 +136,9 @@ func TestAllOfItLiesAbove(t *testing.T) {
 	}
 	total := 600.0
 	c.Runs[1].DeltaS = &total
-	var text string
-	c.sayWhere(func(_, format string, args ...any) { text = fmt.Sprintf(format, args...) }, 1)
-	assert.Equal(t, "All of it lies above 80 %, nothing below: "+limit.Cause("soc-step").Words()+".", text)
+	c.sayWhere(func(confidence, code string, args ...any) {
+		c.Verdicts = append(c.Verdicts, Said{say.T(code, args...), confidence})
+	}, 1)
+	require.Len(t, c.Verdicts, 1)
+	assert.Equal(t, "All of it lies above 80 %, nothing below: "+limit.SoCStep.Words()+".", c.Verdicts[0].Text.Kept())
 }

@@ -37,14 +37,13 @@
 package bench
 
 import (
-	"fmt"
 	"math"
 	"slices"
 	"strings"
 
 	"zincroad/core/curve"
 	"zincroad/core/run"
-	"zincroad/core/words"
+	"zincroad/core/say"
 )
 
 // Least and most runs on a bench.
@@ -140,10 +139,11 @@ func row(from, to float64, entries []Entry, ref int, cell func(*curve.Reading) *
 // Condition is one thing that can make runs incomparable, with each run's value
 // in words; "not noted" where a run does not say.
 type Condition struct {
-	Name   string   // as the page heads its row
-	Values []string // one for each run, in their order
-	Same   bool     // all runs say the same
-	Known  bool     // every run says something
+	Key    string     // as the open format spells it
+	Name   say.Text   // as the page heads its row
+	Values []say.Text // one for each run, in their order
+	Same   bool       // all runs say the same
+	Known  bool       // every run says something
 }
 
 const notNoted = "not noted"
@@ -151,8 +151,8 @@ const notNoted = "not noted"
 // Conditions lists what the runs say about each condition, and whose power and which clock is shown.
 func Conditions(entries []Entry) []Condition {
 	shown := append(slices.Clone(conditionsOfRuns),
-		condition{head: "whose power", value: func(e Entry) string { return string(e.Reading.Side) }},
-		condition{head: "clock", value: func(e Entry) string { return string(e.Reading.Clock) }})
+		condition{name: "side", value: func(e Entry) string { return string(e.Reading.Side) }},
+		condition{name: "clock", value: func(e Entry) string { return string(e.Reading.Clock) }})
 	out := make([]Condition, 0, len(shown))
 	for _, c := range shown {
 		if c.sorts {
@@ -160,7 +160,8 @@ func Conditions(entries []Entry) []Condition {
 		}
 		values := c.values(entries)
 		differ, noted := c.differs(values)
-		row := Condition{Name: c.head, Known: noted == len(entries), Same: !differ && (noted == len(entries) || noted == 0)}
+		row := Condition{Key: c.name, Name: c.head(), Known: noted == len(entries),
+			Same: !differ && (noted == len(entries) || noted == 0)}
 		for _, v := range values {
 			row.Values = append(row.Values, c.write(v))
 		}
@@ -208,57 +209,50 @@ func BatteryAtStart(e Entry) *float64 {
 
 // Differences puts the conditions into one sentence: what differs, and what some
 // runs do not say.
-func Differences(conditions []Condition) string {
-	var differ, unknown []string
+func Differences(conditions []Condition) say.Text {
+	var differ, unknown []say.Text
 	for _, c := range conditions {
 		switch {
 		case !c.Same && c.Known:
-			differ = append(differ, fmt.Sprintf("%s (%s)", c.Name, strings.Join(distinct(c.Values), ", ")))
+			differ = append(differ, say.T("bench.differs-in", c.Name, say.List(distinct(c.Values)...)))
 		case !c.Known:
 			unknown = append(unknown, c.Name)
 		}
 	}
-	s := "The runs differ in nothing that was noted."
+	s := say.T("bench.differ-in-nothing")
 	if len(differ) > 0 {
-		s = "They differ in " + list(differ) + "."
+		s = say.T("bench.differ-in", say.Listed(differ...))
 	}
 	if len(unknown) > 0 {
-		s += " Not noted for every run: " + list(unknown) + "."
+		s = s.And("bench.also-not-noted", say.Listed(unknown...))
 	}
 	return s
 }
 
-func distinct(values []string) []string {
-	var out []string
+func distinct(values []say.Text) []say.Text {
+	var out []say.Text
 	for _, v := range values {
-		if !slices.Contains(out, v) {
+		if !slices.ContainsFunc(out, v.Is) {
 			out = append(out, v)
 		}
 	}
 	return out
 }
 
-func list(items []string) string {
-	if len(items) == 1 {
-		return items[0]
-	}
-	return strings.Join(items[:len(items)-1], ", ") + " and " + items[len(items)-1]
-}
-
 // Headline compares the runs in one sentence over the widest window that all of
 // them cover; empty where there is none.
-func Headline(entries []Entry, names []string) string {
+func Headline(entries []Entry, names []say.Text) say.Text {
 	r, fast, slow := ends(entries)
 	if fast < 0 {
-		return ""
+		return nil
 	}
-	window := fmt.Sprintf("%s–%s %%", words.Figure(r.FromPct, 1), words.Figure(r.ToPct, 1))
+	window := say.Window(r.FromPct, r.ToPct)
 	gap := r.Cells[slow].TS - r.Cells[fast].TS
 	if math.Round(gap) == 0 {
-		return fmt.Sprintf("%s took all of them %s.", window, words.Duration(r.Cells[fast].TS))
+		return say.T("bench.took-all-of-them", window, say.Duration(r.Cells[fast].TS))
 	}
-	return fmt.Sprintf("%s in %s for %s, %s more for %s.", window, words.Duration(r.Cells[fast].TS), names[fast],
-		words.Duration(gap), names[slow])
+	return say.T("bench.in-for-more-for", window, say.Duration(r.Cells[fast].TS), names[fast], say.Duration(gap),
+		names[slow])
 }
 
 // Ends are the fastest and the slowest run in the widest window that all cover, 10-80 where they do; -1 where

@@ -8,6 +8,7 @@ import (
 
 	"zincroad/core/curve"
 	"zincroad/core/run"
+	"zincroad/core/say"
 )
 
 func entry(car string, ambient *float64, posts ...curve.Post) Entry {
@@ -47,25 +48,32 @@ func TestRowsWithDifferencesToTheReference(t *testing.T) {
 func TestConditionsThatDiffer(t *testing.T) {
 	by := map[string]Condition{}
 	for _, c := range Conditions(three()) {
-		by[c.Name] = c
+		by[c.Name.Kept()] = c
 	}
 	assert.False(t, by["car"].Same)
 	assert.True(t, by["climate"].Same)
 	assert.False(t, by["outside"].Known, "one run does not say")
-	assert.Equal(t, []string{"4 °C", "4.6 °C", "not noted"}, by["outside"].Values)
+	assert.Equal(t, []string{"4 °C", "4.6 °C", "not noted"}, say.AllKept(by["outside"].Values))
 	two := Conditions(three()[:2])
 	for _, c := range two {
-		if c.Name == "outside" {
+		if c.Name.Kept() == "outside" {
 			assert.True(t, c.Same, "within a degree is the same")
 		}
 	}
-	s := Differences(Conditions(three()))
+	s := Differences(Conditions(three())).Kept()
 	assert.Contains(t, s, "They differ in car (Tamarack 78, Osier 88).")
 	assert.Contains(t, s, "Not noted for every run: ")
 	assert.Contains(t, s, "outside")
 }
 
+func texts(names ...string) (out []say.Text) {
+	for _, name := range names {
+		out = append(out, say.Own(name))
+	}
+	return out
+}
+
 func TestHeadline(t *testing.T) {
-	assert.Equal(t, "10–80 % in 25 min for B, 5 min more for A.", Headline(three()[:2], []string{"A", "B"}))
-	assert.Empty(t, Headline(three(), []string{"A", "B", "C"}), "no window that all cover")
+	assert.Equal(t, "10–80 % in 25 min for B, 5 min more for A.", Headline(three()[:2], texts("A", "B")).Kept())
+	assert.Empty(t, Headline(three(), texts("A", "B", "C")), "no window that all cover")
 }

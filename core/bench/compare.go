@@ -2,7 +2,6 @@ package bench
 
 import (
 	"cmp"
-	"fmt"
 	"math"
 	"slices"
 	"strconv"
@@ -13,10 +12,10 @@ import (
 	"zincroad/core/curve"
 	"zincroad/core/limit"
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/trace"
 	"zincroad/core/units"
 	"zincroad/core/vehicle"
-	"zincroad/core/words"
 )
 
 // Format is the name and version of the open format of a comparison.
@@ -38,7 +37,7 @@ type Comparison struct {
 	Difference *Difference  `json:"difference"` // nil: there is no second group
 	Verdicts   []Said       `json:"verdicts"`   // in the order in which they are read
 
-	names  []string
+	names  []say.Text
 	times  []*float64 // in the window, s
 	copyOf []int      // of each run the first one that is the same log, itself as a rule
 }
@@ -71,14 +70,14 @@ type Band struct {
 }
 
 // Held is what held a run in the band: what can be said, else what it perhaps was; empty: nothing was found.
-func (b Band) Held(run int) string {
+func (b Band) Held(run int) say.Text {
 	switch {
 	case b.Said[run] != "":
-		return b.Said[run].Words()
+		return b.Said[run].Text()
 	case len(b.Causes[run]) > 0:
-		return "perhaps " + b.Causes[run][0].Words()
+		return say.T("judge.perhaps", b.Causes[run][0].Text())
 	}
-	return ""
+	return nil
 }
 
 // AddPoints is how long each run took to add so many points from where it started, from clock zero.
@@ -105,8 +104,8 @@ type Group struct {
 
 // Said is one conclusion.
 type Said struct {
-	Text       string `json:"text"`
-	Confidence string `json:"confidence"`
+	Text       say.Text `json:"text"`
+	Confidence string   `json:"confidence"`
 }
 
 // Ask says what is to be compared. Zero values: the first run is the reference, the window is found,
@@ -116,7 +115,7 @@ type Ask struct {
 	FromPct, ToPct float64 // both 0: found
 	GroupBy        string  // a condition; empty: found
 
-	Names []string // of the runs, in a sentence; empty: by their titles
+	Names []say.Text // of the runs, in a sentence; empty: by their titles
 
 	// Known are the runs of the logbook, or of the cars on the bench at least; empty: there is none. They say how
 	// far repeats lie apart, and runs that differ in one condition alone.
@@ -296,13 +295,12 @@ const leastWindow = 20.0
 
 // concludes tells whether anything can be concluded from the window, and why not where it cannot: it is too short, or
 // it holds the ramp of some runs and not of others.
-func (c *Comparison) concludes(subjects []Subject) (why string, ok bool) {
-	window := words.Window(c.Window.FromPct, c.Window.ToPct)
+func (c *Comparison) concludes(subjects []Subject) (why say.Text, ok bool) {
+	window := say.Window(c.Window.FromPct, c.Window.ToPct)
 	if c.Window.ToPct-c.Window.FromPct < leastWindow {
-		return fmt.Sprintf("%s is too short a window to conclude anything from: less than %s points.", window,
-			words.Figure(leastWindow, 0)), false
+		return say.T("bench.is-too-short-a", window, say.Fig(leastWindow, 0)), false
 	}
-	var in, out []string
+	var in, out []say.Text
 	for i, s := range subjects {
 		if c.times[i] == nil || s.Reading.SoC == nil {
 			continue
@@ -315,10 +313,9 @@ func (c *Comparison) concludes(subjects []Subject) (why string, ok bool) {
 		}
 	}
 	if len(in) > 0 && len(out) > 0 {
-		return fmt.Sprintf("%s holds the ramp of %s and not that of the others: how much of the difference that is, it "+
-			"cannot say.", window, list(in[:min(len(in), 3)])), false
+		return say.T("bench.holds-the-ramp-of", window, say.Listed(in[:min(len(in), 3)]...)), false
 	}
-	return "", true
+	return nil, true
 }
 
 // rampSlackPct is how little of a ramp in a window does not matter, points.
@@ -641,15 +638,15 @@ const (
 // say puts the comparison into sentences: the difference first, where it comes from, what it isolates,
 // whether it is one.
 func (c *Comparison) say(subjects []Subject) {
-	add := func(confidence, format string, args ...any) {
-		c.Verdicts = append(c.Verdicts, Said{fmt.Sprintf(format, args...), confidence})
+	add := func(confidence, code string, args ...any) {
+		c.Verdicts = append(c.Verdicts, Said{say.T(code, args...), confidence})
 	}
 	if c.Window.ToPct <= c.Window.FromPct {
-		add(strong, "The runs share no window of charge.")
+		add(strong, "bench.the-runs-share-no")
 		return
 	}
 	other, ok := c.Furthest()
-	window := words.Window(c.Window.FromPct, c.Window.ToPct)
+	window := say.Window(c.Window.FromPct, c.Window.ToPct)
 	why, concludes := c.concludes(subjects)
 	if ok {
 		c.sayHeading(add, other)
@@ -658,7 +655,7 @@ func (c *Comparison) say(subjects []Subject) {
 		}
 	}
 	if !concludes {
-		add(strong, "%s", why)
+		c.Verdicts = append(c.Verdicts, Said{why, strong})
 	}
 	c.sayFair(add)
 	if concludes {
@@ -666,22 +663,22 @@ func (c *Comparison) say(subjects []Subject) {
 		c.sayDetour(add, subjects)
 	}
 	if m := c.Race.With(other).Meetings; ok && len(m) > 0 {
-		add(likely, "They meet at %s, at %s %%.", words.Clock(m[0].TS), words.Figure(m[0].SoCPct, 0))
+		add(likely, "bench.they-meet-at-at", say.Clock(m[0].TS), say.Fig(m[0].SoCPct, 0))
 	}
 	if !c.Window.Common {
-		add(strong, "Not every run covers %s.", window)
+		add(strong, "bench.not-every-run-covers", window)
 	}
 }
 
 // name is a run in a sentence.
-func (c *Comparison) name(i int) string {
+func (c *Comparison) name(i int) say.Text {
 	if i < len(c.names) {
 		return c.names[i]
 	}
 	if t := strings.TrimSpace(c.Runs[i].Title); t != "" {
-		return "“" + t + "”"
+		return say.T("bench.title", t)
 	}
-	return fmt.Sprintf("run %d", i+1)
+	return say.T("bench.run", i+1)
 }
 
 // mostOfIt is the share of a difference that makes a part of the window the place where it lies.
@@ -716,11 +713,11 @@ func (c *Comparison) sayWhere(add func(string, string, ...any), other int) {
 				}
 			}
 		}
-		text := fmt.Sprintf("%s of it lie below %s %%", words.Duration(math.Round(math.Abs(sum))), words.Figure(b.ToPct, 0))
+		text := say.T("bench.of-it-lie-below", say.Duration(math.Round(math.Abs(sum))), say.Fig(b.ToPct, 0))
 		if best != "" {
-			text += ": " + best.Words()
+			text = text.And("colon").Then(best.Text())
 		}
-		add(likely, "%s.", text)
+		c.Verdicts = append(c.Verdicts, Said{text.And("stop"), likely})
 		return
 	}
 }
@@ -732,33 +729,33 @@ func (c *Comparison) sayFair(add func(string, string, ...any)) {
 	var what []string
 	for _, d := range f.Differs {
 		if d.Matters != DoesNot {
-			what = append(what, human(d.Condition))
+			what = append(what, d.Condition)
 		}
 	}
 	switch f.Verdict {
 	case Clean:
 		if len(f.NotNoted) > 0 {
-			add(likely, "Fair as far as it was noted: only %s differs.", human(f.Isolates))
+			add(likely, "bench.fair-as-far-as", human(f.Isolates))
 		} else {
-			add(strong, "Fair: only %s differs.", human(f.Isolates))
+			add(strong, "bench.fair-only-differs", human(f.Isolates))
 		}
 	case Confounded:
 		c.sayConfounded(add, what)
 	default:
 		if slices.ContainsFunc(f.Differs, func(d Differs) bool { return d.Condition == "car" }) {
-			add(strong, "The cars differ: minutes compare the packs' sizes too.")
+			add(strong, "bench.the-cars-differ-minutes")
 		} else if len(f.NotNoted) > 0 {
-			add(likely, "Repeats as far as it was noted: nothing that was noted differs and matters.")
+			add(likely, "bench.repeats-as-far-as")
 		} else {
-			add(strong, "Repeats: nothing that was noted differs and matters.")
+			add(strong, "bench.repeats-nothing-that-was")
 		}
 	}
 	if len(f.NotNoted) > 0 {
-		notes := make([]string, len(f.NotNoted))
+		notes := make([]say.Text, len(f.NotNoted))
 		for i, n := range f.NotNoted {
 			notes[i] = human(n)
 		}
-		add(strong, "Not noted for every run: %s.", list(notes))
+		add(strong, "bench.not-noted-for-every", say.Listed(notes...))
 	}
 }
 
@@ -769,28 +766,26 @@ func (c *Comparison) sayReal(add func(string, string, ...any)) {
 	if d == nil {
 		return
 	}
-	between := ""
+	between := say.Text(nil)
 	if d.LowS != nil {
-		between = fmt.Sprintf(", in 95 of 100 between %s and %s", signed(*d.LowS), signed(*d.HighS))
+		between = say.T("bench.in-of-between-and", say.Signed(*d.LowS), say.Signed(*d.HighS))
 	}
 	switch d.Real {
 	case IsReal:
-		add(strong, "The difference of %s is real%s.", signed(d.TS), between)
+		add(strong, "bench.the-difference-of-is", say.Signed(d.TS), between)
 	case NotReal:
-		add(strong, "No difference that matters: %s%s.", signed(d.TS), between)
+		add(strong, "bench.no-difference-that-matters", say.Signed(d.TS), between)
 	default:
 		if d.LowS == nil {
 			usual := usualApart(meanOf(c.timesOf(c.Groups[d.Groups[0]].Runs)))
-			apart := words.Duration(math.Round(usual))
+			apart := say.Duration(math.Round(usual))
 			if math.Abs(d.TS) > usual {
-				add(likely, "One run against one: like runs usually lie within %s of each other (3 %% of the window, common "+
-					"practice), and %s is more than that.", apart, signed(d.TS))
+				add(likely, "bench.one-run-against-one-like", apart, say.Signed(d.TS))
 			} else {
-				add(unsure, "One run against one: like runs usually lie within %s of each other (3 %% of the window, common "+
-					"practice), and %s may be chance.", apart, signed(d.TS))
+				add(unsure, "bench.one-run-against-one", apart, say.Signed(d.TS))
 			}
 		} else {
-			add(unsure, "Undecided: %s%s; more repeats would tell.", signed(d.TS), between)
+			add(unsure, "bench.undecided-more-repeats-would", say.Signed(d.TS), between)
 		}
 	}
 }
@@ -817,28 +812,14 @@ func (c *Comparison) sayDetour(add func(string, string, ...any), subjects []Subj
 	if *second > *first {
 		first, second, saved = second, first, -saved
 	}
-	window := words.Window(c.Window.FromPct, c.Window.ToPct)
+	window := say.Window(c.Window.FromPct, c.Window.ToPct)
 	confidence := likely
 	if d.Real == Undecided {
 		confidence = unsure
 	}
 	if saved < smallestS {
-		add(confidence, "The %s kW stall saved less than a minute over %s: not worth a detour.", words.Figure(*first, 0),
-			window)
+		add(confidence, "bench.the-kw-stall-saved-less", say.Fig(*first, 0), window)
 		return
 	}
-	add(confidence, "The %s kW stall saved %s over %s: a detour that takes longer loses more than it gains.",
-		words.Figure(*first, 0), words.Duration(math.Round(saved)), window)
-}
-
-// signed writes seconds with their sign, as minutes.
-func signed(s float64) string {
-	if math.Round(s) == 0 {
-		return "0 s"
-	}
-	sign := "+"
-	if s < 0 {
-		sign = "−"
-	}
-	return sign + words.Duration(math.Round(math.Abs(s)))
+	add(confidence, "bench.the-kw-stall-saved", say.Fig(*first, 0), say.Duration(math.Round(saved)), window)
 }

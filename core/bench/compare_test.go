@@ -177,8 +177,8 @@ func TestBandsAddUp(t *testing.T) {
 	assert.Greater(t, delta, 120.0)
 	assert.Equal(t, limit.Cold, c.Bands[0].Causes[1][0])
 	assert.NotContains(t, c.Bands[0].Causes[0], limit.Cold)
-	assert.Contains(t, c.Verdicts[1].Text, "of it lie below")
-	assert.Contains(t, c.Verdicts[1].Text, "cold")
+	assert.Contains(t, c.Verdicts[1].Text.Kept(), "of it lie below")
+	assert.Contains(t, c.Verdicts[1].Text.Kept(), "cold")
 	require.NotEmpty(t, c.AddPoints)
 	assert.Equal(t, 10.0, c.AddPoints[0].Points)
 	require.NotEmpty(t, c.Distance)
@@ -375,7 +375,7 @@ func TestRepeatsAreNoSurerThanWhatWasNoted(t *testing.T) {
 	}{{run.N(26), strong}, {nil, likely}} {
 		d := day{software: "1", battery: k.battery, ambient: run.N(5), pre: "car", profile: "full", climate: "off"}
 		for _, v := range compare(d, d).Verdicts {
-			if strings.HasPrefix(v.Text, "Repeats") {
+			if strings.HasPrefix(v.Text.Kept(), "Repeats") {
 				assert.Equal(t, k.confidence, v.Confidence)
 			}
 		}

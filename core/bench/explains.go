@@ -1,12 +1,11 @@
 package bench
 
 import (
-	"fmt"
 	"math"
 	"slices"
 
 	"zincroad/core/forecast"
-	"zincroad/core/words"
+	"zincroad/core/say"
 )
 
 // Explains says what a condition that differs has to do with the difference that was seen.
@@ -81,9 +80,9 @@ func (w *whatIf) signed(name string) *float64 {
 
 // sayConfounded says of several conditions that differ and matter which could have made the difference.
 func (c *Comparison) sayConfounded(add func(string, string, ...any), names []string) {
-	at := func(e Explains) (list []string, most float64) {
+	at := func(e Explains) (list []say.Text, most float64) {
 		for _, d := range c.Fairness.Differs {
-			if d.Explains == e && slices.Contains(names, human(d.Condition)) {
+			if d.Explains == e && slices.Contains(names, d.Condition) {
 				list = append(list, human(d.Condition))
 				if d.MostS != nil {
 					most = math.Max(most, *d.MostS)
@@ -95,27 +94,24 @@ func (c *Comparison) sayConfounded(add func(string, string, ...any), names []str
 	could, _ := at(Could)
 	small, most := at(TooSmall)
 	against, _ := at(OtherWay)
+	said := make([]say.Text, len(names))
+	for i, n := range names {
+		said[i] = human(n)
+	}
 	open := len(names) - len(could) - len(small) - len(against)
-	add(strong, "Not fair: %s differ.", list(names))
+	add(strong, "bench.not-fair-differ", say.Listed(said...))
 	if len(small) > 0 {
-		add(likely, "Too small to have made it: %s, %s at most.", list(small), words.Duration(math.Round(most)))
+		add(likely, "bench.too-small-to-have", say.Listed(small...), say.Duration(math.Round(most)))
 	}
 	if len(against) > 0 {
-		add(likely, "%s would have made it the other way round.", capital(list(against)))
+		add(likely, "bench.other-way", say.Listed(against...))
 	}
 	switch {
 	case len(could) == 1 && open == 0:
-		add(likely, "Of what was noted, %s could have made it.", could[0])
+		add(likely, "bench.of-what-was-noted", could[0])
 	case len(could)+open == 0:
-		add("", "Nothing that was noted explains it.")
+		add("", "bench.nothing-that-was-noted-explains")
 	default:
-		add("", "Which of them did it cannot be told.")
+		add("", "bench.which-of-them-did")
 	}
-}
-
-func capital(s string) string {
-	if s == "" {
-		return s
-	}
-	return fmt.Sprintf("%c%s", s[0]-'a'+'A', s[1:])
 }

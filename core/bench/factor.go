@@ -1,11 +1,11 @@
 package bench
 
 import (
-	"fmt"
 	"math"
 	"slices"
 	"time"
 
+	"zincroad/core/say"
 	"zincroad/core/words"
 )
 
@@ -16,14 +16,14 @@ type Factor struct {
 }
 
 // Words is the factor as a page names it.
-func (f Factor) Words() string {
+func (f Factor) Words() say.Text {
 	switch f.Name {
 	case "stall_kw":
-		return "kind of stall"
+		return say.T("bench.kind-of-stall")
 	case "start":
-		return conditionOf("start_pct").head
+		return conditionOf("start_pct").head()
 	}
-	return conditionOf(f.Name).head
+	return conditionOf(f.Name).head()
 }
 
 // Factors are all of them.
@@ -124,5 +124,5 @@ func (k Known) kind() string {
 	if k.Software == "" {
 		return k.Car
 	}
-	return fmt.Sprintf("%s %s", k.Car, k.Software)
+	return k.Car + " " + k.Software
 }

@@ -3,7 +3,6 @@ package bench
 import (
 	"crypto/sha256"
 	"encoding/json"
-	"fmt"
 	"math"
 	"slices"
 	"strconv"
@@ -16,6 +15,7 @@ import (
 	"zincroad/core/judge"
 	"zincroad/core/pack"
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/trace"
 )
 
@@ -59,18 +59,16 @@ const (
 
 // Fairness is what a comparison can and cannot say.
 type Fairness struct {
-	Verdict    Verdict   `json:"verdict"`
-	Isolates   string    `json:"isolates"` // the one condition that matters; empty: none, or more than one
-	Differs    []Differs `json:"differs"`
-	NotNoted   []string  `json:"not_noted"`
-	ToMakeFair []string  `json:"to_make_fair"`
+	Verdict    Verdict    `json:"verdict"`
+	Isolates   string     `json:"isolates"` // the one condition that matters; empty: none, or more than one
+	Differs    []Differs  `json:"differs"`
+	NotNoted   []string   `json:"not_noted"`
+	ToMakeFair []say.Text `json:"to_make_fair"`
 }
 
 // condition is one thing that can make runs incomparable.
 type condition struct {
 	name  string               // in the open format
-	head  string               // as a table heads its row
-	words string               // in the middle of a sentence
 	unit  string               // of its values; empty: words
 	value func(e Entry) string // empty: not noted
 	// same tells whether two noted values are the same; nil: equal words
@@ -112,7 +110,7 @@ func conditionOf(name string) condition {
 			return c
 		}
 	}
-	return condition{name: name, head: name, words: "the " + name}
+	return condition{name: name}
 }
 
 // asTenths writes a value to a tenth as the open format does, with an ASCII minus, so that it can be read back; empty:
@@ -136,69 +134,69 @@ const sameOutsideC = 1.0
 // conditionsOfRuns are what can make runs incomparable. How near two thermometers, two displays and two
 // minutes are the same is common practice, no source.
 var conditionsOfRuns = []condition{
-	{name: "car", head: "car", words: "the car", needed: true,
+	{name: "car", needed: true,
 		value: func(e Entry) string { return carOf(e).Name }},
-	{name: "software", head: "software", words: "the software",
+	{name: "software",
 		value: func(e Entry) string { return carOf(e).Software }},
-	{name: "stall", head: "stall", words: "the stall",
+	{name: "stall",
 		value: func(e Entry) string { return stallName(e.Run.Stall) }},
-	{name: "stall_kw", head: "stall's power", words: "the stall's power", unit: "kW", value: func(e Entry) string {
+	{name: "stall_kw", unit: "kW", value: func(e Entry) string {
 		if e.Run.Stall == nil {
 			return ""
 		}
 		return asTenths(e.Run.Stall.RatedKW)
 	}},
-	{name: "adapter", head: "adapter", words: "the adapter", value: func(e Entry) string {
+	{name: "adapter", value: func(e Entry) string {
 		if e.Run.Adapter == nil || e.Run.Adapter.Name == "" {
 			return "none"
 		}
 		return e.Run.Adapter.Name
 	}},
-	{name: "ambient_c", head: "outside", words: "the temperature outside", unit: "°C",
+	{name: "ambient_c", unit: "°C",
 		same: within(sameOutsideC), needed: true, value: func(e Entry) string { return asTenths(Outside(e)) }},
-	{name: "battery_c", head: "battery at start", words: "the battery's temperature at plug-in", unit: "°C",
+	{name: "battery_c", unit: "°C",
 		same: within(2), needed: true, value: func(e Entry) string { return asTenths(BatteryAtStart(e)) }},
-	{name: "preconditioned", head: "preconditioning", words: "preconditioning",
+	{name: "preconditioned",
 		value: func(e Entry) string { return conditionsOf(e).Preconditioned }},
-	{name: "preconditioned_min", head: "preconditioned for", words: "how long it was preconditioned", unit: "min",
+	{name: "preconditioned_min", unit: "min",
 		same: within(2), minor: true, value: func(e Entry) string { return asTenths(conditionsOf(e).PreconditionedMin) }},
-	{name: "profile", head: "profile", words: "the profile",
+	{name: "profile",
 		value: func(e Entry) string { return conditionsOf(e).Profile }},
-	{name: "climate", head: "climate", words: "the climate",
+	{name: "climate",
 		value: func(e Entry) string { return conditionsOf(e).Climate }},
-	{name: "weather", head: "weather", words: "the weather", minor: true,
+	{name: "weather", minor: true,
 		value: func(e Entry) string { return conditionsOf(e).Weather }},
-	{name: "start_pct", head: "start", words: "the charge at the start", unit: "%", same: within(1),
+	{name: "start_pct", unit: "%", same: within(1),
 		value: func(e Entry) string {
 			if e.Reading.SoC == nil {
 				return ""
 			}
 			return asTenths(&e.Reading.SoC.FromPct)
 		}},
-	{name: "recording", head: "recording", words: "how it was recorded", value: func(e Entry) string {
+	{name: "recording", value: func(e Entry) string {
 		kind := "logged"
 		if e.Reading.IntervalS >= trace.TypedFromS {
 			kind = "typed"
 		}
 		return kind + ", " + string(e.Reading.Side)
 	}},
-	{name: "year", head: "year", words: "the year", sorts: true, value: func(e Entry) string {
+	{name: "year", sorts: true, value: func(e Entry) string {
 		if e.Run.StartedAt.IsZero() {
 			return ""
 		}
 		return e.Run.StartedAt.Format("2006")
 	}},
-	{name: "date", head: "date", words: "the day", sorts: true, value: func(e Entry) string {
+	{name: "date", sorts: true, value: func(e Entry) string {
 		if e.Run.StartedAt.IsZero() {
 			return ""
 		}
 		return e.Run.StartedAt.Format(time.DateOnly)
 	}},
-	{name: "chemistry", head: "chemistry", words: "the chemistry", sorts: true,
+	{name: "chemistry", sorts: true,
 		value: func(e Entry) string { return carOf(e).Chemistry }},
-	{name: "season", head: "season", words: "the season", sorts: true,
+	{name: "season", sorts: true,
 		value: func(e Entry) string { return seasonOf(e.Run.StartedAt) }},
-	{name: "label", head: "own label", words: "the label", sorts: true,
+	{name: "label", sorts: true,
 		value: func(e Entry) string { return conditionsOf(e).Label }},
 }
 
@@ -216,7 +214,7 @@ func Sorts(entries []Entry) (names []string) {
 // fairness judges a comparison over a window that took the reference so long, by the forecast and by what a logbook
 // shows.
 func fairness(entries []Entry, what *whatIf, known []Known, refS float64) Fairness {
-	f := Fairness{Differs: []Differs{}, NotNoted: []string{}, ToMakeFair: []string{}}
+	f := Fairness{Differs: []Differs{}, NotNoted: []string{}, ToMakeFair: []say.Text{}}
 	sameCar := true
 	for _, c := range conditionsOfRuns {
 		if c.sorts {
@@ -387,46 +385,50 @@ func sameRatings(entries []Entry) bool {
 
 // remedies say how the comparison could be made fair.
 func (f *Fairness) remedies(matter []string, sameCar bool) {
-	say := func(format string, args ...any) { f.ToMakeFair = append(f.ToMakeFair, fmt.Sprintf(format, args...)) }
+	tell := func(code string, args ...any) { f.ToMakeFair = append(f.ToMakeFair, say.T(code, args...)) }
 	if !sameCar {
-		say("compare by C-rate or by distance a minute, not by minutes: the cars differ")
+		tell("bench.compare-by-c-rate")
 	}
 	if len(matter) > 1 {
 		for _, c := range matter[1:] {
-			say("make one more run that differs in %s alone, not in %s", human(matter[0]), human(c))
+			tell("bench.make-one-more-run", human(matter[0]), human(c))
 		}
 	}
 	for _, d := range f.Differs {
 		if d.Condition == "start_pct" {
-			say("compare over the window that both cover, or by points added: the starts differ")
+			tell("bench.compare-over-the-window")
 		}
 	}
 	for _, c := range f.NotNoted {
-		say("note %s", human(c))
+		tell("bench.note", human(c))
 	}
 }
 
 // InWords is a condition in the middle of a sentence, and each of its values with its unit.
-func InWords(name string, values ...string) (condition string, written []string) {
+func InWords(name string, values ...string) (condition say.Text, written []say.Text) {
 	c := conditionOf(name)
 	for _, v := range values {
 		written = append(written, c.write(v))
 	}
-	return c.words, written
+	return human(name), written
 }
 
 // write is a value with its unit, for people.
-func (c condition) write(v string) string {
+func (c condition) write(v string) say.Text {
 	switch {
 	case v == "" || v == notNoted:
-		return notNoted
+		return say.T("bench.not-noted")
 	case c.unit == "":
-		return v
+		return say.Own(v)
 	}
-	return strings.Replace(v, "-", "−", 1) + " " + c.unit
+	return say.T("bench.value", say.Q(number(v), c.unit, 1))
 }
 
-func human(name string) string { return conditionOf(name).words }
+// human is a condition in the middle of a sentence.
+func human(name string) say.Text { return say.T("condition." + name) }
+
+// head is a condition as a table heads its row.
+func (c condition) head() say.Text { return say.T("head." + c.name) }
 
 // whatIf works out what conditions could come to in one window, each forecast once.
 type whatIf struct {
@@ -480,7 +482,7 @@ func (w *whatIf) timeOf(p forecast.Plan) float64 {
 	}
 	tookS := math.NaN()
 	// It begins at the window's first post, and ends at its last.
-	if f, err := forecast.Quick(p); err == nil && f.Note == "" {
+	if f, err := forecast.Quick(p); err == nil && !f.Note.Any() {
 		tookS = f.TS
 	}
 	if all && w.kept != nil {

@@ -1,11 +1,11 @@
 package bench
 
 import (
-	"fmt"
 	"math"
 	"strings"
 
 	"zincroad/core/figure"
+	"zincroad/core/say"
 	"zincroad/core/words"
 )
 
@@ -148,90 +148,94 @@ func ofComparison(of func(*Comparison) figure.Lines) func(Explained) figure.Line
 }
 
 // timeOf writes a run's time in the window.
-func (c *Comparison) timeOf(run int) string {
+func (c *Comparison) timeOf(run int) say.Text {
 	if t := c.Runs[run].TS; t != nil {
-		return c.name(run) + ": " + words.Clock(math.Round(*t))
+		return c.timed(run, *t)
 	}
-	return c.name(run) + " does not cover it"
+	return say.T("bench.does-not-cover", c.name(run))
+}
+
+// timed is a run with a time.
+func (c *Comparison) timed(run int, tS float64) say.Text {
+	return say.T("bench.run-took", c.name(run), say.Clock(math.Round(tS)))
 }
 
 func differenceNumbers(c *Comparison) (n figure.Lines) {
-	n.Say("window %s", words.Window(c.Window.FromPct, c.Window.ToPct))
+	n.Say("bench.window", say.Window(c.Window.FromPct, c.Window.ToPct))
 	for _, g := range c.Groups {
-		times := make([]string, len(g.Runs))
+		times := make([]say.Text, len(g.Runs))
 		for i, run := range g.Runs {
 			times[i] = c.timeOf(run)
 			if c.copyOf != nil && c.copyOf[run] != run {
-				times[i] += ", the same log as " + c.name(c.copyOf[run])
+				times[i] = times[i].And("bench.same-log", c.name(c.copyOf[run]))
 			}
 		}
-		line := g.Words() + ": " + strings.Join(times, "; ")
+		line := g.Words().And("colon").Then(say.Join("semicolon", times...))
 		if g.MeanS != nil && len(g.Runs) > 1 {
-			line += "; mean " + words.Clock(math.Round(*g.MeanS))
+			line = line.And("bench.mean", say.Clock(math.Round(*g.MeanS)))
 		}
 		if g.SdS != nil {
-			line += ", standard deviation " + words.Duration(math.Round(*g.SdS))
+			line = line.And("bench.deviation", say.Duration(math.Round(*g.SdS)))
 		}
-		n.Say("%s", line)
+		n.Add(line)
 	}
 	d := c.Difference
 	if d == nil {
-		n.Say("there is no second group: nothing is taken from anything")
+		n.Say("bench.there-is-no-second")
 		return n
 	}
-	how := map[string]string{
-		"welch":      "by Welch's interval of two means",
-		"repeats":    "by how far the logbook's repeats lie apart",
-		"prediction": "by where one more run beside the others should lie",
-	}
 	if d.LowS != nil {
-		n.Say("%s, and its interval %s", signed(d.TS), how[d.By])
+		n.Say("bench.and-its-interval", say.Signed(d.TS), say.T("bench.by-"+d.By))
 	} else {
-		n.Say("%s, and too few repeats for an interval", signed(d.TS))
+		n.Say("bench.and-too-few-repeats", say.Signed(d.TS))
 	}
-	n.Say("the smallest difference that matters: %s", words.Duration(math.Round(d.SmallestS)))
+	n.Say("bench.the-smallest-difference-that", say.Duration(math.Round(d.SmallestS)))
 	c.sayReal(concluding(&n))
 	return n
 }
 
 // concluding adds what is concluded to lines of numbers, in the words of the page, with how sure it is.
-func concluding(n *figure.Lines) func(confidence, format string, args ...any) {
-	return func(confidence, format string, args ...any) {
-		n.Say("%s (%s)", fmt.Sprintf(format, args...), confidence)
+func concluding(n *figure.Lines) func(confidence, code string, args ...any) {
+	return func(confidence, code string, args ...any) {
+		if line := say.T(code, args...); confidence == "" {
+			n.Add(line)
+		} else {
+			n.Say("bench.so-sure", line, say.T("confidence."+confidence))
+		}
 	}
 }
 
 // Words are what a group's runs have in common, in words: "stall Fulling Mill 1"; "all runs" where they are not
 // grouped.
-func (g Group) Words() string {
+func (g Group) Words() say.Text {
 	for name, value := range g.By {
 		c := conditionOf(name)
-		return c.head + " " + c.write(value)
+		return c.head().And("space").Then(c.write(value))
 	}
-	return "all runs"
+	return say.T("bench.all-runs")
 }
 
 func fairNumbers(c *Comparison) (n figure.Lines) {
 	for _, d := range c.Fairness.Differs {
 		what := conditionOf(d.Condition)
-		of := make([]string, len(d.Values))
+		of := make([]say.Text, len(d.Values))
 		for i, v := range d.Values {
-			of[i] = c.name(i) + ": " + what.write(v)
+			of[i] = c.name(i).And("colon").Then(what.write(v))
 		}
-		line := what.head + ": " + strings.Join(of, "; ")
+		line := what.head().And("colon").Then(say.Join("semicolon", of...))
 		if d.HighS != nil {
-			line += "; could come to " + fromTo(*d.LowS, *d.HighS)
+			line = line.And("bench.could-come-to", fromTo(*d.LowS, *d.HighS))
 		}
 		if p := d.Shown; p != nil {
-			line += fmt.Sprintf("; %d %s of the logbook: %s", p.Pairs, words.Plural(p.Pairs, "pair"), fromTo(p.LowS, p.HighS))
+			line = line.And("bench.of-the-logbook", p.Pairs, fromTo(p.LowS, p.HighS))
 		}
-		n.Say("%s: %s", line, map[Matters]string{Does: "matters", Maybe: "may matter", DoesNot: "does not matter"}[d.Matters])
+		n.Add(line.And("colon").And("matters." + string(d.Matters)))
 	}
 	if len(c.Fairness.Differs) == 0 {
-		n.Say("nothing that was noted differs")
+		n.Say("bench.nothing-that-was-noted")
 	}
-	if with := together(c.Fairness); with != "" {
-		n.Say("%s", with)
+	if with := together(c.Fairness); with.Any() {
+		n.Add(with)
 	}
 	c.sayFair(concluding(&n))
 	return n
@@ -239,26 +243,26 @@ func fairNumbers(c *Comparison) (n figure.Lines) {
 
 // together says what matters and is no second thing beside what a clean comparison isolates: a pack is as warm as it
 // was made, and the air outside acts through it.
-func together(f Fairness) string {
-	var with []string
+func together(f Fairness) say.Text {
+	var with []say.Text
 	for _, d := range f.Differs {
 		if f.Verdict == Clean && d.Matters != DoesNot && d.Condition != f.Isolates {
 			with = append(with, human(d.Condition))
 		}
 	}
 	if len(with) == 0 {
-		return ""
+		return nil
 	}
-	return list(with) + ": no second thing beside " + human(f.Isolates)
+	return say.T("bench.no-second", say.Listed(with...), human(f.Isolates))
 }
 
 // fromTo writes two durations, equal ones once.
-func fromTo(lowS, highS float64) string {
-	a, b := words.Duration(math.Round(lowS)), words.Duration(math.Round(highS))
+func fromTo(lowS, highS float64) say.Text {
+	a, b := say.Duration(math.Round(lowS)), say.Duration(math.Round(highS))
 	if a == b {
-		return a
+		return say.T("bench.just", a)
 	}
-	return a + " to " + b
+	return say.T("bench.from-to", a, b)
 }
 
 func bandNumbers(c *Comparison) (n figure.Lines) {
@@ -267,29 +271,29 @@ func bandNumbers(c *Comparison) (n figure.Lines) {
 		whole[i] = true
 	}
 	for _, b := range c.Bands {
-		of := make([]string, 0, len(b.TS))
+		of := make([]say.Text, 0, len(b.TS))
 		for i, t := range b.TS {
 			if t == nil {
 				whole[i] = false
 				continue
 			}
 			sums[i] += *t
-			text := c.name(i) + ": " + words.Clock(math.Round(*t))
-			if held := b.Held(i); held != "" {
-				text += " (" + held + ")"
+			text := c.timed(i, *t)
+			if held := b.Held(i); held.Any() {
+				text = text.And("bench.held-by", held)
 			}
 			of = append(of, text)
 		}
-		n.Say("%s: %s", words.Window(b.FromPct, b.ToPct), strings.Join(of, "; "))
+		n.Add(say.Window(b.FromPct, b.ToPct).And("colon").Then(say.Join("semicolon", of...)))
 	}
-	var together []string
+	var together []say.Text
 	for i, s := range sums {
 		if whole[i] && len(c.Bands) > 0 {
-			together = append(together, c.name(i)+": "+words.Clock(math.Round(s)))
+			together = append(together, c.timed(i, s))
 		}
 	}
 	if len(together) > 0 {
-		n.Say("together: %s", strings.Join(together, "; "))
+		n.Say("bench.together", say.Join("semicolon", together...))
 	}
 	return n
 }
@@ -305,20 +309,19 @@ func raceNumbers(x Explained) (n figure.Lines) {
 		if w.Points < 0 {
 			ahead, behind = behind, ahead
 		}
-		n.Say("widest: %s %s %s before %s, at %s", ahead, words.Figure(math.Abs(w.Points), 1), r.Unit, behind,
-			words.Clock(w.TS))
+		n.Say("bench.widest-before-at", ahead, say.Fig(math.Abs(w.Points), 1), r.Unit, behind, say.Clock(w.TS))
 	} else {
-		n.Say("%s and %s never charge in the same minute of their clocks", reference, other)
+		n.Say("bench.and-never-charge-in", reference, other)
 	}
 	for _, m := range r.Meetings {
 		at := ""
 		if r.Unit == Points {
 			at = ", at " + words.Percent(m.SoCPct)
 		}
-		n.Say("%s and %s are level at %s%s", other, reference, words.Clock(math.Round(m.TS)), at)
+		n.Say("bench.and-are-level-at", other, reference, say.Clock(math.Round(m.TS)), at)
 	}
 	if len(r.Meetings) == 0 {
-		n.Say("the lead never goes over")
+		n.Say("bench.the-lead-never-goes")
 	}
 	return n
 }
@@ -328,23 +331,23 @@ func rankingNumbers(x Explained) (n figure.Lines) {
 	if r == nil {
 		return nil
 	}
-	n.Say("by %s; packs at plug-in: %s", r.Order.words(), r.Order.Warmth)
+	n.Say("bench.by-packs-at-plug", r.Order.words(), r.Order.Warmth)
 	if r.Order.StallFromKW > 0 {
-		n.Say("stalls of %s kW and more", words.Figure(r.Order.StallFromKW, 0))
+		n.Say("bench.stalls-of-kw-and", say.Fig(r.Order.StallFromKW, 0))
 	}
 	for i, s := range r.List {
-		of := make([]string, len(s.Runs))
+		of := make([]say.Text, len(s.Runs))
 		for k, id := range s.Runs {
-			of[k] = fmt.Sprintf("run %d: %s", id, r.Order.By.Write(s.Values[k]))
+			of[k] = say.T("bench.run-value", id, r.Order.By.Write(s.Values[k]))
 		}
-		line := fmt.Sprintf("%d. %s: %s", i+1, strings.TrimSpace(s.Car+" "+s.Software), strings.Join(of, ", "))
+		line := say.T("bench.ranked", i+1, strings.TrimSpace(s.Car+" "+s.Software), say.List(of...))
 		if len(s.Runs) > 1 {
-			line += "; in the middle " + r.Order.By.Write(s.Value)
+			line = line.And("bench.middle", r.Order.By.Write(s.Value))
 		}
-		n.Say("%s", line)
+		n.Add(line)
 	}
 	for _, p := range r.Passed {
-		n.Say("%s: %s", strings.TrimSpace(p.Car+" "+p.Software), p.Why)
+		n.Say("bench.passed", strings.TrimSpace(p.Car+" "+p.Software), p.Why)
 	}
 	return n
 }
@@ -354,12 +357,11 @@ func matrixNumbers(x Explained) (n figure.Lines) {
 	if m == nil {
 		return nil
 	}
-	n.Say("%s by %s and %s; packs at plug-in: %s; %d %s", words.Window(m.FromPct, m.ToPct), m.Row.Words(),
-		m.Col.Words(), m.Warmth, m.Count, words.Plural(m.Count, "run"))
+	n.Say("bench.by-and-packs-at", say.Window(m.FromPct, m.ToPct), m.Row.Words(), m.Col.Words(), m.Warmth, m.Count)
 	if math.IsNaN(m.PooledS) {
-		n.Say("no spread: fewer than %d runs beyond the first of each cell", leastFreedom)
+		n.Say("bench.no-spread-fewer-than", leastFreedom)
 	} else {
-		n.Say("runs of one cell scatter by %s", words.Duration(math.Round(m.PooledS)))
+		n.Say("bench.runs-of-one-cell", say.Duration(math.Round(m.PooledS)))
 	}
 	for i, line := range m.Cells {
 		for j, c := range line {
@@ -367,19 +369,18 @@ func matrixNumbers(x Explained) (n figure.Lines) {
 			if k == 0 {
 				continue
 			}
-			text := fmt.Sprintf("%s, %s: %d %s, in the middle %s", m.Rows[i], m.Cols[j], k, words.Plural(k, "run"),
-				words.Clock(math.Round(c.MedianS)))
+			text := say.T("bench.in-the-middle", m.Rows[i], m.Cols[j], k, say.Clock(math.Round(c.MedianS)))
 			if k > 1 {
-				text += ", " + words.Clock(math.Round(c.LowS)) + " to " + words.Clock(math.Round(c.HighS))
+				text = text.And("bench.low-high", say.Clock(math.Round(c.LowS)), say.Clock(math.Round(c.HighS)))
 			}
 			if !math.IsInf(c.HalfS, 1) {
-				text += ", ± " + words.Clock(math.Round(c.HalfS))
+				text = text.And("bench.half", say.Clock(math.Round(c.HalfS)))
 			}
-			n.Say("%s", text)
+			n.Add(text)
 		}
 	}
 	if m.Next != nil {
-		n.Say("next: %s, %s, since %s", m.Rows[m.Next.Row], m.Cols[m.Next.Col], m.Next.Why)
+		n.Say("bench.next-since", m.Rows[m.Next.Row], m.Cols[m.Next.Col], m.Next.Why)
 	}
 	return n
 }

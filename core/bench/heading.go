@@ -2,34 +2,21 @@ package bench
 
 import (
 	"cmp"
-	"fmt"
 	"math"
 	"slices"
-	"strings"
 
 	"gonum.org/v1/gonum/stat"
 
-	"zincroad/core/words"
+	"zincroad/core/limit"
+	"zincroad/core/say"
 )
 
-// groupForms are how a group is named by the condition that it was made by.
-var groupForms = map[string]string{
-	"car": "%s", "software": "software %s", "stall": "%s", "stall_kw": "%s at the stall", "adapter": "adapter: %s",
-	"ambient_c": "%s outside", "battery_c": "a battery of %s", "preconditioned": "preconditioning: %s",
-	"profile": "the %s profile", "climate": "climate %s", "chemistry": "%s packs", "season": "%s",
-	"start_pct": "a start at %s", "year": "%s", "date": "%s",
-}
-
-// groupName names a group in a sentence.
-func groupName(g Group) string {
+// groupName is what a group's runs have in common, in a sentence.
+func groupName(g Group) say.Text {
 	for name, v := range g.By {
-		form, ok := groupForms[name]
-		if !ok {
-			form = "%s"
-		}
-		return fmt.Sprintf(form, conditionOf(name).write(v))
+		return say.T("group."+name, conditionOf(name).write(v))
 	}
-	return "all runs"
+	return say.T("bench.all-runs")
 }
 
 // timedGroups are the groups that have a time in the window, the quickest first.
@@ -42,7 +29,7 @@ func (c *Comparison) timedGroups() []Group {
 // sayHeading answers what was asked: the groups by what they were grouped, several cars in order, repeats as a band,
 // two runs against each other.
 func (c *Comparison) sayHeading(add func(string, string, ...any), other int) {
-	window := words.Window(c.Window.FromPct, c.Window.ToPct)
+	window := say.Window(c.Window.FromPct, c.Window.ToPct)
 	groups := c.timedGroups()
 	timed := 0
 	for _, g := range groups {
@@ -53,31 +40,31 @@ func (c *Comparison) sayHeading(add func(string, string, ...any), other int) {
 		c.sayOrder(add, groups)
 	case len(groups) == 2 && timed > 2:
 		a, b := groups[0], groups[1]
-		add(strong, "%s took %s with %s (%s), %s longer with %s (%s).", window, words.Duration(math.Round(*a.MeanS)),
-			groupName(a), c.runsOf(a), words.Duration(math.Round(*b.MeanS-*a.MeanS)), groupName(b), c.runsOf(b))
+		add(strong, "bench.took-with-longer-with", window, say.Duration(math.Round(*a.MeanS)), groupName(a), c.runsOf(a),
+			say.Duration(math.Round(*b.MeanS-*a.MeanS)), groupName(b), c.runsOf(b))
 	case len(groups) == 1 && timed > 2:
 		v := c.timesOf(groups[0].Runs)
 		slices.Sort(v)
-		add(strong, "%s took %s to %s in %d runs, %s in the middle.", window, words.Duration(math.Round(v[0])),
-			words.Duration(math.Round(v[len(v)-1])), len(v), words.Duration(math.Round(quantile(v, 0.5))))
+		add(strong, "bench.took-to-in-runs", window, say.Duration(math.Round(v[0])),
+			say.Duration(math.Round(v[len(v)-1])), len(v), say.Duration(math.Round(quantile(v, 0.5))))
 	default:
 		ref, o := c.Runs[c.Reference], c.Runs[other]
-		word := "longer"
+		code := "bench.took-longer"
 		if *o.DeltaS < 0 {
-			word = "shorter"
+			code = "bench.took-shorter"
 		}
-		add(strong, "%s took %s in %s, %s %s in %s.", window, words.Duration(math.Round(*ref.TS)), c.name(c.Reference),
-			words.Duration(math.Round(math.Abs(*o.DeltaS))), word, c.name(other))
+		add(strong, code, window, say.Duration(math.Round(*ref.TS)), c.name(c.Reference),
+			say.Duration(math.Round(math.Abs(*o.DeltaS))), c.name(other))
 	}
 }
 
 // runsOf counts the runs of a group that have a time.
-func (c *Comparison) runsOf(g Group) string {
+func (c *Comparison) runsOf(g Group) say.Text {
 	n := len(c.timesOf(g.Runs))
 	if n == 1 {
-		return "1 run"
+		return say.T("bench.one-run")
 	}
-	return fmt.Sprintf("%d runs, on average", n)
+	return say.T("bench.runs-on-average", n)
 }
 
 // mostNamed is how many groups a sentence names.
@@ -85,15 +72,15 @@ const mostNamed = 6
 
 // sayOrder lists groups, the quickest first, and says which of them differ for certain, and which cannot be told apart.
 func (c *Comparison) sayOrder(add func(string, string, ...any), groups []Group) {
-	var parts []string
+	var parts []say.Text
 	for _, g := range groups[:min(len(groups), mostNamed)] {
-		parts = append(parts, groupName(g)+" "+words.Duration(math.Round(*g.MeanS)))
+		parts = append(parts, say.T("bench.group-took", groupName(g), say.Duration(math.Round(*g.MeanS))))
 	}
 	if more := len(groups) - mostNamed; more > 0 {
-		parts = append(parts, fmt.Sprintf("%d more", more))
+		parts = append(parts, say.T("bench.more", more))
 	}
-	add(strong, "%s, the quickest first: %s.", words.Window(c.Window.FromPct, c.Window.ToPct), strings.Join(parts, ", "))
-	var certain, ties []string
+	add(strong, "bench.the-quickest-first", say.Window(c.Window.FromPct, c.Window.ToPct), say.List(parts...))
+	var certain, ties []say.Text
 	times := make([][]float64, len(groups))
 	for i, g := range groups {
 		times[i] = c.timesOf(g.Runs)
@@ -102,16 +89,16 @@ func (c *Comparison) sayOrder(add func(string, string, ...any), groups []Group) 
 		d := between(times[i], times[i+1], times)
 		switch d.Real {
 		case IsReal:
-			certain = append(certain, groupName(groups[i])+" before "+groupName(groups[i+1]))
+			certain = append(certain, say.T("bench.before", groupName(groups[i]), groupName(groups[i+1])))
 		default:
-			ties = append(ties, groupName(groups[i])+" and "+groupName(groups[i+1]))
+			ties = append(ties, say.T("bench.tie", groupName(groups[i]), groupName(groups[i+1])))
 		}
 	}
 	if len(certain) > 0 {
-		add(strong, "For certain: %s.", list(certain))
+		add(strong, "bench.for-certain", say.Listed(certain...))
 	}
 	if len(ties) > 0 {
-		add("", "Not told apart: %s.", list(ties))
+		add("", "bench.not-told-apart", say.Listed(ties...))
 	}
 }
 
@@ -146,11 +133,11 @@ func (c *Comparison) sayAbove(add func(string, string, ...any), other int, total
 			if total < 0 {
 				slow = c.Reference
 			}
-			text := fmt.Sprintf("All of it lies above %s %%, nothing below", words.Figure(from.FromPct, 0))
-			if held := c.heldMost(slow, from.FromPct, c.Window.ToPct); held != "" {
-				text += ": " + held
+			text := say.T("bench.all-of-it-lies", say.Fig(from.FromPct, 0))
+			if held := c.heldMost(slow, from.FromPct, c.Window.ToPct); held.Any() {
+				text = text.And("colon").Then(held)
 			}
-			add(likely, "%s.", text)
+			c.Verdicts = append(c.Verdicts, Said{text.And("stop"), likely})
 			return true
 		}
 		below += *b.DeltaS[other]
@@ -159,20 +146,23 @@ func (c *Comparison) sayAbove(add func(string, string, ...any), other int, total
 }
 
 // heldMost is what held a run in most bands of a part of the window, of what can be said; empty: nothing can.
-func (c *Comparison) heldMost(run int, from, to float64) string {
-	count := map[string]int{}
-	best := ""
+func (c *Comparison) heldMost(run int, from, to float64) say.Text {
+	count := map[limit.Cause]int{}
+	best := limit.Cause("")
 	for _, b := range c.Bands {
 		if b.FromPct < from || b.ToPct > to || b.Said[run] == "" {
 			continue
 		}
-		held := b.Said[run].Words()
+		held := b.Said[run]
 		count[held]++
 		if best == "" || count[held] > count[best] {
 			best = held
 		}
 	}
-	return best
+	if best == "" {
+		return nil
+	}
+	return best.Text()
 }
 
 // How far repeats of like runs usually lie apart: one standard deviation of a window's time, as a share (common

@@ -9,7 +9,7 @@ import (
 
 	"gonum.org/v1/gonum/stat"
 
-	"zincroad/core/words"
+	"zincroad/core/say"
 )
 
 // KindCell is what the runs of one kind of the row and one of the column took for the window.
@@ -25,7 +25,7 @@ type KindCell struct {
 // NextRun is the run that would tell most in a matrix.
 type NextRun struct {
 	Row, Col int
-	Why      string
+	Why      say.Text
 }
 
 // Matrix is factors against factors over a window.
@@ -137,7 +137,7 @@ func (m *Matrix) nextAsked(asked []Asked, freedom int) *NextRun {
 				}
 				x, y := m.Cells[few.row][few.col], m.Cells[other.row][other.col]
 				n, o := float64(len(x.Runs)), float64(len(y.Runs))
-				width, why := neverRepeatedS/n, ", and no repeats tell how far runs lie apart"
+				width, why := neverRepeatedS/n, say.T("bench.no-repeats")
 				if !math.IsNaN(m.PooledS) {
 					half := func(n float64) float64 {
 						return student(float64(freedom)) * m.PooledS * math.Sqrt(1/n+1/o)
@@ -145,13 +145,12 @@ func (m *Matrix) nextAsked(asked []Asked, freedom int) *NextRun {
 					if width = half(n); width < max(smallestS, smallestShare*max(x.MedianS, y.MedianS)) {
 						continue
 					}
-					why = fmt.Sprintf(": that is known to ± %s, one more makes it ± %s", words.Clock(math.Round(width)),
-						words.Clock(math.Round(half(n+1))))
+					why = say.T("bench.that-is-known-to", say.Clock(math.Round(width)), say.Clock(math.Round(half(n+1))))
 				}
 				if width > widest {
 					widest = width
-					best = &NextRun{few.row, few.col, fmt.Sprintf("the bench “%s” asks for its difference to %s%s", a.Name,
-						m.beside(few.row, few.col, other.row, other.col), why)}
+					best = &NextRun{few.row, few.col, say.T("bench.the-bench-asks-for", a.Name, m.beside(few.row, few.col,
+						other.row, other.col), why)}
 				}
 			}
 		}
@@ -201,7 +200,7 @@ func (m *Matrix) next() {
 	for i, line := range m.Cells {
 		for j, c := range line {
 			if worth := min(inRow[i], inCol[j])*1000 + inRow[i] + inCol[j]; len(c.Runs) == 0 && worth > most {
-				best, most = NextRun{i, j, "nobody has measured it, though both are measured elsewhere"}, worth
+				best, most = NextRun{i, j, say.T("bench.nobody-has-measured-it")}, worth
 			}
 		}
 	}
@@ -215,10 +214,10 @@ func (m *Matrix) next() {
 				}
 				if width > widest {
 					widest = width
-					best = NextRun{i, j, "one run alone says nothing of its spread"}
+					best = NextRun{i, j, say.T("bench.one-run-alone-says")}
 					if n := float64(len(c.Runs)); !math.IsInf(c.HalfS, 1) {
-						best.Why = fmt.Sprintf("its mean is known to ± %s; one more makes that ± %s", words.Clock(math.Round(c.HalfS)),
-							words.Clock(math.Round(c.HalfS*math.Sqrt(n/(n+1)))))
+						best.Why = say.T("bench.its-mean-is-known", say.Clock(math.Round(c.HalfS)),
+							say.Clock(math.Round(c.HalfS*math.Sqrt(n/(n+1)))))
 					}
 				}
 			}

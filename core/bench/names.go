@@ -4,6 +4,9 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+
+	"zincroad/core/say"
+	"zincroad/core/units"
 )
 
 // nameLength is how many letters the end of a line has room for.
@@ -13,19 +16,19 @@ const nameLength = 19
 const apart = " · "
 
 // telling are the conditions that can name a run on the bench.
-var telling = []string{"car", "profile", "software", "stall", "preconditioning", "battery at start"}
+var telling = []string{"car", "profile", "software", "stall", "preconditioned", "battery_c"}
 
 // Names gives each run a short name, for the end of a line: its number, its car where cars
 // differ, and else the condition that tells most runs apart.
-func Names(entries []Entry, numbers []int64) []string {
+func Names(entries []Entry, numbers []int64, in units.People) []string {
 	by, most := -1, 1
 	conditions := Conditions(entries)
 	for i, c := range conditions {
 		n := len(distinct(c.Values))
-		if slices.Contains(telling, c.Name) && (n > most || c.Name == "car" && n > 1) {
+		if slices.Contains(telling, c.Key) && (n > most || c.Key == "car" && n > 1) {
 			by, most = i, n
 		}
-		if c.Name == "car" && most > 1 {
+		if c.Key == "car" && most > 1 {
 			break
 		}
 	}
@@ -33,7 +36,7 @@ func Names(entries []Entry, numbers []int64) []string {
 	for i := range entries {
 		out[i] = fmt.Sprint(numbers[i])
 		if by >= 0 {
-			out[i] += apart + conditions[by].Values[i]
+			out[i] += apart + conditions[by].Values[i].In(in)
 		}
 		if r := []rune(out[i]); len(r) > nameLength {
 			out[i] = strings.TrimSpace(string(r[:nameLength-1])) + "…"
@@ -43,9 +46,9 @@ func Names(entries []Entry, numbers []int64) []string {
 }
 
 // InSentence writes a short name as a sentence has it: "run 12 (Larch 52)".
-func InSentence(name string) string {
+func InSentence(name string) say.Text {
 	if number, what, ok := strings.Cut(name, apart); ok {
-		return fmt.Sprintf("run %s (%s)", number, what)
+		return say.T("bench.run-with", number, what)
 	}
-	return "run " + name
+	return say.T("bench.run", name)
 }

@@ -1,12 +1,10 @@
 package bench
 
 import (
-	"fmt"
 	"math"
-	"strings"
 
 	"zincroad/core/limit"
-	"zincroad/core/words"
+	"zincroad/core/say"
 )
 
 const (
@@ -17,8 +15,8 @@ const (
 // Odd says what is odd about a run beside others that it should be like: conditions in which all of them are
 // alike and it alone is not, a replug, a gap, and time lost to what took none of theirs. Empty: nothing that
 // was noted tells it apart.
-func Odd(entries []Entry, run int, others []int) []string {
-	var out []string
+func Odd(entries []Entry, run int, others []int) []say.Text {
+	var out []say.Text
 	for _, c := range conditionsOfRuns {
 		own := c.value(entries[run])
 		if own == "" || c.sorts || len(others) == 0 {
@@ -34,35 +32,35 @@ func Odd(entries []Entry, run int, others []int) []string {
 			apart = apart && v != "" && !c.alike(own, v)
 		}
 		if noted == len(others) && apart && (!differ || c.same != nil) {
-			out = append(out, fmt.Sprintf("%s %s, not %s", strings.TrimPrefix(c.words, "the "), c.write(own), c.spanOf(values)))
+			out = append(out, say.T("bench.not", say.T("odd."+c.name), c.write(own), c.spanOf(values)))
 		}
 	}
 	r := entries[run].Reading
 	if n := len(r.Legs); n > 1 && !anyOf(entries, others, func(e Entry) bool { return len(e.Reading.Legs) > 1 }) {
-		out = append(out, fmt.Sprintf("plugged in %d times", n))
+		out = append(out, say.T("bench.plugged-in-times", n))
 	}
 	if s := r.Energy.BridgedS; s != nil && *s >= oddGapS {
-		out = append(out, words.Duration(math.Round(*s))+" without readings")
+		out = append(out, say.T("bench.without-readings", say.Duration(math.Round(*s))))
 	}
 	lost := lostBy(entries[run])
 	for _, sign := range limit.Signs {
 		cause := sign.Cause
 		if s := lost[cause]; s >= oddLostS &&
 			!anyOf(entries, others, func(e Entry) bool { return lostBy(e)[cause] >= oddLostS/2 }) {
-			out = append(out, fmt.Sprintf("%s of %s lost to %s", words.Duration(math.Round(s)),
-				words.Window(r.Pace.FromPct, r.Pace.ToPct), cause.Words()))
+			out = append(out, say.T("bench.of-lost-to", say.Duration(math.Round(s)), say.Window(r.Pace.FromPct,
+				r.Pace.ToPct), cause.Text()))
 		}
 	}
 	return out
 }
 
 // spanOf writes the values of others: one where they are alike, else from the least to the most.
-func (c condition) spanOf(values []string) string {
+func (c condition) spanOf(values []string) say.Text {
 	low, high := lowest(values), highest(values)
 	if c.same == nil || low == high {
 		return c.write(values[0])
 	}
-	return low + " to " + c.write(high)
+	return say.T("bench.low-to", say.Q(number(low), c.unit, 1), say.Q(number(high), c.unit, 1))
 }
 
 func anyOf(entries []Entry, of []int, is func(Entry) bool) bool {

@@ -8,6 +8,7 @@ import (
 	"zincroad/core/curve"
 	"zincroad/core/limit"
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/words"
 )
 
@@ -31,7 +32,7 @@ func TestOdd(t *testing.T) {
 	assert.Equal(
 		t,
 		[]string{"stall's power 150 kW, not 350 kW", "battery's temperature at plug-in 9 °C, not 25 to 27 °C"},
-		Odd(list, 3, others),
+		say.AllKept(Odd(list, 3, others)),
 	)
 	assert.Empty(t, Odd(list, 0, []int{1, 2}), "a repeat")
 	list[3] = like(350, 28.5)
@@ -39,7 +40,7 @@ func TestOdd(t *testing.T) {
 	list[0].Run.Conditions.Preconditioned, list[3].Run.Conditions.Preconditioned = "driven", "none"
 	assert.Empty(t, Odd(list, 3, others), "the others differ in it themselves")
 	list[0].Run.Conditions.Preconditioned = "car"
-	assert.Equal(t, []string{"preconditioning none, not car"}, Odd(list, 3, others))
+	assert.Equal(t, []string{"preconditioning none, not car"}, say.AllKept(Odd(list, 3, others)))
 	list[1].Run.Conditions = nil
 	assert.Empty(t, Odd(list, 3, others), "one does not say")
 }
@@ -61,7 +62,7 @@ func TestOddByWhatHappened(t *testing.T) {
 			"1 min 30 s without readings",
 			"2 min 30 s of " + words.Window(10, 80) + " lost to shared cabinet",
 		},
-		Odd(list, 2, []int{0, 1}),
+		say.AllKept(Odd(list, 2, []int{0, 1})),
 		"the cold took from another too, the ramp too little",
 	)
 	list[1].Reading.Legs = make([]curve.Leg, 2)

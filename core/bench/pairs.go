@@ -2,11 +2,13 @@ package bench
 
 import (
 	"cmp"
-	"fmt"
 	"math"
 	"slices"
 	"strings"
 	"time"
+
+	"zincroad/core/say"
+	"zincroad/core/words"
 )
 
 // Known is what is known of a run before it is laid on the bench: enough to tell which runs differ in
@@ -32,8 +34,8 @@ type Known struct {
 // Proposal is a comparison that the logbook already holds.
 type Proposal struct {
 	IDs  []int64
-	What string // "software: 2.4 against 2.3"
-	By   string // the condition that its runs are to be grouped by
+	What say.Text // "software: 2.4 against 2.3"
+	By   string   // the condition that its runs are to be grouped by
 	ByS  float64
 }
 
@@ -51,7 +53,7 @@ var groupedBy = map[string]string{"software": "software", "stall": "stall_kw", "
 
 func (k *Known) stallsKW() string {
 	if k.StallKW > 0 {
-		return fmt.Sprintf("%g kW", k.StallKW)
+		return words.Figure(k.StallKW, 6) + " kW"
 	}
 	return ""
 }
@@ -83,7 +85,7 @@ func OneApart(runs []Known, most int) []Proposal {
 				continue
 			}
 			seen[key] = true
-			p := Proposal{What: fmt.Sprintf("%s, %s: %s against %s", a.Car, name, orNone(from), orNone(to)),
+			p := Proposal{What: say.T("bench.against", a.Car, say.T("aspect."+name), orNone(from), orNone(to)),
 				By: groupedBy[name], ByS: math.Abs(*a.WindowS - *b.WindowS)}
 			var beside []int64
 			for n := range runs {
@@ -101,11 +103,11 @@ func OneApart(runs []Known, most int) []Proposal {
 	return out[:min(len(out), most)]
 }
 
-func orNone(s string) string {
+func orNone(s string) say.Text {
 	if s == "" {
-		return notNoted
+		return say.T("bench.not-noted")
 	}
-	return s
+	return say.Own(s)
 }
 
 // apartIn tells in which one thing two runs of a car differ.

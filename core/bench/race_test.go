@@ -113,8 +113,8 @@ func TestCurvesMeetAboveTheMiddle(t *testing.T) {
 
 func detour(c *Comparison) string {
 	for _, v := range c.Verdicts {
-		if strings.Contains(v.Text, "detour") {
-			return v.Text
+		if strings.Contains(v.Text.Kept(), "detour") {
+			return v.Text.Kept()
 		}
 	}
 	return ""

@@ -2,11 +2,10 @@ package bench
 
 import (
 	"cmp"
-	"fmt"
 	"math"
 	"slices"
 
-	"zincroad/core/words"
+	"zincroad/core/say"
 )
 
 // Measure is what cars are ranked by.
@@ -24,9 +23,8 @@ const (
 var Measures = []Measure{ByWindow, By100Km, ByEnergy, ByCRate}
 
 // Words are a measure as a page names it.
-func (m Measure) Words() string {
-	return map[Measure]string{ByWindow: "minutes for a window", By100Km: "minutes to +100 km",
-		ByEnergy: "kWh a minute into the pack", ByCRate: "C-rate"}[m]
+func (m Measure) Words() say.Text {
+	return say.T("measure." + string(m))
 }
 
 // lowStartPct is the charge from which +100 km may be counted at most: a taper that is entered half way takes
@@ -78,7 +76,8 @@ type Range struct{ Low, High float64 }
 
 // Passed is a car that has no place, and why.
 type Passed struct {
-	Car, Software, Why string
+	Car, Software string
+	Why           say.Text
 }
 
 // Order is what a ranking goes by: the measure, over which window, of packs how warm and at which stalls.
@@ -106,11 +105,11 @@ func (o Order) unheld(k Known) bool {
 }
 
 // words are what an order goes by, with its window where it hangs on one.
-func (o Order) words() string {
+func (o Order) words() say.Text {
 	if o.By == By100Km {
-		return o.By.Words() + " from plug-in"
+		return say.T("bench.from-plug-in", o.By.Words())
 	}
-	return o.By.Words() + ", " + words.Window(o.FromPct, o.ToPct)
+	return say.T("bench.over", o.By.Words(), say.Window(o.FromPct, o.ToPct))
 }
 
 // Ranking lists cars by an order, the best first. Runs that were plugged in twice or in a gentle profile are
@@ -130,7 +129,7 @@ func Ranking(runs []Known, o Order) (list []Standing, passed []Passed) {
 	for _, name := range order {
 		all := kinds[name]
 		s, why := o.standing(all)
-		if why != "" {
+		if why.Any() {
 			passed = append(passed, Passed{all[0].Car, all[0].Software, why})
 			continue
 		}
@@ -146,7 +145,7 @@ func Ranking(runs []Known, o Order) (list []Standing, passed []Passed) {
 }
 
 // standing is one car's, of its runs; or why it has none.
-func (o Order) standing(runs []Known) (s Standing, why string) {
+func (o Order) standing(runs []Known) (s Standing, why say.Text) {
 	type one struct {
 		run   Known
 		value float64
@@ -180,17 +179,17 @@ func (o Order) standing(runs []Known) (s Standing, why string) {
 	}
 	switch {
 	case !fair:
-		return s, "only replugged or gentle runs"
+		return s, say.T("bench.only-replugged-or-gentle")
 	case !warm:
-		return s, "no run with a " + string(o.Warmth) + " pack"
+		return s, say.T("bench.no-run-" + string(o.Warmth))
 	case !strong:
-		return s, "no run at such a stall"
+		return s, say.T("bench.no-run-at-such")
 	case !free:
-		return s, "no run that the stall did not hold down"
+		return s, say.T("bench.no-run-that-the")
 	case !low:
-		return s, fmt.Sprintf("no run that starts at %g %% or below", lowStartPct)
+		return s, say.T("bench.no-run-that-starts", say.Fig(lowStartPct, 6))
 	case len(counted) == 0:
-		return s, "no such run covers it"
+		return s, say.T("bench.no-such-run-covers")
 	}
 	slices.SortStableFunc(counted, func(a, b one) int {
 		if o.By.Less() {
@@ -231,7 +230,7 @@ func (o Order) standing(runs []Known) (s Standing, why string) {
 		v := quantile(outside, 0.5)
 		s.OutsideS = &v
 	}
-	return s, ""
+	return s, nil
 }
 
 func (r *Range) take(v float64) {
@@ -244,48 +243,49 @@ func (r *Range) take(v float64) {
 }
 
 // Leads puts a ranking into a sentence: who leads, by how much, and under which conditions.
-func Leads(list []Standing, o Order) string {
+func Leads(list []Standing, o Order) say.Text {
 	if len(list) == 0 {
-		return ""
+		return nil
 	}
-	over := ", " + words.Window(o.FromPct, o.ToPct)
+	out := say.T("packs." + string(o.Warmth))
 	if o.By == By100Km {
-		over = ", to +100 km"
+		out = out.And("bench.to-100-km", say.Q(100, "km", 0))
+	} else {
+		out = out.And("bench.over-window", say.Window(o.FromPct, o.ToPct))
 	}
-	packs := map[Warmth]string{WarmPack: "Warm packs", ColdPack: "Cold packs", AnyWarmth: "Packs warm and cold"}[o.Warmth]
-	first := list[0]
+	if o.StallFromKW > 0 {
+		out = out.And("bench.at-stalls", say.Fig(o.StallFromKW, 0))
+	}
 	name := func(s Standing) string {
 		if s.Software == "" {
 			return s.Car
 		}
 		return s.Car + " (" + s.Software + ")"
 	}
-	in := "with "
+	in := "bench.with"
 	if o.By.Less() {
-		in = "in "
+		in = "bench.in"
 	}
-	if o.StallFromKW > 0 {
-		over += " at stalls of " + words.Figure(o.StallFromKW, 0) + " kW and more"
-	}
-	s := packs + over + ": " + name(first) + " " + in + o.By.Write(first.Value)
+	first := list[0]
+	out = out.And("colon").And(in, name(first), o.By.Write(first.Value))
 	if len(list) == 1 {
-		return s + "."
+		return out.And("stop")
 	}
 	second := list[1]
-	s += ", then " + name(second) + " " + in + o.By.Write(second.Value) + "."
+	out = out.And("bench.then").And(in, name(second), o.By.Write(second.Value)).And("stop")
 	if first.Low <= second.High && second.Low <= first.High {
-		s += " Their runs overlap: which of the two leads is not certain."
+		out = out.And("bench.overlap")
 	}
-	return s
+	return out
 }
 
 // Write is a value in words, with its unit: minutes as a clock.
-func (m Measure) Write(v float64) string {
+func (m Measure) Write(v float64) say.Text {
 	switch m {
 	case ByEnergy:
-		return words.Fixed(v, 2) + " kWh a minute"
+		return say.T("bench.kwh-a-minute", say.Fixed(v, 2))
 	case ByCRate:
-		return words.Fixed(v, 2) + " C"
+		return say.T("bench.c", say.Fixed(v, 2))
 	}
-	return words.Clock(math.Round(v * 60))
+	return say.T("bench.clock", say.Clock(math.Round(v*60)))
 }

@@ -52,22 +52,22 @@ func TestRankingOfCars(t *testing.T) {
 	assert.InDelta(t, 24, list[0].High, 1e-9)
 	assert.Equal(
 		t,
-		[]Passed{{"Alder 64", "", "no run with a warm pack"}, {"Osier 88", "", "only replugged or gentle runs"}},
-		passed,
+		[]string{"Alder 64: no run with a warm pack", "Osier 88: only replugged or gentle runs"},
+		reasons(passed),
 	)
 
 	_, weak := Ranking(runs, Order{By: ByWindow, FromPct: 10, ToPct: 80, Warmth: WarmPack, StallFromKW: 400})
 	require.Len(t, weak, 4)
-	assert.Equal(t, "no run at such a stall", weak[0].Why)
+	assert.Equal(t, "no run at such a stall", weak[0].Why.Kept())
 	assert.Equal(t, "Warm packs, "+words.Window(10, 80)+": Tamarack 78 in 23:00, then Larch 52 in 41:00.",
-		Leads(list, Order{By: ByWindow, FromPct: 10, ToPct: 80, Warmth: WarmPack}))
+		Leads(list, Order{By: ByWindow, FromPct: 10, ToPct: 80, Warmth: WarmPack}).Kept())
 
 	cold, _ := Ranking(runs, Order{By: ByWindow, FromPct: 10, ToPct: 80, Warmth: ColdPack})
 	require.Len(t, cold, 2)
 	assert.Equal(t, "Alder 64", cold[0].Car)
 	_, none := Ranking(runs, Order{By: ByWindow, FromPct: 20, ToPct: 70, Warmth: AnyWarmth})
 	require.Len(t, none, 4)
-	assert.Equal(t, "no such run covers it", none[0].Why)
+	assert.Equal(t, "no such run covers it", none[0].Why.Kept())
 }
 
 // More is better of energy and C-rate, less of minutes; the figures are the hand's: 140 kW are 2.33 kWh a
@@ -87,7 +87,7 @@ func TestRankingByWhatDoesNotHangOnThePacksSize(t *testing.T) {
 	high := runs[0]
 	high.StartPct = ptr(45) // half of its taper is behind it
 	_, left := Ranking([]Known{high}, Order{By: By100Km, FromPct: 10, ToPct: 80, Warmth: WarmPack})
-	assert.Equal(t, []Passed{{"Larch 52", "", "no run that starts at 20 % or below"}}, left)
+	assert.Equal(t, []string{"Larch 52: no run that starts at 20 % or below"}, reasons(left))
 	list, _ = Ranking([]Known{high}, Order{By: ByWindow, FromPct: 10, ToPct: 80, Warmth: WarmPack})
 	assert.Len(t, list, 1, "a window begins where it begins")
 	runs[1].Gist.UsableKWh = nil
@@ -128,7 +128,8 @@ func TestGist(t *testing.T) {
 
 // The quarter of a year by months, December with what follows it.
 func TestSeasons(t *testing.T) {
-	for month, want := range map[time.Month]string{time.December: "Dec–Feb", time.February: "Dec–Feb", time.March: "Mar–May",
+	for month, want := range map[time.Month]string{time.December: "Dec–Feb", time.February: "Dec–Feb",
+		time.March:  "Mar–May",
 		time.August: "Jun–Aug", time.September: "Sep–Nov"} {
 		assert.Equal(t, want, seasonOf(time.Date(2026, month, 15, 0, 0, 0, 0, time.UTC)))
 	}
@@ -161,7 +162,7 @@ func TestMatrix(t *testing.T) {
 	full := MatrixOf(append(runs, at(ranked(7, "Larch 52", 40, 50, 26), 350)), car, stall, 10, 80, AnyWarmth)
 	require.NotNil(t, full.Next)
 	assert.Len(t, full.Cells[full.Next.Row][full.Next.Col].Runs, 1, "the widest interval")
-	assert.Contains(t, full.Next.Why, "one more makes that")
+	assert.Contains(t, full.Next.Why.Kept(), "one more makes that")
 	few := MatrixOf(runs[:2], car, stall, 10, 80, AnyWarmth)
 	assert.Nil(t, few.Next, "one cell")
 	assert.True(t, math.IsNaN(few.PooledS))
@@ -175,4 +176,12 @@ func TestMatrix(t *testing.T) {
 		MatrixOf(append(runs, gentle), car, profile, 10, 80, AnyWarmth).Count,
 		"the others do not note theirs",
 	)
+}
+
+// reasons are why cars were passed over.
+func reasons(passed []Passed) (out []string) {
+	for _, p := range passed {
+		out = append(out, p.Car+": "+p.Why.Kept())
+	}
+	return out
 }

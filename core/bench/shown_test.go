@@ -115,7 +115,7 @@ func TestTheNextRunOfWhatWasAsked(t *testing.T) {
 	assert.Equal(
 		t,
 		"the bench “Detour” asks for its difference to 350 kW: that is known to ± 6:43, one more makes it ± 6:00",
-		asked.Next.Why,
+		asked.Next.Why.Kept(),
 	)
 
 	close := []Known{}
@@ -144,5 +144,5 @@ func TestConditionsBelowNought(t *testing.T) {
 	assert.Equal(t, []string{"4", "-18.5", "0"}, values)
 	assert.Equal(t, "-18.5", lowest(values))
 	assert.Equal(t, "4", highest(values))
-	assert.Equal(t, "−18.5 °C", outside.write("-18.5"))
+	assert.Equal(t, "−18.5 °C", outside.write("-18.5").Kept())
 }

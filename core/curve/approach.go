@@ -2,13 +2,12 @@ package curve
 
 import (
 	"cmp"
-	"fmt"
 	"math"
 	"slices"
 
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/trace"
-	"zincroad/core/words"
 )
 
 // Approach is the way to the stall as the car's log has it: the pack's temperature before the first
@@ -162,21 +161,20 @@ func (s *sides) stages(coldest trace.Series, plug, zero float64, marks []run.Mar
 }
 
 // said is a stage in words; empty where nothing of it is known but its ends.
-func (g ApproachStage) said() string {
+func (g ApproachStage) said() say.Text {
 	if g.PerMin == nil && g.KWh == nil {
-		return ""
+		return nil
 	}
-	since := "at first"
+	since := say.T("curve.at-first")
 	if g.Name != "" {
-		since = fmt.Sprintf("from %q", g.Name)
+		since = say.T("curve.from", g.Name)
 	}
-	text := fmt.Sprintf("%s, for %s: %s to %s °C", since, words.Duration(g.ToS-g.FromS), words.Figure(g.FromC, 0),
-		words.Figure(g.ToC, 0))
+	text := say.T("curve.for-to", since, say.Duration(g.ToS-g.FromS), say.Fig(g.FromC, 0), say.Q(g.ToC, "°C", 0))
 	if g.PerMin != nil {
-		text += fmt.Sprintf(", %s K a minute", words.Fixed(*g.PerMin, 2))
+		text = text.And("curve.a-minute", say.Q(*g.PerMin, "K", 2).Exact())
 	}
 	if g.KWh != nil && *g.KWh >= 0 {
-		text += fmt.Sprintf(", %s kWh out of the pack", words.Figure(*g.KWh, 1))
+		text = text.And("curve.kwh-out-of-the", say.Fig(*g.KWh, 1))
 	}
 	return text
 }
@@ -200,36 +198,36 @@ func (r *Reading) approachFinding(car *run.Car) *Finding {
 	if a == nil || a.PerMin == nil {
 		return nil
 	}
-	what := "the pack"
+	what := say.T("curve.the-pack")
 	if a.Coldest {
-		what = "its coldest cell"
+		what = say.T("curve.coldest-cell")
 	}
 	f := &Finding{Kind: AboutApproach, FromS: a.FromS, ToS: a.ToS, Confidence: Strong}
-	f.Text = fmt.Sprintf("Warmed on the way: %s %s to %s °C in the %s before plug-in", what, words.Figure(a.FromC, 0),
-		words.Figure(a.AtPlugC, 0), words.Duration(a.ToS-a.FromS))
+	f.Text = say.T("curve.warmed-on-the-way", what, say.Fig(a.FromC, 0), say.Q(a.AtPlugC, "°C", 0),
+		say.Duration(a.ToS-a.FromS))
 	if car != nil {
 		if warm, ok := run.Known(car.WarmC); ok {
 			if short := warm - a.AtPlugC; short >= 1 {
-				f.Text += fmt.Sprintf(", %s K short of warm", words.Figure(short, 0))
+				f.Text = f.Text.And("curve.short-of-warm", say.Q(short, "K", 0))
 			} else {
-				f.Text += ", warm enough"
+				f.Text = f.Text.And("curve.warm-enough")
 			}
-			f.Evidence = append(f.Evidence, fmt.Sprintf("this pack is warm from %s °C", words.Figure(warm, 0)))
+			f.Evidence = append(f.Evidence, say.T("curve.this-pack-is-warm", say.Q(warm, "°C", 0)))
 		}
 	}
-	f.Text += "."
+	f.Text = f.Text.And("stop")
 	if a.EveryS > coarseS {
 		f.Confidence = Likely
-		f.Evidence = append(f.Evidence, fmt.Sprintf("readings %s apart", words.Duration(a.EveryS)))
+		f.Evidence = append(f.Evidence, say.T("curve.readings-apart", say.Duration(a.EveryS)))
 	}
-	f.Evidence = append([]string{fmt.Sprintf("it warmed by %s K a minute", words.Fixed(*a.PerMin, 2))}, f.Evidence...)
+	f.Evidence = append([]say.Text{say.T("curve.it-warmed-by-a", say.Q(*a.PerMin, "K", 2).Exact())}, f.Evidence...)
 	for _, stage := range a.Stages {
-		if said := stage.said(); said != "" {
+		if said := stage.said(); said.Any() {
 			f.Evidence = append(f.Evidence, said)
 		}
 	}
 	if a.UsedPct != nil {
-		f.Evidence = append(f.Evidence, fmt.Sprintf("%s points of charge driven off", words.Figure(*a.UsedPct, 1)))
+		f.Evidence = append(f.Evidence, say.T("curve.points-of-charge-driven", say.Fig(*a.UsedPct, 1)))
 	}
 	return f
 }

@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/trace"
 )
 
@@ -52,7 +53,7 @@ func TestApproach(t *testing.T) {
 	for _, f := range x.Findings {
 		if f.Kind == AboutApproach {
 			found = true
-			assert.Contains(t, f.Text, "its coldest cell 6 to 22 °C in the 30 min before plug-in, 3 K short of warm.")
+			assert.Contains(t, f.Text.Kept(), "its coldest cell 6 to 22 °C in the 30 min before plug-in, 3 K short of warm.")
 		}
 	}
 	assert.True(t, found)
@@ -118,7 +119,7 @@ func TestApproachFromFewReadings(t *testing.T) {
 	for _, f := range x.Findings {
 		if f.Kind == AboutApproach {
 			assert.Equal(t, Likely, f.Confidence)
-			assert.Contains(t, f.Evidence, "readings 2 min apart")
+			assert.Contains(t, say.AllKept(f.Evidence), "readings 2 min apart")
 		}
 	}
 	assert.NotEmpty(t, findingOf(x, AboutApproach))
@@ -158,8 +159,8 @@ func TestApproachInStages(t *testing.T) {
 	assert.InDelta(t, 4.5, *a.Stages[1].KWh, 0.01)
 	for _, f := range x.Findings {
 		if f.Kind == AboutApproach {
-			assert.Contains(t, f.Evidence,
-				`from "heating on", for 90 min: 4 to 24 °C, 0.22 K a minute, 4.5 kWh out of the pack`)
+			assert.Contains(t, say.AllKept(f.Evidence),
+				`from “heating on”, for 90 min: 4 to 24 °C, 0.22 K a minute, 4.5 kWh out of the pack`)
 		}
 	}
 }
@@ -168,7 +169,7 @@ func TestApproachInStages(t *testing.T) {
 func findingOf(x *Reading, kind string) string {
 	for _, f := range x.Findings {
 		if f.Kind == kind {
-			return f.Text
+			return f.Text.Kept()
 		}
 	}
 	return ""

@@ -1,11 +1,10 @@
 package curve
 
 import (
-	"fmt"
 	"math"
 
+	"zincroad/core/say"
 	"zincroad/core/trace"
-	"zincroad/core/words"
 )
 
 // Asked is what the car requested beside what flowed.
@@ -88,26 +87,24 @@ func askedFinding(r *Reading) *Finding {
 		return nil
 	}
 	f := &Finding{Kind: AboutAsked, FromS: a.FromS, ToS: a.FromS + a.ShortS, Confidence: Strong,
-		Evidence: []string{fmt.Sprintf("the most that was requested: %s kW, and %s flowed then", words.Figure(a.MostKW, 0),
-			words.Figure(a.ThenKW, 0))}}
+		Evidence: []say.Text{say.T("curve.the-most-that-was", say.Fig(a.MostKW, 0), say.Fig(a.ThenKW, 0))}}
 	if a.Offered != nil {
-		f.Evidence = append(f.Evidence, fmt.Sprintf("the stall offered %s kW at most", words.Figure(*a.Offered, 0)))
+		f.Evidence = append(f.Evidence, say.T("curve.the-stall-offered-kw", say.Fig(*a.Offered, 0)))
 	}
 	if a.ShortS < leastShortS {
 		switch {
 		case a.Offered == nil: // it may have asked for no more than it was offered
-			f.Text, f.Confidence = "All that the car requested flowed: what held it lies in the car.", Likely
+			f.Text, f.Confidence = say.T("curve.all-that-the-car-requested-flowed"), Likely
 		case a.MostKW >= allOf**a.Offered:
-			f.Text = "All that the car requested flowed, and it requested what the stall offered."
+			f.Text = say.T("curve.all-that-the-car-requested")
 		default:
-			f.Text = "All that the car requested flowed, and the stall offered more: what held it lies in the car."
+			f.Text = say.T("curve.all-that-the-car")
 		}
 		if n := len(r.Legs); n > 0 {
 			f.FromS, f.ToS = r.Legs[0].FromS, r.Legs[n-1].ToS
 		}
 		return f
 	}
-	f.Text = fmt.Sprintf("Less than the car requested flowed for %s, %s kWh less in all.",
-		words.Duration(math.Round(a.ShortS)), words.Fixed(a.ShortKWh, 1))
+	f.Text = say.T("curve.less-than-the-car", say.Duration(math.Round(a.ShortS)), say.Fixed(a.ShortKWh, 1))
 	return f
 }

@@ -1,12 +1,12 @@
 package curve
 
 import (
-	"fmt"
 	"math"
 	"slices"
 
 	"zincroad/core/health"
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/trace"
 	"zincroad/core/words"
 )
@@ -17,7 +17,7 @@ type breach struct {
 	trace.Span             // on the run's clock
 	recording  int         // whose
 	kind       health.Kind // ClockJump or Recalibrated
-	why        string      // in words, with the numbers used
+	why        say.Text    // in words, with the numbers used
 	readings   []int       // of the recording as it was recorded, on both sides of it
 	silent     bool        // nothing flowed in it, whatever a line through it says
 	side       trace.Side  // whose power that is
@@ -125,9 +125,8 @@ func (s *sides) setBack(i int, raw *trace.Recording) []breach {
 			continue
 		}
 		out = append(out, breach{Span: s.onRun(i, raw.T[k], raw.T[k-1]), recording: i, kind: health.ClockJump,
-			readings: []int{k - 1, k}, side: raw.Side, why: fmt.Sprintf(
-				"its clock goes back by %s while the charge goes on from %s to %s %%", words.Duration(by),
-				words.Figure(before, 1), words.Figure(after, 1))})
+			readings: []int{k - 1, k}, side: raw.Side, why: say.T("curve.its-clock-goes-back", say.Duration(by),
+				say.Fig(before, 1), say.Fig(after, 1))})
 	}
 	return out
 }
@@ -159,10 +158,8 @@ func (s *sides) leaptAhead(i int, raw *trace.Recording, soc trace.Series, perKJ 
 			continue
 		}
 		out = append(out, breach{Span: gap, recording: i, kind: health.ClockJump, silent: true, side: rec.Side,
-			readings: s.readingsAt(i, raw, gap), why: fmt.Sprintf(
-				"over %s without readings, at %s kW, the charge went from %s to %s %% and not by %s points: its clock leapt, "+
-					"or nothing flowed", words.Duration(gap.Len()), words.Figure((before+after)/2, 0), words.Figure(from, 1),
-				words.Figure(to, 1), words.Figure(expected, 0))})
+			readings: s.readingsAt(i, raw, gap), why: say.T("curve.over-without-readings-at", say.Duration(gap.Len()),
+				say.Fig((before+after)/2, 0), say.Fig(from, 1), say.Fig(to, 1), say.Fig(expected, 0))})
 	}
 	return out
 }
@@ -186,9 +183,8 @@ func (s *sides) setAnew(i int, raw *trace.Recording, soc trace.Series, perKJ flo
 			beyond := leap - flowed*perKJ
 			if math.Abs(beyond) >= leapPoints*math.Max(1, res) && span.Len() <= leapWithinS && s.inOneLeg(span) {
 				out = append(out, breach{Span: span, recording: i, kind: health.Recalibrated, socOnly: true, side: raw.Side,
-					readings: s.readingsAt(i, raw, span), why: fmt.Sprintf(
-						"the charge leaps from %s to %s %%, by %s points that did not flow: the car set it anew",
-						words.Figure(soc.V[k-1], 1), words.Figure(soc.V[k], 1), words.Figure(math.Abs(beyond), 1))})
+					readings: s.readingsAt(i, raw, span), why: say.T("curve.the-charge-leaps-from", say.Fig(soc.V[k-1], 1),
+						say.Fig(soc.V[k], 1), say.Fig(math.Abs(beyond), 1))})
 			}
 		}
 		if leap != 0 {
@@ -297,7 +293,7 @@ const (
 
 // meterAC is why the stall's readings seem to be of its mains side.
 type meterAC struct {
-	why   string
+	why   say.Text
 	share float64 // by which it reads above the car; NaN: the car was not read
 }
 
@@ -313,8 +309,7 @@ func (s *sides) readsAC() *meterAC {
 		if over < acOverAlone {
 			return nil
 		}
-		return &meterAC{share: math.NaN(), why: fmt.Sprintf("it reads %s kW for a minute and more at a stall of %s kW",
-			words.Figure(over*rated, 0), words.Figure(rated, 0))}
+		return &meterAC{share: math.NaN(), why: say.T("curve.it-reads-kw-for", say.Fig(over*rated, 0), say.Fig(rated, 0))}
 	}
 	top := car.V[car.Max()]
 	var shares []float64
@@ -331,8 +326,8 @@ func (s *sides) readsAC() *meterAC {
 	if mid < acShare || high-low > 2*acSpread {
 		return nil
 	}
-	return &meterAC{share: mid, why: fmt.Sprintf("it reads %s kW at a stall of %s kW, and %s %% more than the car at any "+
-		"power", words.Figure(over*rated, 0), words.Figure(rated, 0), words.Figure(mid*100, 1))}
+	return &meterAC{share: mid, why: say.T("curve.it-reads-kw-at", say.Fig(over*rated, 0), say.Fig(rated, 0),
+		say.Fig(mid*100, 1))}
 }
 
 // heldOver is the power, as a share of a rating, at or above which a series stays for a minute.
@@ -363,7 +358,7 @@ func (s *sides) noteBreaches(i int, raw *trace.Recording, report *health.Report)
 	}
 	if raw.Side == trace.StallSide && s.stallAC != nil && raw.Len() > 0 {
 		report.Note(raw, health.Proposal{Kind: health.MainsSide, Channel: trace.Power, Readings: []int{0},
-			Reason: s.stallAC.why + ": its meter seems to sit on the mains side"})
+			Reason: s.stallAC.why.And("curve.on-mains-side")})
 	}
 }
 
@@ -378,12 +373,12 @@ func (s *sides) breachFindings(r *Reading) []Finding {
 		}
 		name := s.recordings[b.recording].Name
 		f := Finding{Kind: AboutBreach, Confidence: Likely, FromS: b.From - r.ZeroS, ToS: b.To - r.ZeroS,
-			Evidence: []string{b.why}}
+			Evidence: []say.Text{b.why}}
 		at := words.Clock(f.FromS)
 		if b.kind == health.Recalibrated {
-			f.Text = fmt.Sprintf("The charge was set anew at %s: windows and capacity across it are not stated.", at)
+			f.Text = say.T("curve.the-charge-was-set", at)
 		} else {
-			f.Text = fmt.Sprintf("The clock of %s jumps at %s: what lies across it is not stated.", name, at)
+			f.Text = say.T("curve.the-clock-of-jumps", name, at)
 		}
 		out = append(out, f)
 	}
@@ -394,12 +389,12 @@ func (s *sides) breachFindings(r *Reading) []Finding {
 func (s *sides) otherwise(r *Reading) []Finding {
 	var out []Finding
 	if s.stallAC != nil {
-		text := "The stall's meter seems to sit on its mains side: losses are not taken from it."
+		text := say.T("curve.mains-side")
 		if math.IsNaN(s.stallAC.share) {
-			text = "The stall reads more than its label: its meter seems to sit on the mains side, or the label is wrong."
+			text = say.T("curve.over-label")
 		}
 		out = append(out, Finding{Kind: AboutBreach, Confidence: Likely, FromS: r.firstPowerS(), ToS: r.firstPowerS(),
-			Text: text, Evidence: []string{s.stallAC.why}})
+			Text: text, Evidence: []say.Text{s.stallAC.why}})
 	}
 	if f := s.lateFinding(r); f != nil {
 		out = append(out, *f)
@@ -444,16 +439,16 @@ func (s *sides) lateFinding(r *Reading) *Finding {
 	at, late := s.beginsLate()
 	if !late && s.midway(r) {
 		return &Finding{Kind: AboutBreach, Confidence: Likely, FromS: r.firstPowerS(), ToS: r.firstPowerS(),
-			Text:     "The log begins under full power: the plug-in and the ramp were not read, and no clock counts them.",
-			Evidence: []string{fmt.Sprintf("its first reading is of %s kW", words.Figure(s.flows[r.Side][0].V[0], 0))}}
+			Text:     say.T("curve.the-log-begins-under"),
+			Evidence: []say.Text{say.T("curve.its-first-reading-is", say.Fig(s.flows[r.Side][0].V[0], 0))}}
 	}
 	if !late {
 		return nil
 	}
 	after := at - s.legs[0].from
 	return &Finding{Kind: AboutBreach, Confidence: Strong, FromS: s.legs[0].from - r.ZeroS, ToS: at - r.ZeroS,
-		Text:     fmt.Sprintf("The log begins %s after the plug-in: what came before was not read.", words.Duration(after)),
-		Evidence: []string{fmt.Sprintf("its first reading is of %s kW", words.Figure(s.flows[s.headline()][0].V[0], 0))}}
+		Text:     say.T("curve.the-log-begins-after", say.Duration(after)),
+		Evidence: []say.Text{say.T("curve.its-first-reading-is", say.Fig(s.flows[s.headline()][0].V[0], 0))}}
 }
 
 // ratedOf is the stall's label, kW; NaN where it is not noted.

@@ -1,13 +1,12 @@
 package curve
 
 import (
-	"fmt"
 	"math"
 
 	"gonum.org/v1/gonum/stat"
 	"gonum.org/v1/gonum/stat/distuv"
 
-	"zincroad/core/words"
+	"zincroad/core/say"
 )
 
 // CapacityRun is what one run says of its pack's usable capacity, in kWh.
@@ -26,72 +25,68 @@ const (
 
 // CapacityOverTime says in sentences what a car's runs, oldest first, say of how its usable capacity went:
 // from the first to the last, at each change of software, and over the odometer. Empty for fewer than two.
-func CapacityOverTime(runs []CapacityRun) []string {
+func CapacityOverTime(runs []CapacityRun) []say.Text {
 	n := len(runs)
 	if n < 2 {
 		return nil
 	}
-	said := []string{lastAgainst(runs), changed(runs[0].Interval, runs[n-1].Interval,
-		fmt.Sprintf("%s kWh in the first of %d runs, %s in the last", words.Fixed(runs[0].Value, 1), n,
-			words.Fixed(runs[n-1].Value, 1)))}
+	said := []say.Text{lastAgainst(runs), changed(runs[0].Interval, runs[n-1].Interval,
+		say.T("curve.kwh-in-the-first", say.Fixed(runs[0].Value, 1), n, say.Fixed(runs[n-1].Value, 1)))}
 	eras := bySoftware(runs)
 	for i := 1; i < len(eras); i++ {
 		a, b := eras[i-1], eras[i]
-		said = append(said, changed(typical(a), typical(b), fmt.Sprintf("Software %s had %s kWh (%d %s), %s had %s (%d %s)",
-			a[0].Software, words.Fixed(typical(a).Value, 1), len(a), words.Plural(len(a), "run"), b[0].Software,
-			words.Fixed(typical(b).Value, 1), len(b), words.Plural(len(b), "run"))))
+		said = append(said, changed(typical(a), typical(b), say.T("curve.software-had-kwh-had", a[0].Software,
+			say.Fixed(typical(a).Value, 1), len(a), b[0].Software, say.Fixed(typical(b).Value, 1), len(b))))
 	}
 	for _, era := range eras {
 		per, half, ok := CapacityPerKM(era)
 		if !ok {
 			continue
 		}
-		on := ""
+		on := say.Text(nil)
 		if era[0].Software != "" {
-			on = " on software " + era[0].Software
+			on = say.T("curve.on-software", era[0].Software)
 		}
-		way := "less"
+		code := "curve.odometer-less"
 		if per > 0 {
-			way = "more"
+			code = "curve.odometer-more"
 		}
-		s := fmt.Sprintf("Over the odometer%s %s kWh %s each 10000 km, give or take %s", on,
-			words.Fixed(math.Abs(per)*1e4, 2), way, words.Fixed(half*1e4, 2))
+		s := say.T(code, on, say.Fixed(math.Abs(per)*1e4, 2), say.Q(1e4, "km", 0), say.Fixed(half*1e4, 2))
 		if math.Abs(per) <= half {
-			s += ": no trend that the runs could show"
+			s = s.And("curve.no-trend")
 		}
-		said = append(said, s+".")
+		said = append(said, s.And("stop"))
 	}
 	return said
 }
 
 // lastAgainst says what the last run came to beside those before it: "90 kWh, 2 more than by its runs before".
-func lastAgainst(runs []CapacityRun) string {
+func lastAgainst(runs []CapacityRun) say.Text {
 	n := len(runs)
-	before := typical(runs[:n-1])
 	last := runs[n-1].Interval
-	by := math.Round(last.Value) - math.Round(before.Value)
-	than := "by its runs before"
+	by := math.Round(last.Value) - math.Round(typical(runs[:n-1]).Value)
+	than := say.T("curve.by-runs-before")
 	if n == 2 {
-		than = "by its run before"
+		than = say.T("curve.by-run-before")
 	}
-	how := "as much as " + than
+	how := say.T("curve.as-much-as", than)
 	if by > 0 {
-		how = fmt.Sprintf("%s more than %s", words.Figure(by, 0), than)
+		how = say.T("curve.more-than", say.Fig(by, 0), than)
 	} else if by < 0 {
-		how = fmt.Sprintf("%s less than %s", words.Figure(-by, 0), than)
+		how = say.T("curve.less-than", say.Fig(-by, 0), than)
 	}
-	return fmt.Sprintf("%s kWh by the last run, %s.", words.Figure(last.Value, 0), how)
+	return say.T("curve.kwh-by-the-last", say.Fig(last.Value, 0), how)
 }
 
 // changed ends a sentence with whether a capacity changed.
-func changed(a, b Interval, by string) string {
+func changed(a, b Interval, by say.Text) say.Text {
 	switch a.Change(b) {
 	case -1:
-		return by + ": less by more than the readings leave open."
+		return by.And("curve.changed-less")
 	case 1:
-		return by + ": more by more than the readings leave open."
+		return by.And("curve.changed-more")
 	}
-	return by + ": no change that the readings could show."
+	return by.And("curve.not-changed")
 }
 
 // bySoftware cuts runs into stretches on one software; runs that do not say theirs are left out where

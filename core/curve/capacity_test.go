@@ -42,7 +42,7 @@ func TestCapacityOverTheOdometer(t *testing.T) {
 	require.True(t, ok)
 	assert.InDelta(t, -1e-4, per, 1e-12)
 	assert.InDelta(t, 0, half, 1e-10)
-	assert.Contains(t, CapacityOverTime(runs)[2], "1.00 kWh less each 10000 km")
+	assert.Contains(t, CapacityOverTime(runs)[2].Kept(), "1.00 kWh less each 10000 km")
 	near := []CapacityRun{runs[0], runs[0], runs[0], capacityRun(75, 4_999, "2.3")}
 	_, _, ok = CapacityPerKM(near)
 	assert.False(t, ok, "within 5,000 km")
@@ -55,12 +55,12 @@ func TestCapacityAtAnUpdate(t *testing.T) {
 	said := CapacityOverTime([]CapacityRun{capacityRun(78, nowhere, "2.3"), capacityRun(78.4, nowhere, "2.3"),
 		capacityRun(70, nowhere, ""), capacityRun(82, nowhere, "2.4")})
 	require.Len(t, said, 3)
-	assert.Equal(t, "82 kWh by the last run, 7 more than by its runs before.", said[0])
-	assert.Contains(t, said[1], "78.0 kWh in the first of 4 runs, 82.0 in the last: more by more")
+	assert.Equal(t, "82 kWh by the last run, 7 more than by its runs before.", said[0].Kept())
+	assert.Contains(t, said[1].Kept(), "78.0 kWh in the first of 4 runs, 82.0 in the last: more by more")
 	assert.Equal(t, "Software 2.3 had 78.2 kWh (2 runs), 2.4 had 82.0 (1 run): more by more than the readings leave open.",
-		said[2])
+		said[2].Kept())
 	said = CapacityOverTime([]CapacityRun{capacityRun(78, nowhere, "2.3"), capacityRun(79.5, nowhere, "2.4")})
-	assert.Contains(t, said[2], "no change that the readings could show")
+	assert.Contains(t, said[2].Kept(), "no change that the readings could show")
 	assert.Empty(t, CapacityOverTime([]CapacityRun{capacityRun(78, nowhere, "2.3")}), "one run shows no change")
 }
 

@@ -8,6 +8,7 @@ import (
 	"zincroad/core/judge"
 	"zincroad/core/limit"
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/trace"
 )
 
@@ -38,7 +39,8 @@ func (s *sides) logOf(r *run.Run) *judge.Log {
 	}
 	var of trace.Channel
 	l.ColdestC, of = either(trace.BatteryTempMin, trace.BatteryTemp, trace.BatteryTempMax)
-	l.ColdestOf = map[trace.Channel]string{trace.BatteryTemp: "the battery", trace.BatteryTempMax: "the warmest cell"}[of]
+	l.ColdestOf = map[trace.Channel]say.Text{trace.BatteryTemp: say.T("curve.battery"),
+		trace.BatteryTempMax: say.T("curve.warmest-cell")}[of]
 	l.WarmestC, _ = either(trace.BatteryTempMax, trace.BatteryTemp)
 	l.InletC, _ = either(trace.InletTemp)
 	earliest, ok := s.earliest()
@@ -82,7 +84,7 @@ func (s *sides) ceilings(r *run.Run, zero float64) []Ceiling {
 			FromPct: s.socAt(x.FromS), ToPct: s.socAt(x.ToS)}
 		c.Chances = chancesOf(&x)
 		if c.Evidence == nil {
-			c.Evidence = []string{}
+			c.Evidence = []say.Text{}
 		}
 		if !math.IsNaN(x.LostS) {
 			c.MinutesLost = ptr(x.LostS / 60)
@@ -120,7 +122,7 @@ func (s *sides) apart(stretches []judge.Stretch) []judge.Stretch {
 			}
 			before, after, none := x, x, judge.Stretch{FromS: math.Max(x.FromS, d.From), ToS: math.Min(x.ToS, d.To),
 				Cause: limit.Unknown, Confidence: judge.Unsure, Whose: limit.OfNobody,
-				WhoseConfidence: judge.Unsure, LostS: math.NaN(), Evidence: []string{"nothing was read"}}
+				WhoseConfidence: judge.Unsure, LostS: math.NaN(), Evidence: []say.Text{say.T("curve.nothing-read")}}
 			before.ToS, after.FromS = none.FromS, none.ToS
 			if before.FromS < before.ToS {
 				out = append(out, before)

@@ -1,14 +1,13 @@
 package curve
 
 import (
-	"fmt"
 	"math"
 	"slices"
 
 	"zincroad/core/judge"
 	"zincroad/core/limit"
 	"zincroad/core/run"
-	"zincroad/core/words"
+	"zincroad/core/say"
 )
 
 // What became of a claim.
@@ -47,44 +46,43 @@ func (s *sides) windowClaim(r *run.Run, c run.Claim, out *Reading) Claim {
 	to, ok2 := run.Value(c.ToPct)
 	claimed, ok3 := run.Known(c.Minutes)
 	if !ok1 || !ok2 || !ok3 || to <= from {
-		x.Why = "the claim is not whole: it needs two states of charge and minutes"
+		x.Why = say.T("curve.the-claim-is-not-whole")
 		return x
 	}
 	at := s.reached([]float64{from, to}, out.ZeroS)
 	a, ok1 := at[from]
 	b, ok2 := at[to]
 	if !ok1 || !ok2 {
-		x.Why = "this run does not cover " + words.Window(from, to)
+		x.Why = say.T("curve.does-not-cover", say.Window(from, to))
 		return x
 	}
 	w := s.window(s.flows[out.Side], from, to, a, b, out.ZeroS)
-	if implausible(r, w) != "" {
-		x.Why = "the window that was read is not plausible"
+	if implausible(r, w).Any() {
+		x.Why = say.T("curve.the-window-that-was")
 		return x
 	}
 	a = s.fromPower(from, a, out)
 	lowS, highS := s.between(from, to, a, b, out.ZeroS)
 	minutes, low, high := (b-a)/60, lowS/60, highS/60
 	x.Measured, x.Low, x.High = &minutes, &low, &high
-	if why := notTested(r, c, out); why != "" && high > claimed {
+	if why := notTested(r, c, out); why.Any() && high > claimed {
 		x.Why = why
 		return x
 	}
-	apart := ""
+	apart := say.Text(nil)
 	if high-low > leastApartMin {
-		apart = fmt.Sprintf("; the readings put it between %s and %s", words.Duration(math.Round(lowS)),
-			words.Duration(math.Round(highS)))
+		apart = say.T("curve.the-readings-put-it", say.Duration(math.Round(lowS)), say.Duration(math.Round(highS)))
 	}
 	switch {
 	case high <= claimed:
-		x.Verdict, x.Why = ClaimMet, words.Duration(math.Round((claimed-minutes)*60))+" faster"+apart
+		x.Verdict, x.Why = ClaimMet, say.T("curve.faster", say.Duration(math.Round((claimed-minutes)*60))).Then(apart)
 		return x
 	case low <= claimed:
-		x.Verdict, x.Why = ClaimUndecided, "it was between "+words.Duration(math.Round(lowS))+" and "+
-			words.Duration(math.Round(highS))
+		x.Verdict, x.Why = ClaimUndecided, say.T("curve.it-was-between", say.Duration(math.Round(lowS)),
+			say.Duration(math.Round(highS)))
 		return x
 	}
-	x.Verdict, x.Why = ClaimMissed, words.Duration(math.Round((minutes-claimed)*60))+" slower"+apart
+	x.Verdict, x.Why = ClaimMissed, say.T("curve.slower", say.Duration(math.Round((minutes-claimed)*60))).Then(apart)
 	j := s.judge(r)
 	if j == nil || j.Reference.Basis == judge.ByKind { // a curve of its kind judges no car
 		return x
@@ -101,8 +99,7 @@ func (s *sides) windowClaim(r *run.Run, c run.Claim, out *Reading) Claim {
 		}
 		if low-outside/60 <= claimed {
 			x.Verdict = ClaimUntested
-			x.Why = fmt.Sprintf("%s took %s of it: not a fair test of the car", most.Cause.Words(),
-				words.Duration(math.Round(most.S)))
+			x.Why = say.T("curve.took-of-it-not", most.Cause.Text(), say.Duration(math.Round(most.S)))
 		}
 	}
 	return x
@@ -143,38 +140,32 @@ func (s *sides) between(from, to, a, b, zero float64) (low, high float64) {
 }
 
 // notTested says why a run cannot show that a claim fails; empty where it can.
-func notTested(r *run.Run, c run.Claim, out *Reading) string {
-	if cold := tooCold(c, out); cold != "" {
+func notTested(r *run.Run, c run.Claim, out *Reading) say.Text {
+	if cold := tooCold(c, out); cold.Any() {
 		return cold
 	}
 	if r.Conditions != nil && r.Conditions.Profile == "gentle" {
-		return "the run was in the gentle profile"
+		return say.T("curve.the-run-was-in")
 	}
 	if least, ok := run.Known(c.StallKW); ok {
 		rated := ratedOf(r)
 		switch {
 		case math.IsNaN(rated):
-			return fmt.Sprintf("the claim is for stalls of %s kW and more, and the stall's power was not noted",
-				words.Figure(least, 0))
+			return say.T("curve.the-claim-is-for-stalls-of", say.Fig(least, 0))
 		case rated < least:
-			return fmt.Sprintf("the claim is for stalls of %s kW and more, this one has %s", words.Figure(least, 0),
-				words.Figure(rated, 0))
+			return say.T("curve.the-claim-is-for-stalls", say.Fig(least, 0), say.Fig(rated, 0))
 		}
 	}
-	return ""
+	return nil
 }
 
 // tooCold says that a claim is for a warmer pack than this one was; empty where it is not.
-func tooCold(c run.Claim, out *Reading) string {
+func tooCold(c run.Claim, out *Reading) say.Text {
 	from, ok := run.Value(c.BatteryC)
 	if !ok || out.Battery == nil || out.Battery.StartC == nil || *out.Battery.StartC >= from {
-		return ""
+		return nil
 	}
-	return fmt.Sprintf(
-		"the claim is for %s and more, this pack had %s",
-		words.Degrees(from),
-		words.Degrees(*out.Battery.StartC),
-	)
+	return say.T("curve.the-claim-is-for", say.Q(from, "°C", 0), say.Q(*out.Battery.StartC, "°C", 0))
 }
 
 // peakClaim tests a highest power. One that was missed where something other than the car held the
@@ -183,26 +174,26 @@ func (s *sides) peakClaim(r *run.Run, c run.Claim, out *Reading) Claim {
 	x := Claim{Kind: c.Kind, Verdict: ClaimUntested, Claimed: c.KW}
 	claimed, ok := run.Known(c.KW)
 	if !ok {
-		x.Why = "the claim is not whole: it needs kW"
+		x.Why = say.T("curve.the-claim-is-not")
 		return x
 	}
 	if out.Peak == nil {
-		x.Why = "no power was read"
+		x.Why = say.T("curve.no-power-was-read")
 		return x
 	}
 	measured := out.Peak.KW
 	x.Measured = &measured
 	if measured >= claimed {
 		x.Verdict = ClaimMet
-		x.Why = fmt.Sprintf("by %s kW", words.Figure(measured-claimed, 1))
+		x.Why = say.T("curve.by-kw", say.Fig(measured-claimed, 1))
 		return x
 	}
-	if why := notTested(r, c, out); why != "" {
+	if why := notTested(r, c, out); why.Any() {
 		x.Why = why
 		return x
 	}
 	x.Verdict = ClaimMissed
-	x.Why = fmt.Sprintf("by %s kW", words.Figure(claimed-measured, 1))
+	x.Why = say.T("curve.by-kw", say.Fig(claimed-measured, 1))
 	at := out.Peak.TS
 	if out.Peak.HeldS != nil {
 		at = out.Peak.HeldFromS + *out.Peak.HeldS/2
@@ -210,7 +201,7 @@ func (s *sides) peakClaim(r *run.Run, c run.Claim, out *Reading) Claim {
 	for _, h := range out.Ceilings {
 		if at >= h.FromS && at < h.ToS && notTheCars[h.Cause] && h.Confidence != Unsure {
 			x.Verdict = ClaimUntested
-			x.Why = h.What + " held it at its best: not a fair test of the car"
+			x.Why = say.T("curve.held-at-best", h.What)
 		}
 	}
 	return x
@@ -220,14 +211,14 @@ func (s *sides) peakClaim(r *run.Run, c run.Claim, out *Reading) Claim {
 func claimFindings(r *Reading) []Finding {
 	var out []Finding
 	for _, c := range r.Claims {
-		f := Finding{Kind: AboutClaim, Evidence: []string{c.Why}}
+		f := Finding{Kind: AboutClaim, Evidence: []say.Text{c.Why}}
 		if n := len(r.Legs); n > 0 {
 			f.FromS, f.ToS = r.Legs[0].FromS, r.Legs[n-1].ToS
 		}
 		if f.Confidence = r.confidence(&f); c.Verdict == ClaimUntested && c.Measured != nil && f.Confidence == Strong {
 			f.Confidence = Likely // what else held it is a judgement
 		}
-		f.Text = fmt.Sprintf("Claim %s: %s, %s.", c.Words(), map[string]string{ClaimMet: "met", ClaimMissed: "missed",
+		f.Text = say.T("curve.claim", c.Words(), map[string]string{ClaimMet: "met", ClaimMissed: "missed",
 			ClaimUntested: "not tested", ClaimUndecided: "undecided"}[c.Verdict], c.Why)
 		out = append(out, f)
 	}
@@ -235,12 +226,12 @@ func claimFindings(r *Reading) []Finding {
 }
 
 // Words is the claim itself in words.
-func (c Claim) Words() string {
+func (c Claim) Words() say.Text {
 	switch {
 	case c.Kind == "peak" && c.Claimed != nil:
-		return "peak " + words.Figure(*c.Claimed, 0) + " kW"
+		return say.T("claim.peak", say.Fig(*c.Claimed, 0))
 	case c.Claimed != nil && c.FromPct != nil && c.ToPct != nil:
-		return words.Window(*c.FromPct, *c.ToPct) + " in " + words.Duration(math.Round(*c.Claimed*60))
+		return say.T("claim.window", say.Window(*c.FromPct, *c.ToPct), say.Duration(math.Round(*c.Claimed*60)))
 	}
-	return c.Kind
+	return say.Own(c.Kind)
 }

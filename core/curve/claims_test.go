@@ -53,11 +53,11 @@ func TestWhatTestsAClaim(t *testing.T) {
 	assert.Equal(t, ClaimMissed, at(func(*run.Run) {}, window).Verdict)
 	c = at(func(r *run.Run) { r.Conditions = &run.Condition{Profile: "gentle"} }, window)
 	assert.Equal(t, ClaimUntested, c.Verdict)
-	assert.Contains(t, c.Why, "gentle")
+	assert.Contains(t, c.Why.Kept(), "gentle")
 	window.StallKW = run.N(150)
 	c = at(func(r *run.Run) { r.Stall = &run.Stall{RatedKW: run.N(100)} }, window)
 	assert.Equal(t, ClaimUntested, c.Verdict)
-	assert.Contains(t, c.Why, "for stalls of 150 kW and more, this one has 100")
+	assert.Contains(t, c.Why.Kept(), "for stalls of 150 kW and more, this one has 100")
 }
 
 func TestAClaimForAStall(t *testing.T) {

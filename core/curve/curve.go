@@ -36,12 +36,13 @@ import (
 	"zincroad/core/judge"
 	"zincroad/core/lineup"
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/trace"
 )
 
 // Version is the version of the arithmetic. Results kept elsewhere carry it and
 // are worked out anew when it changes.
-const Version = 22
+const Version = 23
 
 // PowerFloorKW is the power from which a car counts as charging.
 const PowerFloorKW = run.PowerFloorKW
@@ -289,7 +290,7 @@ func (s *sides) read(r *run.Run, o Options) *Reading {
 	finite(reflect.ValueOf(&out.Findings).Elem())
 	for i := range out.Findings {
 		if out.Findings[i].Evidence == nil {
-			out.Findings[i].Evidence = []string{}
+			out.Findings[i].Evidence = []say.Text{}
 		}
 	}
 	return out

@@ -1,15 +1,14 @@
 package curve
 
 import (
-	"fmt"
 	"math"
 	"slices"
 
 	"zincroad/core/judge"
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/trace"
 	"zincroad/core/units"
-	"zincroad/core/words"
 )
 
 // Distance is how far the energy of a run goes, at a consumption.
@@ -172,31 +171,29 @@ func distanceFinding(r *Reading) *Finding {
 	}
 	d := r.Distance[0]
 	f := &Finding{Kind: AboutDistance, FromS: 0}
-	say := func(list []Plus, perUnit float64, unit string) (text string) {
-		for _, p := range list {
+	list := func(plus []Plus, perUnit float64, unit string) say.Text {
+		var each []say.Text
+		for _, p := range plus {
 			if n := math.Round(p.Km / perUnit); n == 100 || n == 200 {
-				if text != "" {
-					text += ", "
-				}
-				text += fmt.Sprintf("+%s %s after %s", words.Figure(n, 0), unit, words.Duration(p.TS))
+				each = append(each, say.T("curve.plus-after", int(n), unit, say.Duration(p.TS)))
 				f.ToS = max(f.ToS, p.TS)
 			}
 		}
-		if text != "" {
-			text += fmt.Sprintf(", at %s Wh/km %s.", words.Figure(d.WhPerKm, 0), d.Basis)
+		if each == nil {
+			return nil
 		}
-		return text
+		return say.List(each...).And("curve.at-"+d.Basis, say.Q(d.WhPerKm, "Wh/km", 0))
 	}
-	f.Text, f.TextMi = say(d.Plus, 1, "km"), say(d.PlusMi, units.KmPerMile, "mi")
-	if f.Text == "" {
+	f.Text, f.TextMi = list(d.Plus, 1, "km"), list(d.PlusMi, units.KmPerMile, "mi")
+	if !f.Text.Any() {
 		return nil
 	}
-	f.Evidence = []string{fmt.Sprintf("%s km added in all", words.Figure(d.AddedKm, 0))}
+	f.Evidence = []say.Text{say.T("curve.added-in-all", say.Q(d.AddedKm, "km", 0))}
 	if d.Estimated {
-		f.Evidence = append(f.Evidence, "from the stall's energy, less 4 % that is usually lost")
+		f.Evidence = append(f.Evidence, say.T("curve.from-the-stall-energy"))
 	}
 	if d.ByCharge {
-		f.Evidence = append(f.Evidence, "by the charge gained and the noted capacity: the energy was not read for all of it")
+		f.Evidence = append(f.Evidence, say.T("curve.by-the-charge-gained"))
 	}
 	if f.Confidence = r.confidence(f); d.Basis != Observed || d.Estimated || d.ByCharge {
 		f.Confidence = Likely

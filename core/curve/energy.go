@@ -7,6 +7,7 @@ import (
 
 	"zincroad/core/health"
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/trace"
 	"zincroad/core/units"
 )
@@ -218,7 +219,7 @@ func (s *sides) notes(r *run.Run) []RecordingNote {
 		note.noteClock(s.clocks[i])
 		if note.NotOneSession && s.jumped() {
 			note.NotOneSession = false
-			note.NotLinedUp = "a clock jumps, so that no one shift lays one on the other, and it stands apart"
+			note.NotLinedUp = say.T("curve.a-clock-jumps-so")
 		}
 		note.PowerFrom = rec.PowerFrom()
 		spikes, _ := trace.Spikes(s.each[i])

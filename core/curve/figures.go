@@ -1,12 +1,9 @@
 package curve
 
 import (
-	"fmt"
-	"strings"
-
 	"zincroad/core/figure"
+	"zincroad/core/say"
 	"zincroad/core/trace"
-	"zincroad/core/words"
 )
 
 // Figures are those of a run that explain themselves, by name.
@@ -38,9 +35,8 @@ var Figures = figure.List[*Reading]{
 		Numbers: func(x *Reading) (n figure.Lines) {
 			for _, r := range x.Recordings {
 				if r.Grade != nil {
-					n.Say("%s: %s; readings every %s s, %d %s, %d %s proposed; %s", r.File, *r.Grade, words.Figure(r.EveryS, 2),
-						r.Gaps, words.Plural(r.Gaps, "gap"), len(r.Health), words.Plural(len(r.Health), "mend"),
-						strings.Join(r.Means, "; "))
+					n.Say("curve.readings-every-s-proposed", r.File, *r.Grade, say.Fig(r.EveryS, 2), r.Gaps, len(r.Health),
+						say.Join("semicolon", r.Means...))
 				}
 			}
 			return n
@@ -55,7 +51,7 @@ var Figures = figure.List[*Reading]{
 		Formula: "plug-in = the first power of either side that lasts, after the last that was taken out of the pack",
 		Numbers: func(x *Reading) (n figure.Lines) {
 			for _, m := range x.MarkProposals {
-				n.Say("%s at %s: %s", m.Kind, words.Clock(m.TS), m.Reason)
+				n.Say("curve.at-3", m.Kind, say.Clock(m.TS), m.Reason)
 			}
 			return n
 		},
@@ -72,7 +68,7 @@ var Figures = figure.List[*Reading]{
 			for _, f := range x.Findings {
 				if f.Kind == AboutBreach {
 					for _, e := range f.Evidence {
-						n.Say("%s %s", f.Text, e)
+						n.Say("curve.lost-to", f.Text, e)
 					}
 				}
 			}
@@ -88,17 +84,16 @@ var Figures = figure.List[*Reading]{
 			"K on",
 		Numbers: func(x *Reading) (n figure.Lines) {
 			if a := x.Approach; a != nil {
-				n.Say("%s °C %s before plug-in, %s °C at it", words.Figure(a.FromC, 1), words.Duration(a.ToS-a.FromS),
-					words.Figure(a.AtPlugC, 1))
+				n.Say("curve.before-plug-in-at", say.Q(a.FromC, "°C", 1), say.Duration(a.ToS-a.FromS), say.Q(a.AtPlugC, "°C", 1))
 				if a.PerMin != nil {
-					n.Say("%s K a minute", words.Fixed(*a.PerMin, 2))
+					n.Say("curve.a-minute-2", say.Q(*a.PerMin, "K", 2).Exact())
 				}
 				if a.UsedPct != nil {
-					n.Say("%s %% driven off", words.Figure(*a.UsedPct, 1))
+					n.Say("curve.driven-off", say.Fig(*a.UsedPct, 1))
 				}
 				for _, stage := range a.Stages {
-					if said := stage.said(); said != "" {
-						n.Say("%s", said)
+					if said := stage.said(); said.Any() {
+						n.Add(said)
 					}
 				}
 			}
@@ -113,8 +108,7 @@ var Figures = figure.List[*Reading]{
 			"`null` where the log began later",
 		Numbers: func(x *Reading) (n figure.Lines) {
 			if x.RampS != nil {
-				n.Say("first power %s after clock zero; ramp %s s", words.Clock(x.FirstPower-x.ZeroS),
-					words.Figure(*x.RampS, 1))
+				n.Say("curve.first-power-after-clock", say.Clock(x.FirstPower-x.ZeroS), say.Fig(*x.RampS, 1))
 			}
 			return n
 		},
@@ -154,7 +148,7 @@ var Figures = figure.List[*Reading]{
 			"where one of these held the power at its best",
 		Numbers: func(x *Reading) (n figure.Lines) {
 			for _, c := range x.Claims {
-				n.Say("%s: %s, %s", c.Words(), c.Verdict, c.Why)
+				n.Say("curve.claim-was", c.Words(), say.T("claim."+c.Verdict), c.Why)
 			}
 			return n
 		},
@@ -167,9 +161,9 @@ var Figures = figure.List[*Reading]{
 		Source:  "the usual loss: common practice, no source",
 		Numbers: func(x *Reading) (n figure.Lines) {
 			for _, d := range x.Distance {
-				n.Say("%s, %s Wh/km: %s km in all", d.Basis, words.Figure(d.WhPerKm, 0), words.Figure(d.AddedKm, 1))
+				n.Say("curve.in-all", d.Basis, say.Q(d.WhPerKm, "Wh/km", 0), say.Q(d.AddedKm, "km", 1))
 				for _, p := range d.Plus {
-					n.Say("+%s km at %s", words.Figure(p.Km, 0), words.Clock(p.TS))
+					n.Say("curve.at", say.Q(p.Km, "km", 0), say.Clock(p.TS))
 				}
 			}
 			return n
@@ -182,8 +176,8 @@ var Figures = figure.List[*Reading]{
 		Formula: "time and energy in which the power is under 96.5 % of what is requested, from 60 s after first power",
 		Numbers: func(x *Reading) (n figure.Lines) {
 			if a := x.Asked; a != nil {
-				n.Say("most requested %s kW, then %s kW flowed; less than requested for %s s, %s kWh", words.Figure(a.MostKW, 1),
-					words.Figure(a.ThenKW, 1), words.Figure(a.ShortS, 0), words.Fixed(a.ShortKWh, 2))
+				n.Say("curve.most-requested-kw-then", say.Fig(a.MostKW, 1), say.Fig(a.ThenKW, 1), say.Fig(a.ShortS, 0),
+					say.Fixed(a.ShortKWh, 2))
 			}
 			return n
 		},
@@ -197,14 +191,14 @@ var Figures = figure.List[*Reading]{
 			"within 5 %; heater and auxiliaries as read; the rest is what is left",
 		Numbers: func(x *Reading) (n figure.Lines) {
 			if l := x.Losses; l != nil {
-				n.Say("lost %s kWh", words.Fixed(l.LostKWh, 2))
+				n.Say("curve.lost-kwh", say.Fixed(l.LostKWh, 2))
 				for _, p := range []struct {
 					name string
 					kwh  *float64
 				}{{"cable and connector", l.CableKWh}, {"heater", l.HeaterKWh}, {"auxiliaries", l.AuxKWh},
 					{"the rest", &l.RestKWh}} {
 					if p.kwh != nil {
-						n.Say("%s %s kWh", p.name, words.Fixed(*p.kwh, 2))
+						n.Say("curve.kwh", p.name, say.Fixed(*p.kwh, 2))
 					}
 				}
 			}
@@ -221,10 +215,10 @@ var Figures = figure.List[*Reading]{
 		Source: "the two kinds' rest voltages from memory, rounded from published curves",
 		Numbers: func(x *Reading) (n figure.Lines) {
 			if p := x.Pack; p != nil && p.ResistanceOhm != nil {
-				n.Say("%s mΩ from %d %s", words.Figure(*p.ResistanceOhm*1000, 0), p.Leaps, words.Plural(p.Leaps, "leap"))
-				n.Say("%s kWh of heat in the cells", words.Fixed(*p.HeatKWh, 2))
+				n.Say("curve.m-from", say.Fig(*p.ResistanceOhm*1000, 0), p.Leaps)
+				n.Say("curve.kwh-of-heat-in", say.Fixed(*p.HeatKWh, 2))
 				for _, r := range p.RestPerCell {
-					n.Say("%s %%: %s V at rest", words.Figure(r.SoCPct, 0), words.Fixed(r.V, 3))
+					n.Say("curve.v-at-rest", say.Fig(r.SoCPct, 0), say.Fixed(r.V, 3))
 				}
 			}
 			return n
@@ -238,8 +232,7 @@ var Figures = figure.List[*Reading]{
 			"mean and the fitted slope is under 0.5 % of it a minute; 60 s or more",
 		Numbers: func(x *Reading) (n figure.Lines) {
 			for _, p := range x.Plateaus {
-				n.Say("%s to %s: %s kW, %s kW a minute", words.Clock(p.FromS), words.Clock(p.ToS), words.Figure(p.KW, 1),
-					words.Figure(p.SlopeKWPerMin, 2))
+				n.Say("curve.to-kw-kw-a", say.Clock(p.FromS), say.Clock(p.ToS), say.Fig(p.KW, 1), say.Fig(p.SlopeKWPerMin, 2))
 			}
 			return n
 		},
@@ -251,7 +244,7 @@ var Figures = figure.List[*Reading]{
 		Formula: "a fall of 25 % or more within 30 s, still there 30 s later; its time is when the power passes half way",
 		Numbers: func(x *Reading) (n figure.Lines) {
 			for _, c := range x.Cliffs {
-				n.Say("%s: from %s to %s kW", words.Clock(c.TS), words.Figure(c.FromKW, 1), words.Figure(c.ToKW, 1))
+				n.Say("curve.from-to-kw", say.Clock(c.TS), say.Fig(c.FromKW, 1), say.Fig(c.ToKW, 1))
 			}
 			return n
 		},
@@ -286,10 +279,9 @@ var Figures = figure.List[*Reading]{
 			"interval; bridged by a straight line, counted in `bridged_s`. Typed (median of 20 s or more): the interval is " +
 			"that of the ten readings around, and ends within 5 % of each other are a level",
 		Numbers: func(x *Reading) (n figure.Lines) {
-			n.Say("readings every %s s, so a gap is longer than %s s", words.Figure(x.IntervalS, 2),
-				words.Figure(trace.GapLimitFor(x.IntervalS), 1))
+			n.Say("curve.readings-every-s-so", say.Fig(x.IntervalS, 2), say.Fig(trace.GapLimitFor(x.IntervalS), 1))
 			for _, g := range x.Gaps {
-				n.Say("%s to %s", words.Clock(g.From), words.Clock(g.To))
+				n.Say("curve.to-3", say.Clock(g.From), say.Clock(g.To))
 			}
 			return n
 		},
@@ -339,7 +331,7 @@ var Figures = figure.List[*Reading]{
 			"stall's label or the car's limit, by the power read or by its share of the noted capacity; a finding says which",
 		Numbers: func(x *Reading) (n figure.Lines) {
 			for _, w := range x.Implausible {
-				n.Say("%s in %s: %s", words.Window(w.FromPct, w.ToPct), words.Duration(w.TS), w.Reason)
+				n.Say("curve.in-2", say.Window(w.FromPct, w.ToPct), say.Duration(w.TS), w.Reason)
 			}
 			return n
 		},
@@ -355,14 +347,14 @@ var Figures = figure.List[*Reading]{
 
 func clockNumbers(x *Reading) (n figure.Lines) {
 	for _, r := range x.Recordings {
-		line := fmt.Sprintf("%s: %s s added, by %s", r.File, words.Figure(r.ClockOffsetS, 2), r.LinedUpBy)
+		line := say.T("curve.s-added-by", r.File, say.Fig(r.ClockOffsetS, 2), r.LinedUpBy)
 		if r.OffsetLowS != nil {
-			line += fmt.Sprintf(", between %s and %s s", words.Figure(*r.OffsetLowS, 2), words.Figure(*r.OffsetHighS, 2))
+			line = line.And("curve.between-and-s", say.Fig(*r.OffsetLowS, 2), say.Fig(*r.OffsetHighS, 2))
 		}
-		if r.NotLinedUp != "" {
-			line += "; not by its shape: " + r.NotLinedUp
+		if r.NotLinedUp.Any() {
+			line = line.And("curve.not-by-shape", r.NotLinedUp)
 		}
-		n.Say("%s", line)
+		n.Add(line)
 	}
 	return n
 }
@@ -370,12 +362,11 @@ func clockNumbers(x *Reading) (n figure.Lines) {
 func windowNumbers(x *Reading) (n figure.Lines) {
 	n = sayCharge(x)
 	for _, w := range x.Windows {
-		line := fmt.Sprintf("%s: %s = %s s", words.Window(w.FromPct, w.ToPct), words.Clock(w.TS), words.Figure(w.TS, 1))
+		line := say.T("curve.s", say.Window(w.FromPct, w.ToPct), say.Clock(w.TS), say.Fig(w.TS, 1))
 		if w.EnergyKWh != nil && w.AverageKW != nil {
-			line += fmt.Sprintf("; %s kWh × 3600 / %s s = %s kW", words.Fixed(*w.EnergyKWh, 3), words.Figure(w.TS, 1),
-				words.Fixed(*w.AverageKW, 2))
+			line = line.And("curve.kwh-s-kw", say.Fixed(*w.EnergyKWh, 3), say.Fig(w.TS, 1), say.Fixed(*w.AverageKW, 2))
 		}
-		n.Say("%s", line)
+		n.Add(line)
 	}
 	return n
 }
@@ -383,11 +374,11 @@ func windowNumbers(x *Reading) (n figure.Lines) {
 func capacityNumbers(x *Reading) (n figure.Lines) {
 	n = sayCharge(x)
 	if u := x.Usable; u != nil {
-		line := fmt.Sprintf("%s kWh, at least %s", words.Fixed(u.Value, 2), words.Fixed(u.Low, 2))
+		line := say.T("curve.kwh-at-least", say.Fixed(u.Value, 2), say.Fixed(u.Low, 2))
 		if u.High != nil {
-			line += ", at most " + words.Fixed(*u.High, 2)
+			line = line.And("curve.at-most", say.Fixed(*u.High, 2))
 		}
-		n.Say("%s", line)
+		n.Add(line)
 	}
 	return n
 }
@@ -398,12 +389,10 @@ func peakNumbers(x *Reading) (n figure.Lines) {
 	if p == nil {
 		return nil
 	}
-	n.Say("highest reading %s kW at %s", words.Figure(p.KW, 2), words.Clock(p.TS))
+	n.Say("curve.highest-reading-kw-at-2", say.Fig(p.KW, 2), say.Clock(p.TS))
 	if p.SustainedKW != nil && p.HeldS != nil {
-		n.Say("highest mean over 10 s: %s kW; 95 %% of it: %s kW", words.Figure(*p.SustainedKW, 2),
-			words.Figure(*p.SustainedKW*HeldShare, 2))
-		n.Say("held from %s to %s = %s s", words.Clock(p.HeldFromS), words.Clock(p.HeldFromS+*p.HeldS),
-			words.Figure(*p.HeldS, 1))
+		n.Say("curve.highest-mean-over-s-kw", say.Fig(*p.SustainedKW, 2), say.Fig(*p.SustainedKW*HeldShare, 2))
+		n.Say("curve.held-from-to-s", say.Clock(p.HeldFromS), say.Clock(p.HeldFromS+*p.HeldS), say.Fig(*p.HeldS, 1))
 	}
 	return n
 }
@@ -411,24 +400,24 @@ func peakNumbers(x *Reading) (n figure.Lines) {
 // energyNumbers says what each side measured, and what was lost between and bridged.
 func energyNumbers(x *Reading) (n figure.Lines) {
 	for _, part := range []struct {
-		name, unit string
-		v          *float64
-		decimals   int
+		code     string
+		v        *float64
+		decimals int
 	}{
-		{"stall", "kWh", x.Energy.StallKWh, 3},
-		{"car", "kWh", x.Energy.CarKWh, 3},
-		{"loss", "%", x.Energy.LossPct, 2},
+		{"curve.of-stall", x.Energy.StallKWh, 3},
+		{"curve.of-car", x.Energy.CarKWh, 3},
+		{"curve.of-loss", x.Energy.LossPct, 2},
 	} {
 		if part.v != nil {
-			n.Say("%s: %s %s", part.name, words.Fixed(*part.v, part.decimals), part.unit)
+			n.Say(part.code, say.Fixed(*part.v, part.decimals))
 		}
 	}
 	if s := x.Energy.BridgedS; s != nil {
-		n.Say("bridged: %s s", words.Figure(*s, 1))
+		n.Say("curve.bridged-s", say.Fig(*s, 1))
 	}
 	for _, r := range x.Recordings {
 		if r.PowerFrom != "" {
-			n.Say("power of %s: %s", r.File, r.PowerFrom)
+			n.Say("curve.power-of", r.File, r.PowerFrom)
 		}
 	}
 	return n
@@ -441,17 +430,17 @@ func costNumbers(x *Reading) (n figure.Lines) {
 		return nil
 	}
 	for _, part := range []struct {
-		name string
+		code string
 		v    float64
 	}{
-		{"energy", b.Energy},
-		{"minutes", b.Time},
-		{"session fee", b.Session},
-		{"standing idle", b.Idle},
-		{"tax", b.Tax},
-		{"total", b.Total},
+		{"curve.bill-energy", b.Energy},
+		{"curve.bill-minutes", b.Time},
+		{"curve.bill-session", b.Session},
+		{"curve.bill-idle", b.Idle},
+		{"curve.bill-tax", b.Tax},
+		{"curve.bill-total", b.Total},
 	} {
-		n.Say("%s: %s %s", part.name, b.Currency, words.Fixed(part.v, 2))
+		n.Say(part.code, b.Currency, say.Fixed(part.v, 2))
 	}
 	return n
 }
@@ -463,15 +452,15 @@ func screenNumbers(x *Reading) (n figure.Lines) {
 		return nil
 	}
 	for _, part := range []struct {
-		name, unit string
-		v          *float64
+		code string
+		v    *float64
 	}{
-		{"register", "kWh", s.KWh},
-		{"its power adds up to", "kWh", s.PowerKWh},
-		{"price", "", s.Cost},
+		{"curve.of-register", s.KWh},
+		{"curve.of-power", s.PowerKWh},
+		{"curve.of-price", s.Cost},
 	} {
 		if part.v != nil {
-			n.Say("%s: %s %s", part.name, words.Fixed(*part.v, 2), part.unit)
+			n.Say(part.code, say.Fixed(*part.v, 2))
 		}
 	}
 	return n
@@ -479,19 +468,18 @@ func screenNumbers(x *Reading) (n figure.Lines) {
 
 func sayCharge(x *Reading) (n figure.Lines) {
 	if span := x.SoC; span != nil {
-		n.Say("state of charge %s %% at plug-in, %s %% at the most", words.Figure(span.FromPct, 2),
-			words.Figure(span.ToPct, 2))
+		n.Say("curve.state-of-charge-at", say.Fig(span.FromPct, 2), say.Fig(span.ToPct, 2))
 	}
 	return n
 }
 
 func ceilingNumbers(x *Reading) (n figure.Lines) {
 	for _, c := range x.Ceilings {
-		line := fmt.Sprintf("%s to %s: %s, %s", words.Clock(c.FromS), words.Clock(c.ToS), c.Cause.Words(), c.Confidence)
+		line := say.T("curve.to-2", say.Clock(c.FromS), say.Clock(c.ToS), c.Cause.Text(), say.T("confidence."+c.Confidence))
 		if c.RunnerUp != "" {
-			line += "; next " + c.RunnerUp.Words()
+			line = line.And("curve.next", c.RunnerUp.Text())
 		}
-		n.Say("%s", line)
+		n.Add(line)
 	}
 	return n
 }
@@ -503,13 +491,13 @@ func lostNumbers(x *Reading) (n figure.Lines) {
 	if p == nil {
 		return nil
 	}
-	n.Say("%s against %s", words.Window(p.FromPct, p.ToPct), p.Against)
+	n.Say("curve.against", say.Window(p.FromPct, p.ToPct), p.Against)
 	sum := p.ReferenceMin - p.GainedMin
-	n.Say("own pace and reference %s min, gained %s min", words.Fixed(p.ReferenceMin, 2), words.Fixed(p.GainedMin, 2))
+	n.Say("curve.own-pace-and-reference", say.Fixed(p.ReferenceMin, 2), say.Fixed(p.GainedMin, 2))
 	for _, l := range p.Lost {
 		sum += l.Minutes
-		n.Say("%s: %s min", l.Cause.Words(), words.Fixed(l.Minutes, 2))
+		n.Say("curve.min", l.Cause.Words(), say.Fixed(l.Minutes, 2))
 	}
-	n.Say("together %s min", words.Fixed(sum, 2))
+	n.Say("curve.together-min", say.Fixed(sum, 2))
 	return n
 }

@@ -1,13 +1,12 @@
 package curve
 
 import (
-	"fmt"
 	"math"
 
 	"zincroad/core/lineup"
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/trace"
-	"zincroad/core/words"
 )
 
 // What a finding can speak of.
@@ -91,50 +90,43 @@ func clockFinding(r *Reading, n RecordingNote) *Finding {
 	switch {
 	case n.RivalOffsetS != nil:
 		f.Confidence = Unsure
-		f.Text = fmt.Sprintf("%s fits as well %s as %s: which of the two cannot be told from its shape.", n.File,
-			clockWords(n.ClockOffsetS), clockWords(*n.RivalOffsetS))
+		f.Text = say.T("curve.fits-as-well-as", n.File, clockWords(n.ClockOffsetS), clockWords(*n.RivalOffsetS))
 	case n.LinedUpBy == lineup.ByShape && moved:
 		f.Confidence = Strong
-		f.Text = fmt.Sprintf("%s was lined up: its clock is %s.", n.File, clockWords(n.ClockOffsetS))
+		f.Text = say.T("curve.was-lined-up-its", n.File, clockWords(n.ClockOffsetS))
 	case n.LinedUpBy == lineup.ByPower && moved:
-		f.Text = fmt.Sprintf("%s was lined up by the moment at which power began: its clock is %s.", n.File,
-			clockWords(n.ClockOffsetS))
+		f.Text = say.T("curve.was-lined-up-by", n.File, clockWords(n.ClockOffsetS))
 	case n.LinedUpBy == lineup.ByNote && n.NotOneSession:
 		f.Confidence = Likely
-		f.Text = fmt.Sprintf("%s does not look like this session: it stands apart, and no figure is made of it.", n.File)
+		f.Text = say.T("curve.does-not-look-like", n.File)
 		f.Evidence = append(f.Evidence, n.NotLinedUp)
-		f.Evidence = append(f.Evidence, fmt.Sprintf("where their shapes are most alike, they correlate by %s",
-			words.Fixed(n.Alike, 3)))
-	case n.LinedUpBy == lineup.ByNote && n.NotLinedUp != "" && n.Alike > 0:
+		f.Evidence = append(f.Evidence, say.T("curve.where-their-shapes-are", say.Fixed(n.Alike, 3)))
+	case n.LinedUpBy == lineup.ByNote && n.NotLinedUp.Any() && n.Alike > 0:
 		f.Confidence = Unsure
-		f.Text = fmt.Sprintf("%s could not be lined up: %s.", n.File, n.NotLinedUp)
+		f.Text = say.T("curve.could-not-be-lined", n.File, n.NotLinedUp)
 	default:
 		return nil
 	}
 	if n.OffsetLowS != nil {
-		f.Evidence = append(f.Evidence, fmt.Sprintf("between %s and %s s, in 95 of 100", words.Figure(*n.OffsetLowS, 1),
-			words.Figure(*n.OffsetHighS, 1)))
+		f.Evidence = append(f.Evidence, say.T("curve.between-and-s-in", say.Fig(*n.OffsetLowS, 1), say.Fig(*n.OffsetHighS,
+			1)))
 	}
 	if n.ClockDriftPPM != 0 {
-		f.Evidence = append(f.Evidence, fmt.Sprintf("and runs %s by %s s an hour", ahead(n.ClockDriftPPM, "fast", "slow"),
-			words.Figure(math.Abs(n.ClockDriftPPM)*3600/1e6, 2)))
+		f.Evidence = append(f.Evidence, say.T(ahead(n.ClockDriftPPM, "curve.runs-fast", "curve.runs-slow"),
+			say.Fig(math.Abs(n.ClockDriftPPM)*3600/1e6, 2)))
 	}
 	return f
 }
 
 // clockWords says how far a clock is off, whole hours apart: they are a time zone's.
-func clockWords(offsetS float64) string {
+func clockWords(offsetS float64) say.Text {
 	hours, rest := lineup.WholeHours(offsetS)
 	if hours == 0 {
-		return words.Duration(math.Abs(offsetS)) + " " + ahead(-offsetS, "ahead", "behind")
+		return say.T(ahead(-offsetS, "curve.ahead", "curve.behind"), say.Duration(math.Abs(offsetS)))
 	}
-	s := fmt.Sprintf(
-		"%d h %s (a time zone, or summer time)",
-		max(hours, -hours),
-		ahead(float64(-hours), "ahead", "behind"),
-	)
+	s := say.T(ahead(float64(-hours), "curve.hours-ahead", "curve.hours-behind"), max(hours, -hours))
 	if math.Abs(rest) >= 1 {
-		s += fmt.Sprintf(" and %s %s", words.Duration(math.Abs(rest)), ahead(-rest, "ahead", "behind"))
+		s = s.And("and").And(ahead(-rest, "curve.ahead", "curve.behind"), say.Duration(math.Abs(rest)))
 	}
 	return s
 }
@@ -174,20 +166,19 @@ func windowFinding(r *Reading, m *run.Method) *Finding {
 	}
 	from, _ := r.Post(w.FromPct)
 	f := &Finding{Kind: AboutWindow, FromS: from, ToS: from + w.TS}
-	f.Text = fmt.Sprintf("%s–%s %% in %s", words.Figure(w.FromPct, 1), words.Figure(w.ToPct, 1), words.Duration(w.TS))
-	f.Evidence = append(f.Evidence, fmt.Sprintf("post %s at %s, post %s at %s after %s",
-		words.Figure(w.FromPct, 1), words.Clock(from), words.Figure(w.ToPct, 1), words.Clock(from+w.TS), r.clockName()))
+	f.Text = say.T("curve.in", say.Fig(w.FromPct, 1), say.Fig(w.ToPct, 1), say.Duration(w.TS))
+	f.Evidence = append(f.Evidence, say.T("curve.post-at-post-at", say.Fig(w.FromPct, 1), say.Clock(from),
+		say.Fig(w.ToPct, 1), say.Clock(from+w.TS), r.clockName()))
 	story := r.verdictOf(from, from+w.TS)
 	if w.AverageKW != nil {
-		average := fmt.Sprintf("%s kW on average", words.Figure(*w.AverageKW, 0))
-		if story == "" {
-			f.Text += ", " + average
+		average := say.T("curve.kw-on-average", say.Fig(*w.AverageKW, 0))
+		if !story.Any() {
+			f.Text = f.Text.And("comma").Then(average)
 		}
-		f.Evidence = append(f.Evidence, fmt.Sprintf("%s, %s kWh on the %s side", average, words.Fixed(*w.EnergyKWh, 1),
-			r.Side))
+		f.Evidence = append(f.Evidence, say.T("curve.kwh-on-the-side", average, say.Fixed(*w.EnergyKWh, 1), sideText(r.Side)))
 	}
-	if f.Text += "."; story != "" {
-		f.Text += " " + story
+	if f.Text = f.Text.And("stop"); story.Any() {
+		f.Text, f.Story = f.Text.And("space").Then(story), story
 	}
 	if r.Pace != nil {
 		f.Evidence = append(f.Evidence, r.Pace.lostLine())
@@ -206,9 +197,8 @@ func spanFinding(r *Reading) *Finding {
 		charging += l.FlowedToS - l.FromS
 	}
 	f := &Finding{Kind: AboutWindow, FromS: r.Legs[0].FromS, ToS: r.Legs[len(r.Legs)-1].FlowedToS}
-	f.Text = fmt.Sprintf("From %s to %s %% in %s of charging.", words.Figure(r.SoC.FromPct, 1),
-		words.Figure(r.SoC.ToPct, 1), words.Duration(charging))
-	f.Evidence = []string{"no window from one listed post to another is covered"}
+	f.Text = say.T("curve.from-to-in-of", say.Fig(r.SoC.FromPct, 1), say.Fig(r.SoC.ToPct, 1), say.Duration(charging))
+	f.Evidence = []say.Text{say.T("curve.no-window-from-one")}
 	f.Confidence = r.confidence(f)
 	return f
 }
@@ -220,24 +210,23 @@ func peakFinding(r *Reading) *Finding {
 		return nil
 	}
 	f := &Finding{Kind: AboutPeak, FromS: p.TS, ToS: p.TS}
-	f.Text = fmt.Sprintf("Peak %s kW", words.Figure(p.KW, 0))
-	f.Evidence = []string{
-		fmt.Sprintf("highest reading %s kW at %s, %s side", words.Figure(p.KW, 1), words.Clock(p.TS), r.Side),
+	f.Text = say.T("curve.peak-kw", say.Fig(p.KW, 0))
+	f.Evidence = []say.Text{
+		say.T("curve.highest-reading-kw-at", say.Fig(p.KW, 1), say.Clock(p.TS), sideText(r.Side)),
 	}
 	if p.HeldS != nil {
 		f.FromS, f.ToS = p.HeldFromS, p.HeldFromS+*p.HeldS
 		level := *p.SustainedKW * HeldShare
-		f.Text += fmt.Sprintf("; %s kW or more held for %s", words.Figure(level, 0), words.Duration(*p.HeldS))
+		f.Text = f.Text.And("curve.kw-or-more-held", say.Fig(level, 0), say.Duration(*p.HeldS))
 		if p.HeldFromPct != nil && p.HeldToPct != nil {
-			f.Text += fmt.Sprintf(", from %s to %s %%", words.Figure(*p.HeldFromPct, 0), words.Figure(*p.HeldToPct, 0))
+			f.Text = f.Text.And("curve.from-to", say.Fig(*p.HeldFromPct, 0), say.Fig(*p.HeldToPct, 0))
 		}
 		f.Evidence = append(
 			f.Evidence,
-			fmt.Sprintf("highest mean over 10 s %s kW; 95 %% of it is %s kW", words.Figure(*p.SustainedKW, 1),
-				words.Figure(level, 1)),
+			say.T("curve.highest-mean-over-s", say.Fig(*p.SustainedKW, 1), say.Fig(level, 1)),
 		)
 	}
-	f.Text += "."
+	f.Text = f.Text.And("stop")
 	f.Confidence = r.confidence(f)
 	return f
 }
@@ -249,9 +238,8 @@ func rampFinding(r *Reading) *Finding {
 	}
 	from := r.firstPowerS()
 	f := &Finding{Kind: AboutRamp, FromS: from, ToS: from + *r.RampS}
-	f.Text = fmt.Sprintf("Ramp: %s from first power to nine tenths of the first 3 minutes' best.",
-		words.Duration(*r.RampS))
-	f.Evidence = []string{fmt.Sprintf("first power %s after %s", words.Duration(max(0, from)), r.clockName())}
+	f.Text = say.T("curve.ramp-from-first-power", say.Duration(*r.RampS))
+	f.Evidence = []say.Text{say.T("curve.first-power-after", say.Duration(max(0, from)), r.clockName())}
 	f.Confidence = r.confidence(f)
 	return f
 }
@@ -270,31 +258,26 @@ func energyFinding(r *Reading) *Finding {
 	}
 	switch {
 	case e.StallKWh != nil && e.CarKWh != nil && e.LossPct != nil && *e.LossPct < 0:
-		f.Text = fmt.Sprintf("The car counted %s kWh, the stall only %s kWh: one of the two is wrong.",
-			words.Fixed(*e.CarKWh, 1), words.Fixed(*e.StallKWh, 1))
+		f.Text = say.T("curve.the-car-counted-kwh", say.Fixed(*e.CarKWh, 1), say.Fixed(*e.StallKWh, 1))
 	case e.StallKWh != nil && e.CarKWh != nil && e.LossPct != nil:
-		f.Text = fmt.Sprintf("%s kWh delivered, %s kWh into the pack: %s.", words.Fixed(*e.StallKWh, 1),
-			words.Fixed(*e.CarKWh, 1), e.lossWords())
-		f.Evidence = append(f.Evidence, "loss over the time that both sides cover")
+		f.Text = say.T("curve.kwh-delivered-kwh-into-the", say.Fixed(*e.StallKWh, 1), say.Fixed(*e.CarKWh, 1), e.lossWords())
+		f.Evidence = append(f.Evidence, say.T("curve.loss-over"))
 	case e.StallKWh != nil && e.CarKWh != nil:
-		f.Text = fmt.Sprintf("%s kWh delivered, %s kWh into the pack; what was lost on the way cannot be told.",
-			words.Fixed(*e.StallKWh, 1), words.Fixed(*e.CarKWh, 1))
+		f.Text = say.T("curve.kwh-delivered-kwh-into", say.Fixed(*e.StallKWh, 1), say.Fixed(*e.CarKWh, 1))
 	case e.StallKWh != nil:
-		f.Text = fmt.Sprintf("%s kWh delivered; what reached the pack was not logged.", words.Fixed(*e.StallKWh, 1))
+		f.Text = say.T("curve.kwh-delivered-what-reached", say.Fixed(*e.StallKWh, 1))
 	case e.CarKWh != nil:
-		f.Text = fmt.Sprintf("%s kWh into the pack; what the stall delivered was not logged.",
-			words.Fixed(*e.CarKWh, 1))
+		f.Text = say.T("curve.kwh-into-the-pack", say.Fixed(*e.CarKWh, 1))
 	default:
 		return nil
 	}
 	if e.LossPct == nil {
-		f.Evidence = append(f.Evidence, fmt.Sprintf("the area under the %s side's power, leg by leg", r.Side))
+		f.Evidence = append(f.Evidence, say.T("curve.the-area-under-the", sideText(r.Side)))
 	}
 	if u := r.Usable; u != nil && u.High != nil {
 		f.Evidence = append(
 			f.Evidence,
-			fmt.Sprintf("that makes %s kWh for 100 %% (%s to %s)", words.Fixed(u.Value, 1), words.Fixed(u.Low, 1),
-				words.Fixed(*u.High, 1)),
+			say.T("curve.that-makes-kwh-for", say.Fixed(u.Value, 1), say.Fixed(u.Low, 1), say.Fixed(*u.High, 1)),
 		)
 	}
 	f.Confidence = r.confidence(f)
@@ -306,30 +289,26 @@ func energyFinding(r *Reading) *Finding {
 const sameKWh = 0.01
 
 // lossWords say what was lost in kWh and in per cent, over the same time.
-func (e Energy) lossWords() string {
-	lost := fmt.Sprintf("%s kWh (%s %%) lost on the way", words.Fixed(*e.StallKWh**e.LossPct/100, 1),
-		words.Fixed(*e.LossPct, 1))
+func (e Energy) lossWords() say.Text {
+	lost := say.T("curve.kwh-lost-on-the", say.Fixed(*e.StallKWh**e.LossPct/100, 1), say.Fixed(*e.LossPct, 1))
 	b := e.Both
 	if b == nil {
 		return lost
 	}
 	same := func(all, shared float64) bool { return math.Abs(all-shared) <= sameKWh*all }
-	lost = fmt.Sprintf("%s kWh (%s %%) lost on the way", words.Fixed(b.StallKWh-b.CarKWh, 1), words.Fixed(*e.LossPct, 1))
+	lost = say.T("curve.kwh-lost-on-the", say.Fixed(b.StallKWh-b.CarKWh, 1), say.Fixed(*e.LossPct, 1))
 	if same(*e.StallKWh, b.StallKWh) && same(*e.CarKWh, b.CarKWh) {
 		return lost
 	}
-	return fmt.Sprintf("over the %s that both were read %s and %s kWh, %s", words.Duration(b.ForS),
-		words.Fixed(b.StallKWh, 1), words.Fixed(b.CarKWh, 1), lost)
+	return say.T("curve.over-the-that-both", say.Duration(b.ForS), say.Fixed(b.StallKWh, 1), say.Fixed(b.CarKWh, 1), lost)
 }
 
 func gapFinding(r *Reading, g trace.Span) Finding {
 	return Finding{
 		Kind: AboutGap, FromS: g.From, ToS: g.To, Confidence: Strong,
-		Text: fmt.Sprintf("No readings for %s from %s on; bridged by a straight line.", words.Duration(g.Len()),
-			words.Clock(g.From)),
-		Evidence: []string{
-			fmt.Sprintf("readings otherwise come every %s s; posts and energy inside the gap are estimates",
-				words.Figure(r.IntervalS, 1)),
+		Text: say.T("curve.no-readings-for-from", say.Duration(g.Len()), say.Clock(g.From)),
+		Evidence: []say.Text{
+			say.T("curve.readings-otherwise-come-every", say.Fig(r.IntervalS, 1)),
 		},
 	}
 }
@@ -347,21 +326,23 @@ func (r *Reading) confidence(f *Finding) string {
 	}
 	switch {
 	case end || bridged > 0.1*(f.ToS-f.FromS) && bridged > 0:
-		f.Evidence = append(f.Evidence, "a gap in the readings touches it")
+		f.Evidence = append(f.Evidence, say.T("curve.gap-touches"))
 		return Unsure
 	case bridged > 0:
-		f.Evidence = append(f.Evidence, "a gap in the readings lies inside it")
+		f.Evidence = append(f.Evidence, say.T("curve.gap-inside"))
 		return Likely
 	case r.IntervalS > coarseS:
-		f.Evidence = append(f.Evidence, fmt.Sprintf("readings %s apart", words.Duration(r.IntervalS)))
+		f.Evidence = append(f.Evidence, say.T("curve.readings-apart", say.Duration(r.IntervalS)))
 		return Likely
 	}
 	return Strong
 }
 
-func (r *Reading) clockName() string {
+func (r *Reading) clockName() say.Text {
 	if r.Clock == PowerClock {
-		return "first power"
+		return say.T("clock.power")
 	}
-	return "plug-in"
+	return say.T("clock.plug")
 }
+
+func sideText(s trace.Side) say.Text { return say.T("side." + string(s)) }

@@ -29,21 +29,22 @@ func TestFindingsOfASimpleRun(t *testing.T) {
 	w := x.Findings[0]
 	assert.Equal(t, AboutWindow, w.Kind, "the window comes first")
 	assert.Equal(t, "10–80 % in 29 min 30 s. The car or the stall, which of them cannot be told from this log, held it.",
-		w.Text, "nothing is noted of car and stall: whose it is cannot be told")
+		w.Text.Kept(), "nothing is noted of car and stall: whose it is cannot be told")
 	assert.Equal(t, [2]float64{0, 1770}, [2]float64{w.FromS, w.ToS})
 	assert.Equal(t, Strong, w.Confidence)
-	assert.Contains(t, w.Evidence[0], "post 10 at 0:00, post 80 at 29:30 after plug-in")
-	assert.Contains(t, w.Evidence[1], "119 kW on average")
+	assert.Contains(t, w.Evidence[0].Kept(), "post 10 at 0:00, post 80 at 29:30 after plug-in")
+	assert.Contains(t, w.Evidence[1].Kept(), "119 kW on average")
 
 	p := find(t, x, AboutPeak)
-	assert.Equal(t, "Peak 120 kW; 114 kW or more held for 29 min 59 s, from 10 to 82 %.", p.Text)
+	assert.Equal(t, "Peak 120 kW; 114 kW or more held for 29 min 59 s, from 10 to 82 %.", p.Text.Kept())
 	assert.InDelta(t, 20.95, p.FromS, 1e-6)
 	assert.InDelta(t, 1820, p.ToS, 1e-6)
 	r := find(t, x, AboutRamp)
-	assert.True(t, strings.HasPrefix(r.Text, "Ramp: 0 s from first power"), r.Text)
-	assert.Contains(t, r.Evidence[0], "first power 21 s after plug-in")
-	assert.Equal(t, "60.0 kWh into the pack; what the stall delivered was not logged.", find(t, x, AboutEnergy).Text)
-	assert.Contains(t, find(t, x, AboutEnergy).Evidence[1], "kWh for 100 %")
+	assert.True(t, strings.HasPrefix(r.Text.Kept(), "Ramp: 0 s from first power"), r.Text)
+	assert.Contains(t, r.Evidence[0].Kept(), "first power 21 s after plug-in")
+	assert.Equal(t, "60.0 kWh into the pack; what the stall delivered was not logged.",
+		find(t, x, AboutEnergy).Text.Kept())
+	assert.Contains(t, find(t, x, AboutEnergy).Evidence[1].Kept(), "kWh for 100 %")
 }
 
 func TestHeadlineWindow(t *testing.T) {
@@ -65,7 +66,7 @@ func TestHeadlineWindow(t *testing.T) {
 	x = Read(short, Options{})
 	_, ok = x.Headline(nil)
 	assert.False(t, ok)
-	assert.Equal(t, "From 22 to 71 % in 19 min 59 s of charging.", x.Findings[0].Text,
+	assert.Equal(t, "From 22 to 71 % in 19 min 59 s of charging.", x.Findings[0].Text.Kept(),
 		"from first power, 1 kW and more at 1 s")
 
 	long := of(rec(trace.CarSide, 1, points{{0, 0}, {1200, 52}}, points{{0, 90}, {1200, 90}}))
@@ -104,18 +105,18 @@ func TestEnergyFindings(t *testing.T) {
 	}
 	stall := rec(trace.StallSide, 1, nil, points{{0, 104}, {1800, 104}})
 	assert.Equal(t, "52.0 kWh delivered, 50.0 kWh into the pack: 2.0 kWh (3.8 %) lost on the way.",
-		find(t, Read(of(car(100), stall), Options{}), AboutEnergy).Text)
+		find(t, Read(of(car(100), stall), Options{}), AboutEnergy).Text.Kept())
 	assert.Equal(t, "The car counted 55.0 kWh, the stall only 52.0 kWh: one of the two is wrong.",
-		find(t, Read(of(car(110), stall), Options{}), AboutEnergy).Text)
+		find(t, Read(of(car(110), stall), Options{}), AboutEnergy).Text.Kept())
 	assert.Equal(t, "52.0 kWh delivered; what reached the pack was not logged.",
-		find(t, Read(of(stall), Options{}), AboutEnergy).Text)
+		find(t, Read(of(stall), Options{}), AboutEnergy).Text.Kept())
 }
 
 // Findings of the other clock speak of that clock.
 func TestFindingsCountFromTheirClock(t *testing.T) {
 	x := Read(simple(), Options{Clock: PowerClock})
-	assert.Contains(t, x.Findings[0].Text, "10–80 % in 29 min 09 s. The car or the stall, ")
-	assert.Contains(t, x.Findings[0].Evidence[0], "after first power")
+	assert.Contains(t, x.Findings[0].Text.Kept(), "10–80 % in 29 min 09 s. The car or the stall, ")
+	assert.Contains(t, x.Findings[0].Evidence[0].Kept(), "after first power")
 	p := find(t, x, AboutPeak)
 	assert.InDelta(t, -0.05, p.FromS, 1e-6)
 }
@@ -124,7 +125,7 @@ func TestFindingsCountFromTheirClock(t *testing.T) {
 func TestARunWithoutPowerSpeaksOfItsWindowOnly(t *testing.T) {
 	x := Read(of(rec(trace.CarSide, 10, points{{0, 10}, {3600, 80}}, nil)), Options{})
 	require.Len(t, x.Findings, 1)
-	assert.Equal(t, "10–80 % in 60 min.", x.Findings[0].Text)
+	assert.Equal(t, "10–80 % in 60 min.", x.Findings[0].Text.Kept())
 	w, ok := x.Window(10, 80)
 	require.True(t, ok)
 	assert.Nil(t, w.AverageKW)

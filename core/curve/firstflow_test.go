@@ -22,7 +22,8 @@ func TestTheSlopeOfATypedBeginningCounts(t *testing.T) {
 
 	still := typed(trace.StallSide, [3]float64{0, 10, 0}, [3]float64{50, 10, 118}, [3]float64{1850, 80, 118})
 	x = Read(&run.Run{Recordings: []*trace.Recording{still}}, Options{})
-	assert.InDelta(t, 118*1800/3600.0, *x.Energy.StallKWh, 1e-9, "where the charge stood still, nothing is known to have flowed")
+	assert.InDelta(t, 118*1800/3600.0, *x.Energy.StallKWh, 1e-9,
+		"where the charge stood still, nothing is known to have flowed")
 	assert.Equal(t, 50.0, x.FirstPower)
 }
 

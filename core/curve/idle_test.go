@@ -15,7 +15,7 @@ func TestIdlingIsNoCharging(t *testing.T) {
 		[3]float64{4200, 52, 0}))
 	r.Marks = []run.Mark{mark(0, run.PlugIn), mark(4200, run.Unplug)}
 	x := Read(r, Options{})
-	assert.Equal(t, "From 41 to 52 % in 10 min of charging.", find(t, x, AboutWindow).Text)
+	assert.Equal(t, "From 41 to 52 % in 10 min of charging.", find(t, x, AboutWindow).Text.Kept())
 	assert.Equal(t, 4200.0, x.Legs[0].ToS, "the plug was in")
 
 	r = of(twoLegs())

@@ -1,11 +1,10 @@
 package curve
 
 import (
-	"fmt"
 	"math"
 
 	"zincroad/core/run"
-	"zincroad/core/words"
+	"zincroad/core/say"
 )
 
 // What no charging session has come near (common practice, no source): a window
@@ -18,65 +17,57 @@ const (
 
 // Implausible is a window that the run's readings give and that cannot be.
 type Implausible struct {
-	FromPct float64 `json:"from_pct"` // the window's posts
-	ToPct   float64 `json:"to_pct"`
-	TS      float64 `json:"t_s"`    // what the readings give, s
-	Reason  string  `json:"reason"` // one sentence, with the numbers used
+	FromPct float64  `json:"from_pct"` // the window's posts
+	ToPct   float64  `json:"to_pct"`
+	TS      float64  `json:"t_s"`    // what the readings give, s
+	Reason  say.Text `json:"reason"` // one sentence, with the numbers used
 }
 
 // implausible says why a window cannot be; empty where it can.
-func implausible(r *run.Run, w Window) string {
+func implausible(r *run.Run, w Window) say.Text {
 	gained := w.ToPct - w.FromPct
 	if w.TS <= 0 {
-		return fmt.Sprintf("%s points in no time", words.Figure(gained, 0))
+		return say.T("curve.points-in-no-time", say.Fig(gained, 0))
 	}
 	if c := gained / 100 * 3600 / w.TS; c > mostC {
-		return fmt.Sprintf(
-			"%s points in %s would need %s times the pack's capacity an hour; %s is the most that any car takes",
-			words.Figure(gained, 0),
-			words.Duration(w.TS),
-			words.Figure(c, 0),
-			words.Figure(mostC, 0),
-		)
+		return say.T("curve.points-in-would-need", say.Fig(gained, 0), say.Duration(w.TS), say.Fig(c, 0), say.Fig(mostC, 0))
 	}
 	kw, from := neededKW(r, w, gained)
 	if kw > mostKW {
-		return fmt.Sprintf("it would need %s kW%s", words.Figure(kw, 0), from)
+		return say.T("curve.it-would-need-kw-2", say.Fig(kw, 0), from)
 	}
 	if r.Stall != nil {
 		if rated, ok := run.Known(r.Stall.RatedKW); ok && kw > overRating*rated {
-			return fmt.Sprintf("it would need %s kW%s, at a stall of %s kW", words.Figure(kw, 0), from,
-				words.Figure(rated, 0))
+			return say.T("curve.it-would-need-kw-at", say.Fig(kw, 0), from, say.Fig(rated, 0))
 		}
 	}
 	if r.Car != nil {
 		if most, ok := run.Known(r.Car.MaxKW); ok && kw > overRating*most {
-			return fmt.Sprintf("it would need %s kW%s, and the car takes %s at most", words.Figure(kw, 0), from,
-				words.Figure(most, 0))
+			return say.T("curve.it-would-need-kw", say.Fig(kw, 0), from, say.Fig(most, 0))
 		}
 	}
-	return ""
+	return nil
 }
 
 // neededKW is the mean power that a window stands for: as measured, and what its
 // share of the noted capacity needs, whichever is more.
-func neededKW(r *run.Run, w Window, gained float64) (kw float64, from string) {
+func neededKW(r *run.Run, w Window, gained float64) (kw float64, from say.Text) {
 	if w.AverageKW != nil {
 		kw = *w.AverageKW
 	}
 	if r.Car == nil {
-		return kw, ""
+		return kw, nil
 	}
 	kwh, ok := run.Known(r.Car.UsableKWh)
 	if !ok {
 		if kwh, ok = run.Known(r.Car.GrossKWh); !ok {
-			return kw, ""
+			return kw, nil
 		}
 	}
 	if need := kwh * gained / 100 * 3600 / w.TS; need > kw {
-		return need, fmt.Sprintf(" for %s of %s kWh", words.Figure(kwh*gained/100, 0), words.Figure(kwh, 0))
+		return need, say.T("curve.for-of-kwh", say.Fig(kwh*gained/100, 0), say.Fig(kwh, 0))
 	}
-	return kw, ""
+	return kw, nil
 }
 
 // implausibleFinding speaks of the widest window that cannot be.
@@ -93,12 +84,10 @@ func implausibleFinding(r *Reading) *Finding {
 	w := r.Implausible[widest]
 	from, _ := r.Post(w.FromPct)
 	f := &Finding{Kind: AboutImplausible, Confidence: Strong, FromS: from, ToS: from + math.Max(0, w.TS)}
-	f.Text = fmt.Sprintf("%s–%s %% in %s cannot be: %s.", words.Figure(w.FromPct, 1), words.Figure(w.ToPct, 1),
-		words.Duration(w.TS), w.Reason)
-	f.Evidence = []string{
-		"usual reasons: minutes read for hours, per cent read for kW, two clocks that are not lined up, a " +
-			"capacity or rating noted wrongly",
-		"windows that cannot be are left out of every list and comparison",
+	f.Text = say.T("curve.in-cannot-be", say.Fig(w.FromPct, 1), say.Fig(w.ToPct, 1), say.Duration(w.TS), w.Reason)
+	f.Evidence = []say.Text{
+		say.T("curve.usual-reasons-minutes-read"),
+		say.T("curve.windows-that-cannot-be"),
 	}
 	return f
 }

@@ -114,8 +114,9 @@ func (x learnable) outingRun(o outing, seed uint64) (*run.Run, []second) {
 	round(car, trace.SoC, 0.5)
 	round(car, trace.BatteryTempMin, 1)
 	round(car, trace.BatteryTempMax, 1)
-	return &run.Run{Title: fmt.Sprintf("%s, outing %d", x.car.Name, seed), StartedAt: time.Unix(int64(seed)*86400, 0).UTC(),
-		Car: x.car, Stall: &run.Stall{RatedKW: n(o.stallKW), MaxA: n(o.stallA), MaxV: n(1000)},
+	return &run.Run{Title: fmt.Sprintf("%s, outing %d", x.car.Name, seed),
+		StartedAt: time.Unix(int64(seed)*86400, 0).UTC(),
+		Car:       x.car, Stall: &run.Stall{RatedKW: n(o.stallKW), MaxA: n(o.stallA), MaxV: n(1000)},
 		Conditions: &run.Condition{AmbientC: n(math.Round(o.airC))}, Marks: []run.Mark{{TS: 0, Kind: run.PlugIn}},
 		Recordings: []*trace.Recording{car, stall}}, seconds
 }
@@ -184,7 +185,7 @@ func (x *foretellings) add(f *forecast.Forecast, took float64, o outing, to floa
 	x.all++
 	w, ok := f.Window(o.fromPct, to)
 	if !ok {
-		x.said = append(x.said, f.Note)
+		x.said = append(x.said, f.Note.Kept())
 		return
 	}
 	if math.Abs(w.TS/took-1) <= nearShare {
@@ -194,8 +195,9 @@ func (x *foretellings) add(f *forecast.Forecast, took float64, o outing, to floa
 		x.within++
 	}
 	x.widths = append(x.widths, (w.HighS-w.LowS)/w.TS)
-	x.said = append(x.said, fmt.Sprintf("%.0f kW giving %.2f, %.0f °C: took %.0f s, foretold %.0f (%+.1f %%), %.0f to %.0f",
-		o.stallKW, o.gives, o.coldC, took, w.TS, 100*(w.TS/took-1), w.LowS, w.HighS))
+	x.said = append(x.said,
+		fmt.Sprintf("%.0f kW giving %.2f, %.0f °C: took %.0f s, foretold %.0f (%+.1f %%), %.0f to %.0f",
+			o.stallKW, o.gives, o.coldC, took, w.TS, 100*(w.TS/took-1), w.LowS, w.HighS))
 }
 
 // What five runs taught of a car foretells sessions at other stalls and other temperatures. The third kind has no cooling

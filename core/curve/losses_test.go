@@ -73,11 +73,11 @@ func TestLessThanRequested(t *testing.T) {
 	assert.InDelta(t, 600, x.Asked.ShortS, 3)
 	assert.InDelta(t, 50*600/3600.0, x.Asked.ShortKWh, 0.05)
 	assert.InDelta(t, 601, x.Asked.FromS, 1.5)
-	assert.Contains(t, find(t, x, AboutAsked).Text, "Less than the car requested flowed for 10 min")
+	assert.Contains(t, find(t, x, AboutAsked).Text.Kept(), "Less than the car requested flowed for 10 min")
 
 	all := rec(trace.StallSide, 1, points{{0, 10}, {1800, 70}}, points{{0, 149}, {1800, 149}})
 	all.Columns[trace.RequestedPower] = asked
-	assert.Contains(t, find(t, Read(of(all), Options{}), AboutAsked).Text, "All that the car requested flowed")
+	assert.Contains(t, find(t, Read(of(all), Options{}), AboutAsked).Text.Kept(), "All that the car requested flowed")
 }
 
 // The stall's screen was read from the middle on: what was lost is 4 kW for a quarter of an hour, 1 kWh,
@@ -118,8 +118,8 @@ func TestAllOfWhatWasOffered(t *testing.T) {
 		}
 		return find(t, Read(of(r), Options{}), AboutAsked)
 	}
-	assert.Contains(t, with(150).Text, "it requested what the stall offered")
-	assert.Contains(t, with(300).Text, "the stall offered more: what held it lies in the car")
+	assert.Contains(t, with(150).Text.Kept(), "it requested what the stall offered")
+	assert.Contains(t, with(300).Text.Kept(), "the stall offered more: what held it lies in the car")
 	assert.Equal(t, Strong, with(300).Confidence)
 	assert.Equal(t, Likely, with(0).Confidence)
 }

@@ -65,14 +65,14 @@ func TestClaims(t *testing.T) {
 	c := claimed(window(30), nil)
 	assert.Equal(t, ClaimMet, c.Verdict)
 	assert.InDelta(t, 29.5, *c.Measured, 1e-6)
-	assert.Equal(t, "30 s faster", c.Why)
+	assert.Equal(t, "30 s faster", c.Why.Kept())
 	c = claimed(window(29), nil)
 	assert.Equal(t, ClaimMissed, c.Verdict)
-	assert.Equal(t, "30 s slower", c.Why)
+	assert.Equal(t, "30 s slower", c.Why.Kept())
 	c = claimed(run.Claim{Kind: "window", FromPct: run.N(5), ToPct: run.N(80), Minutes: run.N(30)}, nil)
 	assert.Equal(t, ClaimUntested, c.Verdict)
 	assert.Nil(t, c.Measured)
-	assert.Contains(t, c.Why, "does not cover")
+	assert.Contains(t, c.Why.Kept(), "does not cover")
 	assert.Equal(t, ClaimMet, claimed(run.Claim{Kind: "peak", KW: run.N(120)}, nil).Verdict)
 	assert.Equal(t, ClaimMissed, claimed(run.Claim{Kind: "peak", KW: run.N(130)}, nil).Verdict)
 
@@ -90,7 +90,7 @@ func TestClaims(t *testing.T) {
 	}
 	c = claimed(window(22), weak)
 	assert.Equal(t, ClaimUntested, c.Verdict, c.Why)
-	assert.Contains(t, c.Why, limit.StallCurrent.Words())
+	assert.Contains(t, c.Why.Kept(), limit.StallCurrent.Words())
 	c = claimed(window(15), weak)
 	assert.Equal(t, ClaimMissed, c.Verdict, "not even at 180 kW: 50 kWh need 16.7 min; %s", c.Why)
 	assert.Equal(t, ClaimUntested, claimed(run.Claim{Kind: "peak", KW: run.N(180)}, weak).Verdict)
@@ -118,8 +118,8 @@ func TestDistance(t *testing.T) {
 	assert.InDelta(t, 160.9344, d.PlusMi[1].Km, 1e-9)
 	assert.InDelta(t, 21+965.6, d.PlusMi[1].TS, 3)
 	f := find(t, x, AboutDistance)
-	assert.Contains(t, f.TextMi, "+100 mi after 16 min")
-	assert.Contains(t, f.Text, "+100 km after 10 min")
+	assert.Contains(t, f.TextMi.Kept(), "+100 mi after 16 min")
+	assert.Contains(t, f.Text.Kept(), "+100 km after 10 min")
 }
 
 // The power was read for a part of the charge alone: how far it goes is told by the charge and the noted capacity.

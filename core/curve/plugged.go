@@ -2,14 +2,13 @@ package curve
 
 import (
 	"cmp"
-	"fmt"
 	"math"
 	"slices"
 
 	"zincroad/core/health"
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/trace"
-	"zincroad/core/words"
 )
 
 // How long power lasts at least that is no braking on a hill, and how often it was read (common practice, no source).
@@ -72,8 +71,7 @@ func (s *sides) inferFirst(given []run.Mark) {
 	if math.IsInf(first.From, 1) {
 		return
 	}
-	reason := fmt.Sprintf("power flowed from %s on, before the plug-in that is marked at %s", words.Clock(first.From),
-		words.Clock(marked))
+	reason := say.T("curve.power-flowed-from-on", say.Clock(first.From), say.Clock(marked))
 	s.proposed = append(s.proposed, health.MarkProposal{TS: first.From, Kind: run.PlugIn, Reason: reason})
 	s.marks = withMark(given, run.Mark{TS: first.From, Kind: run.PlugIn})
 	if late {
@@ -99,12 +97,12 @@ func plugFinding(r *Reading) *Finding {
 			continue
 		}
 		at := m.TS - r.ZeroS
-		f := &Finding{Kind: AboutDrive, Confidence: Likely, FromS: at, ToS: at, Evidence: []string{m.Reason}}
+		f := &Finding{Kind: AboutDrive, Confidence: Likely, FromS: at, ToS: at, Evidence: []say.Text{m.Reason}}
 		if m.Kind == run.Unplug {
-			f.Text = fmt.Sprintf("Nobody marked the unplug: it is taken from where the drive begins, at %s.", words.Clock(at))
+			f.Text = say.T("curve.nobody-marked-the-unplug", say.Clock(at))
 			return f
 		}
-		f.Text = "Nobody marked the plug-in: it is taken from the first power that lasts."
+		f.Text = say.T("curve.nobody-marked-the-plug")
 		return f
 	}
 	return nil

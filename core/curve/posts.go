@@ -168,7 +168,7 @@ func (s *sides) windows(r *run.Run, at map[float64]float64, flows []flow, zero f
 		if s.spans(from+zero, to+zero) != nil {
 			continue
 		}
-		if reason := implausible(r, x); reason != "" {
+		if reason := implausible(r, x); reason.Any() {
 			not = append(not, Implausible{w[0], w[1], x.TS, reason})
 			continue
 		}

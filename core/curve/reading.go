@@ -5,6 +5,7 @@ import (
 	"zincroad/core/judge"
 	"zincroad/core/limit"
 	"zincroad/core/lineup"
+	"zincroad/core/say"
 	"zincroad/core/stall"
 	"zincroad/core/trace"
 )
@@ -163,7 +164,7 @@ type Ceiling struct {
 	Cause       limit.Cause `json:"cause"`        // what held it
 	Confidence  string      `json:"confidence"`   // strong, likely or unsure
 	RunnerUp    limit.Cause `json:"runner_up"`    // empty: none
-	Evidence    []string    `json:"evidence"`     // in words, with the numbers used
+	Evidence    []say.Text  `json:"evidence"`     // in words, with the numbers used
 	MinutesLost *float64    `json:"minutes_lost"` // against the warm pack; nil: that is not known
 
 	Whose           limit.Whose `json:"whose"`            // car, stall, between, nobody; open: it cannot be told
@@ -175,7 +176,7 @@ type Ceiling struct {
 
 	FromPct *float64 `json:"from_pct"` // SoC at both ends; nil: not read
 	ToPct   *float64 `json:"to_pct"`
-	What    string   `json:"what"` // the limit as a noun with its figure: "the stall's 350 A"
+	What    say.Text `json:"what"` // the limit as a noun with its figure: "the stall's 350 A"
 	// WindowLost is MinutesLost of what lies in the headline window
 	WindowLost *float64 `json:"window_minutes_lost"`
 	Pair       bool     `json:"pair"` // What names two causes, of which either may be meant
@@ -203,7 +204,7 @@ type Pace struct {
 	ReferenceMin float64       `json:"reference_min"` // what the warm pack would have taken, and its own pace
 	GainedMin    float64       `json:"gained_min"`    // where it was faster than the reference
 	Lost         []MinutesLost `json:"lost"`          // most first
-	Against      string        `json:"against"`       // what the reference is, in words
+	Against      say.Text      `json:"against"`       // what the reference is, in words
 	Basis        string        `json:"basis"`         // noted, learnt or kind
 }
 
@@ -226,7 +227,7 @@ type Claim struct {
 
 	FromPct *float64 `json:"from_pct,omitempty"` // of a window
 	ToPct   *float64 `json:"to_pct,omitempty"`
-	Why     string   `json:"why"` // by how much, or why it was not tested
+	Why     say.Text `json:"why"` // by how much, or why it was not tested
 }
 
 // RecordingNote says what one recording holds and how its clock stands. The offset's ends are
@@ -247,13 +248,13 @@ type RecordingNote struct {
 	LinedUpBy     lineup.By `json:"lined_up_by"`
 	Alike         float64   `json:"alike"`           // correlation of its shape with the first one's; 0: not compared
 	RivalOffsetS  *float64  `json:"rival_offset_s"`  // fits as well; nil: none
-	NotLinedUp    string    `json:"not_lined_up"`    // why not by shape; empty where it was
+	NotLinedUp    say.Text  `json:"not_lined_up"`    // why not by shape; empty where it was
 	NotOneSession bool      `json:"not_one_session"` // both have a shape, and not the same
 
 	PowerFrom string `json:"power_from"` // what its power is made of; empty: it has none
 
 	EveryS float64           `json:"every_s"` // median interval of its readings while charging
-	Means  []string          `json:"means"`   // for which figures the grade means what
+	Means  []say.Text        `json:"means"`   // for which figures the grade means what
 	Health []health.Proposal `json:"health"`  // what is wrong with its readings
 }
 
@@ -274,14 +275,15 @@ func (n *RecordingNote) noteHealth(r health.Report) {
 
 // Finding is one plain statement and the stretch of the run it speaks of.
 type Finding struct {
-	Text       string  `json:"text"`
-	TextMi     string  `json:"text_mi,omitempty"` // the same in round miles; empty: it has no round kilometres
-	Confidence string  `json:"confidence"`        // strong, likely or unsure
-	FromS      float64 `json:"from_s"`
-	ToS        float64 `json:"to_s"`
+	Text       say.Text `json:"text"`
+	TextMi     say.Text `json:"text_mi,omitempty"` // the same in round miles; empty: it has no round kilometres
+	Confidence string   `json:"confidence"`        // strong, likely or unsure
+	FromS      float64  `json:"from_s"`
+	ToS        float64  `json:"to_s"`
 
-	Kind     string   `json:"kind"` // window, peak, ramp, energy or gap
-	Evidence []string `json:"evidence"`
+	Kind     string     `json:"kind"`            // window, peak, ramp, energy or gap
+	Story    say.Text   `json:"story,omitempty"` // of a window: what held it, with which Text ends
+	Evidence []say.Text `json:"evidence"`
 }
 
 // Battery is the pack's temperature near plug-in and near last power, °C: the coldest

@@ -1,12 +1,11 @@
 package curve
 
 import (
-	"fmt"
 	"math"
 
+	"zincroad/core/say"
 	"zincroad/core/trace"
 	"zincroad/core/units"
-	"zincroad/core/words"
 )
 
 // Screen is what the seller's own register and screen said at the end of the run,
@@ -111,25 +110,16 @@ func screenFinding(r *Reading) *Finding {
 	by := *s.KWh - *s.PowerKWh
 	pct := math.Abs(by) / *s.PowerKWh * 100
 	f := &Finding{Kind: AboutScreen, Confidence: Likely, FromS: r.Legs[0].FromS, ToS: r.Legs[len(r.Legs)-1].ToS}
-	f.Text = fmt.Sprintf("The stall's register says %s kWh, its power adds up to %s", words.Fixed(*s.KWh, 1),
-		words.Fixed(*s.PowerKWh, 1))
+	f.Text = say.T("curve.the-stall-register-says", say.Fixed(*s.KWh, 1), say.Fixed(*s.PowerKWh, 1))
 	switch {
 	case pct <= registerTolerance*100:
-		f.Text += ": they agree."
+		f.Text = f.Text.And("curve.they-agree")
 		f.Confidence = Strong
 	case by > 0:
-		f.Text += fmt.Sprintf(
-			": %s kWh (%s %%) flowed that the readings of the power miss, or were sold and not delivered.",
-			words.Fixed(by, 1),
-			words.Figure(pct, 0),
-		)
+		f.Text = f.Text.And("curve.kwh-flowed-that-the", say.Fixed(by, 1), say.Fig(pct, 0))
 	default:
-		f.Text += fmt.Sprintf(
-			": %s kWh (%s %%) more than was sold, so the power is shown too high or the register missed a part.",
-			words.Fixed(-by, 1),
-			words.Figure(pct, 0),
-		)
+		f.Text = f.Text.And("curve.kwh-more-than-was", say.Fixed(-by, 1), say.Fig(pct, 0))
 	}
-	f.Evidence = []string{"the register is the seller's: its kWh are the ones billed"}
+	f.Evidence = []say.Text{say.T("curve.the-register-is-the")}
 	return f
 }

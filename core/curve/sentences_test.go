@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/assert"
 
 	"zincroad/core/curve"
+	"zincroad/core/say"
 	"zincroad/core/trace"
 )
 
@@ -94,19 +95,19 @@ func spoil(list []*trace.Recording, r *rand.Rand) {
 // saidBy is everything that a reading says.
 func saidBy(x *curve.Reading) (out []string) {
 	for _, f := range x.Findings {
-		out = append(append(out, f.Text), f.Evidence...)
+		out = append(append(out, f.Text.Kept()), say.AllKept(f.Evidence)...)
 	}
 	for _, c := range x.Ceilings {
-		out = append(append(out, c.What), c.Evidence...)
+		out = append(append(out, c.What.Kept()), say.AllKept(c.Evidence)...)
 	}
 	for _, rec := range x.Recordings {
-		out = append(out, rec.Means...)
+		out = append(out, say.AllKept(rec.Means)...)
 		for _, p := range rec.Health {
-			out = append(out, p.Reason)
+			out = append(out, p.Reason.Kept())
 		}
 	}
 	for _, c := range x.Claims {
-		out = append(out, c.Why)
+		out = append(out, c.Why.Kept())
 	}
 	return out
 }

@@ -10,6 +10,7 @@ import (
 	"zincroad/core/judge"
 	"zincroad/core/limit"
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/trace"
 )
 
@@ -117,7 +118,7 @@ func TestColdIsToldOfWhatWasRead(t *testing.T) {
 	evidence := func() (all string) {
 		for _, c := range Read(r, Options{}).Ceilings {
 			if c.Cause == limit.Cold {
-				all += strings.Join(c.Evidence, "; ")
+				all += strings.Join(say.AllKept(c.Evidence), "; ")
 			}
 		}
 		return all

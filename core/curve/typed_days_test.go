@@ -66,7 +66,8 @@ func TestTypedDays(t *testing.T) {
 			atMin: 15, whose: []limit.Whose{limit.OfCar, limit.OfStall, limit.Open}, never: append(invented, limit.Cold)},
 		{name: "half of it for a while, and back", car: car(car150), stall: &run.Stall{RatedKW: n(150)}, air: 17,
 			rows:  every(2, 1, 20, 1.8, 120, 121, 121, 122, 60, 60, 60, 60, 60, 60, 60, 60, 118, 117, 116, 115, 114),
-			atMin: 9.5, whose: []limit.Whose{limit.OfStall, limit.Open}, never: []limit.Cause{limit.TimerStep, limit.SoCStep, limit.Cold}},
+			atMin: 9.5, whose: []limit.Whose{limit.OfStall, limit.Open}, never: []limit.Cause{limit.TimerStep, limit.SoCStep,
+				limit.Cold}},
 		{name: "a log that begins late", car: car(car150), stall: &run.Stall{RatedKW: n(300)}, air: 19,
 			rows:  every(7, 2, 44, 2, 101, 97, 92, 88, 83, 78, 73, 68, 63, 58),
 			atMin: 15, whose: []limit.Whose{limit.OfCar}, never: append(invented, limit.Cold, limit.Ramp)},
@@ -93,7 +94,8 @@ func TestTypedDays(t *testing.T) {
 				}
 			}
 			x := &run.Run{Car: day.car, Stall: day.stall, Recordings: []*trace.Recording{rec},
-				Marks: append([]run.Mark{{TS: 0, Kind: run.PlugIn}}, day.marks...), Conditions: &run.Condition{AmbientC: n(day.air)}}
+				Marks: append([]run.Mark{{TS: 0, Kind: run.PlugIn}},
+					day.marks...), Conditions: &run.Condition{AmbientC: n(day.air)}}
 			if day.amps > 0 {
 				x.Adapter = &run.Adapter{MaxA: n(day.amps)}
 			}

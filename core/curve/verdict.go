@@ -2,13 +2,12 @@ package curve
 
 import (
 	"cmp"
-	"fmt"
 	"math"
 	"slices"
-	"strings"
 
 	"zincroad/core/judge"
 	"zincroad/core/limit"
+	"zincroad/core/say"
 	"zincroad/core/words"
 )
 
@@ -23,7 +22,7 @@ const (
 
 // part is one part of the story of a window: what held it, up to where.
 type part struct {
-	what       string
+	what       say.Text
 	cause      limit.Cause
 	fromS      float64
 	fromPct    *float64
@@ -46,7 +45,7 @@ func (r *Reading) story(from, to float64) []part {
 		if c.WindowLost != nil {
 			p.lost = *c.WindowLost
 		}
-		if n := len(all); n > 0 && all[n-1].cause == p.cause && all[n-1].what == p.what {
+		if n := len(all); n > 0 && all[n-1].cause == p.cause && all[n-1].what.Is(p.what) {
 			q := &all[n-1]
 			q.toPct, q.long, q.lost = p.toPct, q.long+p.long, q.lost+p.lost
 			continue
@@ -58,7 +57,7 @@ func (r *Reading) story(from, to float64) []part {
 		return p.long < tellShare*(to-from) && p.lost < tellLostMin
 	})
 	for i := 1; i < len(kept); i++ { // what was between them is not worth a word
-		if q := &kept[i-1]; q.cause == kept[i].cause && q.what == kept[i].what {
+		if q := &kept[i-1]; q.cause == kept[i].cause && q.what.Is(kept[i].what) {
 			q.toPct, q.long, q.lost = kept[i].toPct, q.long+kept[i].long, q.lost+kept[i].lost
 			kept = slices.Delete(kept, i, i+1)
 			i--
@@ -66,63 +65,61 @@ func (r *Reading) story(from, to float64) []part {
 	}
 	for len(kept) > mostParts {
 		least := slices.MinFunc(kept, func(a, b part) int { return cmp.Compare(weight(a), weight(b)) })
-		kept = slices.DeleteFunc(kept, func(p part) bool { return p == least })
+		kept = slices.DeleteFunc(kept, func(p part) bool { return p.fromS == least.fromS })
 	}
 	return kept
 }
 
-// verdictOf puts the story of a span into one sentence; empty where nothing can be said.
-func (r *Reading) verdictOf(from, to float64) string {
+// verdictOf puts the story of a span into one sentence; nil where nothing can be said.
+func (r *Reading) verdictOf(from, to float64) say.Text {
 	parts := r.story(from, to)
 	if len(parts) == 0 {
-		return ""
+		return nil
 	}
-	var b strings.Builder
+	var out say.Text
 	for i, p := range parts {
-		what := p.holder.Words()
-		switch {
-		case i == 0:
-			b.WriteString(strings.ToUpper(what[:1]) + judge.AsSubject(what[1:]) + " held it")
-		default:
-			b.WriteString("; then " + what)
+		code := "curve.then"
+		if i == 0 {
+			code = "curve.held-it"
 		}
+		out = out.And(code, p.holder.Words())
 		late := i == 0 && p.fromS-from > lateShare*(to-from) && p.fromPct != nil
-		if late {
-			fmt.Fprintf(&b, " from %s", words.Figure(*p.fromPct, 0))
-		}
-		if p.toPct != nil && (i < len(parts)-1 || late) {
-			fmt.Fprintf(&b, " to %s", words.Figure(*p.toPct, 0))
-		}
-		if late || p.toPct != nil && i < len(parts)-1 {
-			b.WriteString(" %")
+		more := p.toPct != nil && (i < len(parts)-1 || late)
+		switch {
+		case late && more:
+			out = out.And("curve.from-to-pct", say.Fig(*p.fromPct, 0), say.Fig(*p.toPct, 0))
+		case late:
+			out = out.And("curve.from-pct", say.Fig(*p.fromPct, 0))
+		case more:
+			out = out.And("curve.to-pct", say.Fig(*p.toPct, 0))
 		}
 		if p.lost >= tellLostMin {
-			fmt.Fprintf(&b, ", %s%s lost", upTo(p.holder), words.Duration(math.Round(p.lost*60)))
+			out = out.And("comma").And(lostBy(p.holder), say.Duration(math.Round(p.lost*60)))
 		}
 	}
-	return b.String() + "."
+	return out.And("stop")
 }
 
-// upTo is "up to " before minutes that were lost to what is no more than a guess.
-func upTo(h judge.Holder) string {
+// lostBy says minutes that were lost, "up to" so many where what took them is no more than a guess.
+func lostBy(h judge.Holder) string {
 	if h.Confidence == judge.Unsure && !h.Pair {
-		return "up to "
+		return "curve.up-to-lost"
 	}
-	return ""
+	return "curve.so-much-lost"
 }
 
 // lostLine says what was lost in the headline window to what, most first.
-func (p *Pace) lostLine() string {
-	list := make([]string, 0, len(p.Lost))
+func (p *Pace) lostLine() say.Text {
+	list := make([]say.Text, 0, len(p.Lost))
 	for _, l := range p.Lost {
 		if s := math.Round(l.Minutes * 60); s >= 1 {
-			list = append(list, fmt.Sprintf("%s %s", l.Cause.Words(), words.Duration(s)))
+			list = append(list, say.T("curve.lost-to", l.Cause.Text(), say.Duration(s)))
 		}
 	}
 	if len(list) == 0 {
-		return "nothing lost against " + p.Against
+		return say.T("curve.nothing-lost", p.Against)
 	}
-	return "lost against " + p.Against + ": " + strings.Join(list, ", ")
+	return say.T("curve.lost-against", p.Against, say.List(list...))
 }
 
 // usual are the causes of the car's usual pace: not worth a finding of their own unless they lost much.
@@ -153,20 +150,18 @@ func (r *Reading) ceilingFindings() []Finding {
 			continue
 		}
 		f := Finding{Kind: AboutCeiling, FromS: c.FromS, ToS: c.ToS, Confidence: c.Confidence, Evidence: c.Evidence}
-		what := c.Holder().Words()
-		f.Text = fmt.Sprintf("%s held it from %s to %s", strings.ToUpper(what[:1])+judge.AsSubject(what[1:]),
-			words.Clock(c.FromS), words.Clock(c.ToS))
+		f.Text = say.T("curve.held-from-to", c.Holder().Words(), say.Clock(c.FromS), say.Clock(c.ToS))
 		if c.FromPct != nil && c.ToPct != nil && *c.ToPct > *c.FromPct {
-			f.Text += fmt.Sprintf(", %s to %s %%", words.Figure(*c.FromPct, 0), words.Figure(*c.ToPct, 0))
+			f.Text = f.Text.And("curve.to", say.Fig(*c.FromPct, 0), say.Fig(*c.ToPct, 0))
 		}
 		if lost*60 >= 10 {
-			f.Text += fmt.Sprintf(": %s%s lost", upTo(c.Holder()), words.Duration(math.Round(lost*60)))
+			f.Text = f.Text.And("colon").And(lostBy(c.Holder()), say.Duration(math.Round(lost*60)))
 			if w := c.WindowLost; w != nil && r.Pace != nil && math.Round(*w*60) != math.Round(lost*60) {
-				f.Text += fmt.Sprintf(", %s of it in %s", words.Duration(math.Round(*w*60)),
-					words.Window(r.Pace.FromPct, r.Pace.ToPct))
+				f.Text = f.Text.And("curve.of-it-in", say.Duration(math.Round(*w*60)),
+					say.Window(r.Pace.FromPct, r.Pace.ToPct))
 			}
 		}
-		if f.Text += "."; len(f.Evidence) == 0 {
+		if f.Text = f.Text.And("stop"); len(f.Evidence) == 0 {
 			continue
 		}
 		list = append(list, ranked{f, lost*60 + long/20})
@@ -189,20 +184,20 @@ func (r *Reading) cliffFinding(c Cliff) Finding {
 	if words.Figure(c.FromKW, 0) == words.Figure(c.ToKW, 0) || c.FromKW < 10 {
 		decimals = 1
 	}
-	f.Text = fmt.Sprintf("Fell from %s to %s kW", words.Figure(c.FromKW, decimals), words.Figure(c.ToKW, decimals))
+	f.Text = say.T("curve.fell-from-to-kw", say.Fig(c.FromKW, decimals), say.Fig(c.ToKW, decimals))
 	if c.SoCPct != nil {
-		f.Text += fmt.Sprintf(" at %s %%", words.Figure(*c.SoCPct, 0))
+		f.Text = f.Text.And("curve.at-2", say.Fig(*c.SoCPct, 0))
 	}
-	f.Text += fmt.Sprintf(", %s after %s.", words.Clock(c.TS), r.clockName())
+	f.Text = f.Text.And("curve.after-plug", say.Clock(c.TS), r.clockName())
 	for _, h := range r.Ceilings {
 		if c.TS >= h.FromS-20 && c.TS < h.ToS-20 && h.ToS-h.FromS > 40 && math.Abs(h.FromS-c.TS) < 40 {
 			what := h.Holder().Words()
-			f.Evidence = append([]string{"what held it from there: " + what}, h.Evidence...)
+			f.Evidence = append([]say.Text{say.T("curve.held-from-there", what)}, h.Evidence...)
 			break
 		}
 	}
 	if len(f.Evidence) == 0 {
-		f.Evidence = []string{fmt.Sprintf("%s %% within half a minute", words.Figure(100*(1-c.ToKW/c.FromKW), 0))}
+		f.Evidence = []say.Text{say.T("curve.within-half-a-minute", say.Fig(100*(1-c.ToKW/c.FromKW), 0))}
 	}
 	return f
 }

@@ -4,7 +4,9 @@
 // core/follow of a run under way. Pages, docs/definitions.md and the commands go by them.
 package figure
 
-import "fmt"
+import (
+	"zincroad/core/say"
+)
 
 // Figure is one figure, or several that are explained together, of a T: a run's reading,
 // a plan, the state of a live run.
@@ -47,7 +49,10 @@ func (l List[T]) Texts() []Text {
 }
 
 // Lines collects lines of numbers.
-type Lines []string
+type Lines []say.Text
 
-// Say adds a line.
-func (l *Lines) Say(format string, args ...any) { *l = append(*l, fmt.Sprintf(format, args...)) }
+// Say adds a line of one message.
+func (l *Lines) Say(code string, args ...any) { *l = append(*l, say.T(code, args...)) }
+
+// Add adds a line.
+func (l *Lines) Add(line say.Text) { *l = append(*l, line) }

@@ -86,7 +86,7 @@ func (s *State) expect(f *feeds, plan forecast.Plan, sinceZero float64) {
 		return
 	}
 	x, err := forecast.Of(rest, ahead)
-	if err != nil || x.Note != "" {
+	if err != nil || x.Note.Any() {
 		return
 	}
 	at := func(pct float64) *Expect {
@@ -309,7 +309,7 @@ func (s *State) isAtAStep(f *feeds, plan forecast.Plan, soc float64, i int) bool
 // stepOf is the first second of what is left.
 func stepOf(p forecast.Plan) (forecast.Step, bool) {
 	session, err := forecast.NewSession(p)
-	if err != nil || session.Refusal() != "" {
+	if err != nil || session.Refusal().Any() {
 		return forecast.Step{}, false
 	}
 	return session.Next(), true

@@ -6,7 +6,7 @@ import (
 	"zincroad/core/figure"
 	"zincroad/core/forecast"
 	"zincroad/core/pack"
-	"zincroad/core/words"
+	"zincroad/core/say"
 )
 
 // Explained is a run under way with what its figures are worked out of.
@@ -70,13 +70,13 @@ var Figures = figure.List[Explained]{
 
 func countedNumbers(x Explained) (n figure.Lines) {
 	if x.SoC.Known() {
-		n.Say("display: %s, read %s ago", words.Percent(x.SoC.V), words.Duration(math.Round(x.SoC.AgeS)))
+		n.Say("follow.display-read-ago", say.Q(x.SoC.V, "%", 1), say.Duration(math.Round(x.SoC.AgeS)))
 	}
 	if !math.IsNaN(x.Counted) {
-		n.Say("counted: %s %%", words.Fixed(x.Counted, 2))
+		n.Say("follow.counted", say.Fixed(x.Counted, 2))
 	}
 	if b, err := pack.For(x.Plan.Car); err == nil {
-		n.Say("usable capacity: %s kWh", words.Fixed(b.UsableKWh, 1))
+		n.Say("follow.usable-capacity-kwh", say.Fixed(b.UsableKWh, 1))
 	}
 	return n
 }
@@ -84,46 +84,45 @@ func countedNumbers(x Explained) (n figure.Lines) {
 // expectedNumbers says when the end is due, and what the forecast before plug-in had said.
 func expectedNumbers(x Explained) (n figure.Lines) {
 	if e := x.End; e != nil {
-		n.Say("%s at %s: %s after plug-in, from %s to %s", words.Percent(e.SoCPct), x.Wall(e.TS), words.Clock(e.TS),
-			words.Clock(e.LowS), orNever(e.HighS))
+		n.Say("follow.at-after-plug-in", say.Q(e.SoCPct, "%", 1), x.Wall(e.TS), say.Clock(e.TS), say.Clock(e.LowS),
+			orNever(e.HighS))
 	}
 	if f := x.Forecast; f != nil {
 		if p, ok := f.Post(x.Plan.ToPct); ok {
-			n.Say("the forecast before plug-in: %s after plug-in, from %s to %s", words.Clock(p.TS), words.Clock(p.LowS),
-				orNever(p.HighS))
+			n.Say("follow.the-forecast-before-plug", say.Clock(p.TS), say.Clock(p.LowS), orNever(p.HighS))
 		}
 	}
 	if x.Holding != nil {
-		n.Say("taken to hold: %s: %s", x.Holding.What, x.Holding.Reason)
+		n.Say("follow.taken-to-hold", x.Holding.What, x.Holding.Reason)
 	}
 	return n
 }
 
-func orNever(s float64) string {
+func orNever(s float64) say.Text {
 	if math.IsNaN(s) {
-		return "never"
+		return say.T("follow.never")
 	}
-	return words.Clock(s)
+	return say.T("follow.at-clock", say.Clock(s))
 }
 
 // holdingNumbers says what was read last, which is what the cause was judged by.
 func holdingNumbers(x Explained) (n figure.Lines) {
 	if h := x.Holding; h != nil {
-		n.Say("%s: %s", h.What, h.Reason)
-		n.Say("%s", h.Confidence)
+		n.Say("follow.held-since", h.What, h.Reason)
+		n.Say("confidence." + string(h.Confidence))
 	}
 	for _, r := range []struct {
-		name, unit string
+		code, unit string
 		v          float64
 	}{
-		{"power", "kW", x.KW.V},
-		{"amps", "A", x.Amps.V},
-		{"volts", "V", x.Volts.V},
-		{"coldest cell", "°C", x.Coldest.V},
-		{"warmest cell", "°C", x.Warmest.V},
+		{"follow.power", "kW", x.KW.V},
+		{"follow.amps", "A", x.Amps.V},
+		{"follow.volts", "V", x.Volts.V},
+		{"follow.coldest", "°C", x.Coldest.V},
+		{"follow.warmest", "°C", x.Warmest.V},
 	} {
 		if !math.IsNaN(r.v) {
-			n.Say("%s: %s %s", r.name, words.Figure(r.v, 1), r.unit)
+			n.Say(r.code, say.Q(r.v, r.unit, 1))
 		}
 	}
 	return n
@@ -131,14 +130,14 @@ func holdingNumbers(x Explained) (n figure.Lines) {
 
 func alertNumbers(x Explained) (n figure.Lines) {
 	if a := x.Alert; a != nil {
-		n.Say("%s kW away since %s", words.Figure(a.ByKW, 1), x.Wall(a.SinceTS))
+		n.Say("follow.kw-away-since", say.Fig(a.ByKW, 1), x.Wall(a.SinceTS))
 	} else {
-		n.Say("within the forecast")
+		n.Say("follow.within-the-forecast")
 	}
 	return n
 }
 
 func lostNumbers(x Explained) (n figure.Lines) {
-	n.Say("%d failed %s, %s", x.Attempts, words.Plural(x.Attempts, "attempt"), words.Duration(math.Round(x.LostS)))
+	n.Say("follow.failed", x.Attempts, say.Duration(math.Round(x.LostS)))
 	return n
 }

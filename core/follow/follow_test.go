@@ -214,7 +214,7 @@ func TestAFallFiveMinutesAfterPlugIn(t *testing.T) {
 	assert.NotEqual(t, limit.TimerStep, h.Cause, "not yet: %s", h.Reason)
 	h = hold(f.Legs[1].FromS + 360)
 	assert.Equal(t, limit.TimerStep, h.Cause)
-	assert.Contains(t, h.Reason, "as long after the other plug-in as well")
+	assert.Contains(t, h.Reason.Kept(), "as long after the other plug-in as well")
 	assert.True(t, h.Sure())
 }
 
@@ -240,7 +240,7 @@ func TestWhatTheStallOffers(t *testing.T) {
 			s := follow.Of(r, plan(func(p *forecast.Plan) { p.Stall.SharedKW = tt.shared }), nil, 560)
 			require.NotNil(t, s.Holding)
 			assert.Equal(t, tt.want, s.Holding.Cause, s.Holding.Reason)
-			assert.Contains(t, s.Holding.Reason, tt.says)
+			assert.Contains(t, s.Holding.Reason.Kept(), tt.says)
 		})
 	}
 }

@@ -2,13 +2,13 @@ package follow
 
 import (
 	"math"
-	"strings"
 
 	"zincroad/core/curve"
 	"zincroad/core/forecast"
 	"zincroad/core/judge"
 	"zincroad/core/limit"
 	"zincroad/core/run"
+	"zincroad/core/say"
 )
 
 // lookS is how old the power may be that still says what holds it now, in s.
@@ -17,8 +17,8 @@ const lookS = 90
 // Holding is what seems to hold the power down at a moment.
 type Holding struct {
 	Cause      limit.Cause
-	What       string // the limit as a noun with its figure, and how sure: "probably the stall's 350 A"
-	Reason     string // one line, with the numbers used
+	What       say.Text // the limit as a noun with its figure, and how sure: "probably the stall's 350 A"
+	Reason     say.Text // one line, with the numbers used
 	Confidence judge.Confidence
 	SinceS     float64 // since when, on the run's own clock
 	Level      judge.Level
@@ -80,13 +80,14 @@ func (s *State) hold(w curve.Work, toPct float64) {
 		Level:      last.Level,
 	}
 	if now.V < run.PowerFloorKW {
-		h = &Holding{Cause: limit.Paused, What: "a pause", Reason: "no power is flowing", Confidence: judge.Strong,
-			SinceS: math.NaN()}
+		h = &Holding{Cause: limit.Paused, What: say.T("judge.pause"), Reason: say.T("follow.no-power"),
+			Confidence: judge.Strong,
+			SinceS:     math.NaN()}
 		if s.Finished = s.Charge() >= toPct; s.Finished {
-			h.What, h.Reason = "finished", "what was wished for is reached, and no power is flowing"
+			h.What, h.Reason = say.T("follow.finished"), say.T("follow.reached")
 		}
 	}
-	if h.Reason == "" {
+	if !h.Reason.Any() {
 		h.Reason = reasonOf(last)
 	}
 	if s.learnt, s.LastHeld = h, h; now.AgeS <= lookS {
@@ -95,12 +96,12 @@ func (s *State) hold(w curve.Work, toPct float64) {
 }
 
 // reasonOf is a stretch's evidence in one line: what decides, and what else it may be.
-func reasonOf(s judge.Stretch) string {
+func reasonOf(s judge.Stretch) say.Text {
 	list := s.Evidence[:min(2, len(s.Evidence))]
 	if n := len(s.Evidence); s.Confidence != judge.Strong && n > 2 {
 		list = append(list[:len(list):len(list)], s.Evidence[n-1])
 	}
-	return strings.Join(list, "; ")
+	return say.Join("semicolon", list...)
 }
 
 // Charge is the state of charge as counted, or as read where it cannot be.

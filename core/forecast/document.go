@@ -4,6 +4,7 @@ import (
 	"math"
 
 	"zincroad/core/limit"
+	"zincroad/core/say"
 )
 
 // Document is a forecast as the open format zincroad-forecast/1 writes it. What
@@ -18,7 +19,7 @@ type Document struct {
 	Ceilings []documentHeld   `json:"ceilings"`
 	Cost     *documentCost    `json:"cost"`
 
-	Note    string               `json:"note"`
+	Note    say.Text             `json:"note"`
 	Assumed []documentAssumption `json:"assumed"`
 }
 
@@ -71,9 +72,9 @@ type documentCost struct {
 }
 
 type documentAssumption struct {
-	What  string `json:"what"`
-	Value string `json:"value"`
-	From  string `json:"from"`
+	What  say.Text `json:"what"`
+	Value say.Text `json:"value"`
+	From  say.Text `json:"from"`
 }
 
 // Document gives the forecast in its open format. Posts are every 10 % and the

@@ -2,7 +2,6 @@ package forecast
 
 import (
 	"errors"
-	"fmt"
 	"math"
 	"slices"
 	"sync"
@@ -11,6 +10,7 @@ import (
 	"zincroad/core/limit"
 	"zincroad/core/pack"
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/stall"
 )
 
@@ -51,7 +51,7 @@ type Forecast struct {
 	Legs     []Leg             // two where the plan replugs
 	Bill     *stall.Bill       // nil: the stall has no tariff
 	Assumed  []pack.Assumption // what was not given, with what stands in
-	Note     string            // why the wanted charge is not reached; empty when it is
+	Note     say.Text          // why the wanted charge is not reached; empty when it is
 	Steps    []Step            // one a second and the end
 }
 
@@ -149,10 +149,10 @@ func Once(plan Plan) (*Forecast, error) {
 
 // Brief is the outcome of a session and nothing of its course.
 type Brief struct {
-	TS       float64 // from plug-in to the end
-	PeakKW   float64 // at the plug
-	StallKWh float64 // at the plug
-	Note     string  // why the wanted charge is not reached; empty when it is
+	TS       float64  // from plug-in to the end
+	PeakKW   float64  // at the plug
+	StallKWh float64  // at the plug
+	Note     say.Text // why the wanted charge is not reached; empty when it is
 }
 
 // Quick works only the outcome of a session out, for comparing many.
@@ -191,8 +191,8 @@ func (p *Plan) check() error {
 // follow takes the session to its end, gives every step to each, and returns the
 // state of charge at the beginning of every second and at the end; nothing when
 // the stall cannot charge the car. The note says why the end was not reached.
-func (s *Session) follow(each func(Step)) (trail []float64, note string) {
-	if r := s.Refusal(); r != "" {
+func (s *Session) follow(each func(Step)) (trail []float64, note say.Text) {
+	if r := s.Refusal(); r.Any() {
 		return nil, r
 	}
 	trail = make([]float64, 0, 4096)
@@ -205,7 +205,7 @@ func (s *Session) follow(each func(Step)) (trail []float64, note string) {
 			gainedAt, gained = s.t, s.soc
 		}
 		if s.t > longest || s.t-gainedAt > patience {
-			note = fmt.Sprintf("Stays at %.0f %%: held by %s.", s.soc, st.Cause.Words())
+			note = say.T("forecast.stays-at", say.Fig(s.soc, 0), st.Cause.Text())
 			break
 		}
 	}

@@ -157,7 +157,7 @@ func TestWhatCannotBe(t *testing.T) {
 		forecast.DefaultUncertainty,
 	)
 	require.NoError(t, err)
-	assert.Equal(t, "Stays at 10 %: held by cold.", f.Note)
+	assert.Equal(t, "Stays at 10 %: held by cold.", f.Note.Kept())
 	assert.Zero(t, f.Energy.CarKWh, "a frozen pack takes nothing")
 
 	low := &run.Stall{RatedKW: n(50), MinV: n(50), MaxV: n(200)}
@@ -166,7 +166,7 @@ func TestWhatCannotBe(t *testing.T) {
 		forecast.DefaultUncertainty,
 	)
 	require.NoError(t, err)
-	assert.Contains(t, f.Note, "cannot charge this car: it gives 50 to 200 V, the pack needs 280 to 403 V")
+	assert.Contains(t, f.Note.Kept(), "cannot charge this car: it gives 50 to 200 V, the pack needs 280 to 403 V")
 	assert.Empty(t, f.Posts)
 
 	_, err = forecast.Of(forecast.Plan{Car: tree(), FromPct: 80, ToPct: 10}, forecast.DefaultUncertainty)

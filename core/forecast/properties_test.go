@@ -51,7 +51,7 @@ func minutes(t interface{ Fatalf(string, ...any) }, p forecast.Plan) float64 {
 	if err != nil {
 		t.Fatalf("%v", err)
 	}
-	if b.Note != "" {
+	if b.Note.Any() {
 		return math.Inf(1)
 	}
 	return b.TS / 60
@@ -114,7 +114,7 @@ func TestMoreNeverTakesLonger(t *testing.T) {
 		if err1 != nil || err2 != nil {
 			t.Fatalf("%v, %v", err1, err2)
 		}
-		if a.Note != "" || b.Note != "" {
+		if a.Note.Any() || b.Note.Any() {
 			return
 		}
 		for i := range min(len(a.Steps), len(b.Steps)) {

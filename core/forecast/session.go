@@ -30,6 +30,7 @@ import (
 	"zincroad/core/limit"
 	"zincroad/core/pack"
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/vehicle"
 )
 
@@ -162,7 +163,7 @@ func NewSession(plan Plan) (*Session, error) {
 }
 
 // Refusal says why the stall cannot charge the car; empty when it can.
-func (s *Session) Refusal() string { return s.limits.Refusal }
+func (s *Session) Refusal() say.Text { return s.limits.Refusal }
 
 // RestV is the pack's voltage at rest at its present charge.
 func (s *Session) RestV() float64 { return s.pack.RestV(s.soc) }
@@ -191,7 +192,7 @@ func (s *Session) Next() Step {
 	if s.amps > 0 && math.IsNaN(s.firstAt) {
 		s.firstAt = s.t
 	}
-	if st.Plugged && !handshake && s.limits.Refusal == "" {
+	if st.Plugged && !handshake && !s.limits.Refusal.Any() {
 		s.losses(&st)
 	}
 	joule := pack.HeatKW(s.amps, ohm)
@@ -216,7 +217,7 @@ func (s *Session) plug() {
 
 // beside settles what pumps and cabin draw beside the pack.
 func (s *Session) beside(st *Step, m *limit.Moment) {
-	if s.limits.Refusal == "" {
+	if !s.limits.Refusal.Any() {
 		st.AuxKW = min(s.plan.pumps()+s.plan.ClimateKW, s.stallKW())
 		m.AuxKW = st.AuxKW
 	}
@@ -227,7 +228,7 @@ func (s *Session) beside(st *Step, m *limit.Moment) {
 // a larger one warms it no later and never slows a session down. It has no memory, so
 // that of two packs the warmer one stays the warmer.
 func (s *Session) heat(st *Step, m limit.Moment, amps float64) {
-	if s.limits.Refusal != "" || s.pack.HeaterKW == 0 {
+	if s.limits.Refusal.Any() || s.pack.HeaterKW == 0 {
 		return
 	}
 	n := s.battery.Ordered()
@@ -292,7 +293,7 @@ func (s *Session) moment(rest, ohm float64) limit.Moment {
 // hold gives the current that flows at this moment, what holds it down, and the
 // power that car and pack ask for; and settles what heats the pack beside.
 func (s *Session) hold(st *Step, m limit.Moment) (amps float64, cause limit.Cause, requestedKW float64) {
-	if s.limits.Refusal != "" {
+	if s.limits.Refusal.Any() {
 		return 0, limit.StallVoltage, 0
 	}
 	list := s.limits.Allowed(m, s.allowed[:0])

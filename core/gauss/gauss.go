@@ -1,7 +1,9 @@
 // Package gauss is what the judgement and what is learned of a car need of the normal distribution beyond gonum.
 package gauss
 
-import "math"
+import (
+	"math"
+)
 
 // LogPhi is the logarithm of the normal distribution's integral up to z: far below, where the integral itself is lost
 // in rounding, by its asymptote (Abramowitz and Stegun, Handbook of Mathematical Functions (1964), 26.2.12).

@@ -24,8 +24,8 @@ import (
 	"strconv"
 	"strings"
 
+	"zincroad/core/say"
 	"zincroad/core/trace"
-	"zincroad/core/words"
 )
 
 // Kind is what is wrong with some readings.
@@ -54,7 +54,7 @@ type Proposal struct {
 	Readings []int         `json:"readings"` // their places in the recording, from 0
 	FromS    float64       `json:"from_s"`   // on the recording's own clock
 	ToS      float64       `json:"to_s"`
-	Reason   string        `json:"reason"`
+	Reason   say.Text      `json:"reason"`
 	LeaveOut bool          `json:"leave_out"` // what is proposed is to leave these values out; else only to know
 	Applied  bool          `json:"applied"`   // figures leave them out already
 }
@@ -81,7 +81,7 @@ func (p Proposal) Form() string {
 // Report is how good a recording is.
 type Report struct {
 	Grade     string     // A to D
-	Means     []string   // for which figures, in words
+	Means     []say.Text // for which figures, in words
 	Proposals []Proposal // in order of time
 
 	PostsS        float64 // posts are exact to so many s; NaN: it has none
@@ -172,7 +172,7 @@ func (r *Report) NoteTurned(rec *trace.Recording, turned []trace.Channel) {
 			}
 		}
 		r.add(rec, Proposal{Kind: Turned, Channel: c, Readings: at, Applied: true,
-			Reason: in.Name + " is written below zero while the car charges; read the other way round"})
+			Reason: say.T("health.turned", in.Name)})
 	}
 }
 
@@ -187,8 +187,7 @@ func (r *Report) disorder(rec *trace.Recording) {
 		}
 		last = t
 	}
-	r.add(rec, Proposal{Kind: Disorder, Readings: at, Applied: true, Reason: fmt.Sprintf(
-		"%d %s out of order in the file; read in order of their times", len(at), words.Plural(len(at), "reading"))})
+	r.add(rec, Proposal{Kind: Disorder, Readings: at, Applied: true, Reason: say.T("health.out-of-order-in", len(at))})
 }
 
 // duplicates lists readings that say what the one before said, at the same time.
@@ -206,8 +205,7 @@ func (r *Report) duplicates(rec *trace.Recording) {
 			at = append(at, i)
 		}
 	}
-	r.add(rec, Proposal{Kind: Duplicate, Readings: at, LeaveOut: true, Reason: fmt.Sprintf(
-		"%d %s said twice at the same time", len(at), words.Plural(len(at), "reading"))})
+	r.add(rec, Proposal{Kind: Duplicate, Readings: at, LeaveOut: true, Reason: say.T("health.said-twice-at-the", len(at))})
 }
 
 // late lists readings that came in a bunch behind a silence: their times are those of hearing.
@@ -237,8 +235,8 @@ func (r *Report) late(rec *trace.Recording) {
 			for k := range at {
 				at[k] = i + k
 			}
-			r.add(rec, Proposal{Kind: Late, Readings: at, Reason: fmt.Sprintf(
-				"%d readings came at once after %s without any: they were heard late", n+1, words.Duration(silence))})
+			r.add(rec, Proposal{Kind: Late, Readings: at, Reason: say.T("health.readings-came-at-once", n+1,
+				say.Duration(silence))})
 			i += n
 		}
 	}
@@ -247,7 +245,7 @@ func (r *Report) late(rec *trace.Recording) {
 // spikes lists leaps of power and of the state of charge that come back at once.
 func (r *Report) spikes(rec *trace.Recording) {
 	inOrder := trace.InOrder(rec.T)
-	each := func(c trace.Channel, find func(trace.Series) []int, applied bool, why func(i int) string) {
+	each := func(c trace.Channel, find func(trace.Series) []int, applied bool, why func(i int) say.Text) {
 		s, place := placed(rec, c, inOrder)
 		for _, k := range find(s) {
 			at := k
@@ -257,15 +255,11 @@ func (r *Report) spikes(rec *trace.Recording) {
 			r.add(rec, Proposal{Kind: Spike, Channel: c, Readings: []int{at}, LeaveOut: true, Applied: applied, Reason: why(at)})
 		}
 	}
-	each(trace.Power, func(s trace.Series) []int { at, _ := trace.Spikes(s); return at }, false, func(i int) string {
-		return fmt.Sprintf(
-			"power leaps to %s kW and back; the peak leaves it out",
-			words.Figure(rec.Columns[trace.Power][i], 1),
-		)
+	each(trace.Power, func(s trace.Series) []int { at, _ := trace.Spikes(s); return at }, false, func(i int) say.Text {
+		return say.T("health.power-leaps-to-kw", say.Fig(rec.Columns[trace.Power][i], 1))
 	})
-	each(trace.SoC, func(s trace.Series) []int { return SoCSpikes(s, rec.Resolution()) }, true, func(i int) string {
-		return fmt.Sprintf("state of charge leaps to %s %% and back; posts leave it out",
-			words.Figure(rec.Columns[trace.SoC][i], 1))
+	each(trace.SoC, func(s trace.Series) []int { return SoCSpikes(s, rec.Resolution()) }, true, func(i int) say.Text {
+		return say.T("health.state-of-charge-leaps", say.Fig(rec.Columns[trace.SoC][i], 1))
 	})
 }
 
@@ -302,9 +296,9 @@ func (r *Report) frozen(rec *trace.Recording) {
 			for k := range at {
 				at[k] = x.from + k
 			}
-			r.add(rec, Proposal{Kind: Frozen, Channel: c, Readings: at, LeaveOut: true, Reason: fmt.Sprintf(
-				"%s stands at %s %s for %s, to the last digit, though it scatters elsewhere", in.Short,
-				words.Figure(col[x.from], 2), in.Unit, words.Duration(rec.T[x.to-1]-rec.T[x.from]))})
+			r.add(rec, Proposal{Kind: Frozen, Channel: c, Readings: at, LeaveOut: true,
+				Reason: say.T("health.stands-at-for-to", in.Short, say.Fig(col[x.from], 2), in.Unit,
+					say.Duration(rec.T[x.to-1]-rec.T[x.from]))})
 		}
 	}
 }
@@ -373,8 +367,8 @@ func (r *Report) disagrees(rec *trace.Recording) {
 		}
 	}
 	if m := trace.Median(ratio); len(ratio) >= 10 && math.Abs(m-1) > disagreePct/100.0 {
-		r.add(rec, Proposal{Kind: Disagrees, Channel: trace.Power, Readings: []int{at[0]}, Reason: fmt.Sprintf(
-			"the power is %s times volts x amps: a unit or a column is not what it was taken for", words.Figure(m, 2))})
+		r.add(rec, Proposal{Kind: Disagrees, Channel: trace.Power, Readings: []int{at[0]},
+			Reason: say.T("health.the-power-is-times", say.Fig(m, 2))})
 	}
 }
 
@@ -424,36 +418,31 @@ func (r *Report) judge(rec, on *trace.Recording, charging trace.Span) {
 }
 
 // words says what the grade means for which figures; a reading of the power comes every so many s.
-func (r *Report) words(rec *trace.Recording, power, soc trace.Series, everyS float64) []string {
-	var out []string
+func (r *Report) words(rec *trace.Recording, power, soc trace.Series, everyS float64) []say.Text {
+	var out []say.Text
 	switch {
 	case soc.Len() < 2:
-		out = append(out, "posts: no state of charge of its own")
+		out = append(out, say.T("health.posts-no-state-of"))
 	case r.ResolutionPct >= 1:
-		out = append(out, fmt.Sprintf("posts exact to %s at each flip of its whole per cents", exact(r.PostsS)))
+		out = append(out, say.T("health.posts-exact-to-at", exact(r.PostsS)))
 	default:
-		out = append(out, fmt.Sprintf("posts exact to %s", exact(r.PostsS)))
+		out = append(out, say.T("health.posts-exact-to", exact(r.PostsS)))
 	}
 	if power.Len() < 2 {
-		out = append(out, "energy and peak: no power")
+		out = append(out, say.T("health.energy-and-peak-no"))
 	} else {
-		out = append(out, fmt.Sprintf("energy within %s %% of what its meter says", words.Figure(r.EnergyPct, 1)))
+		out = append(out, say.T("health.energy-within-of-what", say.Fig(r.EnergyPct, 1)))
 		if everyS > 10 {
-			out = append(out, "peak: readings too far apart for ten seconds' mean")
+			out = append(out, say.T("health.peak-readings-too-far"))
 		}
 	}
 	if rec.Side == trace.CarSide && !rec.Has(trace.BatteryTemp) && !rec.Has(trace.BatteryTempMin) {
-		out = append(out, "what held it: no battery temperature")
+		out = append(out, say.T("health.what-held-it-no"))
 	}
 	if rec.Side == trace.StallSide && !rec.Has(trace.Voltage) && !rec.Has(trace.Current) {
-		out = append(out, "what held it: neither volts nor amps")
+		out = append(out, say.T("health.what-held-it-neither"))
 	}
 	return out
 }
 
-func exact(s float64) string {
-	if s < 1 {
-		return "1 s"
-	}
-	return words.Duration(math.Ceil(s))
-}
+func exact(s float64) say.Quantity { return say.Duration(max(1, math.Ceil(s))) }

@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zincroad/core/health"
+	"zincroad/core/say"
 	"zincroad/core/trace"
 )
 
@@ -121,13 +122,13 @@ func TestEachFaultIsFoundAndNothingElse(t *testing.T) {
 
 func TestWhatTheGradeMeans(t *testing.T) {
 	r := health.Check(recording(func(int, *float64, *float64, *float64) {}), trace.Span{From: 0, To: 1800})
-	assert.Equal(t, []string{"posts exact to 1 s", "energy within 0.3 % of what its meter says"}, r.Means)
+	assert.Equal(t, []string{"posts exact to 1 s", "energy within 0.3 % of what its meter says"}, say.AllKept(r.Means))
 	rec := recording(func(_ int, _, soc, _ *float64) { *soc = math.Floor(*soc) })
 	delete(rec.Columns, trace.BatteryTempMin)
 	delete(rec.Columns, trace.Power)
 	r = health.Check(rec, trace.Span{From: 0, To: 1800})
 	assert.Equal(t, []string{"posts exact to 1 s at each flip of its whole per cents", "energy and peak: no power",
-		"what held it: no battery temperature"}, r.Means)
+		"what held it: no battery temperature"}, say.AllKept(r.Means))
 	assert.Equal(t, "D", health.Check(&trace.Recording{}, trace.Span{}).Grade, "nothing is no good")
 }
 
@@ -140,7 +141,7 @@ func TestPowerAgainstVoltsAndAmps(t *testing.T) {
 	}
 	r := health.Check(rec, trace.Span{From: 0, To: 1800})
 	require.Len(t, r.Proposals, 1)
-	assert.Contains(t, r.Proposals[0].Reason, "the power is 0.5 times volts x amps")
+	assert.Contains(t, r.Proposals[0].Reason.Kept(), "the power is 0.5 times volts x amps")
 }
 
 // The median of a window by SciPy's medfilt, and the deviation from it by NumPy: the same

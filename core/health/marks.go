@@ -1,20 +1,19 @@
 package health
 
 import (
-	"fmt"
 	"math"
 
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/trace"
-	"zincroad/core/words"
 )
 
 // MarkProposal is a mark that nobody made, though the power shows what happened.
 type MarkProposal struct {
-	TS     float64 `json:"t_s"` // on the run's own clock
-	Kind   string  `json:"kind"`
-	Reason string  `json:"reason"`
-	Drive  bool    `json:"drive"` // a drive lies on its far side, which every figure counts until it is marked
+	TS     float64  `json:"t_s"` // on the run's own clock
+	Kind   string   `json:"kind"`
+	Reason say.Text `json:"reason"`
+	Drive  bool     `json:"drive"` // a drive lies on its far side, which every figure counts until it is marked
 }
 
 // How charging is told from a drive (common practice, no source): a drive takes power out of the
@@ -42,22 +41,21 @@ func Marks(marks []run.Mark, power trace.Series) []MarkProposal {
 	var out []MarkProposal
 	first, last := legs[0], legs[len(legs)-1]
 	if i, drove := lastDriven(power, first.From); drove {
-		out = append(out, MarkProposal{first.From, run.PlugIn, fmt.Sprintf(
-			"the log begins with the drive there: power is taken out of the pack until %s, and comes from %s on",
-			words.Clock(power.T[i]), words.Clock(first.From)), true})
+		out = append(out, MarkProposal{first.From, run.PlugIn, say.T("health.the-log-begins-with", say.Clock(power.T[i]),
+			say.Clock(first.From)), true})
 	}
 	for k := 1; k < len(legs); k++ {
 		pause := trace.Span{From: legs[k-1].To, To: legs[k].From}
 		out = append(out,
-			MarkProposal{pause.From, run.Unplug, "no power for " + words.Duration(pause.Len()) + ": was it unplugged?", false},
+			MarkProposal{pause.From, run.Unplug, say.T("health.no-power-for", say.Duration(pause.Len())), false},
 			MarkProposal{math.Max(pause.From+1, pause.To-handshakeS/2), run.PlugIn,
-				"power comes again at " + words.Clock(pause.To) + ": was it plugged in again?", false})
+				say.T("health.power-comes-again", say.Clock(pause.To)), false})
 	}
 	if drivesAfter(power, last.To) {
 		out = append(
 			out,
-			MarkProposal{last.To, run.Unplug, "the log ends with a drive: power is taken out of the pack behind " +
-				words.Clock(last.To), true},
+			MarkProposal{last.To, run.Unplug, say.T("health.ends-with-drive",
+				say.Clock(last.To)), true},
 		)
 	}
 	return out

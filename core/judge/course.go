@@ -1,6 +1,8 @@
 package judge
 
-import "math"
+import (
+	"math"
+)
 
 // coursePart is one part of what is known of the power that the warm pack takes against charge: a Gaussian process
 // over charge about a mean. Of a noted course there are two: that it was noted rightly, and that only its shape was.

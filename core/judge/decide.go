@@ -1,14 +1,13 @@
 package judge
 
 import (
-	"fmt"
 	"math"
 	"slices"
 
 	"zincroad/core/limit"
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/trace"
-	"zincroad/core/words"
 )
 
 // Judge says what held the power down, from plug-in to the end, stretch by stretch; what lies between an unplug and
@@ -42,14 +41,14 @@ func Judge(l *Log) *Judgement {
 }
 
 // oneIn writes a small probability as people say it.
-func oneIn(p float64) string {
+func oneIn(p float64) say.Text {
 	switch {
 	case p >= 0.4:
-		return "as likely"
+		return say.T("judge.as-likely")
 	case p >= 0.02:
-		return fmt.Sprintf("1 in %.0f", 1/p)
+		return say.T("judge.in", say.Fixed(1/p, 0))
 	}
-	return fmt.Sprintf("1 in %.0f", math.Round(1/p/10)*10)
+	return say.T("judge.in", say.Fixed(math.Round(1/p/10)*10, 0))
 }
 
 // pairFrom is how likely the next cause must be to be named in one breath with the first.
@@ -60,8 +59,8 @@ const pairFrom = 0.1
 func (l *Log) explain(j *Judgement, s *Stretch) {
 	s.LostS = j.LostIn(s, s.FromS, s.ToS)
 	if s.Cause == limit.Paused {
-		if s.What = "a pause"; s.Evidence == nil {
-			s.Evidence = []string{"no power flowed for " + words.Duration(math.Round(s.ToS-s.FromS))}
+		if s.What = say.T("judge.pause"); s.Evidence == nil {
+			s.Evidence = []say.Text{say.T("judge.no-power", say.Duration(math.Round(s.ToS-s.FromS)))}
 		}
 		return
 	}
@@ -78,8 +77,8 @@ func (l *Log) explain(j *Judgement, s *Stretch) {
 	}
 	if len(pieces) == 0 {
 		if s.Cause == limit.Ramp {
-			s.What = "the ramp"
-			s.Evidence = []string{fmt.Sprintf("%s from plug-in to first power", words.Duration(math.Round(s.ToS-s.FromS)))}
+			s.What = say.T("judge.the-ramp")
+			s.Evidence = []say.Text{say.T("judge.from-plug-in-to", say.Duration(math.Round(s.ToS-s.FromS)))}
 		}
 		return
 	}
@@ -93,22 +92,22 @@ func (l *Log) explain(j *Judgement, s *Stretch) {
 	}
 	s.What, s.Evidence = t.what(s.Cause), t.evidence(s.Cause)
 	if s.RunnerOdds >= pairFrom && s.Odds+s.RunnerOdds >= likelyFrom {
-		if pair := t.pair(s.Cause, s.RunnerUp); pair != "" {
+		if pair := t.pair(s.Cause, s.RunnerUp); pair.Any() {
 			s.What, s.Pair = pair, true
 		}
 	}
 	if s.RunnerUp != "" && s.Confidence != Strong {
-		s.Evidence = append(s.Evidence, fmt.Sprintf("next: %s, %s", s.RunnerUp.Words(), oneIn(s.RunnerOdds)))
+		s.Evidence = append(s.Evidence, say.T("judge.next", s.RunnerUp.Text(), oneIn(s.RunnerOdds)))
 	}
 	if s.Confidence == Unsure {
-		if more := l.logNext(s); more != "" {
+		if more := l.logNext(s); more.Any() {
 			s.Evidence = append(s.Evidence, more)
 		}
 	}
 }
 
 // logNext says what to log next time so that a stretch can be told, "" where nothing would help.
-func (l *Log) logNext(s *Stretch) string {
+func (l *Log) logNext(s *Stretch) say.Text {
 	either := func(a ...limit.Cause) bool {
 		for _, c := range a {
 			if s.Cause == c || s.RunnerUp == c {
@@ -119,22 +118,22 @@ func (l *Log) logNext(s *Stretch) string {
 	}
 	switch {
 	case s.Cause == limit.TimerStep || s.Cause == limit.SoCStep:
-		return "a replug tells a timer in the car from a step at this charge"
+		return say.T("judge.a-replug-tells-a")
 	case either(limit.Cold, limit.Hot) && l.ColdestC.Len() == 0:
-		return "log the battery's temperature next time"
+		return say.T("judge.log-the-battery-temperature")
 	case either(limit.CableHot, limit.StallFault) && l.InletC.Len() == 0 &&
 		l.Car.RequestedKW.Len()+l.Stall.RequestedKW.Len() == 0:
-		return "log the inlet's temperature and what the car requests next time"
+		return say.T("judge.log-the-inlet-temperature")
 	case either(limit.StallCurrent, limit.StallPower) &&
 		(l.OfStall == nil || l.OfStall.RatedKW == nil || l.OfStall.MaxA == nil):
-		return "note the stall's ratings in kW and A"
+		return say.T("judge.note-the-stall-ratings")
 	case either(limit.CarCurrent, limit.CarPower) && (l.OfCar == nil || l.OfCar.MaxKW == nil || l.OfCar.MaxA == nil):
-		return "note the car's own limits in kW and A"
+		return say.T("judge.note-the-car-own")
 	case either(limit.StallCurrent, limit.CarCurrent, limit.AdapterCurrent, limit.CableHot) &&
 		l.Car.Amps.Len()+l.Stall.Amps.Len() == 0:
-		return "log volts and amps next time"
+		return say.T("judge.log-volts-and-amps")
 	}
-	return ""
+	return nil
 }
 
 // span is a stretch of flowing power within a leg, with what lies before and behind it.
@@ -230,9 +229,8 @@ func pause(before, behind *span, power trace.Series, i int) Stretch {
 		return s
 	}
 	s.Odds = seldomReadOdds
-	s.Evidence = []string{fmt.Sprintf(
-		"%d %s without power, the first %s after the last with power, the last %s before the next", i-first,
-		words.Plural(i-first, "reading"), words.Duration(math.Round(since)), words.Duration(math.Round(until)))}
+	s.Evidence = []say.Text{say.T("judge.without-power-the-first", i-first, say.Duration(math.Round(since)),
+		say.Duration(math.Round(until)))}
 	s.FromS, s.ToS = (power.T[first-1]+power.T[first])/2, (power.T[i-1]+power.T[i])/2
 	before.grid.to[last], behind.grid.from[0] = s.FromS, s.ToS
 	if n := len(before.pieces); n > 0 {

@@ -1,6 +1,8 @@
 package judge
 
-import "math"
+import (
+	"math"
+)
 
 // label is how levels lie about a rating, as they lie about what nobody noted else.
 func label(rating float64, broad part) []part {

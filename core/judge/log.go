@@ -7,6 +7,7 @@ import (
 	"zincroad/core/limit"
 	"zincroad/core/pack"
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/trace"
 	"zincroad/core/vehicle"
 )
@@ -20,7 +21,7 @@ type Log struct {
 	SoC                        trace.Series // %
 	ColdestC, WarmestC, InletC trace.Series // °C, of the pack's cells and of the car's inlet
 	Marks                      []run.Mark   // in order of time
-	ColdestOf                  string       // what ColdestC was read of; empty: the coldest cell
+	ColdestOf                  say.Text     // what ColdestC was read of; empty: the coldest cell
 
 	OfCar      *run.Car
 	OfStall    *run.Stall

@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"zincroad/core/limit"
+	"zincroad/core/say"
 	"zincroad/core/trace"
 )
 
@@ -38,16 +39,16 @@ func (r Reference) KW(socPct, volts float64) float64 {
 }
 
 // Words says in a few words what the reference is.
-func (r Reference) Words() string {
+func (r Reference) Words() say.Text {
 	switch r.Basis {
 	case Noted:
-		return "its noted envelope"
+		return say.T("judge.its-noted-envelope")
 	case Learnt:
-		return "its other runs"
+		return say.T("judge.its-other-runs")
 	case ByKind:
-		return "the usual curve of its kind"
+		return say.T("judge.the-usual-curve-of")
 	}
-	return ""
+	return nil
 }
 
 // reference says by which warm curve minutes are called lost. The basis is part of every such figure: against a curve
@@ -258,7 +259,7 @@ func (g *grid) plugToPack() float64 {
 // Line is one ceiling against time: what it would have allowed, in kW at the plug.
 type Line struct {
 	Cause limit.Cause
-	Label string // "stall, 350 A"
+	Label say.Text // "stall, 350 A"
 	T, KW []float64
 }
 
@@ -274,7 +275,7 @@ func isFinite(v float64) bool { return !math.IsInf(v, 0) }
 // the stall offered, where they were read, are the last, without a cause of their own.
 func (j *Judgement) Lines(from, to float64) []Line {
 	k := j.known
-	power := Line{Label: "read"}
+	power := Line{Label: say.T("judge.read")}
 	fixed := (&limit.Limits{StallKW: k.stallKW, StallA: k.stallA, AdapterA: k.adapterA, CarKW: k.carKW, CarA: k.carA,
 		ConverterKW: k.converterKW}).Label
 	type ceiling struct {
@@ -300,13 +301,13 @@ func (j *Judgement) Lines(from, to float64) []Line {
 	for x, l := range limits {
 		lines[x] = Line{Cause: l.cause, Label: fixed(l.cause)}
 		if l.cause == limit.PackTaper {
-			lines[x].Label = "warm pack"
+			lines[x].Label = say.T("judge.warm-pack")
 		}
 		if l.cause == limit.SharedCabinet {
-			lines[x].Label = "half of the cabinet"
+			lines[x].Label = say.T("judge.half-of-the-cabinet")
 		}
 	}
-	lines[len(lines)-2].Label, lines[len(lines)-1].Label = "asked for", "offered"
+	lines[len(lines)-2].Label, lines[len(lines)-1].Label = say.T("judge.asked-for"), say.T("judge.offered")
 	for _, sp := range j.spans {
 		g := sp.grid
 		share = g.plugToPack()

@@ -11,6 +11,7 @@ import (
 	"zincroad/core/judge"
 	"zincroad/core/limit"
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/trace"
 	"zincroad/core/vehicle"
 )
@@ -344,7 +345,7 @@ func TestAPauseBetweenTypedReadings(t *testing.T) {
 	assert.InDelta(t, 720, pause.FromS, 1e-9, "half-way from the reading before")
 	assert.InDelta(t, 840, pause.ToS, 1e-9)
 	require.Len(t, pause.Evidence, 1)
-	assert.Contains(t, pause.Evidence[0], "first 2 min after")
+	assert.Contains(t, pause.Evidence[0].Kept(), "first 2 min after")
 	for i := 1; i < len(list); i++ {
 		assert.InDelta(t, list[i-1].ToS, list[i].FromS, 1e-9, "one after the other")
 	}
@@ -429,20 +430,22 @@ func TestHolderSaysNoMoreThanIsKnown(t *testing.T) {
 		h    judge.Holder
 		want string
 	}{
-		{judge.Holder{What: "the stall's 150 kW", Confidence: judge.Strong}, "the stall's 150 kW"},
-		{judge.Holder{What: "a cold pack", Confidence: judge.Likely}, "probably a cold pack"},
-		{judge.Holder{What: "the stall's 150 kW", Confidence: judge.Unsure, Whose: limit.OfStall,
+		{judge.Holder{What: say.T("judge.stalls", say.Q(150, "kW", 0)), Confidence: judge.Strong}, "the stall's 150 kW"},
+		{judge.Holder{What: say.Own("a cold pack"), Confidence: judge.Likely}, "probably a cold pack"},
+		{judge.Holder{What: say.T("judge.stalls", say.Q(150, "kW", 0)), Confidence: judge.Unsure, Whose: limit.OfStall,
 			WhoseConfidence: judge.Strong}, "the stall, perhaps by its 150 kW"},
-		{judge.Holder{What: "its own taper", Confidence: judge.Unsure, Whose: limit.OfCar, WhoseConfidence: judge.Likely},
+		{judge.Holder{What: say.Own("its own taper"), Confidence: judge.Unsure, Whose: limit.OfCar,
+			WhoseConfidence: judge.Likely},
 			"probably the car, perhaps by its own taper"},
-		{judge.Holder{What: "a failing stall", Confidence: judge.Unsure, Whose: limit.OfStall,
+		{judge.Holder{What: say.T("judge.failing-stall"), Confidence: judge.Unsure, Whose: limit.OfStall,
 			WhoseConfidence: judge.Strong}, "the stall, perhaps failing"},
-		{judge.Holder{What: "a cold pack", Confidence: judge.Unsure, Whose: limit.Open, WhoseConfidence: judge.Unsure},
+		{judge.Holder{What: say.Own("a cold pack"), Confidence: judge.Unsure, Whose: limit.Open,
+			WhoseConfidence: judge.Unsure},
 			"the car or the stall, which of them cannot be told from this log"},
-		{judge.Holder{What: "a limit of 68 kW, the stall's or the car's", Confidence: judge.Unsure, Pair: true,
+		{judge.Holder{What: say.Own("a limit of 68 kW, the stall's or the car's"), Confidence: judge.Unsure, Pair: true,
 			Whose: limit.Open}, "a limit of 68 kW, the stall's or the car's"},
 	} {
-		assert.Equal(t, tt.want, tt.h.Words())
+		assert.Equal(t, tt.want, tt.h.Words().Kept())
 	}
 }
 
@@ -460,6 +463,8 @@ func TestWhatWasHadElsewhereSpeaksAgainstALimit(t *testing.T) {
 		}
 		return 0
 	}
-	assert.Less(t, chance(limit.StallCurrent, judge.Elsewhere{StallMostA: 300}), 0.6*chance(limit.StallCurrent, judge.Elsewhere{}))
-	assert.Less(t, chance(limit.CarCurrent, judge.Elsewhere{Car: &vehicle.Model{MostA: 300}}), 0.6*chance(limit.CarCurrent, judge.Elsewhere{}))
+	assert.Less(t, chance(limit.StallCurrent, judge.Elsewhere{StallMostA: 300}),
+		0.6*chance(limit.StallCurrent, judge.Elsewhere{}))
+	assert.Less(t, chance(limit.CarCurrent, judge.Elsewhere{Car: &vehicle.Model{MostA: 300}}),
+		0.6*chance(limit.CarCurrent, judge.Elsewhere{}))
 }

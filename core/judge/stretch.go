@@ -1,6 +1,9 @@
 package judge
 
-import "zincroad/core/limit"
+import (
+	"zincroad/core/limit"
+	"zincroad/core/say"
+)
 
 // Confidence says how sure a judgement is.
 type Confidence string
@@ -25,10 +28,10 @@ type Stretch struct {
 	WhoseConfidence Confidence
 	RunnerUp        limit.Cause // empty: none worth a word
 	RunnerOdds      float64
-	What            string // the limit as a noun with its figure: "the stall's 350 A"
-	Pair            bool   // What names two causes of one kind, of which either may be meant
-	Level           Level  // what stays level at its end
-	Evidence        []string
+	What            say.Text // the limit as a noun with its figure: "the stall's 350 A"
+	Pair            bool     // What names two causes of one kind, of which either may be meant
+	Level           Level    // what stays level at its end
+	Evidence        []say.Text
 	LostS           float64 // against the warm reference; NaN: there is none
 
 	trusted float64   // how far the readings are to be trusted: 1, less of typed ones

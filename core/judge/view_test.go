@@ -84,7 +84,8 @@ func TestNumbersAreNumbers(t *testing.T) {
 // What was read of nothing, below nothing or not at all in the last cell changes no verdict before it.
 func TestOneOddCellChangesNothingElse(t *testing.T) {
 	for _, odd := range []float64{0, -0.4, math.NaN()} {
-		g := &grid{t: []float64{0, 5, 10}, from: []float64{0, 5, 10}, to: []float64{5, 10, 15}, volts: []float64{400, 400, 400},
+		g := &grid{t: []float64{0, 5, 10}, from: []float64{0, 5, 10}, to: []float64{5, 10, 15},
+			volts: []float64{400, 400, 400},
 			packV: []float64{400, 400, 400}, soc: []float64{20, 20, 20}, coldest: []float64{25, 25, 25},
 			warmest: []float64{27, 27, 27}, offered: []float64{math.NaN(), math.NaN(), math.NaN()}}
 		for side := range 2 {

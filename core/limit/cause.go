@@ -2,6 +2,10 @@
 // pack at one moment. Fits and forecasts go by it, and so does the judgement of what did hold a run (core/judge).
 package limit
 
+import (
+	"zincroad/core/say"
+)
+
 // Cause is one limit that could hold the power down, by the name that files and
 // pages share.
 type Cause string
@@ -92,3 +96,6 @@ func (c Cause) Sign() Sign {
 
 // Words is the cause in plain words.
 func (c Cause) Words() string { return c.Sign().Words }
+
+// Text is the same as a message.
+func (c Cause) Text() say.Text { return say.T("cause." + string(c)) }

@@ -1,12 +1,11 @@
 package limit
 
 import (
-	"fmt"
 	"math"
 
 	"zincroad/core/pack"
 	"zincroad/core/run"
-	"zincroad/core/words"
+	"zincroad/core/say"
 )
 
 // Assumptions are what a tester may change about a stall.
@@ -29,9 +28,9 @@ type Limits struct {
 	CarKW, CarA, ConverterKW              float64 // into the pack; of the converter, at the plug
 	PackMaxV                              float64
 
-	Converter bool     // the car steps the stall's voltage up
-	Refusal   string   // why this stall cannot charge this car; empty when it can
-	NotKnown  []string // ratings that were not noted, in words: each may hold lower than anything here
+	Converter bool       // the car steps the stall's voltage up
+	Refusal   say.Text   // why this stall cannot charge this car; empty when it can
+	NotKnown  []say.Text // ratings that were not noted, in words: each may hold lower than anything here
 }
 
 // CableOhm is the resistance from the stall's meter to the pack's terminals, both ways, in ohms (from memory).
@@ -50,8 +49,9 @@ func LimitsOf(c *run.Car, p *pack.Pack, s *run.Stall, ad *run.Adapter, a Assumpt
 	if ad == nil {
 		ad = &run.Adapter{}
 	}
-	l.StallKW, l.StallA = l.rating(s.RatedKW, "the stall's power"), l.rating(s.MaxA, "the stall's current")
-	l.StallMaxV = l.rating(s.MaxV, "the stall's highest voltage")
+	l.StallKW, l.StallA = l.rating(s.RatedKW, say.T("limit.the-stall-power")), l.rating(s.MaxA,
+		say.T("limit.the-stall-current"))
+	l.StallMaxV = l.rating(s.MaxV, say.T("limit.the-stall-highest-voltage"))
 	l.StallMinV, _ = run.Known(s.MinV)
 	if a.PowerSharePct > 0 {
 		l.StallKW *= a.PowerSharePct / 100
@@ -65,7 +65,7 @@ func LimitsOf(c *run.Car, p *pack.Pack, s *run.Stall, ad *run.Adapter, a Assumpt
 	return l
 }
 
-func (l *Limits) rating(n run.Number, what string) float64 {
+func (l *Limits) rating(n run.Number, what say.Text) float64 {
 	v := OrInf(n)
 	if math.IsInf(v, 1) {
 		l.NotKnown = append(l.NotKnown, what)
@@ -82,44 +82,30 @@ func OrInf(n run.Number) float64 {
 }
 
 // refuse says why the voltages do not meet, in one sentence.
-func (l *Limits) refuse(p *pack.Pack) string {
+func (l *Limits) refuse(p *pack.Pack) say.Text {
 	low, high := p.RestV(0), p.MaxV
 	if l.Converter {
 		low, high = p.MinV/2, l.StallMaxV // what the converter can work from
 	}
 	switch {
 	case l.StallMaxV <= low:
-		return fmt.Sprintf(
-			"This stall cannot charge this car: it gives %s, the pack needs %.0f to %.0f V and the car has no converter.",
-			l.rangeOfStall(),
-			p.MinV,
-			p.MaxV,
-		)
+		return say.T("limit.this-stall-cannot-charge-this", l.rangeOfStall(), say.Fixed(p.MinV, 0), say.Fixed(p.MaxV, 0))
 	case l.StallMinV >= high:
-		return fmt.Sprintf(
-			"This stall cannot charge this car: it gives %s, and the pack never needs more than %.0f V.",
-			l.rangeOfStall(),
-			high,
-		)
+		return say.T("limit.this-stall-cannot-charge", l.rangeOfStall(), say.Fixed(high, 0))
 	case l.AdapterMaxV <= low:
-		return fmt.Sprintf(
-			"This adapter cannot be used: it is rated for %.0f V, and the pack needs %.0f to %.0f V.",
-			l.AdapterMaxV,
-			p.MinV,
-			p.MaxV,
-		)
+		return say.T("limit.this-adapter-cannot-be", say.Fixed(l.AdapterMaxV, 0), say.Fixed(p.MinV, 0), say.Fixed(p.MaxV, 0))
 	}
-	return ""
+	return nil
 }
 
-func (l *Limits) rangeOfStall() string {
+func (l *Limits) rangeOfStall() say.Text {
 	switch {
 	case math.IsInf(l.StallMaxV, 1):
-		return fmt.Sprintf("%.0f V and more", l.StallMinV)
+		return say.T("limit.v-and-more", say.Fixed(l.StallMinV, 0))
 	case l.StallMinV > 0:
-		return fmt.Sprintf("%.0f to %.0f V", l.StallMinV, l.StallMaxV)
+		return say.T("limit.to-v", say.Fixed(l.StallMinV, 0), say.Fixed(l.StallMaxV, 0))
 	}
-	return fmt.Sprintf("up to %.0f V", l.StallMaxV)
+	return say.T("limit.up-to-v", say.Fixed(l.StallMaxV, 0))
 }
 
 // PlugV is the voltage at the plug when the terminals have packV: the same, or half
@@ -181,24 +167,24 @@ func LimitsAsNoted(c *run.Car, s *run.Stall, ad *run.Adapter, a Assumptions) (*L
 }
 
 // Label names a limit with its figure: "stall, 350 A".
-func (l *Limits) Label(c Cause) string {
+func (l *Limits) Label(c Cause) say.Text {
 	switch c {
 	case StallPower:
-		return "stall, " + words.Figure(l.StallKW, 0) + " kW"
+		return say.T("limit.stall", say.Q(l.StallKW, "kW", 0))
 	case StallCurrent:
-		return "stall, " + words.Figure(l.StallA, 0) + " A"
+		return say.T("limit.stall", say.Q(l.StallA, "A", 0))
 	case AdapterCurrent:
-		return "adapter, " + words.Figure(l.AdapterA, 0) + " A"
+		return say.T("limit.adapter", say.Q(l.AdapterA, "A", 0))
 	case CarPower:
-		return "car, " + words.Figure(l.CarKW, 0) + " kW"
+		return say.T("limit.car", say.Q(l.CarKW, "kW", 0))
 	case CarCurrent:
-		return "car, " + words.Figure(l.CarA, 0) + " A"
+		return say.T("limit.car", say.Q(l.CarA, "A", 0))
 	case CarConverter:
-		return "converter, " + words.Figure(l.ConverterKW, 0) + " kW"
+		return say.T("limit.converter", say.Q(l.ConverterKW, "kW", 0))
 	case StallVoltage:
-		return "stall's top voltage"
+		return say.T("limit.top-voltage")
 	case Finish:
-		return "finish, " + words.Figure(l.PackMaxV, 0) + " V"
+		return say.T("limit.finish", say.Q(l.PackMaxV, "V", 0))
 	}
-	return c.Words()
+	return c.Text()
 }

@@ -37,6 +37,7 @@ package lineup
 import (
 	"math"
 
+	"zincroad/core/say"
 	"zincroad/core/trace"
 )
 
@@ -67,7 +68,7 @@ type Clock struct {
 
 	Alike  float64  // correlation of the shapes; 0 where they were not compared
 	RivalS *float64 // another offset that fits as well; the one nearer to the noted counts
-	Reason string   // why it could not be lined up by shape; empty where it was
+	Reason say.Text // why it could not be lined up by shape; empty where it was
 
 	NotOneSession bool // both have a shape over the same time, and not the same one
 }
@@ -107,7 +108,7 @@ func Fit(master, other *trace.Recording, notedS float64) Clock {
 	a, b := shapesOf(master), shapesOf(other)
 	everyA, everyB := a.every(), b.every()
 	if everyA == 0 || everyB == 0 {
-		c.Reason = "one of the two has too few readings of power, current or charge"
+		c.Reason = say.T("lineup.one-of-the-two")
 		return c
 	}
 	dense, sparse, swapped := a, b, false
@@ -126,12 +127,12 @@ func Fit(master, other *trace.Recording, notedS float64) Clock {
 		}
 	}
 	if len(pairs) == 0 {
-		c.Reason = "nothing that both recorded has a shape to go by"
+		c.Reason = say.T("lineup.nothing-that-both-recorded")
 		return byFirstPower(c, a, b, notedS)
 	}
 	best, rival, alike, why := choose(dense[first.channel], sparse[first.channel], pairs, everyB)
 	c.Alike = alike
-	if why.reason != "" {
+	if why.reason.Any() {
 		c.Reason, c.NotOneSession = why.reason, why.notOne
 		if alike == 0 {
 			return byFirstPower(c, a, b, notedS)
@@ -148,10 +149,10 @@ func Fit(master, other *trace.Recording, notedS float64) Clock {
 	}
 	half := factor95 * math.Sqrt(variance+biasS*biasS)
 	if half > mostHalfS {
-		c.Reason = "the shapes fit nearly as well over a stretch of " + seconds(2*half)
+		c.Reason = say.T("lineup.stretch", say.Duration(2*half))
 		return byFirstPower(c, a, b, notedS)
 	}
-	c.By, c.Reason = ByShape, ""
+	c.By, c.Reason = ByShape, nil
 	c.LowS, c.HighS = ptr(notedS+offset-half), ptr(notedS+offset+half)
 	if best.byDisplay {
 		c.DriftSD = ptr(sd)
@@ -215,7 +216,7 @@ func (f fit) variance(swapped bool) float64 {
 
 // why says why two recordings could not be lined up, and whether that is because they are not of one session.
 type why struct {
-	reason string
+	reason say.Text
 	notOne bool
 }
 
@@ -231,7 +232,7 @@ func choose(dense, sparse trace.Series, pairs []channelPair, everySparse float64
 	b := gridOf(sparse, math.Floor(sparse.T[0]), step, everySparse > denseS)
 	candidates := correlate(a, b)
 	if len(candidates) == 0 {
-		return fit{}, nil, 0, why{reason: "their readings do not overlap, or one of the two stands still"}
+		return fit{}, nil, 0, why{reason: say.T("lineup.their-readings-do-not")}
 	}
 	var fits []fit
 	for _, cand := range candidates {
@@ -244,9 +245,9 @@ func choose(dense, sparse trace.Series, pairs []channelPair, everySparse float64
 		}
 	}
 	if len(fits) == 0 && alike < leastAlike {
-		return fit{}, nil, alike, why{"their shapes are not alike", true}
+		return fit{}, nil, alike, why{say.T("lineup.their-shapes-are-not"), true}
 	} else if len(fits) == 0 { // as where one of the clocks jumped
-		return fit{}, nil, alike, why{reason: "their shapes are alike, but no one shift lays all of one on the other"}
+		return fit{}, nil, alike, why{reason: say.T("lineup.their-shapes-are-alike")}
 	}
 	best = fits[0]
 	for _, f := range fits[1:] {
@@ -256,9 +257,9 @@ func choose(dense, sparse trace.Series, pairs []channelPair, everySparse float64
 	}
 	switch {
 	case best.residual > mostResidual, best.lasting > mostLasting, best.scale < leastScale, best.scale > mostScale:
-		return best, nil, alike, why{"their shapes are alike, but not so much that they must be of one session", true}
+		return best, nil, alike, why{say.T("lineup.their-shapes-are-alike-but"), true}
 	case best.points < firmPoints:
-		return best, nil, alike, why{reason: "too few readings lie where both recorded"}
+		return best, nil, alike, why{reason: say.T("lineup.too-few-readings-lie")}
 	}
 	for i := range fits {
 		f := fits[i]

@@ -34,7 +34,7 @@ func Settle(r *run.Run) []Clock {
 					clocks[i] = c
 					break
 				}
-				if clocks[i].Reason == "" {
+				if !clocks[i].Reason.Any() {
 					clocks[i] = c
 				}
 			}

@@ -9,12 +9,11 @@ package pack
 
 import (
 	"errors"
-	"fmt"
 	"math"
 	"slices"
 
 	"zincroad/core/run"
-	"zincroad/core/words"
+	"zincroad/core/say"
 )
 
 // Pack is one car's battery. Voltages are the whole pack's.
@@ -38,9 +37,9 @@ type Pack struct {
 
 // Assumption is a figure that was not given and what stands in for it.
 type Assumption struct {
-	What  string // the figure
-	Value string // what stands in, with its unit
-	From  string // where the default comes from
+	What  say.Text // the figure
+	Value say.Text // what stands in, with its unit
+	From  say.Text // where the default comes from
 }
 
 var (
@@ -71,7 +70,7 @@ func For(c *run.Car) (*Pack, error) {
 	}
 	p := &Pack{Chemistry: c.Chemistry, rest: chemistryOf(c.Chemistry)}
 	if !slices.Contains([]string{"NMC", "NCA", "LFP"}, c.Chemistry) {
-		p.assume("chemistry", "as nickel-manganese-cobalt", "not given or other; the commonest kind")
+		p.assume(say.T("pack.chemistry"), say.T("pack.as-nickel-manganese-cobalt"), say.T("pack.not-given-or-other"))
 	}
 	var ok bool
 	if p.UsableKWh, ok = run.Known(c.UsableKWh); !ok {
@@ -80,7 +79,8 @@ func For(c *run.Car) (*Pack, error) {
 			return nil, ErrCapacity
 		}
 		p.UsableKWh = usableOfGross * gross
-		p.assume("usable capacity", kwh(p.UsableKWh), "95 % of the gross capacity; common practice, no source")
+		p.assume(say.T("pack.usable-capacity"), say.T("pack.kwh", say.Fixed(p.UsableKWh, 1)),
+			say.T("pack.of-the-gross-capacity"))
 	}
 	if err := p.volts(c); err != nil {
 		return nil, err
@@ -103,12 +103,12 @@ func (p *Pack) volts(c *run.Car) error {
 	case known:
 	case hasNominal:
 		cells = math.Round(nominal / p.rest.nominal)
-		p.assume("cells in series", fmt.Sprintf("%.0f", cells),
-			fmt.Sprintf("nominal voltage over %.2f V a cell", p.rest.nominal))
+		p.assume(say.T("pack.cells-in-series"), say.T("pack.cells", int(cells)),
+			say.T("pack.nominal-voltage-over-v", say.Fixed(p.rest.nominal, 2)))
 	case hasMax:
 		cells = math.Round(maxV / p.rest.top)
-		p.assume("cells in series", fmt.Sprintf("%.0f", cells),
-			fmt.Sprintf("highest voltage over %.2f V a cell", p.rest.top))
+		p.assume(say.T("pack.cells-in-series"), say.T("pack.cells", int(cells)),
+			say.T("pack.highest-voltage-over-v", say.Fixed(p.rest.top, 2)))
 	default:
 		cells = p.cellsAtLimits(c)
 	}
@@ -137,12 +137,13 @@ func (p *Pack) cellsAtLimits(c *run.Car) float64 {
 	amps, ok2 := run.Known(c.MaxA)
 	if volts := kw * 1000 / amps; ok1 && ok2 {
 		if cells := math.Round(volts / p.rest.nominal); cells >= leastCells && cells <= mostCells {
-			p.assume("cells in series", fmt.Sprintf("%.0f", cells), fmt.Sprintf(
-				"%.0f kW at %.0f A are %.0f V, at %.2f V a cell", kw, amps, volts, p.rest.nominal))
+			p.assume(say.T("pack.cells-in-series"), say.T("pack.cells", int(cells)),
+				say.T("pack.kw-at-a-are", say.Fixed(kw, 0), say.Fixed(amps, 0), say.Fixed(volts, 0),
+					say.Fixed(p.rest.nominal, 2)))
 			return cells
 		}
 	}
-	p.assume("cells in series", fmt.Sprintf("%d", defaultCells), "a 400 V class pack; common practice, no source")
+	p.assume(say.T("pack.cells-in-series"), say.T("pack.cells", defaultCells), say.T("pack.a-v-class-pack"))
 	return defaultCells
 }
 
@@ -156,13 +157,13 @@ func (p *Pack) heat(c *run.Car) {
 	if r, ok := run.Known(set.ResistanceMOhm); ok {
 		p.ResistanceOhm = r / 1000
 	} else {
-		p.assume("pack resistance at 25 °C", fmt.Sprintf("%.0f mΩ", p.ResistanceOhm*1000),
-			fmt.Sprintf("%.0f mΩ·Ah a cell, links included; from memory", p.rest.ohmAh*1000))
+		p.assume(say.T("pack.pack-resistance-at-c"), say.T("pack.m", say.Fixed(p.ResistanceOhm*1000, 0)),
+			say.T("pack.m-ah-a-cell", say.Fixed(p.rest.ohmAh*1000, 0)))
 	}
 	mass, ok := run.Known(c.BatteryMassKg)
 	if !ok {
 		mass = p.UsableKWh / kWhPerKgOfPack
-		p.assume("battery mass", fmt.Sprintf("%.0f kg", mass), "160 Wh per kg of pack; from memory")
+		p.assume(say.T("pack.battery-mass"), say.T("pack.kg", say.Fixed(mass, 0)), say.T("pack.wh-per-kg-of"))
 	}
 	p.Thermal = thermalOf(mass)
 	override := func(into *float64, n run.Number, scale float64) bool {
@@ -173,8 +174,8 @@ func (p *Pack) heat(c *run.Car) {
 		return ok
 	}
 	if !override(&p.Thermal.HeatCapacityKJK, set.HeatCapacityKJK, 1) {
-		p.assume("heat capacity", fmt.Sprintf("%.0f kJ/K", p.Thermal.HeatCapacityKJK),
-			"1.05 kJ per kg and K; from memory")
+		p.assume(say.T("pack.heat-capacity"), say.T("pack.kj-k", say.Fixed(p.Thermal.HeatCapacityKJK, 0)),
+			say.T("pack.kj-per-kg-and"))
 	}
 	p.ActivationJ = Activation
 	override(&p.ActivationJ, set.ActivationKJ, 1000)
@@ -187,18 +188,17 @@ func (p *Pack) heat(c *run.Car) {
 	if w, ok := run.Value(c.WarmC); ok {
 		p.WarmC = w
 	} else {
-		p.assume("warm from", "25 °C", "21 to 27 °C is comfortable for most; common practice, no source")
+		p.assume(say.T("pack.warm-from-2"), say.T("pack.warm-from", say.Q(DefaultWarmC, "°C", 0)),
+			say.T("pack.to-c-is-comfortable"))
 	}
 	override(&p.HotC, set.HotC, 1)
 	p.HalfBelowK = UsualHalfK
 	override(&p.HalfBelowK, set.HalfBelowK, 1)
 }
 
-func (p *Pack) assume(what, value, from string) {
+func (p *Pack) assume(what, value, from say.Text) {
 	p.Assumed = append(p.Assumed, Assumption{what, value, from})
 }
-
-func kwh(v float64) string { return words.Fixed(v, 1) + " kWh" }
 
 // RestV is the pack's voltage at rest at a state of charge in percent, held
 // within the terminals' range. Outside 0 to 100 % it is the end value.

@@ -162,7 +162,7 @@ func TestCellsFollowFromTheCarsLimits(t *testing.T) {
 	p, err := pack.For(&run.Car{UsableKWh: run.N(90), MaxKW: run.N(270), MaxA: run.N(400)})
 	require.NoError(t, err)
 	assert.InDelta(t, 675/3.67, p.Cells, 4)
-	assert.Contains(t, p.Assumed[1].From, "270 kW at 400 A are 675 V")
+	assert.Contains(t, p.Assumed[1].From.Kept(), "270 kW at 400 A are 675 V")
 	for _, c := range []*run.Car{{UsableKWh: run.N(90), MaxKW: run.N(270)},
 		{UsableKWh: run.N(90), MaxKW: run.N(270), MaxA: run.N(50)}} {
 		p, err = pack.For(c)

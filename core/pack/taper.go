@@ -2,10 +2,10 @@ package pack
 
 import (
 	"cmp"
-	"fmt"
 	"slices"
 
 	"zincroad/core/run"
+	"zincroad/core/say"
 )
 
 // Taper is the power that a warm pack takes against state of charge, at its
@@ -91,9 +91,9 @@ func (p *Pack) Taper(c *run.Car, gentle bool) *Taper {
 		if !ok {
 			peak = commonCRate * p.UsableKWh
 		}
-		kind := "nickel"
+		kind := say.T("pack.nickel")
 		if c.Chemistry == "LFP" {
-			kind = "iron-phosphate"
+			kind = say.T("pack.iron")
 		}
 		cRate := peak / p.UsableKWh
 		if p.Cells > highVoltageCells {
@@ -103,12 +103,11 @@ func (p *Pack) Taper(c *run.Car, gentle bool) *Taper {
 			t.points = append(t.points, [2]float64{pt[0], pt[1] * peak})
 		}
 		t.Assumed = true
-		from := fmt.Sprintf("the usual curve of a %s pack with %.1f times its capacity at the best; no source", kind,
-			peak/p.UsableKWh)
+		from := say.T("pack.the-usual-curve-of", kind, say.Fixed(peak/p.UsableKWh, 1))
 		if !ok {
-			from += ", and that peak is assumed too"
+			from = from.And("pack.peak-assumed")
 		}
-		p.assume("power against charge", fmt.Sprintf("%.0f kW at its best", peak), from)
+		p.assume(say.T("pack.power-against-charge"), say.T("pack.kw-at-its-best", say.Fixed(peak, 0)), from)
 	}
 	if gentle {
 		t.gentle()

@@ -1,13 +1,13 @@
 package prepare
 
 import (
-	"fmt"
 	"math"
 	"sync"
 
 	"zincroad/core/forecast"
 	"zincroad/core/pack"
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/words"
 )
 
@@ -47,13 +47,13 @@ type Approach struct {
 	WarmS   float64 // heated, or driven hard, for so long
 	Phases  []Phase
 	Moments []Moment
-	KWh     float64 // what the warming takes beyond the driving
-	Km      float64 // driven in all
-	LoopKm  float64 // of it beyond the way to the stall
-	StopsS  float64 // when navigation preconditioning ends because the charge is at its least; 0: it does not
-	Short   bool    // the pack does not get as warm as wanted
-	LeastC  float64 // the charge below which navigation does not heat, in percent
-	Limit   string  // why it is warmed for less long than wished; empty: it is not
+	KWh     float64  // what the warming takes beyond the driving
+	Km      float64  // driven in all
+	LoopKm  float64  // of it beyond the way to the stall
+	StopsS  float64  // when navigation preconditioning ends because the charge is at its least; 0: it does not
+	Short   bool     // the pack does not get as warm as wanted
+	LeastC  float64  // the charge below which navigation does not heat, in percent
+	Limit   say.Text // why it is warmed for less long than wished; empty: it is not
 }
 
 // Plug is how the car stands at plug-in.
@@ -140,7 +140,7 @@ func newDriver(plan Plan, p *pack.Pack) *driver {
 func (d *driver) chargeBefore() *earlier {
 	e := &earlier{toPct: min(d.plan.NowPct+EarlierPoints, 90)}
 	f, err := forecast.Once(d.plan.session(d.plan.NowPct, e.toPct, d.plan.Now))
-	if err != nil || f.Note != "" || len(f.Steps) == 0 {
+	if err != nil || f.Note.Any() || len(f.Steps) == 0 {
 		return nil
 	}
 	for i, s := range f.Steps {
@@ -321,8 +321,8 @@ func (d *driver) byNavigation(a *Approach) {
 
 // NoHeating says why navigation preconditioning has no time to heat on an approach
 // where it does not.
-func NoHeating(a *Approach) string {
-	return fmt.Sprintf("it would not heat: under %.0f %% for the last %.0f min", a.LeastC, -a.StopsS/60)
+func NoHeating(a *Approach) say.Text {
+	return say.T("prepare.it-would-not-heat", say.Fixed(a.LeastC, 0), say.Fixed(-a.StopsS/60, 0))
 }
 
 // byHardDriving drives hard at the end of the way.

@@ -2,21 +2,20 @@ package prepare
 
 import (
 	"cmp"
-	"fmt"
 
 	"zincroad/core/run"
-	"zincroad/core/words"
+	"zincroad/core/say"
 )
 
 // Item is one thing to do, with why.
 type Item struct {
-	Do, Why string
+	Do, Why say.Text
 }
 
 // Checklist is what to do for a run, in three parts.
 type Checklist struct {
 	Before, AtStall, After []Item
-	Cautions               []string
+	Cautions               []say.Text
 }
 
 // ListOf gives the checklist and the cautions of a plan run by a method.
@@ -26,12 +25,12 @@ func ListOf(p *Prepared, m Method) Checklist {
 	c.AtStall = atStall(p, m)
 	c.After = []Item{
 		{
-			"Note SoC, kWh, time and price on the screen, and cell temperatures.",
-			"the screen goes blank when the plug is out",
+			say.T("prepare.note-soc-kwh-time"),
+			say.T("prepare.the-screen-goes-blank"),
 		},
 		{
-			"Stop by the right button, then unplug; put the cable back and free the stall.",
-			"never pull a connector under load",
+			say.T("prepare.stop-by-the-right"),
+			say.T("prepare.never-pull-a-connector"),
 		},
 	}
 	c.Cautions = cautions(p, m)
@@ -42,8 +41,8 @@ func ListOf(p *Prepared, m Method) Checklist {
 func before(p *Prepared, m Method) []Item {
 	out := []Item{
 		climateItem(m),
-		{"Logger running before the plug.", "the first 60 s cannot be repeated"},
-		{"Clock of the logger set by the phone's.", "a log an hour off is the commonest mistake"},
+		{say.T("prepare.logger-running-before-the"), say.T("prepare.the-first-s-cannot")},
+		{say.T("prepare.clock-of-the-logger"), say.T("prepare.a-log-an-hour")},
 	}
 	if p.Plan.Adapter != nil {
 		out = append(out, adapterItem)
@@ -51,45 +50,45 @@ func before(p *Prepared, m Method) []Item {
 	switch p.Plan.Way {
 	case Navigation:
 		out = append(out,
-			Item{"Stall set in the car's navigation, as a stop.", "some cars do not heat for a destination"})
+			Item{say.T("prepare.stall-set-in-the"), say.T("prepare.some-cars-do-not")})
 	case Heater:
 		out = append(out,
-			Item{"Battery heater by its switch, and noted when.", "heating that is not noted spoils the comparison"})
+			Item{say.T("prepare.battery-heater-by-its"), say.T("prepare.heating-that-is-not")})
 	}
 	return out
 }
 
 // Items that stand in the checklist and at the moment when they are due.
 var (
-	adapterItem   = Item{"Adapter: rating and approval for this car and stall checked.", "never chain adapters"}
-	neighbourItem = Item{"Mark when a neighbour plugs in or leaves.", "this cabinet is shared"}
+	adapterItem   = Item{say.T("prepare.adapter-rating-and-approval"), say.T("prepare.never-chain-adapters")}
+	neighbourItem = Item{say.T("prepare.mark-when-a-neighbour"), say.T("prepare.this-cabinet-is-shared")}
 )
 
 func climateItem(m Method) Item {
-	why := "a cabin heater looks like 6 kW of charging"
+	why := say.T("prepare.cabin-heater")
 	if m.Climate == "on" {
-		why = "as a traveller has it; noted, since it looks like charging power"
+		why = say.T("prepare.as-a-traveller")
 	}
-	return Item{"Climate " + cmp.Or(m.Climate, "off") + " from plug-in to unplug.", why}
+	return Item{say.T("prepare.climate-" + cmp.Or(m.Climate, "off")), why}
 }
 
 func replugItem(m Method) Item {
 	return Item{
-		fmt.Sprintf("Stop, unplug and plug in again at %s %%, or at the drop.", words.Figure(m.ReplugAtPct, 0)),
-		"a timer in the car starts anew",
+		say.T("prepare.stop-unplug-and-plug", say.Fig(m.ReplugAtPct, 0)),
+		say.T("prepare.a-timer-in-the"),
 	}
 }
 
 // atStall lists what is to be done at the stall, in the order in which it comes up.
 func atStall(p *Prepared, m Method) []Item {
 	out := []Item{
-		{"Park so that the screen can be seen; note site, stall, label and cable.", "two stalls of a site can differ"},
+		{say.T("prepare.park-so-that-the"), say.T("prepare.two-stalls-of-a")},
 		{
-			"Note SoC, odometer, outside, coldest and warmest cell, software.",
-			"without conditions nobody believes the result",
+			say.T("prepare.note-soc-odometer-outside"),
+			say.T("prepare.without-conditions-nobody-believes"),
 		},
-		{fmt.Sprintf("Plug in at %s %%; note the clock.", words.Figure(p.Plan.FromPct, 1)), startWhy(p.Plan.FromPct)},
-		{"Watch the ramp, then check in at every 10 % and at everything odd.", "30 s to 2 min to the plateau"},
+		{say.T("prepare.plug-in-at-note", say.Fig(p.Plan.FromPct, 1)), startWhy(p.Plan.FromPct)},
+		{say.T("prepare.watch-the-ramp-then"), say.T("prepare.s-to-min-to")},
 	}
 	if m.ReplugAtPct > 0 {
 		out = append(out, replugItem(m))
@@ -102,39 +101,38 @@ func atStall(p *Prepared, m Method) []Item {
 	return out
 }
 
-func startWhy(fromPct float64) string {
+func startWhy(fromPct float64) say.Text {
 	if fromPct == 0 {
-		return "the moment the display flips from 1 to 0; below it is a buffer of unknown size"
+		return say.T("prepare.the-moment-the-display")
 	}
-	return "starts must be within 2 points to be compared"
+	return say.T("prepare.starts-must-be-within")
 }
 
 // cautions lists what can hurt somebody, or strand a car, in this plan.
-func cautions(p *Prepared, m Method) []string {
-	out := []string{cautionConnector}
-	add := func(when bool, text string) {
+func cautions(p *Prepared, m Method) []say.Text {
+	out := []say.Text{say.T("prepare.caution-connector")}
+	add := func(when bool, text say.Text) {
 		for _, have := range out {
-			when = when && have != text
+			when = when && !have.Is(text)
 		}
 		if when {
 			out = append(out, text)
 		}
 	}
-	add(p.Plan.FromPct <= RunOutPct, cautionRunOut)
+	add(p.Plan.FromPct <= RunOutPct, say.T("prepare.caution-run-out"))
 	add(
 		p.Plan.Way == Hard,
-		"Hard driving to warm a pack only where it is legal, safe and the road allows; one person drives, another logs.",
+		say.T("prepare.hard-driving-to-warm"),
 	)
-	add(p.Plan.Adapter != nil, cautionAdapter)
-	add(p.Plan.Road.AmbientC <= -15 || p.Plan.Now.ColdestC <= -10, cautionCold)
-	add(p.Plan.ToPct > 80, cautionTaper)
+	add(p.Plan.Adapter != nil, say.T("prepare.caution-adapter"))
+	add(p.Plan.Road.AmbientC <= -15 || p.Plan.Now.ColdestC <= -10, say.T("prepare.caution-cold"))
+	add(p.Plan.ToPct > 80, say.T("prepare.caution-taper"))
 	for _, text := range m.Cautions {
-		add(true, text)
+		add(true, say.Own(text))
 	}
-	add(true, "A logger is handled by a passenger or while parked. Do not disable the car's protections.")
+	add(true, say.T("prepare.a-logger-is-handled"))
 	return append(
 		out,
-		"Follow the car's and the stall's instructions and local rules; anything on the installation is for "+
-			"licensed people.",
+		say.T("prepare.caution-instructions"),
 	)
 }

@@ -43,7 +43,7 @@ func (m Method) TargetFor(c *run.Car) float64 {
 // else its own heater, else not at all.
 func (m Method) DefaultWay(c *run.Car, s *run.Stall) Way {
 	for _, w := range []Way{Navigation, Heater} {
-		if !m.Cold && w.Possible(c, s) == "" {
+		if !m.Cold && !w.Possible(c, s).Any() {
 			return w
 		}
 	}

@@ -1,11 +1,10 @@
 package prepare
 
 import (
-	"fmt"
 	"math"
 
 	"zincroad/core/run"
-	"zincroad/core/words"
+	"zincroad/core/say"
 )
 
 // Stage is how far a run is at the stall.
@@ -34,17 +33,17 @@ const soon = 2
 
 // Due says what a run by a method asks for at a moment, the most pressing first,
 // and the cautions that are due with it.
-func Due(m Method, s *run.Stall, ad *run.Adapter, at Present) (do []Item, cautions []string) {
+func Due(m Method, s *run.Stall, ad *run.Adapter, at Present) (do []Item, cautions []say.Text) {
 	switch at.Stage {
 	case BeforePlug:
 		return beforePlug(m, ad, at)
 	case Handshake:
 		do = []Item{
-			{"Wait for the contactors' click and the cable's cooling.", "a handshake takes seconds to a minute"},
+			{say.T("prepare.wait-for-the-contactors"), say.T("prepare.a-handshake-takes-seconds")},
 		}
 		if at.Attempts > 0 {
 			do = append(do,
-				Item{"After three attempts move to the next stall.", "what is lost is noted, and is no charging time"})
+				Item{say.T("prepare.after-three-attempts-move"), say.T("prepare.what-is-lost-is")})
 		}
 		return do, nil
 	case Charging:
@@ -52,53 +51,52 @@ func Due(m Method, s *run.Stall, ad *run.Adapter, at Present) (do []Item, cautio
 	case Unplugged:
 		if replugDue(m, at) {
 			do = append(do,
-				Item{"Plug in again, within a minute.", "a timer in the car starts anew; some cables get cooler"})
+				Item{say.T("prepare.plug-in-again-within"), say.T("prepare.a-timer-in-the-car")})
 		}
 		return append(do,
-			Item{"Note what the screen says, put the cable back, free the stall.", "the screen goes blank"}), nil
+			Item{say.T("prepare.note-what-the-screen"), say.T("prepare.the-screen-goes-blank-2")}), nil
 	}
 	return nil, nil
 }
 
 // beforePlug lists what is due on arrival, most of which cannot be made up for once the plug is in.
-func beforePlug(m Method, ad *run.Adapter, at Present) (do []Item, cautions []string) {
+func beforePlug(m Method, ad *run.Adapter, at Present) (do []Item, cautions []say.Text) {
 	if ad != nil {
 		do = append(do, adapterItem)
-		cautions = append(cautions, cautionAdapter)
+		cautions = append(cautions, say.T("prepare.caution-adapter"))
 	}
 	do = append(
 		do,
-		Item{"Logger running before the plug.", "the first 60 s cannot be repeated"},
+		Item{say.T("prepare.logger-running-before-the"), say.T("prepare.the-first-s-cannot")},
 		Item{
-			"Note SoC, odometer, outside, coldest and warmest cell, software.",
-			"without conditions nobody believes the result",
+			say.T("prepare.note-soc-odometer-outside"),
+			say.T("prepare.without-conditions-nobody-believes"),
 		},
 		climateItem(m),
-		Item{fmt.Sprintf("Plug in at %s %%.", words.Figure(at.FromPct, 1)), startWhy(at.FromPct)},
+		Item{say.T("prepare.plug-in-at", say.Fig(at.FromPct, 1)), startWhy(at.FromPct)},
 	)
-	cautions = append(cautions, cautionConnector)
+	cautions = append(cautions, say.T("prepare.caution-connector"))
 	if at.FromPct <= RunOutPct {
-		cautions = append(cautions, cautionRunOut)
+		cautions = append(cautions, say.T("prepare.caution-run-out"))
 	}
 	if m.Cold {
-		cautions = append(cautions, cautionCold)
+		cautions = append(cautions, say.T("prepare.caution-cold"))
 	}
 	return do, cautions
 }
 
 // whileCharging lists what is due by the charge that is reached.
-func whileCharging(m Method, s *run.Stall, at Present) (do []Item, cautions []string) {
+func whileCharging(m Method, s *run.Stall, at Present) (do []Item, cautions []say.Text) {
 	soc := at.SoCPct
 	switch {
 	case replugDue(m, at) && soc >= m.ReplugAtPct-soon:
-		do, cautions = append(do, replugItem(m)), append(cautions, cautionReplug)
+		do, cautions = append(do, replugItem(m)), append(cautions, say.T("prepare.caution-replug"))
 	case soc >= at.ToPct-soon:
 		do = append(
 			do,
 			Item{
-				fmt.Sprintf("At %s %%: note the screen, stop by the right button, then unplug.",
-					words.Figure(at.ToPct, 1)),
-				"the screen goes blank when the plug is out",
+				say.T("prepare.at-note-the-screen", say.Fig(at.ToPct, 1)),
+				say.T("prepare.the-screen-goes-blank"),
 			},
 		)
 	case math.Mod(soc, 10) >= 10-soon:
@@ -106,8 +104,8 @@ func whileCharging(m Method, s *run.Stall, at Present) (do []Item, cautions []st
 		do = append(
 			do,
 			Item{
-				fmt.Sprintf("Check in at %s %%: SoC, kW, coldest cell.", words.Figure(post, 0)),
-				"and at everything odd",
+				say.T("prepare.check-in-at-soc", say.Fig(post, 0)),
+				say.T("prepare.and-at-everything-odd"),
 			},
 		)
 	}
@@ -117,10 +115,10 @@ func whileCharging(m Method, s *run.Stall, at Present) (do []Item, cautions []st
 		}
 	}
 	if len(m.Log) > 0 && len(do) < 2 {
-		do = append(do, Item{"Log " + m.Log[0] + ".", "the method asks for it"})
+		do = append(do, Item{say.T("prepare.log-it", m.Log[0]), say.T("prepare.the-method-asks-for")})
 	}
 	if soc >= 80-soon && at.ToPct > 80 {
-		cautions = append(cautions, cautionTaper)
+		cautions = append(cautions, say.T("prepare.caution-taper"))
 	}
 	return do, cautions
 }

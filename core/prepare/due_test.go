@@ -10,6 +10,7 @@ import (
 
 	"zincroad/core/prepare"
 	"zincroad/core/run"
+	"zincroad/core/say"
 )
 
 // What is due comes when it is due, and not before.
@@ -64,9 +65,9 @@ func TestDue(t *testing.T) {
 			m, ok := prepare.MethodOf(tt.method)
 			require.True(t, ok)
 			do, cautions := prepare.Due(m, tt.stall, tt.adapter, tt.at)
-			text := strings.Join(cautions, "\n")
+			text := strings.Join(say.AllKept(cautions), "\n")
 			for _, item := range do {
-				text += "\n" + item.Do + " " + item.Why
+				text += "\n" + item.Do.Kept() + " " + item.Why.Kept()
 			}
 			for _, s := range tt.says {
 				assert.Contains(t, text, s)

@@ -1,7 +1,7 @@
 package prepare
 
 import (
-	"zincroad/core/words"
+	"zincroad/core/say"
 )
 
 // Fallback is where to go when the stall is dead.
@@ -46,24 +46,10 @@ func (p *Prepared) reach() {
 // refuseRunOut refuses a plan that would run a car out with nowhere within reach when the stall is
 // dead.
 func (p *Prepared) refuseRunOut() {
-	from := words.Figure(p.Plan.FromPct, 1)
+	from := say.Fig(p.Plan.FromPct, 1)
 	if r := p.Fallback; r != nil {
-		p.refuse(
-			"fallback",
-			"No run-out planned: %s is %s km on and takes %s %%, and %s %% are left at the plug. Choose a second "+
-				"stall at the site, a nearer one, or start higher.",
-			r.Name,
-			words.Figure(r.Fallback.Km, 0),
-			words.Figure(r.NeedPct, 1),
-			from,
-		)
+		p.refuse("fallback", "prepare.no-run-out-planned", r.Name, say.Q(r.Fallback.Km, "km", 0), say.Fig(r.NeedPct, 1), from)
 		return
 	}
-	p.refuse(
-		"fallback",
-		"No run-out planned: starting from %s %% needs a second stall at the site or a fallback within reach. "+
-			"Choose one, or start above %d %%.",
-		from,
-		RunOutPct,
-	)
+	p.refuse("fallback", "prepare.no-run-out-planned-starting", from, RunOutPct)
 }

@@ -1,11 +1,11 @@
 package prepare
 
 import (
-	"fmt"
 	"math"
 
 	"zincroad/core/figure"
 	"zincroad/core/pack"
+	"zincroad/core/say"
 	"zincroad/core/stall"
 	"zincroad/core/words"
 )
@@ -13,11 +13,11 @@ import (
 // Explained is a plan with what its figures are worked out of.
 type Explained struct {
 	Plan           *Prepared // nil: not worked out
-	Why            string    // then: why not
+	Why            say.Text  // then: why not
 	Fit            *stall.Fit
 	FromPct, ToPct float64
 	Assumed        []pack.Assumption
-	NotKnown       []string
+	NotKnown       []say.Text
 }
 
 // Figures are those of a plan that explain themselves, by name.
@@ -99,7 +99,7 @@ var Figures = figure.List[Explained]{
 func whole(of func(*Prepared) figure.Lines) func(Explained) figure.Lines {
 	return func(x Explained) figure.Lines {
 		if x.Plan == nil || x.Plan.Refused() {
-			return figure.Lines{"the plan is not worked out: " + x.Why}
+			return figure.Lines{say.T("prepare.not-worked-out", x.Why)}
 		}
 		return of(x.Plan)
 	}
@@ -112,21 +112,20 @@ func driveNumbers(v *Prepared) (n figure.Lines) {
 	if p.Road.Rain {
 		rain = " in rain"
 	}
-	n.Say("consumption here: %s Wh/km, at %s km/h and %s °C%s", words.Fixed(v.WhPerKm, 1),
-		words.Figure(p.Road.Speed(), 0), words.Figure(p.Road.AmbientC, 1), rain)
-	n.Say("from %s to %s; the way to the stall, %s km, takes %s of it", words.Percent(p.NowPct), words.Percent(p.FromPct),
-		words.Figure(p.Km, 1), words.Percent(v.DirectPct))
+	n.Say("prepare.consumption-here-at-and", say.Q(v.WhPerKm, "Wh/km", 1).Exact(), say.Q(p.Road.Speed(), "km/h", 0),
+		say.Q(p.Road.AmbientC, "°C", 1), rain)
+	n.Say("prepare.from-to-the-way", say.Q(p.NowPct, "%", 1), say.Q(p.FromPct, "%", 1), say.Q(p.Km, "km", 1),
+		say.Q(v.DirectPct, "%", 1))
 	for _, ph := range a.Phases {
 		hours := (ph.ToS - ph.FromS) / 3600
 		_, label := ph.Words(a.Way)
-		line := fmt.Sprintf("%s: %s × %s kW = %s kWh", label, words.Hours(hours*3600), words.Fixed(ph.KW, 2),
-			words.Fixed(ph.KW*hours, 2))
+		line := say.T("prepare.kw-kwh", label, say.Hours(hours*3600), say.Fixed(ph.KW, 2), say.Fixed(ph.KW*hours, 2))
 		if ph.SpeedKmh > 0 {
-			line += fmt.Sprintf(", %s km", words.Fixed(ph.SpeedKmh*hours, 1))
+			line = line.And("prepare.x-3", say.Q(ph.SpeedKmh*hours, "km", 1).Exact())
 		}
-		n.Say("%s", line)
+		n.Add(line)
 	}
-	n.Say("driven in all: %s km, of it %s km more than the way there", words.Fixed(a.Km, 1), words.Fixed(a.LoopKm, 1))
+	n.Say("prepare.driven-in-all-of", say.Q(a.Km, "km", 1).Exact(), say.Q(a.LoopKm, "km", 1).Exact())
 	return n
 }
 
@@ -135,23 +134,23 @@ func expectNumbers(x Explained) figure.Lines {
 	return whole(func(v *Prepared) (n figure.Lines) {
 		f, p := v.Forecast, v.Plan
 		pack := v.Approach.Plug().Battery.Ordered()
-		n.Say("at plug-in: %s, coldest cell %s, warmest %s; outside %s °C", words.Percent(p.FromPct),
-			words.Degrees(pack.ColdestC), words.Degrees(pack.WarmestC), words.Figure(p.Road.AmbientC, 1))
+		n.Say("prepare.at-plug-in-coldest", say.Q(p.FromPct, "%", 1), say.Q(pack.ColdestC, "°C", 0),
+			say.Q(pack.WarmestC, "°C", 0), say.Q(p.Road.AmbientC, "°C", 1))
 		if e, ok := f.Post(p.ToPct); ok {
 			high := "never"
 			if !math.IsNaN(e.HighS) {
 				high = words.Clock(e.HighS)
 			}
-			n.Say("%s after %s; between %s and %s", words.Percent(p.ToPct), words.Clock(e.TS), words.Clock(e.LowS), high)
+			n.Say("prepare.after-between-and", say.Q(p.ToPct, "%", 1), say.Clock(e.TS), say.Clock(e.LowS), high)
 		}
-		n.Say("stall %s kWh = into the pack %s + losses %s + drawn beside %s", words.Fixed(f.Energy.StallKWh, 2),
-			words.Fixed(f.Energy.CarKWh, 2), words.Fixed(f.Energy.LossKWh, 2), words.Fixed(f.Energy.AuxKWh, 2))
+		n.Say("prepare.stall-kwh-into-the", say.Fixed(f.Energy.StallKWh, 2), say.Fixed(f.Energy.CarKWh, 2),
+			say.Fixed(f.Energy.LossKWh, 2), say.Fixed(f.Energy.AuxKWh, 2))
 		for _, h := range f.Ceilings {
-			n.Say("%s to %s held by %s", words.Clock(h.FromS), words.Clock(h.ToS), h.Cause.Words())
+			n.Say("prepare.to-held-by", say.Clock(h.FromS), say.Clock(h.ToS), h.Cause.Words())
 		}
-		n.Say("battery at the end: %s to %s", words.Degrees(f.Battery.EndMinC), words.Degrees(f.Battery.EndMaxC))
+		n.Say("prepare.battery-at-the-end", say.Q(f.Battery.EndMinC, "°C", 0), say.Q(f.Battery.EndMaxC, "°C", 0))
 		for _, a := range x.Assumed {
-			n.Say("assumed: %s %s (%s)", a.What, a.Value, a.From)
+			n.Say("prepare.assumed", a.What, a.Value, a.From)
 		}
 		return n
 	})(x)
@@ -161,33 +160,33 @@ func expectNumbers(x Explained) figure.Lines {
 func warmNumbers(v *Prepared) (n figure.Lines) {
 	for _, o := range v.Options {
 		name := o.Way.Words()
-		if o.Reason != "" {
-			n.Say("%s: %s", name, o.Reason)
+		if o.Reason.Any() {
+			n.Say("prepare.way-because", name, o.Reason)
 			continue
 		}
-		line := fmt.Sprintf("%s: coldest cell %s at plug-in", name,
-			words.Degrees(o.Approach.Plug().Battery.Ordered().ColdestC))
+		line := say.T("prepare.coldest-cell-at-plug", name, say.Q(o.Approach.Plug().Battery.Ordered().ColdestC, "°C", 0))
 		if !math.IsNaN(o.TS) {
-			line += fmt.Sprintf("; %s at the stall, %s saved", words.Clock(o.TS), words.Clock(o.SavedS))
+			line = line.And("prepare.at-the-stall-saved", say.Clock(o.TS), say.Clock(o.SavedS))
 		}
 		if o.KWh > 0 {
-			line += fmt.Sprintf("; costs %s kWh, which take %s to charge back", words.Fixed(o.KWh, 2), words.Clock(o.BackS))
+			line = line.And("prepare.costs-kwh-which-take", say.Fixed(o.KWh, 2), say.Clock(o.BackS))
 		}
-		n.Say("%s", line)
+		n.Add(line)
 	}
 	return n
 }
 
 func nightNumbers(v *Prepared) (n figure.Lines) {
 	if v.Night == nil {
-		return figure.Lines{"the pack is as cold as it is outside, or the charge does not get there"}
+		return figure.Lines{say.T("prepare.no-night")}
 	}
 	for _, one := range []struct {
-		when string
+		when say.Text
 		c, s float64
-	}{{"as planned", v.Night.NowC, v.Night.NowS}, {"after a night outside", v.Night.MorningC, v.Night.MorningS}} {
-		n.Say("%s: coldest cell %s °C, from %s to %s in %s min", one.when, words.Figure(one.c, 0),
-			words.Percent(v.Plan.FromPct), words.Percent(v.Plan.ToPct), words.Figure(one.s/60, 0))
+	}{{say.T("prepare.as-planned"), v.Night.NowC, v.Night.NowS}, {say.T("prepare.after-night"), v.Night.MorningC,
+		v.Night.MorningS}} {
+		n.Say("prepare.coldest-cell-from-to", one.when, say.Q(one.c, "°C", 0), say.Q(v.Plan.FromPct, "%", 1),
+			say.Q(v.Plan.ToPct, "%", 1), say.Fig(one.s/60, 0))
 	}
 	return n
 }
@@ -195,19 +194,19 @@ func nightNumbers(v *Prepared) (n figure.Lines) {
 func fallbackNumbers(v *Prepared) (n figure.Lines) {
 	r := v.Fallback
 	if r == nil {
-		return figure.Lines{"none is chosen"}
+		return figure.Lines{say.T("prepare.none-chosen")}
 	}
-	n.Say("%s, %s km: %s km × %s Wh/km = %s of the pack; %s at the plug, %s left", r.Name,
-		words.Figure(r.Fallback.Km, 1), words.Figure(r.Fallback.Km, 1), words.Fixed(v.WhPerKm, 0),
-		words.Percent(r.NeedPct), words.Percent(v.Plan.FromPct), words.Percent(r.LeftPct))
+	n.Say("prepare.of-the-pack-at", r.Name, say.Q(r.Fallback.Km, "km", 1), say.Q(r.Fallback.Km, "km", 1),
+		say.Q(v.WhPerKm, "Wh/km", 0).Exact(), say.Q(r.NeedPct, "%", 1), say.Q(v.Plan.FromPct, "%", 1), say.Q(r.LeftPct,
+			"%", 1))
 	return n
 }
 
 func billNumbers(v *Prepared) (n figure.Lines) {
 	if b := v.Forecast.Bill; b != nil {
-		n.Say("%s kWh at the stall", words.Fixed(v.Forecast.Energy.StallKWh, 2))
-		n.Say("energy %s + minutes %s + session fee %s + tax %s = %s %s", words.Fixed(b.Energy, 2), words.Fixed(b.Time, 2),
-			words.Fixed(b.Session, 2), words.Fixed(b.Tax, 2), b.Currency, words.Fixed(b.Total, 2))
+		n.Say("prepare.kwh-at-the-stall", say.Fixed(v.Forecast.Energy.StallKWh, 2))
+		n.Say("prepare.energy-minutes-session-fee", say.Fixed(b.Energy, 2), say.Fixed(b.Time, 2), say.Fixed(b.Session, 2),
+			say.Fixed(b.Tax, 2), b.Currency, say.Fixed(b.Total, 2))
 	}
 	return n
 }
@@ -223,17 +222,17 @@ func ceilingNumbers(x Explained) (n figure.Lines) {
 			continue
 		}
 		at := x.Fit.At[i]
-		line := fmt.Sprintf("%s, pack at %s V:", words.Percent(at.SoCPct), words.Figure(at.PackV, 0))
+		line := say.T("prepare.pack-at-v", say.Q(at.SoCPct, "%", 1), say.Fig(at.PackV, 0))
 		for k, c := range at.Ceilings {
 			if k > 0 {
-				line += ","
+				line = line.And("list-comma")
 			}
-			line += fmt.Sprintf(" %s %s kW", x.Fit.Limits.Label(c.Cause), words.Figure(c.KW, 0))
+			line = line.And("prepare.kw", x.Fit.Limits.Label(c.Cause), say.Fig(c.KW, 0))
 		}
-		n.Say("%s", line)
+		n.Add(line)
 	}
 	for _, what := range x.NotKnown {
-		n.Say("not noted, so taken as no limit: %s", what)
+		n.Say("prepare.not-noted-so-taken", what)
 	}
 	return n
 }

@@ -1,6 +1,8 @@
 package prepare
 
-import "zincroad/core/run"
+import (
+	"zincroad/core/run"
+)
 
 // Method is the rules that make runs comparable, with the reason for them.
 type Method struct {

@@ -1,12 +1,11 @@
 package prepare
 
 import (
-	"fmt"
 	"math"
 
 	"zincroad/core/forecast"
 	"zincroad/core/pack"
-	"zincroad/core/words"
+	"zincroad/core/say"
 )
 
 // Night is the planned charge now against the same one after a night, when the pack is as cold as it is outside.
@@ -28,7 +27,7 @@ func (p *Prepared) night() *Night {
 		return nil
 	}
 	brief, err := forecast.Quick(p.Plan.session(p.Plan.FromPct, p.Plan.ToPct, pack.Nodes{ColdestC: out, WarmestC: out}))
-	if err != nil || brief.Note != "" {
+	if err != nil || brief.Note.Any() {
 		return nil
 	}
 	n.MorningS = brief.TS
@@ -36,10 +35,10 @@ func (p *Prepared) night() *Night {
 }
 
 // Said is what a night makes of it, in a sentence.
-func (n *Night) Said() string {
+func (n *Night) Said() say.Text {
 	more := math.Round(n.MorningS/60) - math.Round(n.NowS/60)
 	if more < 1 {
-		return "A night makes no difference to this charge."
+		return say.T("prepare.a-night-makes-no")
 	}
-	return fmt.Sprintf("After a night outside the same charge takes %s min more.", words.Figure(more, 0))
+	return say.T("prepare.after-a-night-outside", say.Fig(more, 0))
 }

@@ -8,15 +8,14 @@ package prepare
 
 import (
 	"errors"
-	"fmt"
 	"math"
 	"sync"
 
 	"zincroad/core/forecast"
 	"zincroad/core/pack"
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/stall"
-	"zincroad/core/words"
 )
 
 // Plan is what the tester has and wants.
@@ -88,7 +87,7 @@ func (p *Plan) WarmSession() forecast.Plan {
 // from, to, battery, km, way or fallback.
 type Refusal struct {
 	At     string
-	Reason string
+	Reason say.Text
 }
 
 // Prepared is a plan worked out. Where Refusals says that it cannot be, what could
@@ -127,9 +126,9 @@ func Of(plan Plan) *Prepared {
 	battery, err := pack.For(plan.KnownCar())
 	switch {
 	case errors.Is(err, pack.ErrVoltages):
-		p.refuse("car", "The pack's lowest voltage is above its highest: put it right in the Garage.")
+		p.refuse("car", "prepare.the-pack-lowest-voltage")
 	case err != nil:
-		p.refuse("car", "The car's usable capacity is needed: note it in the Garage.")
+		p.refuse("car", "prepare.the-car-usable-capacity")
 	}
 	if p.Refused() {
 		return p
@@ -151,8 +150,8 @@ func Of(plan Plan) *Prepared {
 	return p
 }
 
-func (p *Prepared) refuse(at, format string, args ...any) {
-	p.Refusals = append(p.Refusals, Refusal{at, fmt.Sprintf(format, args...)})
+func (p *Prepared) refuse(at, code string, args ...any) {
+	p.Refusals = append(p.Refusals, Refusal{at, say.T(code, args...)})
 }
 
 // check says what cannot be, one sentence each.
@@ -161,34 +160,26 @@ func (p *Prepared) check() {
 	arrive := plan.NowPct - p.DirectPct
 	switch {
 	case !(plan.FromPct >= 0 && plan.ToPct <= 100 && plan.FromPct < plan.ToPct):
-		p.refuse("to", "The charge to stop at must be above the charge to start from, both from 0 to 100 %%.")
+		p.refuse("to", "prepare.the-charge-to-stop")
 	case plan.FromPct > plan.NowPct:
-		p.refuse("from", "Cannot start from %s %%: the battery is at %s %% now. Charge before, or start lower.",
-			words.Figure(plan.FromPct, 1), words.Figure(plan.NowPct, 1))
+		p.refuse("from", "prepare.cannot-start-from-the", say.Fig(plan.FromPct, 1), say.Fig(plan.NowPct, 1))
 	case arrive < 0:
-		p.refuse("now", "The car does not get there: %s km take %s %%, and it has %s %%.", words.Figure(plan.Km, 0),
-			words.Figure(p.DirectPct, 1), words.Figure(plan.NowPct, 1))
+		p.refuse("now", "prepare.the-car-does-not", say.Q(plan.Km, "km", 0), say.Fig(p.DirectPct, 1), say.Fig(plan.NowPct, 1))
 	case arrive < plan.FromPct:
-		p.refuse(
-			"now",
-			"Arrives with %s %%, under the %s %% to start from: %s km take %s %%. Charge before, or start lower.",
-			words.Figure(arrive, 1),
-			words.Figure(plan.FromPct, 1),
-			words.Figure(plan.Km, 0),
-			words.Figure(p.DirectPct, 1),
-		)
+		p.refuse("now", "prepare.arrives-with-under-the", say.Fig(arrive, 1), say.Fig(plan.FromPct, 1),
+			say.Q(plan.Km, "km", 0), say.Fig(p.DirectPct, 1))
 	}
 	for _, c := range []float64{plan.Now.ColdestC, plan.Now.WarmestC, plan.Road.AmbientC} {
 		if !(c >= -60 && c <= 90) {
-			p.refuse("battery", "Temperatures must be from −60 to 90 °C.")
+			p.refuse("battery", "prepare.temperatures-must-be-from")
 			break
 		}
 	}
 	if !p.Fit.Fits {
-		p.refuse("stall", "%s", p.Fit.Reason)
+		p.Refusals = append(p.Refusals, Refusal{"stall", p.Fit.Reason})
 	}
-	if why := plan.Way.Possible(plan.Car, plan.Stall); why != "" {
-		p.refuse("way", "Not this way: %s.", why)
+	if why := plan.Way.Possible(plan.Car, plan.Stall); why.Any() {
+		p.refuse("way", "prepare.not-this-way", why)
 	}
 	if !p.Refused() && plan.FromPct <= RunOutPct && (p.Fallback == nil || !p.Fallback.Reachable) {
 		p.refuseRunOut()
@@ -233,9 +224,9 @@ func (d *driver) chosen(targetC float64) *Approach {
 	w := d.plan.Way
 	wished, set := run.Value(d.plan.WarmMin)
 	stops, byItself := run.Value(d.plan.Car.HeaterStopC)
-	limit := ""
+	limit := say.Text(nil)
 	if byItself && w.heats() && stops < targetC {
-		limit = fmt.Sprintf("the heater stops by itself at %.0f °C", stops)
+		limit = say.T("prepare.the-heater-stops-by", say.Q(stops, "°C", 0).Exact())
 	}
 	if !set {
 		a := d.warmed(w, targetC)
@@ -249,10 +240,10 @@ func (d *driver) chosen(targetC float64) *Approach {
 		a.Limit = limit
 	}
 	a.Short = a.Plug().Battery.Ordered().ColdestC < targetC-0.05
-	if a.Limit == "" && d.longest(w) > 0 && a.WarmS < wished*60-30 {
-		a.Limit = "charge and distance allow no more"
+	if !a.Limit.Any() && d.longest(w) > 0 && a.WarmS < wished*60-30 {
+		a.Limit = say.T("prepare.charge-and-distance-allow")
 		if w.ByNavigation() {
-			a.Limit = "navigation and charge allow no more"
+			a.Limit = say.T("prepare.navigation-and-charge-allow")
 		}
 	}
 	return a
@@ -261,7 +252,7 @@ func (d *driver) chosen(targetC float64) *Approach {
 // Option is a way of warming with what it buys.
 type Option struct {
 	Way       Way
-	Reason    string // why it is not possible; empty when it is
+	Reason    say.Text // why it is not possible; empty when it is
 	Approach  *Approach
 	TS        float64 // from plug-in to the charge to stop at; NaN when it is not reached
 	PeakKW    float64
@@ -278,7 +269,7 @@ func (o *Option) Pays() bool { return o.SavedS > o.BackS && o.SavedS >= 60 }
 // option works one way of warming out, against going straight there.
 func (d *driver) option(w Way, targetC float64) Option {
 	o := Option{Way: w, TS: math.NaN()}
-	if o.Reason = w.Possible(d.plan.Car, d.plan.Stall); o.Reason != "" {
+	if o.Reason = w.Possible(d.plan.Car, d.plan.Stall); o.Reason.Any() {
 		return o
 	}
 	if w == d.plan.Way {
@@ -287,17 +278,17 @@ func (d *driver) option(w Way, targetC float64) Option {
 		o.Approach = d.warmed(w, targetC)
 	}
 	if w.ChargesBefore() && o.Approach.Phase(Charge) == nil {
-		return Option{Way: w, TS: math.NaN(), Reason: "this stall cannot charge it so far"}
+		return Option{Way: w, TS: math.NaN(), Reason: say.T("prepare.this-stall-cannot-charge")}
 	}
 	if w.ByNavigation() && o.Approach.WarmS == 0 && o.Approach.StopsS < 0 {
 		return Option{Way: w, TS: math.NaN(), Reason: NoHeating(o.Approach)}
 	}
 	brief, err := forecast.Quick(d.plan.session(d.plan.FromPct, d.plan.ToPct, o.Approach.Plug().Battery))
 	if err != nil {
-		o.Reason = err.Error()
+		o.Reason = say.Own(err.Error())
 		return o
 	}
-	if brief.Note == "" {
+	if !brief.Note.Any() {
 		o.TS = brief.TS
 	}
 	o.PeakKW, o.KWh = brief.PeakKW, o.Approach.KWh
@@ -309,7 +300,7 @@ func (d *driver) option(w Way, targetC float64) Option {
 
 // against compares an option with going straight there.
 func (o *Option) against(straight *Option, whPerKm float64) {
-	if o.Reason != "" {
+	if o.Reason.Any() {
 		return
 	}
 	o.SavedS = straight.TS - o.TS

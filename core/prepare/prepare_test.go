@@ -12,6 +12,7 @@ import (
 	"zincroad/core/pack"
 	"zincroad/core/prepare"
 	"zincroad/core/run"
+	"zincroad/core/say"
 )
 
 var n = run.N
@@ -84,7 +85,7 @@ func TestConsumptionFromRatedRange(t *testing.T) {
 	got, assumed := prepare.Road{AmbientC: 20, SpeedKmh: 110}.WhPerKm(c, 75)
 	assert.InDelta(t, 75000.0/310, got, 0.01)
 	require.Len(t, assumed, 1)
-	assert.Contains(t, assumed[0].From, "rated range")
+	assert.Contains(t, assumed[0].From.Kept(), "rated range")
 }
 
 // 24 % of 75 kWh are 18 kWh. At 110 km/h and 20 °C the car takes 22 kW; 0.375 kWh
@@ -300,7 +301,7 @@ func TestRefusals(t *testing.T) {
 			p := prepare.Of(plan(tt.change))
 			require.NotEmpty(t, p.Refusals)
 			assert.Equal(t, tt.at, p.Refusals[0].At)
-			assert.Contains(t, p.Refusals[0].Reason, tt.says)
+			assert.Contains(t, p.Refusals[0].Reason.Kept(), tt.says)
 			assert.Nil(t, p.Approach)
 		})
 	}
@@ -339,7 +340,7 @@ func TestBeforeANight(t *testing.T) {
 	assert.Greater(t, p.Night.NowC, 15.0)
 	assert.Greater(t, p.Night.MorningS, p.Night.NowS+180, "a pack of −5 °C takes minutes more")
 	more := math.Round(p.Night.MorningS/60) - math.Round(p.Night.NowS/60)
-	assert.Contains(t, p.Night.Said(), fmt.Sprintf("takes %.0f min more", more))
+	assert.Contains(t, p.Night.Said().Kept(), fmt.Sprintf("takes %.0f min more", more))
 	posts := p.Forecast.Posts
 	assert.InDelta(t, posts[len(posts)-1].TS, p.Night.NowS, 1, "the same charge as the forecast's")
 	cold := prepare.Of(plan(func(p *prepare.Plan) {
@@ -372,10 +373,10 @@ func TestCautions(t *testing.T) {
 		c := prepare.ListOf(prepare.Of(plan(change)), method(key)).Cautions
 		seen := map[string]bool{}
 		for _, s := range c {
-			assert.False(t, seen[s], s)
-			seen[s] = true
+			assert.False(t, seen[s.Kept()], s)
+			seen[s.Kept()] = true
 		}
-		return c
+		return say.AllKept(c)
 	}
 	plain := list("stop", nil)
 	assert.Contains(t, plain[0], "under load")
@@ -410,14 +411,15 @@ func TestAWishThatCannotBeMetIsSaid(t *testing.T) {
 	assert.Empty(t, a.Limit)
 	assert.InDelta(t, 3600, a.WarmS, 1)
 	a = of(300, prepare.AtHome, nil)
-	assert.Equal(t, "charge and distance allow no more", a.Limit)
+	assert.Equal(t, "charge and distance allow no more", a.Limit.Kept())
 	assert.Less(t, a.WarmS, 3.4*3600)
 	nav := func(c *run.Car) { c.Preconditioning = "navigation" }
-	assert.Equal(t, "navigation and charge allow no more", of(60, prepare.Navigation, nav).Limit, "30 minutes ahead")
+	assert.Equal(t, "navigation and charge allow no more", of(60, prepare.Navigation, nav).Limit.Kept(),
+		"30 minutes ahead")
 
 	stops := func(c *run.Car) { c.HeaterStopC = n(9) }
 	a = of(60, prepare.AtTheSite, stops)
-	assert.Equal(t, "the heater stops by itself at 9 °C", a.Limit)
+	assert.Equal(t, "the heater stops by itself at 9 °C", a.Limit.Kept())
 	assert.InDelta(t, 9, a.Plug().Battery.Ordered().ColdestC, 0.7)
 }
 
@@ -475,5 +477,5 @@ func TestNavigationLimitsOfTheCar(t *testing.T) {
 	assert.Zero(t, early.StopsS)
 	strict := of(&run.Navigation{MinKW: n(400)})
 	require.NotEmpty(t, strict.Refusals)
-	assert.Contains(t, strict.Refusals[0].Reason, "only for stalls of 400 kW and more")
+	assert.Contains(t, strict.Refusals[0].Reason.Kept(), "only for stalls of 400 kW and more")
 }

@@ -3,7 +3,6 @@ package prepare
 import (
 	"cmp"
 	"encoding/json"
-	"fmt"
 	"math"
 	"slices"
 	"strconv"
@@ -13,8 +12,8 @@ import (
 	"zincroad/core/forecast"
 	"zincroad/core/pack"
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/stall"
-	"zincroad/core/words"
 )
 
 // Offer is a stall that a plan could go to.
@@ -35,7 +34,7 @@ type Ranked struct {
 	Reached bool    // the plan's end is reached there
 	TS      float64 // until then from plug-in, s; +Inf where it is not
 	PeakKW  float64
-	Reason  string // why it is not
+	Reason  say.Text // why it is not
 }
 
 // HasKm tells whether it is known how far the stall is.
@@ -112,21 +111,21 @@ func ranked(group []Offer, session forecast.Plan, p Plan, prepared *Prepared) Ra
 	fit, err := stall.FitOf(p.KnownCar(), session.Stall, p.Adapter, p.Session.Assumed, p.Session.Gentle)
 	switch {
 	case err != nil:
-		r.Reason = "not known"
+		r.Reason = say.T("prepare.not-known")
 		return r
 	case !fit.Fits:
 		r.Reason = cannot(session.Stall, p.Car)
 		return r
 	}
 	if prepared != nil && !math.IsNaN(r.Km) && prepared.WhPerKm > 0 && prepared.TakesPct(r.Km) > p.NowPct-p.FromPct {
-		r.Reason = "out of reach for a start at " + words.Percent(p.FromPct)
+		r.Reason = say.T("prepare.out-of-reach", say.Q(p.FromPct, "%", 1))
 		return r
 	}
 	f, err := forecast.Quick(session)
 	switch {
 	case err != nil:
-		r.Reason = "not known"
-	case f.Note != "":
+		r.Reason = say.T("prepare.not-known")
+	case f.Note.Any():
 		r.Reason = f.Note
 	default:
 		r.TS, r.PeakKW, r.Reached = f.TS, f.PeakKW, true
@@ -135,12 +134,12 @@ func ranked(group []Offer, session forecast.Plan, p Plan, prepared *Prepared) Ra
 }
 
 // cannot says in few words why voltages do not meet.
-func cannot(s *run.Stall, c *run.Car) string {
+func cannot(s *run.Stall, c *run.Car) say.Text {
 	low, _ := run.Value(s.MinV)
 	high, _ := run.Value(s.MaxV)
-	text := fmt.Sprintf("cannot: %s–%s V", words.Figure(low, 0), words.Figure(high, 0))
+	text := say.T("prepare.cannot-v", say.Fig(low, 0), say.Fig(high, 0))
 	if b, err := pack.For(c); err == nil {
-		text += fmt.Sprintf(", pack %s–%s V", words.Figure(b.MinV, 0), words.Figure(b.MaxV, 0))
+		text = text.And("prepare.pack-v", say.Fig(b.MinV, 0), say.Fig(b.MaxV, 0))
 	}
 	return text
 }

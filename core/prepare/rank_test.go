@@ -10,6 +10,7 @@ import (
 	"zincroad/core/pack"
 	"zincroad/core/prepare"
 	"zincroad/core/run"
+	"zincroad/core/say"
 )
 
 func offers() []prepare.Offer {
@@ -45,7 +46,7 @@ func TestRank(t *testing.T) {
 	assert.True(t, list[1].Chosen)
 	assert.InDelta(t, list[0].TS, list[1].TS, 1e-9, "as strong")
 	assert.Greater(t, list[2].TS, list[1].TS, "a third of the power takes longer, though the pack is cold")
-	reasons := map[string]string{list[3].Name: list[3].Reason, list[4].Name: list[4].Reason}
+	reasons := map[string]string{list[3].Name: list[3].Reason.Kept(), list[4].Name: list[4].Reason.Kept()}
 	assert.Contains(t, reasons["Slate Quarry 1"], "cannot: 150–200 V, pack ")
 	assert.Contains(t, reasons["Slate Quarry 2"], "out of reach for a start at 10")
 }
@@ -136,7 +137,8 @@ func TestBestFallback(t *testing.T) {
 // A plan's figures have numbers, and say why there are none where it is not worked out.
 func TestPlansFiguresExplainThemselves(t *testing.T) {
 	p := plan(func(p *prepare.Plan) { p.Fallback = &prepare.Fallback{Name: "Slate Quarry 1", Km: 10} })
-	x := prepare.Explained{Plan: prepare.Of(p), FromPct: 10, ToPct: 80, Assumed: []pack.Assumption{{What: "mass"}}}
+	x := prepare.Explained{Plan: prepare.Of(p), FromPct: 10, ToPct: 80,
+		Assumed: []pack.Assumption{{What: say.Own("mass")}}}
 	for _, f := range prepare.Figures {
 		if f.Key != "ceilings" && f.Key != "bill" { // these need a fit and a tariff
 			assert.NotEmpty(t, f.Numbers(x), f.Key)
@@ -147,7 +149,7 @@ func TestPlansFiguresExplainThemselves(t *testing.T) {
 	assert.Equal(
 		t,
 		[]string{"the plan is not worked out: no car"},
-		[]string(drive.Numbers(prepare.Explained{Why: "no car"})),
+		say.AllKept(drive.Numbers(prepare.Explained{Why: say.Own("no car")})),
 	)
 	_, ok = prepare.Figures.Find("luck")
 	assert.False(t, ok)

@@ -1,11 +1,11 @@
 package prepare
 
 import (
-	"fmt"
 	"math"
 
 	"zincroad/core/pack"
 	"zincroad/core/run"
+	"zincroad/core/say"
 )
 
 // Road is what the way to the stall is like.
@@ -69,10 +69,11 @@ func observed(c *run.Car, usableKWh float64) (float64, []pack.Assumption) {
 	if v, ok := run.Known(c.ConsumptionWhKm); ok {
 		return v, nil
 	}
-	v, from := float64(unknownWhKm), "neither consumption nor rated range is noted; no source"
+	v, from := float64(unknownWhKm), say.T("prepare.consumption-unknown")
 	if km, ok := run.Known(c.RatedRangeKm); ok {
 		v = usableKWh * 1000 / (km * observedShare)
-		from = "88 % of the rated range is seen on the highway; common practice, no source"
+		from = say.T("prepare.consumption-rated")
 	}
-	return v, []pack.Assumption{{What: "consumption", Value: fmt.Sprintf("%.0f Wh/km", v), From: from}}
+	return v, []pack.Assumption{{What: say.T("prepare.consumption"),
+		Value: say.T("prepare.value", say.Q(v, "Wh/km", 0)), From: from}}
 }

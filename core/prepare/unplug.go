@@ -1,6 +1,8 @@
 package prepare
 
-import "zincroad/core/forecast"
+import (
+	"zincroad/core/forecast"
+)
 
 // Unplug is from which charge on it goes slowly: ten points before and ten behind, min.
 type Unplug struct {

@@ -15,8 +15,9 @@ import (
 // A pack of 60 kWh that takes 120 kW to 70 % and 60 from there on: ten points are 6 kWh, 3 minutes and 6. One that takes
 // the same all the way is nowhere slow but where its volts end.
 func TestWhenToUnplug(t *testing.T) {
-	session := forecast.Plan{Car: &run.Car{Chemistry: "NMC", UsableKWh: run.N(60), Envelope: []run.Point{{SoCPct: 0, KW: 120},
-		{SoCPct: 70, KW: 120}, {SoCPct: 70.5, KW: 60}, {SoCPct: 100, KW: 60}}}, FromPct: 12, ToPct: 60, AmbientC: 20,
+	session := forecast.Plan{Car: &run.Car{Chemistry: "NMC", UsableKWh: run.N(60),
+		Envelope: []run.Point{{SoCPct: 0, KW: 120},
+			{SoCPct: 70, KW: 120}, {SoCPct: 70.5, KW: 60}, {SoCPct: 100, KW: 60}}}, FromPct: 12, ToPct: 60, AmbientC: 20,
 		Battery: pack.Nodes{ColdestC: 28, WarmestC: 28}}
 	u, ok := prepare.WhenToUnplug(session)
 	require.True(t, ok)

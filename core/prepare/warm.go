@@ -1,9 +1,8 @@
 package prepare
 
 import (
-	"fmt"
-
 	"zincroad/core/run"
+	"zincroad/core/say"
 )
 
 // Way is a way to get the battery to the stall as warm as it is wanted.
@@ -39,45 +38,45 @@ func (w Way) ChargesBefore() bool {
 }
 
 // Words says a way in a few words.
-func (w Way) Words() string {
+func (w Way) Words() say.Text {
 	switch w {
 	case Nothing:
-		return "straight there, parked"
+		return say.T("prepare.straight-there-parked")
 	case Steady:
-		return "drive it down"
+		return say.T("prepare.drive-it-down")
 	case Heater:
-		return "heater by its switch"
+		return say.T("prepare.heater-by-its-switch")
 	case Navigation:
-		return "by navigation"
+		return say.T("prepare.by-navigation")
 	case Hard:
-		return "drive hard"
+		return say.T("prepare.drive-hard")
 	case Charged:
-		return "DC charge before"
+		return say.T("prepare.dc-charge-before")
 	case AtHome:
-		return "heater, parked at home"
+		return say.T("prepare.heater-parked-at-home")
 	case AtTheSite:
-		return "heater, parked there"
+		return say.T("prepare.heater-parked-there")
 	case HeaterHard:
-		return "heater and driving hard"
+		return say.T("prepare.heater-and-driving-hard")
 	case ChargedHeater:
-		return "DC charge, then heater"
+		return say.T("prepare.dc-charge-then-heater")
 	case ChargedNavigation:
-		return "DC charge, then navigation"
+		return say.T("prepare.dc-charge-then-navigation")
 	}
-	return string(w)
+	return say.Own(string(w))
 }
 
 // Verb begins a sentence on what a way costs.
-func (w Way) Verb() string {
+func (w Way) Verb() say.Text {
 	switch w {
 	case Hard:
-		return "Driving hard"
+		return say.T("prepare.driving-hard")
 	case HeaterHard:
-		return "Heating and driving hard"
+		return say.T("prepare.heating-and-driving")
 	case Charged, ChargedHeater, ChargedNavigation:
-		return "Charging before"
+		return say.T("prepare.charging-before")
 	}
-	return "Heating"
+	return say.T("prepare.heating")
 }
 
 // Preconditioned is the word of a run's conditions for a way.
@@ -143,30 +142,30 @@ const EarlierPoints = 30
 
 // Possible tells why a car cannot be warmed in a way at a stall; empty when it can.
 // A stall of nil is not known yet.
-func (w Way) Possible(c *run.Car, s *run.Stall) string {
+func (w Way) Possible(c *run.Car, s *run.Stall) say.Text {
 	_, heated := run.Known(c.HeaterKW)
 	switch w {
 	case Heater, AtHome, AtTheSite, HeaterHard, ChargedHeater:
 		switch {
 		case !heated:
-			return "no battery heater is noted for this car"
+			return say.T("prepare.no-battery-heater-is")
 		case c.Preconditioning == "navigation":
-			return "this car heats only on the way to a stall in its navigation"
+			return say.T("prepare.this-car-heats-only")
 		case c.Preconditioning != "manual":
-			return "no switch for its heater is noted"
+			return say.T("prepare.no-switch-for-its")
 		}
 	case Navigation, ChargedNavigation:
 		switch {
 		case c.Preconditioning != "navigation":
-			return "not in this car, as far as noted"
+			return say.T("prepare.not-in-this-car")
 		case !heated:
-			return "no battery heater is noted for this car"
+			return say.T("prepare.no-battery-heater-is")
 		case s != nil:
 			least := navigationOf(c).minKW
 			if kw, ok := run.Known(s.RatedKW); ok && kw < least {
-				return fmt.Sprintf("the navigation heats only for stalls of %.0f kW and more", least)
+				return say.T("prepare.the-navigation-heats-only", say.Fixed(least, 0))
 			}
 		}
 	}
-	return ""
+	return nil
 }

@@ -1,6 +1,9 @@
 package stall
 
-import "zincroad/core/limit"
+import (
+	"zincroad/core/limit"
+	"zincroad/core/say"
+)
 
 // Format is the name and version of the open format of a fit.
 const Format = "zincroad-fit/1"
@@ -9,7 +12,7 @@ const Format = "zincroad-fit/1"
 type Document struct {
 	Format string       `json:"format"`
 	Fits   bool         `json:"fits"`
-	Reason string       `json:"reason"`
+	Reason say.Text     `json:"reason"`
 	At     []documentAt `json:"at"`
 }
 

@@ -4,20 +4,20 @@
 package stall
 
 import (
-	"fmt"
 	"math"
 	"slices"
 
 	"zincroad/core/limit"
 	"zincroad/core/pack"
 	"zincroad/core/run"
+	"zincroad/core/say"
 )
 
 // Fit is what a stall can give a car with a warm pack, against state of charge.
 type Fit struct {
 	Fits    bool
-	Reason  string // why not, or from where to where it does
-	At      []At   // every whole percent from 0 to 100; empty when it does not fit
+	Reason  say.Text // why not, or from where to where it does
+	At      []At     // every whole percent from 0 to 100; empty when it does not fit
 	Assumed []pack.Assumption
 	Limits  *limit.Limits
 }
@@ -56,7 +56,7 @@ func FitOf(c *run.Car, s *run.Stall, ad *run.Adapter, a limit.Assumptions, gentl
 	}
 	taper := p.Taper(c, gentle)
 	l := limit.LimitsOf(c, p, s, ad, a)
-	f := &Fit{Fits: l.Refusal == "", Reason: l.Refusal, Assumed: p.Assumed, Limits: l}
+	f := &Fit{Fits: !l.Refusal.Any(), Reason: l.Refusal, Assumed: p.Assumed, Limits: l}
 	if !f.Fits {
 		return f, nil
 	}
@@ -109,7 +109,7 @@ func asCeilings(list []limit.Allowed) []Ceiling {
 }
 
 // partly says from where to where a stall gives anything, when it is not all.
-func partly(l *limit.Limits, at []At) string {
+func partly(l *limit.Limits, at []At) say.Text {
 	from, to := -1.0, -1.0
 	for _, a := range at {
 		if h, _ := a.Holding(); h.KW > 0.5 {
@@ -121,14 +121,10 @@ func partly(l *limit.Limits, at []At) string {
 	}
 	switch {
 	case from > 0:
-		return fmt.Sprintf(
-			"Only from %.0f %% on: below that the pack's voltage is under the stall's lowest, %.0f V.",
-			from,
-			l.StallMinV,
-		)
+		return say.T("stall.only-from-on-below", say.Fixed(from, 0), say.Fixed(l.StallMinV, 0))
 	case to < 99 && to >= 0:
 		top, _ := l.TopV()
-		return fmt.Sprintf("Only up to %.0f %%: above that the pack's voltage is over %.0f V.", to, top)
+		return say.T("stall.only-up-to-above", say.Fixed(to, 0), say.Fixed(top, 0))
 	}
-	return ""
+	return nil
 }

@@ -1,6 +1,8 @@
 package trace
 
-import "math"
+import (
+	"math"
+)
 
 // aheadBlock is how many readings are asked of at once.
 const aheadBlock = 256

@@ -4,7 +4,9 @@
 // Nothing here knows what a run is. Times are seconds, powers kilowatts.
 package trace
 
-import "zincroad/core/units"
+import (
+	"zincroad/core/units"
+)
 
 // Channel names one measured quantity; the name is also its CSV header.
 type Channel string

@@ -1,6 +1,8 @@
 package trace
 
-import "math"
+import (
+	"math"
+)
 
 // oneWay is how much more must speak for one sign than for the other, as a share of all that speaks: a charge that the
 // car sets down in the middle of a short run contradicts the rest, and does not tell (common practice, no source).

@@ -1,6 +1,8 @@
 package trace
 
-import "math"
+import (
+	"math"
+)
 
 // A spike is one or two readings that leap away from a power which is the same
 // before and after. What counts is common practice, no source: the leap is at

@@ -1,5 +1,9 @@
 package trip
 
+import (
+	"zincroad/core/say"
+)
+
 // The names and versions of the open formats of a trip and of its plans.
 const (
 	Format     = "zincroad-trip/1"
@@ -9,7 +13,7 @@ const (
 // Document is what was found, as the open format zincroad-trip-plan/1 writes it.
 type Document struct {
 	Format      string         `json:"format"`
-	Unreachable string         `json:"unreachable"`
+	Unreachable say.Text       `json:"unreachable"`
 	Plans       []documentPlan `json:"plans"`
 }
 
@@ -26,15 +30,15 @@ type documentPlan struct {
 }
 
 type documentStop struct {
-	Site      string  `json:"site"`
-	AtKm      float64 `json:"at_km"`
-	ArrivePct float64 `json:"arrive_pct"`
-	LeavePct  float64 `json:"leave_pct"`
-	ChargeMin float64 `json:"charge_min"`
-	EnergyKWh float64 `json:"energy_kwh"`
-	Cost      float64 `json:"cost"`
-	BatteryC  float64 `json:"battery_c"`
-	Why       string  `json:"why"`
+	Site      string   `json:"site"`
+	AtKm      float64  `json:"at_km"`
+	ArrivePct float64  `json:"arrive_pct"`
+	LeavePct  float64  `json:"leave_pct"`
+	ChargeMin float64  `json:"charge_min"`
+	EnergyKWh float64  `json:"energy_kwh"`
+	Cost      float64  `json:"cost"`
+	BatteryC  float64  `json:"battery_c"`
+	Why       say.Text `json:"why"`
 }
 
 // Document is the plans of a trip in the open format.

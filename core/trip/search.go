@@ -2,18 +2,17 @@ package trip
 
 import (
 	"cmp"
-	"fmt"
 	"math"
 	"slices"
 
-	"zincroad/core/words"
+	"zincroad/core/say"
 )
 
 // rule is what a school allows at a stop.
 type rule struct {
 	name string
 	by   Weigh
-	why  string // a stop is left with more than the way to the next one needs
+	why  say.Text // a stop is left with more than the way to the next one needs
 	// leaves tells whether a stop may be left with so much, having been come to with so much
 	leaves func(arrivePct float64, leavePct int) bool
 }
@@ -23,11 +22,11 @@ const leastPct = 3
 
 // schools are how people go, beside the best by what they weigh.
 var schools = []rule{
-	{"fastest", Minutes, "the same points take longer at the next stop", nil},
-	{"cheapest", Money, "the same points cost more at the next stop", nil},
-	{"fewest stops", Stops, "the same points take longer at the next stop", nil},
-	{"10-80 stops", Minutes, "each stop goes to 80 %", func(_ float64, leave int) bool { return leave == 80 }},
-	{"short hops", Minutes, "the same points take longer at the next stop",
+	{"fastest", Minutes, say.T("trip.the-same-points-take"), nil},
+	{"cheapest", Money, say.T("trip.the-same-points-cost"), nil},
+	{"fewest stops", Stops, say.T("trip.the-same-points-take"), nil},
+	{"10-80 stops", Minutes, say.T("trip.each-stop-goes-to"), func(_ float64, leave int) bool { return leave == 80 }},
+	{"short hops", Minutes, say.T("trip.the-same-points-take"),
 		func(arrive float64, leave int) bool { return float64(leave)-arrive <= mostHopPct }},
 }
 
@@ -215,23 +214,22 @@ func (r *road) planOf(by rule, end *label) Plan {
 }
 
 // why says what a stop is left with so much for.
-func (r *road) why(l, next *label, why string) string {
+func (r *road) why(l, next *label, why say.Text) say.Text {
 	km, takes := r.kmBetween(l.place, next.place), r.takes(l.place, next.place)
 	least := r.ReservePct
 	if next.place == len(r.order) {
 		least = r.ArrivePct
 	}
 	spare := float64(l.leave) - takes - least
-	s := fmt.Sprintf("%s km to %s take %s %%", words.Figure(km, 0), r.name(next.place), words.Figure(takes, 0))
+	s := say.T("trip.to-take", say.Q(km, "km", 0), r.name(next.place), say.Fig(takes, 0))
 	if spare < 1 {
-		return s + fmt.Sprintf(", and %s %% are to be left", words.Figure(least, 0))
+		return s.And("trip.and-are-to-be", say.Fig(least, 0))
 	}
-	return s + fmt.Sprintf("; %s %% more than that and the %s %% to be left: %s", words.Figure(spare, 0),
-		words.Figure(least, 0), why)
+	return s.And("trip.more-than-that-and", say.Fig(spare, 0), say.Fig(least, 0), why)
 }
 
 // gap says from where to where the car cannot go: over the longest stretch that it reaches the beginning of.
-func (r *road) gap() string {
+func (r *road) gap() say.Text {
 	n := len(r.order)
 	seen := make([]bool, n)
 	at := -1
@@ -258,9 +256,8 @@ func (r *road) gap() string {
 	if to == n {
 		least = r.ArrivePct
 	}
-	return fmt.Sprintf("From %s to %s: %s km take %s %%, and no more than %s %% are there, of which %s %% are to be left.",
-		r.name(at), r.name(to), words.Figure(r.kmBetween(at, to), 0), words.Figure(r.takes(at, to), 0),
-		words.Figure(full, 0), words.Figure(least, 0))
+	return say.T("trip.from-to-take-and", r.name(at), r.name(to), say.Q(r.kmBetween(at, to), "km", 0),
+		say.Fig(r.takes(at, to), 0), say.Fig(full, 0), say.Fig(least, 0))
 }
 
 // fullAt is the most that the car can be charged to at a place.

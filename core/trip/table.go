@@ -189,7 +189,7 @@ func (r *road) step(site *Site, fromPct, tempC float64) *session {
 	plan := forecast.Plan{Car: r.Car, Known: r.Known, Stall: site.Stall, FromPct: fromPct, ToPct: topPct,
 		Battery: pack.Nodes{ColdestC: tempC, WarmestC: tempC}, AmbientC: r.AmbientC, Gentle: r.Gentle}
 	s, err := forecast.NewSession(plan)
-	if err != nil || s.Refusal() != "" {
+	if err != nil || s.Refusal().Any() {
 		return out
 	}
 	m := meter{tariff: tariffOf(site)}

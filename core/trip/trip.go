@@ -26,6 +26,7 @@ import (
 	"zincroad/core/forecast"
 	"zincroad/core/pack"
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/vehicle"
 )
 
@@ -76,7 +77,7 @@ type Stop struct {
 	ArrivePct, LeavePct        float64
 	ChargeMin, EnergyKWh, Cost float64
 	BatteryC                   float64 // at plug-in
-	Why                        string
+	Why                        say.Text
 }
 
 // Plan is one way to go.
@@ -91,7 +92,7 @@ type Plan struct {
 
 // Plans are the ways to go, the best by the trip's weighing first. Unreachable says from where to where there is none.
 type Plans struct {
-	Unreachable string
+	Unreachable say.Text
 	Plans       []Plan
 }
 

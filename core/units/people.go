@@ -1,6 +1,8 @@
 package units
 
-import "math"
+import (
+	"math"
+)
 
 // People's units: how a tester wants temperatures and distances shown and typed. What
 // is kept is always °C and km. The zero value is what is kept.
@@ -8,6 +10,9 @@ type People struct {
 	Fahrenheit bool
 	Miles      bool
 }
+
+// Peoples are all there are.
+var Peoples = []People{{}, {Fahrenheit: true}, {Miles: true}, {Fahrenheit: true, Miles: true}}
 
 // KmPerMile is the international mile in km, exactly (NIST SP 811, B.8).
 const KmPerMile = 1.609344

@@ -1,6 +1,8 @@
 package units
 
-import "strings"
+import (
+	"strings"
+)
 
 // written maps how people and loggers write units to their names.
 var written = map[string]string{

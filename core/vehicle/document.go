@@ -6,6 +6,7 @@ import (
 	"math"
 
 	"zincroad/core/run"
+	"zincroad/core/say"
 )
 
 // Format is the name and version of the open format of what a car's runs taught.
@@ -52,8 +53,8 @@ type Document struct {
 // The parts of a Document.
 type (
 	DocumentNotUsed struct {
-		Run string `json:"run"`
-		Why string `json:"why"`
+		Run string   `json:"run"`
+		Why say.Text `json:"why"`
 	}
 	DocumentPoint struct {
 		SoCPct float64 `json:"soc_pct"`

@@ -68,7 +68,8 @@ func TestLearnsFromAnything(t *testing.T) {
 		for _, p := range m.Envelope {
 			require.Greater(t, p.SoCPct, last)
 			last = p.SoCPct
-			require.True(t, p.Low <= p.Value && p.Value <= p.High && p.Low > 0 && p.Value <= p.PackKW+1e-9 && p.High < 1e9, "%+v", p)
+			require.True(t, p.Low <= p.Value && p.Value <= p.High && p.Low > 0 && p.Value <= p.PackKW+1e-9 && p.High < 1e9,
+				"%+v", p)
 			require.False(t, math.IsNaN(m.SD(p.SoCPct)))
 		}
 		require.Len(t, m.Ways(), mostWays)

@@ -2,13 +2,13 @@ package vehicle
 
 import (
 	"cmp"
-	"fmt"
 	"math"
 	"reflect"
 	"slices"
 
 	"zincroad/core/pack"
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/trace"
 )
 
@@ -38,7 +38,7 @@ func learnAs(as *Model, car *run.Car, software, profile string, lessons []Lesson
 		l := newLearner(m, car, asked(software, used), used)
 		l.learn(as)
 		if odd := l.odd(); odd >= 0 && len(used) > 2 { // all anew without it: nothing of it is to stay
-			left = append(left, NotUsed{used[odd].Run, "its power fits none of the other runs'"})
+			left = append(left, NotUsed{used[odd].Run, say.T("vehicle.its-power-fits-none")})
 			used = slices.Delete(slices.Clone(used), odd, odd+1)
 			continue
 		}
@@ -86,11 +86,11 @@ func choose(profile string, lessons []Lesson) (used []Lesson, left []NotUsed) {
 	for _, x := range lessons {
 		switch {
 		case x.profile() != profile:
-			left = append(left, NotUsed{x.Run, "it was charged in the " + x.profile() + " profile"})
+			left = append(left, NotUsed{x.Run, say.T("vehicle.other-profile", x.profile())})
 		case len(x.Points) == 0:
-			left = append(left, NotUsed{x.Run, "power against charge was not read"})
+			left = append(left, NotUsed{x.Run, say.T("vehicle.power-against-charge-was")})
 		case slices.ContainsFunc(used, func(y Lesson) bool { return reflect.DeepEqual(x.Points, y.Points) }):
-			left = append(left, NotUsed{x.Run, "it is a copy of another run"})
+			left = append(left, NotUsed{x.Run, say.T("vehicle.it-is-a-copy")})
 		default:
 			used = append(used, x)
 		}
@@ -100,7 +100,7 @@ func choose(profile string, lessons []Lesson) (used []Lesson, left []NotUsed) {
 	})
 	if n := len(used) - mostRuns; n > 0 {
 		for _, x := range used[:n] {
-			left = append(left, NotUsed{x.Run, fmt.Sprintf("%d later runs say more", mostRuns)})
+			left = append(left, NotUsed{x.Run, say.T("vehicle.later-runs", mostRuns)})
 		}
 		used = used[n:]
 	}

@@ -182,7 +182,8 @@ func TestStepsAndTimersAreShared(t *testing.T) {
 		list[0].Falls, list[1].Falls = []Fall{a}, []Fall{b}
 		return Learn(ordinary, "", "", list)
 	}
-	m = uncalled(Fall{SoCPct: 30, AfterS: 300, PluggedS: 315, Share: 0.7}, Fall{SoCPct: 45, AfterS: 302, PluggedS: 316, Share: 0.7})
+	m = uncalled(Fall{SoCPct: 30, AfterS: 300, PluggedS: 315, Share: 0.7},
+		Fall{SoCPct: 45, AfterS: 302, PluggedS: 316, Share: 0.7})
 	assert.Len(t, m.Timers, 1)
 	assert.Empty(t, m.Steps)
 	isTimer, isStep, _ := m.FellLike(314, 38, 4, 0.8)

@@ -1,7 +1,6 @@
 package vehicle
 
 import (
-	"fmt"
 	"math"
 	"slices"
 
@@ -9,7 +8,7 @@ import (
 
 	"zincroad/core/pack"
 	"zincroad/core/run"
-	"zincroad/core/words"
+	"zincroad/core/say"
 )
 
 // Kind says what a point of an envelope rests on.
@@ -56,7 +55,10 @@ type Timer struct {
 }
 
 // NotUsed is a run that the model does not rest on.
-type NotUsed struct{ Run, Why string }
+type NotUsed struct {
+	Run string
+	Why say.Text
+}
 
 // Model is a car as its runs know it. What no run tells is nil or empty.
 type Model struct {
@@ -134,20 +136,20 @@ func (m *Model) SD(socPct float64) float64 {
 
 // Against says in sentences what another model of the car takes less or more, where both saw it and it is no chance:
 // from which charge to which, and by how many kW in the middle.
-func (m *Model) Against(o *Model) []string {
+func (m *Model) Against(o *Model) []say.Text {
 	if !m.Rests() || !o.Rests() || m.ownRuns < leastEach || o.ownRuns < leastEach {
 		return nil
 	}
-	var said []string
+	var said []say.Text
 	from, sum, n := math.NaN(), 0.0, 0.0
 	end := func(to float64) {
 		if to-from >= leastApartPct {
-			more := "more"
+			code := "vehicle.takes-more"
 			if sum < 0 {
-				more = "less"
+				code = "vehicle.takes-less"
 			}
-			said = append(said, fmt.Sprintf("%s takes %s kW %s than %s from %s to %s %%.", m.Software[0],
-				words.Figure(math.Abs(sum/n), 0), more, o.Software[0], words.Figure(from, 0), words.Figure(to, 0)))
+			said = append(said, say.T(code, m.Software[0], say.Fig(math.Abs(sum/n), 0), o.Software[0],
+				say.Fig(from, 0), say.Fig(to, 0)))
 		}
 		from, sum, n = math.NaN(), 0, 0
 	}
@@ -325,16 +327,17 @@ func (m *Model) Used(noted *run.Car) []pack.Assumption {
 		return nil
 	}
 	var out []pack.Assumption
-	from := fmt.Sprintf("what %d of its runs showed", len(m.Runs))
+	from := say.T("vehicle.runs-showed", len(m.Runs))
 	if len(m.Runs) == 1 {
-		from = "what one of its runs showed"
+		from = say.T("vehicle.run-showed")
 	}
 	if m.Draws(noted) {
 		best := 0.0
 		for _, p := range m.Envelope {
 			best = max(best, p.Value)
 		}
-		out = append(out, pack.Assumption{What: "power against charge", Value: words.Figure(best, 0) + " kW at its best",
+		out = append(out, pack.Assumption{What: say.T("vehicle.power-against-charge"), Value: say.T("vehicle.kw",
+			say.Fig(best, 0)),
 			From: from})
 	}
 	var car run.Car
@@ -342,17 +345,20 @@ func (m *Model) Used(noted *run.Car) []pack.Assumption {
 		car = *noted
 	}
 	if car.UsableKWh == nil && m.RestKWh != nil {
-		out = append(out, pack.Assumption{What: "usable capacity", Value: words.Fixed(*m.RestKWh, 1) + " kWh", From: from})
+		out = append(out, pack.Assumption{What: say.T("vehicle.usable-capacity"), Value: say.T("vehicle.kwh",
+			say.Fixed(*m.RestKWh, 1)), From: from})
 	}
 	if car.WarmC == nil && m.WarmC != nil {
-		out = append(out, pack.Assumption{What: "warm from", Value: words.Figure(*m.WarmC, 0) + " °C", From: from})
+		out = append(out, pack.Assumption{What: say.T("vehicle.warm-from"), Value: say.T("vehicle.at", say.Q(*m.WarmC,
+			"°C", 0)), From: from})
 	}
 	for _, l := range []struct {
 		noted, learned run.Number
 		unit           string
 	}{{car.MaxKW, m.MaxKW, "kW"}, {car.MaxA, m.MaxA, "A"}} {
 		if l.noted == nil && l.learned != nil {
-			out = append(out, pack.Assumption{What: "its own limit", Value: words.Figure(*l.learned, 0) + " " + l.unit,
+			out = append(out, pack.Assumption{What: say.T("vehicle.its-own-limit"), Value: say.T("vehicle.at",
+				say.Q(*l.learned, l.unit, 0)),
 				From: from})
 		}
 	}

@@ -63,14 +63,16 @@ func TestHostileFilesAreRefused(t *testing.T) {
 	}{
 		{"one-file.zip", bomb(t, "log.csv", 100), "times its size, as no log does"},
 		{"much.zip", claiming(t, "log.csv", 129), `it unpacks to more than 128 MB; "zincroad import FILE" takes more`},
-		{"much.xlsx", claiming(t, "xl/workbook.xml", 129), `it unpacks to more than 128 MB; "zincroad import FILE" takes more`},
+		{"much.xlsx", claiming(t, "xl/workbook.xml", 129),
+			`it unpacks to more than 128 MB; "zincroad import FILE" takes more`},
 		{"folder.zip", bomb(t, "run.json", 8), "larger than 4 MB"},
 		{"huge-cell.csv", []byte("Time (s),SoC (%),Power (kW)\n0,," + strings.Repeat("9", 20<<20) + "\n"), "is no number"},
 		{"huge-header.csv", []byte(strings.Repeat("x", 4<<20)), "no row names a column of times"},
 		{"cut.parquet", []byte("PAR1 and nothing more"), "is no readable Parquet file"},
 		{"deep.json", []byte(strings.Repeat("[", 100_000)), "no charging log"},
 		{"wide.json", []byte(`[{` + strings.Repeat(`"a":1,`, 10) + `"b":2}]`), "no row names a column of times"},
-		{"meter.json", []byte(`{"meterValue":[{"timestamp":"soon","sampledValue":[{"value":"x"}]}]}`), "holds no meter values"},
+		{"meter.json", []byte(`{"meterValue":[{"timestamp":"soon","sampledValue":[{"value":"x"}]}]}`),
+			"holds no meter values"},
 	} {
 		t.Run(tt.name, func(t *testing.T) {
 			_, err := Bytes(tt.name, tt.content, Choices{})

@@ -27,7 +27,8 @@ const sample = `{
   "title": "Cold soak",
   "workshop_job": 4711,
   "started_at": "2026-02-03T18:20:00Z", "timezone": "Europe/Lisbon",
-  "car": {"name": "Tamarack 78", "software": "2.4", "usable_kwh": 75, "paint": "green", "pack_min_v": 280, "pack_max_v": 403},
+  "car": {"name": "Tamarack 78", "software": "2.4", "usable_kwh": 75, "paint": "green", "pack_min_v": 280,
+	"pack_max_v": 403},
   "conditions": {"ambient_c": 0, "preconditioned": "none"},
   "recordings": [{"file": "car.csv", "side": "car", "clock_offset_s": -2.5, "logger": "old phone"}],
   "marks": [{"t_s": 0, "kind": "plug-in", "by": "the tester"}]
@@ -228,7 +229,8 @@ func TestDocumentsWithoutEnd(t *testing.T) {
 		20,
 	) + `{"file": "b.csv"}]}`
 	for want, doc := range map[string]string{
-		"more than 50 values inside each other": within(`"extra": ` + strings.Repeat("[", 20_000) + strings.Repeat("]", 20_000)),
+		"more than 50 values inside each other": within(`"extra": ` + strings.Repeat("[", 20_000) + strings.Repeat("]",
+			20_000)),
 		"marks has more than 10000 members": within(`"marks": [` + strings.Repeat(`{"t_s": 1, "kind": "note"},`, 70_000) +
 			`{"t_s": 1, "kind": "note"}]`),
 		"longer than 5000 characters":     within(`"title": "` + strings.Repeat("x", 3_000_000) + `"`),

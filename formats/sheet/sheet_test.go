@@ -76,7 +76,8 @@ func TestRowsKeepTheirLines(t *testing.T) {
 	require.True(t, sheet.IsWorkbook(bytes.NewReader(b), int64(len(b))))
 	sheets, err := sheet.Workbook(bytes.NewReader(b), int64(len(b)), "x.xlsx")
 	require.NoError(t, err)
-	assert.Equal(t, []string{"log", "", "", "t,kW now", "0,a formula without a value", "10,20", ""}, strings.Split(string(sheets[0].CSV), "\n"))
+	assert.Equal(t, []string{"log", "", "", "t,kW now", "0,a formula without a value", "10,20", ""},
+		strings.Split(string(sheets[0].CSV), "\n"))
 }
 
 type parquetRow struct {

@@ -18,6 +18,7 @@ import (
 	"zincroad/core/bench"
 	"zincroad/core/curve"
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/trace"
 	"zincroad/core/words"
 	"zincroad/logbook"
@@ -139,7 +140,7 @@ func (s *Room) benchView(r *http.Request) (*benchView, error) {
 		v.Benches, err = s.book.Benches(r.Context())
 		return v, err
 	}
-	for i, name := range bench.Names(entries, kept) {
+	for i, name := range bench.Names(entries, kept, q.In) {
 		v.Entries[i].Name, subjects[i].Name = name, name
 	}
 	q.SincePct = commonStart(entries)
@@ -274,7 +275,7 @@ func (v *benchView) compare(r *http.Request, q chart.Query, entries []bench.Entr
 	}
 	extra := at("", 0)
 	v.extra = extra
-	names := make([]string, len(v.Entries))
+	names := make([]say.Text, len(v.Entries))
 	for i := range v.Entries {
 		e := &v.Entries[i]
 		names[i] = bench.InSentence(e.Name)
@@ -290,9 +291,9 @@ func (v *benchView) compare(r *http.Request, q chart.Query, entries []bench.Entr
 	if len(entries) == 1 {
 		v.Heading = "One run on the bench; add another to compare."
 	} else {
-		v.Differ = bench.Differences(v.Conditions)
-		if s := bench.Headline(entries, names); s != "" {
-			v.Heading = s
+		v.Differ = bench.Differences(v.Conditions).In(q.In)
+		if s := bench.Headline(entries, names); s.Any() {
+			v.Heading = s.In(q.In)
 		}
 	}
 	v.Chart = chart.Of(subjects, q, extra, fmt.Sprintf("%d runs", len(subjects)))
@@ -423,9 +424,9 @@ func (s *Room) benchCSV(w http.ResponseWriter, r *http.Request) {
 		write("window "+words.Figure(row.FromPct, 1)+"-"+words.Figure(row.ToPct, 1), row)
 	}
 	for _, c := range v.Conditions {
-		line := []string{words.Cell(c.Name)}
+		line := []string{words.Cell(c.Name.Kept())}
 		for _, value := range c.Values {
-			line = append(line, words.Cell(value), "", "")
+			line = append(line, words.Cell(value.Kept()), "", "")
 		}
 		_ = out.Write(line)
 	}

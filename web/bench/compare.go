@@ -8,10 +8,10 @@ import (
 	"math"
 	"net/http"
 	"slices"
-	"strings"
 
 	"zincroad/core/bench"
 	"zincroad/core/curve"
+	"zincroad/core/say"
 	"zincroad/core/trace"
 	"zincroad/core/units"
 	"zincroad/core/words"
@@ -34,9 +34,10 @@ type reachRow struct {
 
 // differRow is one condition in which the runs differ.
 type differRow struct {
-	Name, Values, Could string
-	Shown               string // what pairs of the logbook came to; empty: it has none
-	Matters             bench.Matters
+	Name, Values say.Text
+	Could        string
+	Shown        string // what pairs of the logbook came to; empty: it has none
+	Matters      bench.Matters
 }
 
 // compared is everything that the page shows of a comparison.
@@ -237,7 +238,7 @@ func (x *compared) minutes(other, ref int) {
 			if *d < 0 {
 				slow = ref
 			}
-			r.Cause = draw.Part{Cause: b.Said[slow], Minutes: *d / 60, Words: bandWords(*d, b.Held(slow))}
+			r.Cause = draw.Part{Cause: b.Said[slow], Minutes: *d / 60, Words: bandWords(*d, b.Held(slow).Kept())}
 		}
 		whole = whole && b.DeltaS[other] != nil
 		rows = append(rows, r)
@@ -323,17 +324,17 @@ func (x *compared) conditions() {
 		if d.HighS != nil {
 			could = clocks(*d.LowS, *d.HighS)
 		}
-		var seen []string
+		var seen []say.Text
 		name, values := bench.InWords(d.Condition, d.Values...)
 		for _, v := range values {
-			if !slices.Contains(seen, v) {
+			if !slices.ContainsFunc(seen, v.Is) {
 				seen = append(seen, v)
 			}
 		}
 		if more := len(seen) - mostValues; more > 0 {
-			seen = append(seen[:mostValues], fmt.Sprintf("%d more", more))
+			seen = append(seen[:mostValues], say.T("bench.more", more))
 		}
-		row := differRow{Name: name, Values: strings.Join(seen, ", "), Could: could, Matters: d.Matters}
+		row := differRow{Name: name, Values: say.List(seen...), Could: could, Matters: d.Matters}
 		if p := d.Shown; p != nil {
 			row.Shown = fmt.Sprintf("in the logbook, %d %s: %s", p.Pairs, words.Plural(p.Pairs, "pair"), clocks(p.LowS, p.HighS))
 		}

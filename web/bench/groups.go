@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"zincroad/core/bench"
+	"zincroad/core/units"
 	"zincroad/core/words"
 	"zincroad/web/chart"
 )
@@ -41,7 +42,7 @@ func (v *benchView) group(q chart.Query, address url.Values, extra url.Values, s
 	}
 	for _, d := range v.Compared.Fairness.Differs {
 		name, _ := bench.InWords(d.Condition)
-		v.By = append(v.By, chart.A(strings.TrimPrefix(name, "the "), to("groups", d.Condition),
+		v.By = append(v.By, chart.A(strings.TrimPrefix(name.In(q.In), "the "), to("groups", d.Condition),
 			asked && d.Condition == current))
 	}
 	entries := make([]bench.Entry, len(subjects))
@@ -50,31 +51,31 @@ func (v *benchView) group(q chart.Query, address url.Values, extra url.Values, s
 	}
 	for _, name := range bench.Sorts(entries) {
 		words, _ := bench.InWords(name)
-		v.By = append(v.By, chart.A(strings.TrimPrefix(words, "the "), to("groups", name), asked && name == current))
+		v.By = append(v.By, chart.A(strings.TrimPrefix(words.In(q.In), "the "), to("groups", name), asked && name == current))
 	}
 	if !asked {
 		return
 	}
 	var groups []chart.Group
 	for _, g := range v.Compared.Groups {
-		short, long := v.groupName(g)
+		short, long := v.groupName(g, q.In)
 		groups = append(groups, chart.Group{Name: short, Long: long, Members: g.Runs})
 	}
 	v.Chart, v.Beside = chart.Grouped(subjects, groups, q, extra, v.Heading)
 }
 
 // groupName is a group in a few words and in a sentence: a run's own name where it is alone.
-func (v *benchView) groupName(g bench.Group) (short, long string) {
+func (v *benchView) groupName(g bench.Group, in units.People) (short, long string) {
 	if len(g.Runs) == 1 {
 		name := v.Entries[g.Runs[0]].Name
-		return name, bench.InSentence(name)
+		return name, bench.InSentence(name).In(in)
 	}
 	short = fmt.Sprintf("%d %s", len(g.Runs), words.Plural(len(g.Runs), "run"))
 	long = "the " + short
 	for k, value := range g.By {
 		name, values := bench.InWords(k, value)
-		short = values[0] + ", " + short
-		long += " with " + strings.TrimPrefix(name, "the ") + " " + values[0]
+		short = values[0].In(in) + ", " + short
+		long += " with " + strings.TrimPrefix(name.In(in), "the ") + " " + values[0].In(in)
 	}
 	return short, long
 }

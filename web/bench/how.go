@@ -8,6 +8,7 @@ import (
 
 	"zincroad/core/bench"
 	"zincroad/core/curve"
+	"zincroad/core/say"
 	"zincroad/web/ui"
 )
 
@@ -49,7 +50,7 @@ func (s *Room) how(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	if v.Numbers = f.Numbers(x); clock != "" {
-		v.Numbers = append(v.Numbers, clock)
+		v.Numbers = append(v.Numbers, say.Own(clock))
 	}
 	if q := queryOf(r); q != "" {
 		v.Back += "?" + string(q)

@@ -1,14 +1,14 @@
 package bench
 
 import (
-	"encoding/json"
 	"fmt"
 	"net/http"
 	"net/url"
 	"slices"
-	"strings"
 
 	"zincroad/core/bench"
+	"zincroad/core/say"
+	"zincroad/core/units"
 	"zincroad/core/words"
 	"zincroad/logbook"
 	"zincroad/web/ui"
@@ -90,7 +90,7 @@ func (v *benchView) among() {
 				a.Others, words.Clock(max(0, a.LowS)), words.Clock(a.HighS))
 			e.Without = v.without(i)
 			if odd := bench.Odd(entries, i, a.Like); len(odd) > 0 {
-				e.Among += "; odd about it: " + strings.Join(odd, "; ")
+				e.Among += "; odd about it: " + say.Join("semicolon", odd...).Kept()
 			} else {
 				e.Among += "; nothing that was noted tells it apart"
 			}
@@ -187,9 +187,7 @@ func (s *Room) benchJSON(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	ui.Attach(w, "application/json", "bench.json")
-	out := json.NewEncoder(w)
-	out.SetIndent("", "  ")
-	if err := out.Encode(v.Compared.Comparison); err != nil {
+	if err := say.WriteJSON(w, v.Compared.Comparison, units.People{}); err != nil {
 		s.Log.Warn("sending the comparison", "error", err)
 	}
 }

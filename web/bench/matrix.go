@@ -92,14 +92,14 @@ func (s *Room) matrix(w http.ResponseWriter, r *http.Request) {
 		Windows:  a.windows(m.known),
 		Packs:    a.packs(),
 		Cols:     m.Cols,
-		RowWords: row.Words(),
-		ColWords: col.Words(),
+		RowWords: row.Words().Kept(),
+		ColWords: col.Words().Kept(),
 		Window:   words.Window(a.From, a.To),
 		Hatches:  draw.HatchDefs(),
 	}
 	for _, f := range bench.Factors {
-		v.ByRow = append(v.ByRow, chart.A(f.Words(), a.with("rows", f.Name), f.Name == row.Name))
-		v.ByCol = append(v.ByCol, chart.A(f.Words(), a.with("cols", f.Name), f.Name == col.Name))
+		v.ByRow = append(v.ByRow, chart.A(f.Words().Kept(), a.with("rows", f.Name), f.Name == row.Name))
+		v.ByCol = append(v.ByCol, chart.A(f.Words().Kept(), a.with("cols", f.Name), f.Name == col.Name))
 	}
 	var typical []int64
 	longest := 0.0
@@ -139,8 +139,8 @@ func (s *Room) matrix(w http.ResponseWriter, r *http.Request) {
 		m.Count,
 		words.Plural(m.Count, "run"),
 		v.Window,
-		row.Words(),
-		col.Words(),
+		row.Words().Kept(),
+		col.Words().Kept(),
 	)
 	if n := m.Next; n != nil {
 		v.Next = fmt.Sprintf("%s, %s: %s.", m.Rows[n.Row], m.Cols[n.Col], n.Why)

@@ -97,9 +97,9 @@ func (s *Room) ranking(w http.ResponseWriter, r *http.Request) {
 		Sizes: by == bench.ByWindow,
 	}
 	for _, m := range bench.Measures {
-		v.Measures = append(v.Measures, chart.A(m.Words(), a.with("by", string(m)), m == by))
+		v.Measures = append(v.Measures, chart.A(m.Words().Kept(), a.with("by", string(m)), m == by))
 	}
-	v.Passed, v.Said = ranked.Passed, bench.Leads(list, ranked.Order)
+	v.Passed, v.Said = ranked.Passed, bench.Leads(list, ranked.Order).Kept()
 	most := 0.0
 	for _, x := range list {
 		most = math.Max(most, x.High)
@@ -108,7 +108,7 @@ func (s *Room) ranking(w http.ResponseWriter, r *http.Request) {
 	for _, x := range list {
 		row := rankRow{
 			Standing: x,
-			Written:  by.Write(x.Value),
+			Written:  by.Write(x.Value).Kept(),
 			Share:    100 * x.Value / most,
 			Link: "/bench?runs=" + ui.JoinIDs(
 				x.Runs[:min(len(x.Runs), bench.MaxRuns)], ","),
@@ -120,7 +120,7 @@ func (s *Room) ranking(w http.ResponseWriter, r *http.Request) {
 			row.Dots = append(row.Dots, 100*value/most)
 		}
 		if len(x.Runs) > 1 {
-			row.Spread = by.Write(x.Low) + " to " + by.Write(x.High)
+			row.Spread = by.Write(x.Low).Kept() + " to " + by.Write(x.High).Kept()
 		}
 		if x.OutsideS != nil && *x.OutsideS >= 1 {
 			row.Outside = words.Clock(math.Round(*x.OutsideS))

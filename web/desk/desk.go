@@ -16,6 +16,7 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/trace"
 	"zincroad/core/units"
 	"zincroad/core/words"
@@ -167,7 +168,7 @@ type arrivalView struct {
 	Typed   bool // it is a text, which can be put right line by line
 	Twin    *logbook.Run
 	Belongs *logbook.Run // the run that it is another recording of; nil: none
-	Quick   []string     // what the readings say already
+	Quick   []say.Text   // what the readings say already
 
 	LastTime bool // it is read as one with the same header was read before
 }
@@ -339,7 +340,7 @@ func (v *arrivalView) take(b *intake.Bundle, form url.Values) {
 	}
 	v.show(b.Layout, rec)
 	for _, more := range b.Run.Recordings[1:] {
-		v.Quick = append(v.Quick, fmt.Sprintf("and the %s's: %s", more.Side, strings.Join(quick(more), ", ")))
+		v.Quick = append(v.Quick, say.T("desk.and-the", more.Side, say.List(quick(more)...)))
 	}
 }
 
@@ -451,19 +452,19 @@ func orBundle(b *intake.Bundle, l *csvlog.Layout) *intake.Bundle {
 }
 
 // quick says what the readings hold, so that a wrong guess shows at once.
-func quick(rec *trace.Recording) []string {
+func quick(rec *trace.Recording) []say.Text {
 	on := rec.OnRunClock()
-	out := []string{fmt.Sprintf("%d readings over %s", rec.Len(), words.Duration(on.T[len(on.T)-1]-on.T[0]))}
+	out := []say.Text{say.T("desk.readings-over", rec.Len(), say.Duration(on.T[len(on.T)-1]-on.T[0]))}
 	if s := on.Series(trace.SoC); s.Len() > 0 {
 		out = append(out,
-			fmt.Sprintf("state of charge from %s to %s %%", words.Figure(s.V[0], 1), words.Figure(s.V[s.Max()], 1)))
+			say.T("desk.charge", say.Fig(s.V[0], 1), say.Fig(s.V[s.Max()], 1)))
 	}
 	if p := on.PowerSeries(); p.Len() > 0 {
-		out = append(out, fmt.Sprintf("power up to %s kW", words.Figure(p.V[p.Max()], 0)))
+		out = append(out, say.T("desk.power", say.Fig(p.V[p.Max()], 0)))
 	}
 	for _, c := range []trace.Channel{trace.BatteryTempMin, trace.BatteryTemp} {
 		if t := on.Series(c); t.Len() > 0 {
-			out = append(out, fmt.Sprintf("battery %s °C at the start", words.Figure(t.V[0], 0)))
+			out = append(out, say.T("desk.battery", say.Q(t.V[0], "°C", 0)))
 			break
 		}
 	}

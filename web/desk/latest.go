@@ -11,6 +11,7 @@ import (
 	"zincroad/core/curve"
 	"zincroad/core/lineup"
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/trace"
 	"zincroad/core/words"
 	"zincroad/formats/csvlog"
@@ -94,7 +95,7 @@ func (s *Room) latest(ctx context.Context, id int64) (*latestView, error) {
 // recording adds one recording: its line, what was done to it, and what needs a word in it.
 func (v *latestView) recording(rec logbook.Recording, n curve.RecordingNote) {
 	page := fmt.Sprintf("/runs/%d/recordings/%d", v.Row.ID, rec.ID)
-	r := recordingRow{Recording: rec, Means: strings.Join(n.Means, "; ")}
+	r := recordingRow{Recording: rec, Means: say.Join("semicolon", n.Means...).Kept()}
 	if n.EveryS > 0 {
 		r.Every = words.Figure(n.EveryS, 1)
 	}
@@ -218,7 +219,7 @@ func (v *latestView) heading(x *curve.Reading) string {
 	}
 	for _, f := range x.Findings {
 		if f.Kind == curve.AboutClock {
-			s = strings.TrimSuffix(f.Text, ".")
+			s = strings.TrimSuffix(f.Text.Kept(), ".")
 			break
 		}
 	}

@@ -96,7 +96,7 @@ func (e *Evidence) SVG() string {
 				y[i] = p.y(math.Max(0, l.KW[i]))
 			}
 		}
-		fmt.Fprintf(c, `<path class="%s" d="%s"><title>%s</title></path>`, class, path(x, y), escaped(l.Label))
+		fmt.Fprintf(c, `<path class="%s" d="%s"><title>%s</title></path>`, class, path(x, y), escaped(l.Label.Kept()))
 	}
 	for i, l := range ceilings {
 		class := fmt.Sprintf("limit limit-%d", i)
@@ -137,7 +137,7 @@ func (e *Evidence) key(c *canvas, p plane, power judge.Line, ceilings []judge.Li
 			class, name = class+" on", "limit-name-on"
 		}
 		c.line(class, x, y-3.5, x+sample, y-3.5)
-		c.text(name, "start", x+sample+5, y, l.Label)
+		c.text(name, "start", x+sample+5, y, l.Label.Kept())
 	}
 }
 

@@ -8,13 +8,14 @@ import (
 
 	"zincroad/core/judge"
 	"zincroad/core/limit"
+	"zincroad/core/say"
 )
 
 // Of the ceilings over 100 kW the one that held and the lowest are drawn, one of 400 kW is not; what the
 // car asked for and the stall offered is, beside them, where it is near enough to be seen.
 func TestEvidenceDrawsTheLowestAndWhatWasAskedFor(t *testing.T) {
 	at := func(cause limit.Cause, label string, kw float64) judge.Line {
-		return judge.Line{Cause: cause, Label: label, T: []float64{0, 60, 120, 180}, KW: []float64{kw, kw, kw, kw}}
+		return judge.Line{Cause: cause, Label: say.Own(label), T: []float64{0, 60, 120, 180}, KW: []float64{kw, kw, kw, kw}}
 	}
 	e := Evidence{Title: "Evidence", Holds: limit.StallPower, Lines: []judge.Line{at("", "read", 100),
 		at(limit.StallPower, "stall, 105 kW", 105), at(limit.PackTaper, "warm pack", 120),

@@ -5,6 +5,7 @@ import (
 	"math"
 
 	"zincroad/core/curve"
+	"zincroad/core/say"
 	"zincroad/core/words"
 	"zincroad/logbook"
 	"zincroad/web/draw"
@@ -13,7 +14,7 @@ import (
 // capacity is what a car's runs say of its usable capacity.
 type capacity struct {
 	ByDate, ByOdometer string // pictures; empty where no run, or fewer than two odometers, speak
-	Said               []string
+	Said               []say.Text
 }
 
 // capacityOf draws what a car's runs say of its capacity, and puts how it went into sentences.

@@ -21,8 +21,8 @@ func TestCapacityOverTime(t *testing.T) {
 	assert.NotEmpty(t, alone.ByDate)
 	runs := []logbook.CarRun{carRun(1, 1, 76, 78, 80), {ID: 2}, carRun(3, 9, 75, 77, 79), carRun(4, 12, 74, 76, 78)}
 	got := capacityOf("Tamarack", runs)
-	assert.Contains(t, got.Said[0], "76 kWh by the last run")
-	assert.Contains(t, got.Said[1], "in the first of 3 runs")
+	assert.Contains(t, got.Said[0].Kept(), "76 kWh by the last run")
+	assert.Contains(t, got.Said[1].Kept(), "in the first of 3 runs")
 	assert.Contains(t, got.ByDate, "run 3: 77.0 kWh, 75.0 to 79.0")
 	assert.Contains(t, got.ByDate, "12 Jan 2026")
 	assert.Empty(t, got.ByOdometer)

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/vehicle"
 	"zincroad/core/words"
 	"zincroad/logbook"
@@ -19,7 +20,7 @@ import (
 type learned struct {
 	Profile string
 	Heading string
-	Said    []string
+	Said    []say.Text
 	Picture string
 	HeldOut []vehicle.HeldOut
 	Takes   bool // it can be taken over as noted
@@ -48,7 +49,7 @@ func (s *Room) learnedOf(ctx context.Context, c *logbook.Car) ([]learned, error)
 		if profile == run.Profiles[1] {
 			l.Heading = "Gentle profile: " + strings.ToLower(l.Heading[:1]) + l.Heading[1:]
 		}
-		l.Said = append(l.Said, sayRests(m), sayKnown(k.HeldOut))
+		l.Said = append(l.Said, say.Own(sayRests(m)), say.Own(sayKnown(k.HeldOut)))
 		l.Said = append(l.Said, sayWarmth(m)...)
 		l.Said = append(l.Said, k.Differs...)
 		l.Picture = (&draw.Learned{Title: c.Name + ": power against charge by its runs, " + profile + " profile",
@@ -108,12 +109,11 @@ func sayKnown(list []vehicle.HeldOut) string {
 }
 
 // sayWarmth says what cold does, where a run was cold.
-func sayWarmth(m *vehicle.Model) []string {
+func sayWarmth(m *vehicle.Model) []say.Text {
 	if m.WarmC == nil || m.HalfK == nil {
 		return nil
 	}
-	return []string{fmt.Sprintf("Cold: all of it from %s °C, half at %s.", words.Figure(*m.WarmC, 0),
-		words.Figure(*m.WarmC-*m.HalfK, 0))}
+	return []say.Text{say.T("vehicle.cold-from", say.Q(*m.WarmC, "°C", 0), say.Q(*m.WarmC-*m.HalfK, "°C", 0))}
 }
 
 // takeLearned notes what the runs taught as the car's own curve; one press undoes it.

@@ -13,6 +13,7 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/stall"
 	"zincroad/logbook"
 	"zincroad/web/ui"
@@ -93,7 +94,7 @@ type stallView struct {
 	*ui.Fields
 	Stall     *logbook.Stall
 	BreakEven float64 // kWh a month from which the membership pays; 0: none
-	Remarks   []string
+	Remarks   []say.Text
 }
 
 // newStall shows the empty form of a stall of a site.

@@ -286,7 +286,7 @@ func (v *View) way(p prepare.Plan) prepare.Way {
 
 func (v *View) waysFor(w prepare.Way) {
 	for _, x := range prepare.Ways {
-		v.Ways = append(v.Ways, menuItem{string(x), x.Words(), x == w})
+		v.Ways = append(v.Ways, menuItem{string(x), x.Words().Kept(), x == w})
 	}
 }
 

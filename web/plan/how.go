@@ -4,6 +4,7 @@ import (
 	"net/http"
 
 	"zincroad/core/prepare"
+	"zincroad/core/say"
 	"zincroad/web/ui"
 )
 
@@ -30,7 +31,7 @@ func (s *Room) howPlan(w http.ResponseWriter, r *http.Request) {
 
 // explained is the plan with what its figures are worked out of.
 func (v *View) explained() prepare.Explained {
-	x := prepare.Explained{Plan: v.Plan, Why: v.Headline, Fit: v.fit, Assumed: v.Assumed, NotKnown: v.NotKnown}
+	x := prepare.Explained{Plan: v.Plan, Why: say.Own(v.Headline), Fit: v.fit, Assumed: v.Assumed, NotKnown: v.NotKnown}
 	if v.Plan != nil {
 		x.FromPct, x.ToPct = v.Plan.Plan.FromPct, v.Plan.Plan.ToPct
 	} else {

@@ -4,12 +4,15 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 
 	"zincroad/core/forecast"
 	"zincroad/core/pack"
 	"zincroad/core/prepare"
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/stall"
+	"zincroad/core/units"
 	"zincroad/core/words"
 )
 
@@ -32,8 +35,8 @@ type Outcome struct {
 	List           prepare.Checklist
 	Bill           *stall.Bill
 	Assumed        []pack.Assumption
-	NotKnown       []string
-	Remarks        []string // on the stall's ratings
+	NotKnown       []say.Text
+	Remarks        []say.Text // on the stall's ratings
 }
 
 type planPost struct {
@@ -89,7 +92,7 @@ func (s *Room) outcome(v *View, p prepare.Plan) Outcome {
 // refusal is the headline of a plan that cannot be, or is not whole.
 func (v *View) refusal() string {
 	if v.Plan != nil && v.Plan.Refused() {
-		return "Not like this: " + v.Plan.Refusals[0].Reason
+		return "Not like this: " + v.Plan.Refusals[0].Reason.In(v.In)
 	}
 	if v.Missing != "" {
 		return v.Missing
@@ -106,7 +109,7 @@ func (v *View) refusal() string {
 // else is known.
 func (o *Outcome) sayWarmPack(p prepare.Plan) {
 	f, err := forecast.Once(p.WarmSession())
-	if err != nil || f.Note != "" || f.Peak == nil {
+	if err != nil || f.Note.Any() || f.Peak == nil {
 		return
 	}
 	end, _ := f.Post(p.ToPct)
@@ -154,11 +157,11 @@ func (o *Outcome) say(v *View) {
 			words.Figure(f.Peak.KW, 0),
 		)
 	} else {
-		o.Headline += f.Note
+		o.Headline += f.Note.In(v.In)
 	}
 	o.sayDrive(v, at)
 	o.sayWarm(v, at)
-	o.sayFallback(pl)
+	o.sayFallback(pl, v.In)
 	if u, ok := pl.WhenToUnplug(); ok {
 		o.Facts = append(o.Facts, fmt.Sprintf("it goes slowly from %s on: the ten points before take %s, the ten behind %s",
 			words.Percent(u.AtPct), words.Duration(math.Round(u.BeforeMin*60)), words.Duration(math.Round(u.AfterMin*60))))
@@ -190,9 +193,10 @@ func highMinutes(s float64) string {
 // sayDrive says how far is driven, and what is burnt at the end.
 func (o *Outcome) sayDrive(v *View, at func(float64) string) {
 	pl, a := v.Plan, v.Plan.Approach
-	drive := fmt.Sprintf("Drive %s km", words.Figure(a.Km, 0))
+	km := func(v64 float64) string { return say.Q(v64, "km", 0).In(v.In) }
+	drive := "Drive " + km(a.Km)
 	if a.LoopKm >= 1 {
-		drive += fmt.Sprintf(", %s km more than the way there", words.Figure(a.LoopKm, 0))
+		drive += fmt.Sprintf(", %s more than the way there", km(a.LoopKm))
 	}
 	if b := a.Phase(prepare.Burn); b != nil {
 		last := a.Phases[len(a.Phases)-1]
@@ -211,22 +215,22 @@ func (o *Outcome) sayDrive(v *View, at func(float64) string) {
 func (o *Outcome) sayWarm(v *View, at func(float64) string) {
 	a := v.Plan.Approach
 	n := a.Plug().Battery.Ordered()
-	fact := fmt.Sprintf("at plug-in the coldest cell has %s", words.Degrees(n.ColdestC))
+	fact := fmt.Sprintf("at plug-in the coldest cell has %s", degrees(n.ColdestC, v.In))
 	if n.WarmestC-n.ColdestC >= 1 {
-		fact += fmt.Sprintf(", the warmest %s", words.Degrees(n.WarmestC))
+		fact += fmt.Sprintf(", the warmest %s", degrees(n.WarmestC, v.In))
 	}
 	o.Facts = append(o.Facts, fact)
 	target, wanted := run.Value(v.Plan.Plan.TargetC)
 	if a.Short && wanted && !v.Method.Cold {
-		o.Warnings = append(o.Warnings, notAsWarm(n.ColdestC, target))
+		o.Warnings = append(o.Warnings, notAsWarm(n.ColdestC, target, v.In))
 	}
 	if a.Way.ByNavigation() && a.WarmS == 0 && a.StopsS < 0 {
-		o.Warnings = append(o.Warnings, "Navigation: "+prepare.NoHeating(a)+".")
+		o.Warnings = append(o.Warnings, "Navigation: "+prepare.NoHeating(a).In(v.In)+".")
 	}
-	if a.Limit != "" {
-		text := fmt.Sprintf("Warmed for %s: %s.", words.Hours(a.WarmS), a.Limit)
+	if a.Limit.Any() {
+		text := fmt.Sprintf("Warmed for %s: %s.", words.Hours(a.WarmS), a.Limit.In(v.In))
 		if wished, set := run.Value(v.Plan.Plan.WarmMin); set {
-			text = fmt.Sprintf("Warm for %s cannot be: %s; %s.", words.Hours(wished*60), words.Hours(a.WarmS), a.Limit)
+			text = fmt.Sprintf("Warm for %s cannot be: %s; %s.", words.Hours(wished*60), words.Hours(a.WarmS), a.Limit.In(v.In))
 		}
 		o.Warnings = append(o.Warnings, text)
 	}
@@ -241,8 +245,8 @@ func (o *Outcome) sayWarm(v *View, at func(float64) string) {
 		if op.Way != a.Way || op.KWh < 0.05 {
 			continue
 		}
-		o.Pays = fmt.Sprintf("%s costs %s kWh, %s km, and saves %s min against going straight there. ",
-			a.Way.Verb(), words.Fixed(op.KWh, 1), words.Figure(op.Km, 0), words.Figure(op.SavedS/60, 0))
+		o.Pays = fmt.Sprintf("%s costs %s kWh, %s, and saves %s min against going straight there. ",
+			a.Way.Verb().In(v.In), words.Fixed(op.KWh, 1), say.Q(op.Km, "km", 0).In(v.In), words.Figure(op.SavedS/60, 0))
 		if op.Pays() {
 			o.Pays += "It pays."
 		} else {
@@ -253,10 +257,10 @@ func (o *Outcome) sayWarm(v *View, at func(float64) string) {
 
 // notAsWarm says by how much a plan misses the temperature that is wanted, with as many
 // decimals as it takes to tell the two apart.
-func notAsWarm(gotC, wantedC float64) string {
-	got, wanted := words.Degrees(gotC), words.Degrees(wantedC)
+func notAsWarm(gotC, wantedC float64, in units.People) string {
+	got, wanted := degrees(gotC, in), degrees(wantedC, in)
 	if got == wanted {
-		got, wanted = words.Fixed(gotC, 1)+" °C", words.Fixed(wantedC, 1)+" °C"
+		got, wanted = say.Q(gotC, "°C", 1).Exact().In(in), say.Q(wantedC, "°C", 1).Exact().In(in)
 	}
 	if got == wanted {
 		return fmt.Sprintf("Just under the %s that are wanted.", wanted)
@@ -264,8 +268,13 @@ func notAsWarm(gotC, wantedC float64) string {
 	return fmt.Sprintf("Not as warm as wanted: %s, not %s.", got, wanted)
 }
 
+// degrees writes a temperature so that no line breaks within it.
+func degrees(c float64, in units.People) string {
+	return strings.Replace(say.Q(c, "°C", 0).In(in), " ", "\u00a0", 1)
+}
+
 // sayFallback says where to go when the stall is dead, and whether that can be reached.
-func (o *Outcome) sayFallback(pl *prepare.Prepared) {
+func (o *Outcome) sayFallback(pl *prepare.Prepared, in units.People) {
 	r := pl.Fallback
 	switch {
 	case r == nil:
@@ -273,12 +282,12 @@ func (o *Outcome) sayFallback(pl *prepare.Prepared) {
 	case r.SameSite:
 		o.Fallback = r.Name + ", at the same site."
 	case r.Reachable:
-		o.Fallback = fmt.Sprintf("%s, %s km: takes %s. Reachable from %s with %s left.", r.Name,
-			words.Figure(r.Fallback.Km, 0), words.Percent(r.NeedPct), words.Percent(pl.Plan.FromPct),
+		o.Fallback = fmt.Sprintf("%s, %s: takes %s. Reachable from %s with %s left.", r.Name,
+			say.Q(r.Fallback.Km, "km", 0).In(in), words.Percent(r.NeedPct), words.Percent(pl.Plan.FromPct),
 			words.Percent(r.LeftPct))
 	default:
-		o.Fallback = fmt.Sprintf("%s, %s km, is out of reach: it takes %s, and %s are left at the plug.", r.Name,
-			words.Figure(r.Fallback.Km, 0), words.Percent(r.NeedPct), words.Percent(pl.Plan.FromPct))
+		o.Fallback = fmt.Sprintf("%s, %s, is out of reach: it takes %s, and %s are left at the plug.", r.Name,
+			say.Q(r.Fallback.Km, "km", 0).In(in), words.Percent(r.NeedPct), words.Percent(pl.Plan.FromPct))
 		o.Warnings = append(o.Warnings, "The fallback is out of reach.")
 	}
 }
@@ -286,16 +295,16 @@ func (o *Outcome) sayFallback(pl *prepare.Prepared) {
 // options lists the ways of warming; those that cannot be for one reason stand together.
 func (o *Outcome) options(v *View) {
 	for _, op := range v.Plan.Options {
-		if op.Reason != "" && op.Way != v.Plan.Plan.Way {
-			i := slices.IndexFunc(o.Options, func(x planOption) bool { return x.Reason == op.Reason && !x.Chosen })
+		if op.Reason.Any() && op.Way != v.Plan.Plan.Way {
+			i := slices.IndexFunc(o.Options, func(x planOption) bool { return x.Reason.Is(op.Reason) && !x.Chosen })
 			if i >= 0 {
-				o.Options[i].Name += "; " + op.Way.Words()
+				o.Options[i].Name += "; " + op.Way.Words().In(v.In)
 				continue
 			}
 		}
 		row := planOption{
 			Option:  op,
-			Name:    op.Way.Words(),
+			Name:    op.Way.Words().In(v.In),
 			Chosen:  op.Way == v.Plan.Plan.Way,
 			Reached: !math.IsNaN(op.TS),
 		}

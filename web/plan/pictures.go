@@ -211,7 +211,7 @@ func limitsOf(fit *stall.Fit, p prepare.Plan) string {
 					l.Lines,
 					draw.Limit{
 						Cause: cause,
-						Label: fit.Limits.Label(cause),
+						Label: fit.Limits.Label(cause).Kept(),
 						KW:    slices.Repeat([]float64{math.NaN()}, len(fit.At)),
 					},
 				)

@@ -73,7 +73,7 @@ func Write(w io.Writer, subjects []bench.Subject) error {
 	}
 	heading := runs[0].Verdict
 	if both != nil && len(both.Verdicts) > 0 {
-		heading = both.Verdicts[0].Text
+		heading = both.Verdicts[0].Text.Kept()
 	}
 	err := page.Execute(w, map[string]any{"Heading": heading, "Runs": runs, "Both": both, "Style": draw.StandaloneStyle(),
 		"Figures": figures(), "Arithmetic": curve.Version})
@@ -91,7 +91,7 @@ func oneOf(s bench.Subject) one {
 	x, r := s.Reading, s.Run
 	out := one{Title: r.Title, Reading: x, Windows: x.Windows, Tested: tested(r), NotNoted: notNoted(r)}
 	if len(x.Findings) > 0 {
-		out.Verdict, out.Sure = x.Findings[0].Text, x.Findings[0].Confidence
+		out.Verdict, out.Sure = x.Findings[0].Text.Kept(), x.Findings[0].Confidence
 		out.Findings = x.Findings[1:]
 	} else {
 		out.Verdict = "Nothing can be said of this run"

@@ -24,7 +24,8 @@ func charged(title string, kw float64) *run.Run {
 		car.Columns[trace.Power] = append(car.Columns[trace.Power], kw)
 		soc += kw * 10 / 36 / 60
 	}
-	return &run.Run{Title: title, Car: &run.Car{Name: "Alder", UsableKWh: run.N(60)}, Stall: &run.Stall{RatedKW: run.N(kw)},
+	return &run.Run{Title: title, Car: &run.Car{Name: "Alder", UsableKWh: run.N(60)},
+		Stall:      &run.Stall{RatedKW: run.N(kw)},
 		Conditions: &run.Condition{Preconditioned: "none"}, Recordings: []*trace.Recording{car}}
 }
 
@@ -44,7 +45,8 @@ func TestReportIsWholeInItself(t *testing.T) {
 		assert.True(t, strings.Contains(page, says), says)
 	}
 	assert.False(t, strings.Contains(page, "<script"))
-	for _, link := range regexp.MustCompile(`(?:src|href|url)\s*[=(]\s*["']?([^"')\s>]+)`).FindAllStringSubmatch(page, -1) {
+	for _, link := range regexp.MustCompile(`(?:src|href|url)\s*[=(]\s*["']?([^"')\s>]+)`).FindAllStringSubmatch(page,
+		-1) {
 		assert.True(t, strings.HasPrefix(link[1], "#") || strings.HasPrefix(link[1], "data:"), link[0])
 	}
 	assert.Less(t, len(page), 400_000)

@@ -11,6 +11,7 @@ import (
 	"zincroad/core/bench"
 	"zincroad/core/limit"
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/words"
 	"zincroad/logbook"
 	"zincroad/web/draw"
@@ -103,8 +104,8 @@ func (r roadRow) Battery() *float64 {
 
 type roadRow struct {
 	logbook.RoadRow
-	Said   string // what held it down, in a sentence; empty: not known
-	Group  string // heading over the first row of a group
+	Said   say.Text // what held it down, in a sentence; empty: not known
+	Group  string   // heading over the first row of a group
 	SVG    string
 	Picked bool
 	Window string
@@ -274,7 +275,7 @@ func rowsOf(rows []logbook.RoadRow, groupBy string, picked []int64, toS float64)
 			strip.Held = append(strip.Held, draw.Stretch(h))
 		}
 		x.SVG = strip.Small()
-		_, x.Said, _ = strings.Cut(row.Strip.Finding, ". ") // the window itself has its own column
+		x.Said = row.Strip.Said.Story // the window itself has its own column
 		if row.Strip.WindowTo > 0 {
 			x.Window = words.Window(row.Strip.WindowFrom, row.Strip.WindowTo)
 		}
@@ -301,7 +302,7 @@ func stripTitle(row logbook.RoadRow) string {
 	if name == "" {
 		name = "run"
 	}
-	return strings.TrimSpace(fmt.Sprintf("Run %d, %s: %s", row.ID, name, row.Strip.Finding))
+	return strings.TrimSpace(fmt.Sprintf("Run %d, %s: %s", row.ID, name, row.Strip.Said.Text.Kept()))
 }
 
 func groupName(by string, row logbook.RoadRow) string {

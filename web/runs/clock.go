@@ -90,7 +90,7 @@ func (s *Room) showClock(w http.ResponseWriter, r *http.Request, status int, typ
 // choices puts what speaks for which offset into words.
 func (v *clockView) choices(master, other *trace.Recording, now lineup.Clock) {
 	list, fit := lineup.Choices(master, other, now.OffsetS)
-	v.Reason, v.DriftSD = fit.Reason, fit.DriftSD
+	v.Reason, v.DriftSD = fit.Reason.Kept(), fit.DriftSD
 	for _, c := range list {
 		words := ""
 		if c.LowS != nil {

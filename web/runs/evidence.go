@@ -127,7 +127,7 @@ func paceBar(p *curve.Pace) (svg, caption string) {
 		parts = append(parts, draw.Part{Cause: limit.Unknown, Minutes: rest, Words: minutes(rest) + " lost in small parts"})
 	}
 	title := words.Window(p.FromPct, p.ToPct) + ": what it took, and what took it"
-	return draw.PaceBar(title, parts), "against " + p.Against
+	return draw.PaceBar(title, parts), "against " + p.Against.Kept()
 }
 
 // leastLostS is what must be lost to something to be drawn, s.

@@ -33,9 +33,10 @@ func (s *Room) how(w http.ResponseWriter, r *http.Request) {
 	}
 	q := chart.ReadQuery(r.URL.Query())
 	x := res.Reading(q.Clock, q.Side)
-	numbers := append(f.Numbers(x), fmt.Sprintf("side: %s; times from %s", x.Side, clockName(x.Clock)))
+	numbers := f.Numbers(x)
+	numbers.Say("how.side", x.Side, clockName(x.Clock))
 	for _, rec := range row.Recordings {
-		numbers.Say("recording %s: %d readings, %s side", rec.Name, rec.Readings, rec.Side)
+		numbers.Say("how.recording", rec.Name, rec.Readings, rec.Side)
 	}
 	v := ui.Explained{Name: f.Name, Of: fmt.Sprintf("run %d", row.ID), Definition: f.Definition, Numbers: numbers,
 		Back: fmt.Sprintf("/runs/%d", row.ID), BackText: fmt.Sprintf("Back to run %d", row.ID)}
@@ -98,7 +99,7 @@ func (s *Room) putRight(ctx context.Context, v *ui.Explained, row *logbook.Run, 
 	}
 	is := f.Numbers(x)
 	for _, line := range f.Numbers(recorded) {
-		if !slices.Contains(is, line) {
+		if !slices.ContainsFunc(is, line.Is) {
 			v.AsRecorded = append(v.AsRecorded, line)
 		}
 	}

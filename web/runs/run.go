@@ -18,6 +18,7 @@ import (
 	"zincroad/core/curve"
 	"zincroad/core/limit"
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/units"
 	"zincroad/core/words"
 	"zincroad/logbook"
@@ -216,7 +217,7 @@ func (s *Room) runView(r *http.Request, query url.Values) (*runView, error) {
 	}
 	v.Signs, v.Ladder = usedSigns(x), ladderOf(x, q.In)
 	sub := chart.Subject{Name: fmt.Sprintf("Run %d", row.ID), Results: res, Reading: x}
-	strip := largeStrip(row, x, &sub, v.Rest)
+	strip := largeStrip(row, x, &sub, v.Rest, q.In)
 	if row.Plan != nil {
 		known, err := s.book.Elsewhere(r.Context(), row, described.Car)
 		if err != nil {
@@ -291,13 +292,13 @@ func (s *Room) readings(
 func headingOf(x *curve.Reading, in units.People) (curve.Finding, []finding) {
 	if len(x.Findings) == 0 {
 		return curve.Finding{
-			Text:       "Nothing can be said about this run yet: it has no power and no state of charge.",
+			Text:       say.T("curve.nothing-yet"),
 			Confidence: curve.Strong,
 		}, nil
 	}
 	var rest []finding
 	for i, f := range x.Findings[1:] {
-		if in.Miles && f.TextMi != "" {
+		if in.Miles && f.TextMi.Any() {
 			f.Text = f.TextMi
 		}
 		rest = append(rest, finding{Finding: f, Number: i + 1})

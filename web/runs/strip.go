@@ -10,6 +10,7 @@ import (
 	"zincroad/core/judge"
 	"zincroad/core/run"
 	"zincroad/core/trace"
+	"zincroad/core/units"
 	"zincroad/core/vehicle"
 	"zincroad/core/words"
 	"zincroad/logbook"
@@ -22,7 +23,7 @@ import (
 const approachShare = 0.12
 
 // largeStrip puts the run's own strip together.
-func largeStrip(row *logbook.Run, x *curve.Reading, sub *chart.Subject, rest []finding) *draw.Strip {
+func largeStrip(row *logbook.Run, x *curve.Reading, sub *chart.Subject, rest []finding, in units.People) *draw.Strip {
 	t, kw := sub.Column(trace.Power)
 	strip := &draw.Strip{Title: "Power of run " + fmt.Sprint(row.ID) + " against time", Posts: x.Posts, Gaps: x.Gaps}
 	from := -120.0
@@ -39,7 +40,7 @@ func largeStrip(row *logbook.Run, x *curve.Reading, sub *chart.Subject, rest []f
 	}
 	if x.Pace != nil && x.Pace.Basis != string(judge.ByKind) {
 		strip.WarmT, strip.WarmKW = sub.Column(curve.WarmPower)
-		strip.WarmLabel = "warm pack, by " + x.Pace.Against
+		strip.WarmLabel = "warm pack, by " + x.Pace.Against.Kept()
 	}
 	if w, ok := x.Headline(row.Describe().Method); ok {
 		strip.FromPct, strip.ToPct = w.FromPct, w.ToPct
@@ -60,7 +61,7 @@ func largeStrip(row *logbook.Run, x *curve.Reading, sub *chart.Subject, rest []f
 			curve.AboutApproach, curve.AboutBreach:
 			continue
 		}
-		strip.Badges = append(strip.Badges, draw.Badge{TS: (f.FromS + f.ToS) / 2, Number: f.Number, Title: f.Text})
+		strip.Badges = append(strip.Badges, draw.Badge{TS: (f.FromS + f.ToS) / 2, Number: f.Number, Title: f.Text.In(in)})
 	}
 	return strip
 }

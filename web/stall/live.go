@@ -32,16 +32,13 @@ const (
 
 // watch follows one run for its pages.
 type watch struct {
-	pages map[chan frame]bool
+	pages map[chan frame]units.People // with the units of its reader
 	news  chan struct{}
 	stop  context.CancelFunc
 }
 
 // frame is one state of a page, by its parts.
-type frame struct {
-	now, acts, last string
-	own             []string // texts of the tester's own in them, which stay as they are
-}
+type frame struct{ now, acts, last string }
 
 // FollowLive hears of live runs from the database until the context ends, so that
 // pages show what any copy of the program stores. Without it they notice every
@@ -65,18 +62,18 @@ func (h *liveHub) kick(id int64) {
 }
 
 // join adds a page to a run's watch, beginning it if need be.
-func (h *liveHub) join(id int64) (pages chan frame, leave func()) {
+func (h *liveHub) join(id int64, in units.People) (pages chan frame, leave func()) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	w := h.by[id]
 	if w == nil {
 		ctx, stop := context.WithCancel(context.Background())
-		w = &watch{pages: map[chan frame]bool{}, news: make(chan struct{}, 1), stop: stop}
+		w = &watch{pages: map[chan frame]units.People{}, news: make(chan struct{}, 1), stop: stop}
 		h.by[id] = w
 		go h.follow(ctx, id, w)
 	}
 	c := make(chan frame, 1)
-	w.pages[c] = true
+	w.pages[c] = in
 	select {
 	case w.news <- struct{}{}:
 	default:
@@ -97,20 +94,8 @@ func (h *liveHub) join(id int64) (pages chan frame, leave func()) {
 func (h *liveHub) follow(ctx context.Context, id int64, w *watch) {
 	c := &liveCache{}
 	for ctx.Err() == nil {
-		f, err := h.draw(ctx, id, c)
-		if err != nil && ctx.Err() == nil {
+		if err := h.show(ctx, id, w, c); err != nil && ctx.Err() == nil {
 			h.s.Log.Warn("following a live run", "run", id, "error", err)
-		}
-		if err == nil {
-			h.mu.Lock()
-			for page := range w.pages {
-				select {
-				case <-page: // an older one that nobody took
-				default:
-				}
-				page <- f
-			}
-			h.mu.Unlock()
 		}
 		select {
 		case <-ctx.Done():
@@ -124,23 +109,42 @@ func (h *liveHub) follow(ctx context.Context, id int64, w *watch) {
 	}
 }
 
-// draw makes the parts of a live page, each of which is sent only when it changed.
-func (h *liveHub) draw(ctx context.Context, id int64, c *liveCache) (frame, error) {
+// show gives every page of a run its newest state, drawn once for all readers of the same units.
+func (h *liveHub) show(ctx context.Context, id int64, w *watch, c *liveCache) error {
 	ctx, cancel := context.WithTimeout(ctx, 10*time.Second)
 	defer cancel()
 	v, err := h.viewWith(ctx, id, c)
 	if err != nil {
-		return frame{}, err
+		return err
 	}
+	drawn := map[units.People]frame{}
+	for _, in := range units.Peoples {
+		if drawn[in], err = h.draw(v, in); err != nil {
+			return err
+		}
+	}
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	for page, in := range w.pages {
+		select {
+		case <-page: // an older one that nobody took
+		default:
+		}
+		page <- drawn[in]
+	}
+	return nil
+}
+
+// draw makes the parts of a live page, each of which is sent only when it changed.
+func (h *liveHub) draw(v *liveView, in units.People) (frame, error) {
 	var f frame
 	for name, into := range map[string]*string{"live-now": &f.now, "live-acts": &f.acts, "live-last": &f.last} {
 		var b bytes.Buffer
-		if err := h.s.Templates["stall-live"].ExecuteTemplate(&b, name, v); err != nil {
+		if err := h.s.Draw(&b, in, "stall-live", name, v); err != nil {
 			return frame{}, fmt.Errorf("drawing %s: %w", name, err)
 		}
 		*into = b.String()
 	}
-	f.own = ui.OwnTexts(v)
 	return f, nil
 }
 
@@ -158,12 +162,11 @@ func (s *Room) Events(w http.ResponseWriter, r *http.Request) {
 	_ = rc.SetWriteDeadline(time.Time{})
 	w.Header().Set("Content-Type", "text/event-stream")
 	w.Header().Set("Cache-Control", "no-store")
-	frames, leave := s.live.join(row.ID)
+	frames, leave := s.live.join(row.ID, ui.MeasuresOf(r))
 	defer leave()
 	ping := time.NewTicker(pingEvery)
 	defer ping.Stop()
 	var was frame
-	in := ui.MeasuresOf(r)
 	for {
 		select {
 		case <-r.Context().Done():
@@ -172,12 +175,12 @@ func (s *Room) Events(w http.ResponseWriter, r *http.Request) {
 			return
 		case f := <-frames:
 			fmt.Fprintf(w, "event: clock\ndata: %d\n\n", s.Now().UnixMilli())
-			event(w, "now", f.now, in, f.own)
+			event(w, "now", f.now)
 			if f.acts != was.acts {
-				event(w, "acts", f.acts, in, f.own)
+				event(w, "acts", f.acts)
 			}
 			if f.last != was.last {
-				event(w, "last", f.last, in, f.own)
+				event(w, "last", f.last)
 			}
 			was = f
 		case <-ping.C:
@@ -189,10 +192,9 @@ func (s *Room) Events(w http.ResponseWriter, r *http.Request) {
 	}
 }
 
-func event(w http.ResponseWriter, name, html string, in units.People, own []string) {
+func event(w http.ResponseWriter, name, html string) {
 	fmt.Fprintf(w, "event: %s\n", name)
-	html = string(ui.LocalisedBut([]byte(strings.ReplaceAll(strings.TrimSpace(html), "\r", "")), in, own))
-	for _, line := range strings.Split(html, "\n") {
+	for _, line := range strings.Split(strings.ReplaceAll(strings.TrimSpace(html), "\r", ""), "\n") {
 		fmt.Fprintf(w, "data: %s\n", line)
 	}
 	fmt.Fprint(w, "\n")

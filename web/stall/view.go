@@ -14,6 +14,7 @@ import (
 	"zincroad/core/lineup"
 	"zincroad/core/prepare"
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/trace"
 	"zincroad/core/vehicle"
 	"zincroad/logbook"
@@ -45,7 +46,7 @@ type liveView struct {
 	ages     map[int64]float64 // of the newest reading, s, by recording
 	Sets     []lineSet
 	Others   []logbook.Stall // of the same site first
-	Cautions []string
+	Cautions []say.Text
 	Todo     []prepare.Item
 	started  time.Time
 }

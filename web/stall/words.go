@@ -8,6 +8,7 @@ import (
 
 	"zincroad/core/follow"
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/trace"
 	"zincroad/core/words"
 	"zincroad/logbook"
@@ -102,14 +103,14 @@ func (v *liveView) SoCNote() string {
 }
 
 // ColdNote says what the warmest cell has.
-func (v *liveView) ColdNote() string {
+func (v *liveView) ColdNote() say.Text {
 	switch st := v.State; {
 	case !st.Coldest.Known():
-		return "coldest cell, not read yet"
+		return say.T("live.coldest-not-read")
 	case st.Warmest.Known():
-		return "coldest cell" + ago(st.Coldest) + "; warmest " + words.Degrees(st.Warmest.V)
+		return say.T("live.coldest", ago(st.Coldest)).And("live.warmest", say.Q(st.Warmest.V, "°C", 0))
 	}
-	return "coldest cell" + ago(v.State.Coldest)
+	return say.T("live.coldest", ago(v.State.Coldest))
 }
 
 // Minutes is the time since plug-in, or what is going on instead.
@@ -142,33 +143,32 @@ func (v *liveView) EndRange() string {
 }
 
 // AlertText says how far the power is from the forecast.
-func (v *liveView) AlertText() string {
+func (v *liveView) AlertText() say.Text {
 	a := v.State.Alert
 	if a == nil {
-		return ""
+		return nil
 	}
-	where := "under"
+	code := "live.under"
 	if a.ByKW > 0 {
-		where = "over"
+		code = "live.over"
 	}
-	text := fmt.Sprintf("%s kW %s forecast since %s.", words.Figure(math.Abs(a.ByKW), 0), where, v.Wall(a.SinceTS))
+	text := say.T(code, say.Fig(math.Abs(a.ByKW), 0), v.Wall(a.SinceTS))
 	if !v.State.Coldest.Known() {
-		text += fmt.Sprintf(" It takes the battery for %s °C: read its temperature.",
-			words.Figure(v.Plan.Battery.ColdestC, 0))
+		text = text.And("live.taken-for", say.Q(v.Plan.Battery.ColdestC, "°C", 0))
 	}
 	return text
 }
 
 // HoldText says what seems to hold the power, or held it when it was read last, and how long ago that was.
-func (v *liveView) HoldText() string {
-	h, when := v.State.Holding, ""
+func (v *liveView) HoldText() say.Text {
+	h := v.State.Holding
 	if h == nil {
 		if h = v.State.LastHeld; h == nil || !v.IsCharging() {
-			return ""
+			return nil
 		}
-		when = words.Duration(math.Round(v.State.KW.AgeS)) + " ago "
+		return say.T("live.held-ago", say.Duration(math.Round(v.State.KW.AgeS)), h.What, h.Reason)
 	}
-	return ui.Sentence(when + h.What + ": " + h.Reason)
+	return say.T("live.held", h.What, h.Reason)
 }
 
 // PhaseText says in a line where the run stands.

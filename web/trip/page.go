@@ -253,7 +253,7 @@ func (v *View) find(t trip.Trip) {
 		return
 	case len(plans.Plans) == 0:
 		v.Heading = "There is no way with these stops"
-		v.Said = plans.Unreachable
+		v.Said = plans.Unreachable.In(v.In)
 		return
 	}
 	v.Said = "By what is noted of the car."
@@ -269,7 +269,7 @@ func (v *View) find(t trip.Trip) {
 	for _, s := range plans.Plans[0].Stops {
 		site := t.Sites[s.Site]
 		d.Stops = append(d.Stops, draw.TripStop{Name: site.Name, AtKm: site.AtKm, ArrivePct: s.ArrivePct,
-			LeavePct: s.LeavePct, Minutes: s.ChargeMin, Why: s.Why})
+			LeavePct: s.LeavePct, Minutes: s.ChargeMin, Why: s.Why.In(v.In)})
 	}
 	v.Picture = d.SVG()
 }

@@ -7,6 +7,7 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"zincroad/core/figure"
+	"zincroad/core/say"
 	"zincroad/logbook"
 )
 
@@ -15,11 +16,11 @@ type Explained struct {
 	Name       string
 	Of         string // what it is the figure of
 	Definition string
-	Numbers    []string
-	PutRight   []string // what was put right in what it is made of
-	AsRecorded []string // those of its numbers that would be others without that
-	Same       bool     // none would
-	Back       string   // the page that it stands on, and what leads there
+	Numbers    []say.Text
+	PutRight   []string   // what was put right in what it is made of
+	AsRecorded []say.Text // those of its numbers that would be others without that
+	Same       bool       // none would
+	Back       string     // the page that it stands on, and what leads there
 	BackText   string
 }
 

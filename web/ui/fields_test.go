@@ -20,7 +20,8 @@ func form(pairs ...string) *Fields {
 }
 
 func TestNumbersAsTestersTypeThem(t *testing.T) {
-	for typed, want := range map[string]float64{"4": 4, " 4.5 ": 4.5, "4,5": 4.5, "−3": -3, "-3": -3, "0": 0, "1e1": 10} {
+	for typed, want := range map[string]float64{"4": 4, " 4.5 ": 4.5, "4,5": 4.5, "−3": -3, "-3": -3, "0": 0,
+		"1e1": 10} {
 		f := form("x", typed)
 		got := f.Number("x", -10, 10)
 		require.NotNil(t, got, typed)

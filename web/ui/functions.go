@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/units"
 	"zincroad/core/words"
 	"zincroad/web/draw"
@@ -67,6 +68,23 @@ var functions = template.FuncMap{
 	"words": func(of string) []string {
 		return map[string][]string{"climate": run.Climates, "preconditioned": run.Preconditioned, "profile": run.Profiles}[of]
 	},
+}
+
+// measures are the functions of templates that write for a reader of some units: a text, a figure with its unit or
+// without, and a unit's name.
+func measures(in units.People) template.FuncMap {
+	figure := func(v any, unit string, decimals int) string {
+		return words.Figure(in.Show(unit, deref(v)), decimals)
+	}
+	return template.FuncMap{
+		"say":  func(t say.Text) string { return t.In(in) },
+		"says": func(t []say.Text, between string) string { return strings.Join(say.AllIn(t, in), between) },
+		"unit": in.Name,
+		"in":   figure,
+		"q": func(v any, unit string, decimals int) string {
+			return say.Q(deref(v), unit, decimals).In(in)
+		},
+	}
 }
 
 // deref takes a number or a pointer to one, which templates check with "with".

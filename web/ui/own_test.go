@@ -17,9 +17,10 @@ func TestWhatATesterWroteIsNotConverted(t *testing.T) {
 		`<input name="title" value="Night run at 5 °C, 300 km drive" /><textarea name="note">at 7 °C</textarea>` +
 		`<input data-unit="°C" name="outside" value="20" /><input name="outside__unit" value="°C" />`
 	got := string(LocalisedBut([]byte(page), us, ownTexts(row)))
-	assert.Equal(t, `<h1>Night run at 5 °C, 300 km drive</h1><p>68 °F outside, 62 mi</p><p>driven 1,200 km &amp; back</p>`+
-		`<input name="title" value="Night run at 5 °C, 300 km drive" /><textarea name="note">at 7 °C</textarea>`+
-		`<input data-unit="°C" name="outside" value="68" /><input name="outside__unit" value="°F" />`, got)
+	assert.Equal(t,
+		`<h1>Night run at 5 °C, 300 km drive</h1><p>68 °F outside, 62 mi</p><p>driven 1,200 km &amp; back</p>`+
+			`<input name="title" value="Night run at 5 °C, 300 km drive" /><textarea name="note">at 7 °C</textarea>`+
+			`<input data-unit="°C" name="outside" value="68" /><input name="outside__unit" value="°F" />`, got)
 	assert.Equal(t, page, string(LocalisedBut([]byte(page), units.People{}, ownTexts(row))))
 }
 

@@ -7,10 +7,13 @@ import (
 	"embed"
 	"fmt"
 	"html/template"
+	"io"
 	"io/fs"
 	"log/slog"
 	"strings"
 	"time"
+
+	"zincroad/core/units"
 )
 
 //go:embed templates
@@ -28,7 +31,8 @@ type UI struct {
 // New makes what the rooms share, by the machine's clock. It fails when the common templates
 // are broken.
 func New(log *slog.Logger, font []byte) (*UI, error) {
-	u := &UI{Log: log, Font: font, Now: time.Now, frame: template.New("frame").Funcs(functions)}
+	u := &UI{Log: log, Font: font, Now: time.Now,
+		frame: template.New("frame").Funcs(functions).Funcs(measures(units.People{}))}
 	u.frame.Funcs(template.FuncMap{"waited": u.waited})
 	return u, read(u.frame, common, "templates/base.html", "templates/parts.html")
 }
@@ -36,14 +40,26 @@ func New(log *slog.Logger, font []byte) (*UI, error) {
 // Pages are the pages of one room, by name; safe for concurrent use.
 type Pages struct {
 	*UI
-	Templates map[string]*template.Template
+	templates map[units.People]map[string]*template.Template
+}
+
+// Draw writes a page, or a named part of one, for a reader of some units.
+func (s *Pages) Draw(w io.Writer, in units.People, page, part string, data any) error {
+	t, ok := s.templates[in][page]
+	if !ok {
+		return fmt.Errorf("there is no page %q", page)
+	}
+	return t.ExecuteTemplate(w, part, data)
 }
 
 // Pages reads a room's pages: every templates/page_NAME.html of its files, with the frame
 // and the parts that all rooms have, and with more functions for templates. Pages that any
 // room can show (an error, an explanation) come with them.
 func (u *UI) Pages(room fs.FS, more template.FuncMap) (*Pages, error) {
-	p := &Pages{UI: u, Templates: map[string]*template.Template{}}
+	p := &Pages{UI: u, templates: map[units.People]map[string]*template.Template{}}
+	for _, in := range units.Peoples {
+		p.templates[in] = map[string]*template.Template{}
+	}
 	for _, files := range []fs.FS{common, room} {
 		paths, err := fs.Glob(files, "templates/page_*.html")
 		if err != nil {
@@ -57,7 +73,14 @@ func (u *UI) Pages(room fs.FS, more template.FuncMap) (*Pages, error) {
 			if err := read(t.Funcs(more), files, path); err != nil {
 				return nil, err
 			}
-			p.Templates[strings.TrimSuffix(strings.TrimPrefix(path, "templates/page_"), ".html")] = t
+			name := strings.TrimSuffix(strings.TrimPrefix(path, "templates/page_"), ".html")
+			for _, in := range units.Peoples {
+				own, err := t.Clone()
+				if err != nil {
+					return nil, fmt.Errorf("%s: %w", path, err)
+				}
+				p.templates[in][name] = own.Funcs(measures(in))
+			}
 		}
 	}
 	return p, nil
