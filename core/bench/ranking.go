@@ -24,6 +24,9 @@ var Measures = []Measure{ByWindow, By100Km, ByEnergy, ByCRate}
 
 // Words are a measure as a page names it.
 func (m Measure) Words() say.Text {
+	if m == By100Km {
+		return say.T("measure.km100", say.Q(100, "km", 0))
+	}
 	return say.T("measure." + string(m))
 }
 

@@ -62,6 +62,9 @@ const (
 // "21 to 27 °C is comfortable for most" (common practice, no source).
 const DefaultWarmC = 25.0
 
+// ResistanceC is the temperature that a pack's resistance is stated at.
+const ResistanceC = 25.0
+
 // For makes the pack of a car. It fails where there is no capacity to work with,
 // or where the pack's voltages contradict each other.
 func For(c *run.Car) (*Pack, error) {
@@ -157,7 +160,7 @@ func (p *Pack) heat(c *run.Car) {
 	if r, ok := run.Known(set.ResistanceMOhm); ok {
 		p.ResistanceOhm = r / 1000
 	} else {
-		p.assume(say.T("pack.pack-resistance-at-c"), say.T("pack.m", say.Fixed(p.ResistanceOhm*1000, 0)),
+		p.assume(say.T("pack.resistance", say.Q(ResistanceC, "°C", 0)), say.T("pack.m", say.Fixed(p.ResistanceOhm*1000, 0)),
 			say.T("pack.m-ah-a-cell", say.Fixed(p.rest.ohmAh*1000, 0)))
 	}
 	mass, ok := run.Known(c.BatteryMassKg)

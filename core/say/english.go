@@ -465,6 +465,8 @@ var english = map[string]string{
 
 	"forecast.stays-at": "Stays at {0} %: held by {1}.",
 
+	"garage.resistance": "Resistance, whole pack at {0}",
+
 	"group.adapter":            "adapter: {0}",
 	"group.ambient_c":          "{0} outside",
 	"group.battery_c":          "a battery of {0}",
@@ -668,6 +670,13 @@ var english = map[string]string{
 	"limit.up-to-v":     "up to {0} V",
 	"limit.v-and-more":  "{0} V and more",
 
+	"line.car":        "SoC kW {0}, car's display",
+	"line.screen":     "SoC kW {0}, stall's screen",
+	"line.screen-kwh": "SoC kW kWh, stall's screen",
+	"line.screen-va":  "SoC kW V A, stall's screen",
+	"line.soc":        "SoC",
+	"line.unit":       "{0}",
+
 	"lineup.nothing-that-both-recorded": "nothing that both recorded has a shape to go by",
 	"lineup.one-of-the-two":             "one of the two has too few readings of power, current or charge",
 	"lineup.stretch":                    "the shapes fit nearly as well over a stretch of {0}",
@@ -693,7 +702,7 @@ var english = map[string]string{
 	"matters.yes":   "matters",
 
 	"measure.crate":  "C-rate",
-	"measure.km100":  "minutes to +100 km",
+	"measure.km100":  "minutes to +{0}",
 	"measure.kwh":    "kWh a minute into the pack",
 	"measure.window": "minutes for a window",
 
@@ -742,9 +751,9 @@ var english = map[string]string{
 	"pack.nominal-voltage-over-v":     "nominal voltage over {0} V a cell",
 	"pack.not-given-or-other":         "not given or other; the commonest kind",
 	"pack.of-the-gross-capacity":      "95 % of the gross capacity; common practice, no source",
-	"pack.pack-resistance-at-c":       "pack resistance at 25 °C",
 	"pack.peak-assumed":               ", and that peak is assumed too",
 	"pack.power-against-charge":       "power against charge",
+	"pack.resistance":                 "pack resistance at {0}",
 	"pack.the-usual-curve-of": "the usual curve of a {0} pack with {1} times its capacity at the best; " +
 		"no source",
 	"pack.to-c-is-comfortable": "21 to 27 °C is comfortable for most; common practice, no source",
@@ -901,6 +910,10 @@ var english = map[string]string{
 	"prepare.what-is-lost-is":                    "what is lost is noted, and is no charging time",
 	"prepare.without-conditions-nobody-believes": "without conditions nobody believes the result",
 	"prepare.x-3":                                ", {0}",
+
+	"road.and-more": "{0} and more",
+	"road.below":    "below {0}",
+	"road.from-to":  "{0} to {1}",
 
 	"semicolon": "; ",
 

@@ -12,6 +12,9 @@ func (q Quantity) In(p units.People) string { return q.written(p, false) }
 
 // written is the number, rounded once, in the reader's unit, and the unit unless it is bare.
 func (q Quantity) written(p units.People, bare bool) string {
+	if q.Decimals == nameAlone {
+		return p.Name(q.Unit)
+	}
 	if math.IsNaN(q.Value) || math.IsInf(q.Value, 0) {
 		return "?"
 	}

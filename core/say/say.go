@@ -316,6 +316,12 @@ func Q(v float64, unit string, decimals int) Quantity {
 // Exact shows all of a quantity's decimals.
 func (q Quantity) Exact() Quantity { q.Fixed = true; return q }
 
+// Unit is a unit's name alone, as its reader has it.
+func Unit(kept string) Quantity { return Quantity{Unit: kept, Decimals: nameAlone} }
+
+// nameAlone stands for decimals where there is no number.
+const nameAlone = -1
+
 // Clock is seconds as minutes and seconds, "24:30".
 func Clock(s float64) Quantity { return Quantity{Value: s, Unit: clock} }
 

@@ -8,6 +8,7 @@ import (
 	"strconv"
 
 	"zincroad/core/bench"
+	"zincroad/core/say"
 	"zincroad/core/words"
 	"zincroad/web/chart"
 	"zincroad/web/ui"
@@ -33,9 +34,9 @@ type rankRow struct {
 	Written string
 	Spread  string  // of several runs, from the best to the worst
 	Share   float64 // per cent of the longest bar
-	StartC  string
-	Start   string
-	StallKW string
+	StartC  say.Text
+	Start   say.Text
+	StallKW say.Text
 	Outside string
 	Link    string    // its runs on the bench
 	Dots    []float64 // each run's value, per cent of the longest bar
@@ -84,7 +85,7 @@ func (s *Room) ranking(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	a, by, list := ranked.asked, ranked.Order.By, ranked.List
+	a, by, list, in := ranked.asked, ranked.Order.By, ranked.List, ui.MeasuresOf(r)
 	v := rankingView{
 		Query:    template.URL(a.values.Encode()), //nolint:gosec // made by package url, which escapes
 		Stalls:   ranked.stalls,
@@ -97,9 +98,9 @@ func (s *Room) ranking(w http.ResponseWriter, r *http.Request) {
 		Sizes: by == bench.ByWindow,
 	}
 	for _, m := range bench.Measures {
-		v.Measures = append(v.Measures, chart.A(m.Words().Kept(), a.with("by", string(m)), m == by))
+		v.Measures = append(v.Measures, chart.A(m.Words().In(in), a.with("by", string(m)), m == by))
 	}
-	v.Passed, v.Said = ranked.Passed, bench.Leads(list, ranked.Order).Kept()
+	v.Passed, v.Said = ranked.Passed, bench.Leads(list, ranked.Order).In(in)
 	most := 0.0
 	for _, x := range list {
 		most = math.Max(most, x.High)
@@ -135,15 +136,14 @@ func (s *Room) ranking(w http.ResponseWriter, r *http.Request) {
 }
 
 // between writes a range with its unit; empty for none.
-func between(r bench.Range, unit string) string {
-	low, high := words.Figure(r.Low, 0), words.Figure(r.High, 0)
+func between(r bench.Range, unit string) say.Text {
 	switch {
 	case math.IsNaN(r.Low):
-		return ""
-	case low == high:
-		return low + " " + unit
+		return nil
+	case words.Figure(r.Low, 0) == words.Figure(r.High, 0):
+		return say.T("bench.value", say.Q(r.Low, unit, 0))
 	}
-	return low + " to " + high + " " + unit
+	return say.T("bench.low-to", say.Q(r.Low, unit, 0), say.Q(r.High, unit, 0))
 }
 
 // stallChoices offers how strong the stalls must have been: any, or at least so much as one of them

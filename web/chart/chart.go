@@ -251,11 +251,11 @@ func Of(subjects []Subject, q Query, extra url.Values, title string) View {
 func (v *View) finish(k draw.Curves, q Query) {
 	k.YUnit, v.Channel.Unit = q.In.Name(v.Channel.Unit), q.In.Name(v.Channel.Unit)
 	v.SVG = k.SVG()
-	v.Data = cursorData(k, *v, q.In)
+	v.Data = cursorData(k, *v)
 }
 
 // cursorData puts the lines into JSON for the reading cursor.
-func cursorData(k draw.Curves, v View, in units.People) template.JS {
+func cursorData(k draw.Curves, v View) template.JS {
 	type line struct {
 		Name  string       `json:"name"`
 		X     trace.Floats `json:"x"`
@@ -273,7 +273,7 @@ func cursorData(k draw.Curves, v View, in units.People) template.JS {
 		Lines    []line `json:"lines"`
 	}{v.Axis.Key, v.Axis.Name, v.Axis.Unit, k.Minutes, v.Channel.Name, v.Channel.Unit, v.Channel.Decimals, []line{}}
 	for _, l := range k.Lines {
-		out.Lines = append(out.Lines, line{string(ui.LocalisedText([]byte(l.Name), in)), l.X, l.Y, l.Style})
+		out.Lines = append(out.Lines, line{l.Name, l.X, l.Y, l.Style})
 	}
 	b, err := json.Marshal(out)
 	if err != nil {

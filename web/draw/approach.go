@@ -45,7 +45,8 @@ func (d *Approach) SVG() string {
 	}
 	low, high = low-1, high+1
 	c := &canvas{w: approachW, h: approachH}
-	title := "On the way: the pack from " + words.Degrees(d.FromC) + " to " + words.Degrees(d.AtPlugC) + " in " +
+	degrees := func(c float64) string { return words.Figure(d.PeopleC(c), 0) + " " + d.Unit }
+	title := "On the way: the pack from " + degrees(d.FromC) + " to " + degrees(d.AtPlugC) + " in " +
 		words.Duration(d.ToS-d.FromS)
 	c.open("approach", title, "")
 	x0, x1, top, base := 34.0, approachW-112, 8.0, approachH-22

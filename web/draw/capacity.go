@@ -6,12 +6,15 @@ import (
 	"slices"
 	"time"
 
+	"zincroad/core/say"
+	"zincroad/core/units"
 	"zincroad/core/words"
 )
 
 // Capacity is a pack's usable capacity as its runs had it, against their dates or the odometer.
 type Capacity struct {
 	Title      string
+	Measures   units.People    // of its reader
 	ByOdometer bool            // points without one are left out
 	Points     []CapacityPoint // in order of time
 }
@@ -98,7 +101,7 @@ func (d *Capacity) SVG() string {
 		if i == 0 || i == len(points)-1 && most > least {
 			named := p.At.Format("2 Jan 2006")
 			if d.ByOdometer {
-				named = words.Fixed(p.OdometerKM, 0) + " km"
+				named = say.Q(p.OdometerKM, "km", 0).In(d.Measures)
 			}
 			c.text("axis", "middle", math.Max(x0+24, math.Min(x1-24, x)), base+16, named)
 		}

@@ -6,6 +6,7 @@ import (
 
 	"zincroad/core/curve"
 	"zincroad/core/say"
+	"zincroad/core/units"
 	"zincroad/core/words"
 	"zincroad/logbook"
 	"zincroad/web/draw"
@@ -18,9 +19,9 @@ type capacity struct {
 }
 
 // capacityOf draws what a car's runs say of its capacity, and puts how it went into sentences.
-func capacityOf(name string, runs []logbook.CarRun) (out capacity) {
+func capacityOf(name string, runs []logbook.CarRun, in units.People) (out capacity) {
 	var said []curve.CapacityRun
-	d := draw.Capacity{Title: "Usable capacity of " + name + " by its runs"}
+	d := draw.Capacity{Measures: in, Title: "Usable capacity of " + name + " by its runs"}
 	odometers := 0
 	for _, r := range runs {
 		if r.UsableKWh == nil || r.UsableLow == nil || r.StartedAt == nil {

@@ -12,6 +12,7 @@ import (
 
 	"zincroad/core/pack"
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/logbook"
 	"zincroad/web/ui"
 )
@@ -126,15 +127,16 @@ func navigationValues(v url.Values, n *run.Navigation) {
 
 // packField is one number of what is known of a battery beyond its label.
 type packField struct {
-	Name, Label string
-	of          func(*run.Pack) *run.Number
+	Name  string
+	Label any // words, or a text
+	of    func(*run.Pack) *run.Number
 }
 
 // Unit is the field's unit.
 func (p packField) Unit() string { return run.MustField("car.pack." + p.Name).Unit }
 
 var packFields = []packField{
-	{"resistance_mohm", "Resistance, whole pack at 25 °C", func(p *run.Pack) *run.Number { return &p.ResistanceMOhm }},
+	{"resistance_mohm", say.T("garage.resistance", say.Q(pack.ResistanceC, "°C", 0)), func(p *run.Pack) *run.Number { return &p.ResistanceMOhm }},
 	{"heat_capacity_kj_per_k", "Heat capacity", func(p *run.Pack) *run.Number { return &p.HeatCapacityKJK }},
 	{"coupling_w_per_k", "Coldest to warmest cells", func(p *run.Pack) *run.Number { return &p.CouplingWK }},
 	{"loss_w_per_k", "Loss to the outside, parked", func(p *run.Pack) *run.Number { return &p.LossWK }},
@@ -248,7 +250,7 @@ func (s *Room) showCarNoticed(w http.ResponseWriter, r *http.Request, status int
 			s.Fail(w, r, err)
 			return
 		}
-		v.Capacity = capacityOf(c.Name, v.Runs)
+		v.Capacity = capacityOf(c.Name, v.Runs, ui.MeasuresOf(r))
 		if v.Learned, err = s.learnedOf(r.Context(), c); err != nil {
 			s.Fail(w, r, err)
 			return

@@ -44,7 +44,10 @@ type roadQuery struct {
 }
 
 // option is one entry of a menu.
-type option struct{ Value, Label string }
+type option struct {
+	Value string
+	Label any // a word, or a text
+}
 
 // Groups, Sorts, Bands and Preconds are the road's menus.
 func (roadView) Groups() []option {
@@ -113,14 +116,17 @@ type roadRow struct {
 
 // ambientBands are the choices of outside temperature, in °C.
 var ambientBands = []struct {
-	Name, Label string
+	Name        string
+	Label       say.Text
 	From, Below *float64
 }{
-	{"frost", "below 0 °C", nil, ptr(0)},
-	{"cold", "0 °C to 10 °C", ptr(0), ptr(10)},
-	{"mild", "10 °C to 20 °C", ptr(10), ptr(20)},
-	{"warm", "20 °C and more", ptr(20), nil},
+	{"frost", say.T("road.below", celsius(0)), nil, ptr(0)},
+	{"cold", say.T("road.from-to", celsius(0), celsius(10)), ptr(0), ptr(10)},
+	{"mild", say.T("road.from-to", celsius(10), celsius(20)), ptr(10), ptr(20)},
+	{"warm", say.T("road.and-more", celsius(20)), ptr(20), nil},
 }
+
+func celsius(c float64) say.Quantity { return say.Q(c, "°C", 0) }
 
 func ptr(v float64) *float64 { return &v }
 

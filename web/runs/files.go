@@ -9,6 +9,8 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
+	"zincroad/core/say"
+	"zincroad/core/units"
 	"zincroad/logbook"
 	"zincroad/web/ui"
 )
@@ -110,14 +112,18 @@ func (s *Room) picture(w http.ResponseWriter, r *http.Request, what string, of f
 		s.Fail(w, r, err)
 		return
 	}
-	s.SendSVG(w, r, fmt.Sprintf("run-%d-%s.svg", v.Row.ID, what), of(v), captionOf(v))
+	s.SendSVG(w, r, fmt.Sprintf("run-%d-%s.svg", v.Row.ID, what), of(v), captionOf(v, ui.MeasuresOf(r)))
 }
 
 // captionOf names a run on a picture that leaves the page: the conditions go with it.
-func captionOf(v *runView) string {
+func captionOf(v *runView, in units.People) string {
 	var parts []string
 	for _, f := range v.Facts {
-		parts = append(parts, strings.TrimSpace(f.Strong+" "+f.Text))
+		strong := f.Strong
+		if q, ok := strong.(say.Quantity); ok {
+			strong = q.In(in)
+		}
+		parts = append(parts, strings.TrimSpace(fmt.Sprint(strong, " ", f.Text)))
 	}
 	parts = append(parts, "clock from "+clockName(v.Reading.Clock), string(v.Reading.Side)+" side")
 	if v.Row.StartedAt != nil {

@@ -92,7 +92,10 @@ func (v *runView) NoteOf(i int) *curve.RecordingNote {
 	return &v.Reading.Recordings[i]
 }
 
-type fact struct{ Strong, Text string }
+type fact struct {
+	Strong any // a word, or a quantity
+	Text   string
+}
 
 type finding struct {
 	curve.Finding
@@ -327,10 +330,10 @@ func factsOf(row *logbook.Run, v *runView) []fact {
 		out = append(out, f)
 	}
 	if v.Outside != nil {
-		out = append(out, fact{words.Figure(*v.Outside, 0) + " °C", "outside"})
+		out = append(out, fact{say.Q(*v.Outside, "°C", 0), "outside"})
 	}
 	if v.Start != nil {
-		out = append(out, fact{words.Figure(*v.Start, 0) + " °C", "battery"})
+		out = append(out, fact{say.Q(*v.Start, "°C", 0), "battery"})
 	}
 	if row.Preconditioned != "" {
 		out = append(out, fact{"", ui.PreconditionedName(row.Preconditioned)})
@@ -413,10 +416,10 @@ func ladderOf(x *curve.Reading, in units.People) []rung {
 	}
 	all, pace := rung{Name: "in all"}, rung{Name: "in the window"}
 	for _, d := range x.Distance {
-		all.Values = append(all.Values, words.Figure(d.AddedKm, 0)+" km")
+		all.Values = append(all.Values, say.Q(d.AddedKm, "km", 0).In(in))
 		perMin := "–"
 		if d.KmPerMin != nil {
-			perMin = words.Figure(*d.KmPerMin, 1) + " km a minute"
+			perMin = say.Q(*d.KmPerMin, "km", 1).In(in) + " a minute"
 		}
 		pace.Values = append(pace.Values, perMin)
 	}

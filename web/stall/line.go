@@ -6,6 +6,7 @@ import (
 	"strconv"
 	"strings"
 
+	"zincroad/core/say"
 	"zincroad/core/trace"
 	"zincroad/core/units"
 	"zincroad/core/words"
@@ -15,7 +16,7 @@ import (
 // lineSet is an order of numbers that a tester types.
 type lineSet struct {
 	Key    string
-	Name   string
+	Name   say.Text
 	Side   trace.Side
 	Fields []trace.Channel
 }
@@ -24,23 +25,23 @@ type lineSet struct {
 var lineSets = []lineSet{
 	{
 		"screen",
-		"SoC kW °C, stall's screen",
+		say.T("line.screen", say.Unit("°C")),
 		trace.StallSide,
 		[]trace.Channel{trace.SoC, trace.Power, trace.BatteryTempMin},
 	},
 	{
 		"screen-va",
-		"SoC kW V A, stall's screen",
+		say.T("line.screen-va"),
 		trace.StallSide,
 		[]trace.Channel{trace.SoC, trace.Power, trace.Voltage, trace.Current},
 	},
 	{
 		"screen-kwh",
-		"SoC kW kWh, stall's screen",
+		say.T("line.screen-kwh"),
 		trace.StallSide,
 		[]trace.Channel{trace.SoC, trace.Power, trace.Energy},
 	},
-	{"car", "SoC kW °C, car's display", trace.CarSide, []trace.Channel{trace.SoC, trace.Power, trace.BatteryTempMin}},
+	{"car", say.T("line.car", say.Unit("°C")), trace.CarSide, []trace.Channel{trace.SoC, trace.Power, trace.BatteryTempMin}},
 }
 
 func lineSetOf(key string) lineSet {
@@ -53,17 +54,17 @@ func lineSetOf(key string) lineSet {
 }
 
 // Words name the numbers in order, for the field.
-func (l lineSet) Words() string {
-	var out []string
+func (l lineSet) Words() say.Text {
+	var out []say.Text
 	for _, c := range l.Fields {
 		in, _ := trace.Describe(c)
 		if c == trace.SoC {
-			out = append(out, "SoC")
+			out = append(out, say.T("line.soc"))
 		} else {
-			out = append(out, in.Unit)
+			out = append(out, say.T("line.unit", say.Unit(in.Unit)))
 		}
 	}
-	return strings.Join(out, " ")
+	return say.Join("space", out...)
 }
 
 // Example is a line of the set with the units by its numbers.

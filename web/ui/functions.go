@@ -28,11 +28,11 @@ var functions = template.FuncMap{
 		}
 		return words.Fixed(*v, d)
 	},
-	"last": func(s []string) string {
-		if len(s) == 0 {
-			return ""
+	"last": func(list []say.Text) say.Text {
+		if len(list) == 0 {
+			return nil
 		}
-		return s[len(s)-1]
+		return list[len(list)-1]
 	},
 	"positive": func(v *float64) bool { return v != nil && *v > 0 },
 	"plain":    PlainNumber,
@@ -74,17 +74,31 @@ var functions = template.FuncMap{
 // without, and a unit's name.
 func measures(in units.People) template.FuncMap {
 	figure := func(v any, unit string, decimals int) string {
+		if unit == "K" && in.Fahrenheit {
+			return words.Figure(1.8*deref(v), decimals)
+		}
 		return words.Figure(in.Show(unit, deref(v)), decimals)
 	}
 	return template.FuncMap{
-		"say":  func(t say.Text) string { return t.In(in) },
-		"says": func(t []say.Text, between string) string { return strings.Join(say.AllIn(t, in), between) },
-		"unit": in.Name,
-		"in":   figure,
+		writtenName: writtenIn(in),
+		"says":      func(t []say.Text, between string) string { return strings.Join(say.AllIn(t, in), between) },
+		"unit":      func(kept any) string { return nameOf(in, fmt.Sprint(kept)) },
+		"field": func(number, kept any) string {
+			return inField(fmt.Sprint(number), fmt.Sprint(kept), in)
+		},
+		"in": figure,
 		"q": func(v any, unit string, decimals int) string {
 			return say.Q(deref(v), unit, decimals).In(in)
 		},
 	}
+}
+
+// nameOf is a unit's name for a reader; a difference in K is one in °F.
+func nameOf(in units.People, kept string) string {
+	if kept == "K" && in.Fahrenheit {
+		return "°F"
+	}
+	return in.Name(kept)
 }
 
 // deref takes a number or a pointer to one, which templates check with "with".

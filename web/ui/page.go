@@ -110,7 +110,7 @@ func (s *Pages) Render(w http.ResponseWriter, r *http.Request, name string, stat
 	}
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
 	w.WriteHeader(status)
-	_, _ = w.Write(inUnits(b.Bytes(), f.Units, f))
+	_, _ = w.Write(b.Bytes())
 }
 
 // Part shows one named piece of a page, for changes in place.
@@ -122,7 +122,7 @@ func (s *Pages) Part(w http.ResponseWriter, r *http.Request, page, name string, 
 		return
 	}
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
-	_, _ = w.Write(inUnits(b.Bytes(), MeasuresOf(r), data))
+	_, _ = w.Write(b.Bytes())
 }
 
 // Fail answers with an error page of one sentence.

@@ -2,6 +2,7 @@ package ui
 
 import (
 	"fmt"
+	"io"
 	"net/http"
 	"strings"
 
@@ -30,5 +31,5 @@ func (s *Pages) SendSVG(w http.ResponseWriter, r *http.Request, name, svg, capti
 	} else {
 		Attach(w, "image/svg+xml", name)
 	}
-	_, _ = w.Write(Localised([]byte(draw.Standalone(svg, caption, s.Font)), MeasuresOf(r)))
+	_, _ = io.WriteString(w, draw.Standalone(svg, caption, s.Font))
 }

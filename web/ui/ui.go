@@ -73,6 +73,7 @@ func (u *UI) Pages(room fs.FS, more template.FuncMap) (*Pages, error) {
 			if err := read(t.Funcs(more), files, path); err != nil {
 				return nil, err
 			}
+			throughWritten(t)
 			name := strings.TrimSuffix(strings.TrimPrefix(path, "templates/page_"), ".html")
 			for _, in := range units.Peoples {
 				own, err := t.Clone()
