@@ -96,7 +96,7 @@ func TestRankingAndMatrix(t *testing.T) {
 
 	body = get(h, "/bench/matrix?rows=car&cols=stall_kw").Body.String()
 	assert.Contains(t, body, fmt.Sprintf("%d runs cover", covered))
-	assert.Contains(t, body, "Tamarack 78, 100 kW: nobody has measured it")
+	assert.Contains(t, body, "Tamarack 78, 100 kW: no run yet, though its row")
 	assert.Contains(t, body, `class="strip tiny"`)
 	assert.Equal(t, get(h, "/bench/matrix").Body.String(), get(h, "/bench/matrix?rows=mood&cols=").Body.String())
 	empty, _ := handler(t, false)

@@ -229,7 +229,7 @@ func TestConditionsAndMarksInPlace(t *testing.T) {
 	s.await(
 		`document.querySelector("table.posts tr:nth-child(2) td:nth-child(3)").textContent.trim() !== ` + quote(post),
 	)
-	s.do(chromedp.Click(css(`.markform button[aria-label^="Delete"]`)), chromedp.WaitVisible(css(".notice button")))
+	s.do(chromedp.Click(css(`.markform button[aria-label^="Remove"]`)), chromedp.WaitVisible(css(".notice button")))
 	assert.Equal(t, post, s.text("table.posts tr:nth-child(2) td:nth-child(3)"))
 	s.do(chromedp.Click(css(".notice button")))
 	s.await(

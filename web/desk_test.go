@@ -294,7 +294,7 @@ func TestTheDeskShowsWhatCameInLast(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, s.book.AddRecordings(context.Background(), id, in))
 	s.open("/desk")
-	s.awaitText("h1.finding", "its clock is 1 min 40 s behind. 2 things need a word.")
+	s.awaitText("h1.finding", "its clock is 1 min 40 s behind. 2 things to check.")
 	s.awaitText(".needs", "power leaps to")
 	s.awaitText(".needs", "Not noted: car, stall, outside temperature")
 	s.do(chromedp.Click(css(`.needs button[name="take"]`)))

@@ -83,7 +83,7 @@ func TestTypedRunFromStartToBench(t *testing.T) {
 	s.await(`document.querySelector(".last").textContent.includes("fan")`)
 	s.do(chromedp.KeyEvent("u"))
 	s.await(`document.querySelector("#live-acts").textContent.includes("Plugged in again")`)
-	s.do(chromedp.Click(css(`[aria-label^="Take back unplugged"]`)))
+	s.do(chromedp.Click(css(`[aria-label^="Undo unplugged"]`)))
 	s.await(`document.querySelector("#live-acts").textContent.includes("Stop pressed")`)
 	assert.NotContains(t, s.text(".last"), "unplugged", "a slip of the thumb leaves nothing behind")
 	s.do(chromedp.KeyEvent("u"))

@@ -167,9 +167,9 @@ func (g ApproachStage) said() say.Text {
 	}
 	since := say.T("curve.at-first")
 	if g.Name != "" {
-		since = say.T("curve.from", g.Name)
+		since = say.T("curve.from-mark", g.Name)
 	}
-	text := say.T("curve.for-to", since, say.Duration(g.ToS-g.FromS), say.Fig(g.FromC, 0), say.Q(g.ToC, "°C", 0))
+	text := say.T("curve.stage", since, say.Duration(g.ToS-g.FromS), say.Fig(g.FromC, 0), say.Q(g.ToC, "°C", 0))
 	if g.PerMin != nil {
 		text = text.And("curve.a-minute", say.Q(*g.PerMin, "K", 2).Exact())
 	}

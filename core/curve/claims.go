@@ -218,7 +218,7 @@ func claimFindings(r *Reading) []Finding {
 		if f.Confidence = r.confidence(&f); c.Verdict == ClaimUntested && c.Measured != nil && f.Confidence == Strong {
 			f.Confidence = Likely // what else held it is a judgement
 		}
-		f.Text = say.T("curve.claim", c.Words(), map[string]string{ClaimMet: "met", ClaimMissed: "missed",
+		f.Text = say.T("curve.claim-verdict", c.Words(), map[string]string{ClaimMet: "met", ClaimMissed: "missed",
 			ClaimUntested: "not tested", ClaimUndecided: "undecided"}[c.Verdict], c.Why)
 		out = append(out, f)
 	}

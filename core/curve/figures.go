@@ -51,7 +51,7 @@ var Figures = figure.List[*Reading]{
 		Formula: "plug-in = the first power of either side that lasts, after the last that was taken out of the pack",
 		Numbers: func(x *Reading) (n figure.Lines) {
 			for _, m := range x.MarkProposals {
-				n.Say("curve.at-3", m.Kind, say.Clock(m.TS), m.Reason)
+				n.Say("curve.mark-at", m.Kind, say.Clock(m.TS), m.Reason)
 			}
 			return n
 		},
@@ -86,7 +86,7 @@ var Figures = figure.List[*Reading]{
 			if a := x.Approach; a != nil {
 				n.Say("curve.before-plug-in-at", say.Q(a.FromC, "°C", 1), say.Duration(a.ToS-a.FromS), say.Q(a.AtPlugC, "°C", 1))
 				if a.PerMin != nil {
-					n.Say("curve.a-minute-2", say.Q(*a.PerMin, "K", 2).Exact())
+					n.Say("curve.warmed-a-minute", say.Q(*a.PerMin, "K", 2).Exact())
 				}
 				if a.UsedPct != nil {
 					n.Say("curve.driven-off", say.Fig(*a.UsedPct, 1))
@@ -163,7 +163,7 @@ var Figures = figure.List[*Reading]{
 			for _, d := range x.Distance {
 				n.Say("curve.in-all", d.Basis, say.Q(d.WhPerKm, "Wh/km", 0), say.Q(d.AddedKm, "km", 1))
 				for _, p := range d.Plus {
-					n.Say("curve.at", say.Q(p.Km, "km", 0), say.Clock(p.TS))
+					n.Say("curve.distance-at", say.Q(p.Km, "km", 0), say.Clock(p.TS))
 				}
 			}
 			return n
@@ -281,7 +281,7 @@ var Figures = figure.List[*Reading]{
 		Numbers: func(x *Reading) (n figure.Lines) {
 			n.Say("curve.readings-every-s-so", say.Fig(x.IntervalS, 2), say.Fig(trace.GapLimitFor(x.IntervalS), 1))
 			for _, g := range x.Gaps {
-				n.Say("curve.to-3", say.Clock(g.From), say.Clock(g.To))
+				n.Say("curve.span", say.Clock(g.From), say.Clock(g.To))
 			}
 			return n
 		},
@@ -331,7 +331,7 @@ var Figures = figure.List[*Reading]{
 			"stall's label or the car's limit, by the power read or by its share of the noted capacity; a finding says which",
 		Numbers: func(x *Reading) (n figure.Lines) {
 			for _, w := range x.Implausible {
-				n.Say("curve.in-2", say.Window(w.FromPct, w.ToPct), say.Duration(w.TS), w.Reason)
+				n.Say("curve.cannot-be", say.Window(w.FromPct, w.ToPct), say.Duration(w.TS), w.Reason)
 			}
 			return n
 		},
@@ -362,7 +362,7 @@ func clockNumbers(x *Reading) (n figure.Lines) {
 func windowNumbers(x *Reading) (n figure.Lines) {
 	n = sayCharge(x)
 	for _, w := range x.Windows {
-		line := say.T("curve.s", say.Window(w.FromPct, w.ToPct), say.Clock(w.TS), say.Fig(w.TS, 1))
+		line := say.T("curve.window-seconds", say.Window(w.FromPct, w.ToPct), say.Clock(w.TS), say.Fig(w.TS, 1))
 		if w.EnergyKWh != nil && w.AverageKW != nil {
 			line = line.And("curve.kwh-s-kw", say.Fixed(*w.EnergyKWh, 3), say.Fig(w.TS, 1), say.Fixed(*w.AverageKW, 2))
 		}
@@ -389,7 +389,7 @@ func peakNumbers(x *Reading) (n figure.Lines) {
 	if p == nil {
 		return nil
 	}
-	n.Say("curve.highest-reading-kw-at-2", say.Fig(p.KW, 2), say.Clock(p.TS))
+	n.Say("curve.highest-at", say.Fig(p.KW, 2), say.Clock(p.TS))
 	if p.SustainedKW != nil && p.HeldS != nil {
 		n.Say("curve.highest-mean-over-s-kw", say.Fig(*p.SustainedKW, 2), say.Fig(*p.SustainedKW*HeldShare, 2))
 		n.Say("curve.held-from-to-s", say.Clock(p.HeldFromS), say.Clock(p.HeldFromS+*p.HeldS), say.Fig(*p.HeldS, 1))
@@ -475,7 +475,7 @@ func sayCharge(x *Reading) (n figure.Lines) {
 
 func ceilingNumbers(x *Reading) (n figure.Lines) {
 	for _, c := range x.Ceilings {
-		line := say.T("curve.to-2", say.Clock(c.FromS), say.Clock(c.ToS), c.Cause.Text(), say.T("confidence."+c.Confidence))
+		line := say.T("curve.stretch", say.Clock(c.FromS), say.Clock(c.ToS), c.Cause.Text(), say.T("confidence."+c.Confidence))
 		if c.RunnerUp != "" {
 			line = line.And("curve.next", c.RunnerUp.Text())
 		}

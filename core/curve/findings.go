@@ -166,7 +166,7 @@ func windowFinding(r *Reading, m *run.Method) *Finding {
 	}
 	from, _ := r.Post(w.FromPct)
 	f := &Finding{Kind: AboutWindow, FromS: from, ToS: from + w.TS}
-	f.Text = say.T("curve.in", say.Fig(w.FromPct, 1), say.Fig(w.ToPct, 1), say.Duration(w.TS))
+	f.Text = say.T("curve.window-took", say.Fig(w.FromPct, 1), say.Fig(w.ToPct, 1), say.Duration(w.TS))
 	f.Evidence = append(f.Evidence, say.T("curve.post-at-post-at", say.Fig(w.FromPct, 1), say.Clock(from),
 		say.Fig(w.ToPct, 1), say.Clock(from+w.TS), r.clockName()))
 	story := r.verdictOf(from, from+w.TS)

@@ -34,16 +34,16 @@ func implausible(r *run.Run, w Window) say.Text {
 	}
 	kw, from := neededKW(r, w, gained)
 	if kw > mostKW {
-		return say.T("curve.it-would-need-kw-2", say.Fig(kw, 0), from)
+		return say.T("curve.would-need", say.Fig(kw, 0), from)
 	}
 	if r.Stall != nil {
 		if rated, ok := run.Known(r.Stall.RatedKW); ok && kw > overRating*rated {
-			return say.T("curve.it-would-need-kw-at", say.Fig(kw, 0), from, say.Fig(rated, 0))
+			return say.T("curve.would-need-over-stall", say.Fig(kw, 0), from, say.Fig(rated, 0))
 		}
 	}
 	if r.Car != nil {
 		if most, ok := run.Known(r.Car.MaxKW); ok && kw > overRating*most {
-			return say.T("curve.it-would-need-kw", say.Fig(kw, 0), from, say.Fig(most, 0))
+			return say.T("curve.would-need-over-car", say.Fig(kw, 0), from, say.Fig(most, 0))
 		}
 	}
 	return nil

@@ -50,7 +50,7 @@ func TestFaultsOfSentencesAreFound(t *testing.T) {
 		"power rose 86 → 10 kW", "Fell from 4 to 4 kW", "two..", "a , b"} {
 		assert.NotEmpty(t, faultOf(bad), bad)
 	}
-	for _, good := range []string{"10–80 % in 22 min. The stall's 150 kW held it to 42 %, 2 min 12 s lost; then its own taper.",
+	for _, good := range []string{"10–80 % in 22 min. The stall's 150 kW held it to 42 %, 2 min 12 s lost; then the car's own taper.",
 		"power rose 10 → 86 kW in 12 s", "Fell from 131 to 80 kW at 30 %, 9:58 after plug-in."} {
 		assert.Empty(t, faultOf(good), good)
 	}

@@ -152,7 +152,7 @@ func (r *Reading) ceilingFindings() []Finding {
 		f := Finding{Kind: AboutCeiling, FromS: c.FromS, ToS: c.ToS, Confidence: c.Confidence, Evidence: c.Evidence}
 		f.Text = say.T("curve.held-from-to", c.Holder().Words(), say.Clock(c.FromS), say.Clock(c.ToS))
 		if c.FromPct != nil && c.ToPct != nil && *c.ToPct > *c.FromPct {
-			f.Text = f.Text.And("curve.to", say.Fig(*c.FromPct, 0), say.Fig(*c.ToPct, 0))
+			f.Text = f.Text.And("curve.stretch-pct", say.Fig(*c.FromPct, 0), say.Fig(*c.ToPct, 0))
 		}
 		if lost*60 >= 10 {
 			f.Text = f.Text.And("colon").And(lostBy(c.Holder()), say.Duration(math.Round(lost*60)))
@@ -186,7 +186,7 @@ func (r *Reading) cliffFinding(c Cliff) Finding {
 	}
 	f.Text = say.T("curve.fell-from-to-kw", say.Fig(c.FromKW, decimals), say.Fig(c.ToKW, decimals))
 	if c.SoCPct != nil {
-		f.Text = f.Text.And("curve.at-2", say.Fig(*c.SoCPct, 0))
+		f.Text = f.Text.And("curve.at-charge", say.Fig(*c.SoCPct, 0))
 	}
 	f.Text = f.Text.And("curve.after-plug", say.Clock(c.TS), r.clockName())
 	for _, h := range r.Ceilings {

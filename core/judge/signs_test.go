@@ -434,7 +434,7 @@ func TestHolderSaysNoMoreThanIsKnown(t *testing.T) {
 		{judge.Holder{What: say.Own("a cold pack"), Confidence: judge.Likely}, "probably a cold pack"},
 		{judge.Holder{What: say.T("judge.stalls", say.Q(150, "kW", 0)), Confidence: judge.Unsure, Whose: limit.OfStall,
 			WhoseConfidence: judge.Strong}, "the stall, perhaps by its 150 kW"},
-		{judge.Holder{What: say.Own("its own taper"), Confidence: judge.Unsure, Whose: limit.OfCar,
+		{judge.Holder{What: say.T("judge.cars", say.T("judge.own-taper")), Confidence: judge.Unsure, Whose: limit.OfCar,
 			WhoseConfidence: judge.Likely},
 			"probably the car, perhaps by its own taper"},
 		{judge.Holder{What: say.T("judge.failing-stall"), Confidence: judge.Unsure, Whose: limit.OfStall,

@@ -169,6 +169,8 @@ func (t told) what(c limit.Cause) say.Text {
 		return of("judge.converters", t.converterKW, t.plugKW, "kW")
 	case limit.SoCStep:
 		return say.T("judge.cars", t.steps())
+	case limit.PackTaper:
+		return say.T("judge.cars", say.T("judge.own-taper"))
 	}
 	if code, ok := nouns[c]; ok {
 		return say.T(code)
@@ -179,7 +181,6 @@ func (t told) what(c limit.Cause) say.Text {
 // nouns name the limits that have no figure.
 var nouns = map[limit.Cause]string{
 	limit.Ramp:          "judge.the-ramp",
-	limit.PackTaper:     "judge.own-taper",
 	limit.Cold:          "judge.cold-pack",
 	limit.Hot:           "judge.hot-pack",
 	limit.TimerStep:     "judge.timer",

@@ -225,11 +225,11 @@ func (v *latestView) heading(x *curve.Reading) string {
 	}
 	switch n := len(v.Needs); n {
 	case 0:
-		return s + ". Nothing needs a word."
+		return s + ". Nothing to check."
 	case 1:
-		return s + ". One thing needs a word."
+		return s + ". One thing to check."
 	default:
-		return fmt.Sprintf("%s. %d things need a word.", s, n)
+		return fmt.Sprintf("%s. %d things to check.", s, n)
 	}
 }
 

@@ -126,7 +126,7 @@ func paceBar(p *curve.Pace) (svg, caption string) {
 	if rest*60 >= leastLostS {
 		parts = append(parts, draw.Part{Cause: limit.Unknown, Minutes: rest, Words: minutes(rest) + " lost in small parts"})
 	}
-	title := words.Window(p.FromPct, p.ToPct) + ": what it took, and what took it"
+	title := words.Window(p.FromPct, p.ToPct) + ": the car's own pace, and the minutes lost"
 	return draw.PaceBar(title, parts), "against " + p.Against.Kept()
 }
 
