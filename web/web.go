@@ -160,13 +160,13 @@ func (s *Server) Handler() http.Handler {
 	})
 	r.Group(func(r chi.Router) { // may bring a photo along, over a phone's network, and waits for nobody's file
 		r.Use(limited(importTimeout), s.away, s.access.Gate, s.copied, ui.NewQueue(uploadPatience).Take)
-		r.Post("/stall/{id}/end", s.stall.EndRun)
+		r.Post("/stall/{id}/end", s.Do(s.stall.EndRun))
 	})
 	r.Group(func(r chi.Router) {
 		r.Use(limited(exportTimeout), s.often(filesAMinute), s.away, s.access.Gate, s.copied)
 		s.runs.Exports(r)
 	})
-	r.With(s.access.Gate, s.access.Watch).Get("/stall/{id}/events", s.stall.Events)
+	r.With(s.access.Gate, s.access.Watch).Get("/stall/{id}/events", s.Do(s.stall.Events))
 	r.NotFound(func(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, fmt.Errorf("there is no page %s: %w", r.URL.Path, logbook.ErrNotFound))
 	})

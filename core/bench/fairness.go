@@ -421,7 +421,16 @@ func (c condition) write(v string) say.Text {
 	case c.unit == "":
 		return say.Own(v)
 	}
-	return say.T("bench.value", say.Q(number(v), c.unit, 1))
+	return say.T("bench.value", c.quantity(v))
+}
+
+// quantity is a value with as many decimals as it has: 6 °C are 43 °F, not 42.8.
+func (c condition) quantity(v string) say.Quantity {
+	decimals := 0
+	if strings.Contains(v, ".") {
+		decimals = 1
+	}
+	return say.Q(number(v), c.unit, decimals)
 }
 
 // human is a condition in the middle of a sentence.

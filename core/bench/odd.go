@@ -60,7 +60,7 @@ func (c condition) spanOf(values []string) say.Text {
 	if c.same == nil || low == high {
 		return c.write(values[0])
 	}
-	return say.T("bench.low-to", say.Q(number(low), c.unit, 1), say.Q(number(high), c.unit, 1))
+	return say.T("bench.low-to", c.quantity(low), c.quantity(high))
 }
 
 func anyOf(entries []Entry, of []int, is func(Entry) bool) bool {

@@ -72,8 +72,8 @@ func (s *Room) From(r *http.Request) (string, error) {
 func (s *Room) Routes(r chi.Router) {
 	r.Get("/enter", s.door)
 	r.With(httprate.LimitBy(password.TriesAMinute, time.Minute, s.From, httprate.WithLimitHandler(s.tooMany))).
-		Post("/enter", s.enter)
-	r.Post("/leave", s.leave)
+		Post("/enter", s.Do(s.enter))
+	r.Post("/leave", s.Do(s.leave))
 }
 
 // Gate lets through who is signed in, everybody where no password is set, and what a door needs.
@@ -193,21 +193,19 @@ func (s *Room) showDoor(w http.ResponseWriter, r *http.Request, status int, f *u
 
 // enter holds a password against the one that is set. A session gets a new token when it becomes one of
 // somebody who is signed in.
-func (s *Room) enter(w http.ResponseWriter, r *http.Request) {
+func (s *Room) enter(w http.ResponseWriter, r *http.Request) error {
 	f, ok := s.Form(w, r)
 	if !ok {
-		return
+		return nil
 	}
 	hash, err := s.book.PasswordHash(r.Context())
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	right := false
 	if hash != "" {
 		if right, err = password.Matches(r.Context(), hash, f.Values.Get("password")); err != nil {
-			s.Fail(w, r, err)
-			return
+			return err
 		}
 	}
 	if !right {
@@ -215,20 +213,20 @@ func (s *Room) enter(w http.ResponseWriter, r *http.Request) {
 		f.Fault("password", "This is not the password.")
 		s.Log.Warn("a wrong password", "from", caller.Address(r, s.proxied))
 		s.showDoor(w, r, http.StatusUnprocessableEntity, f)
-		return
+		return nil
 	}
 	if err := s.sessions.RenewToken(r.Context()); err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	s.sessions.Put(r.Context(), signedIn, true)
 	s.Log.Info("signed in", "from", caller.Address(r, s.proxied))
 	to := ui.Inside(f.Values.Get("to"))
 	if f.Values.Get(again) != "" { // the browser sends the same fields on
 		http.Redirect(w, r, to, http.StatusTemporaryRedirect)
-		return
+		return nil
 	}
 	http.Redirect(w, r, to, http.StatusSeeOther)
+	return nil
 }
 
 func (s *Room) tooMany(w http.ResponseWriter, r *http.Request) {
@@ -242,20 +240,19 @@ func (s *Room) tooMany(w http.ResponseWriter, r *http.Request) {
 }
 
 // leave signs out here, or everywhere.
-func (s *Room) leave(w http.ResponseWriter, r *http.Request) {
+func (s *Room) leave(w http.ResponseWriter, r *http.Request) error {
 	f, ok := s.Form(w, r)
 	if !ok {
-		return
+		return nil
 	}
 	if err := s.sessions.Destroy(r.Context()); err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	if f.Values.Get("everywhere") != "" {
 		if err := s.book.ForgetSessions(r.Context()); err != nil {
-			s.Fail(w, r, err)
-			return
+			return err
 		}
 	}
 	http.Redirect(w, r, "/enter", http.StatusSeeOther)
+	return nil
 }

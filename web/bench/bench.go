@@ -86,17 +86,17 @@ func benchRuns(r *http.Request) []int64 {
 	return ids[:min(len(ids), bench.MaxRuns)]
 }
 
-func (s *Room) bench(w http.ResponseWriter, r *http.Request) {
+func (s *Room) bench(w http.ResponseWriter, r *http.Request) error {
 	v, err := s.benchView(r)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	if v.Kept != nil && len(v.Kept.Runs) > 0 && r.URL.Query().Get("runs") == "" {
 		http.Redirect(w, r, openKept(v.Kept), http.StatusSeeOther)
-		return
+		return nil
 	}
 	s.Render(w, r, "bench", http.StatusOK, ui.Frame{Title: "Bench", Data: v})
+	return nil
 }
 
 // mostProposals is how many comparisons an empty bench proposes.
@@ -366,11 +366,10 @@ func (s *Room) benchOthers(ctx context.Context, have []int64) ([]logbook.Choice,
 }
 
 // lay puts the named runs on the bench, with one more where it is asked for.
-func (s *Room) lay(w http.ResponseWriter, r *http.Request) {
+func (s *Room) lay(w http.ResponseWriter, r *http.Request) error {
 	ids := ui.ParseIDs(r.FormValue("runs")+","+r.FormValue("add"), ",")
 	if len(ids) > bench.MaxRuns {
-		s.Fail(w, r, ui.BadRequest("the bench holds %d runs; take one away first", bench.MaxRuns))
-		return
+		return ui.BadRequest("the bench holds %d runs; take one away first", bench.MaxRuns)
 	}
 	ui.SetPicked(w, ids)
 	to := "/bench"
@@ -383,14 +382,14 @@ func (s *Room) lay(w http.ResponseWriter, r *http.Request) {
 		to += "?" + q.Encode()
 	}
 	http.Redirect(w, r, to, http.StatusSeeOther)
+	return nil
 }
 
 // benchCSV gives the table of the bench as a file.
-func (s *Room) benchCSV(w http.ResponseWriter, r *http.Request) {
+func (s *Room) benchCSV(w http.ResponseWriter, r *http.Request) error {
 	v, err := s.benchView(r)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	ui.Attach(w, "text/csv; charset=utf-8", "bench.csv")
 	out := csv.NewWriter(w)
@@ -434,17 +433,17 @@ func (s *Room) benchCSV(w http.ResponseWriter, r *http.Request) {
 	if err := out.Error(); err != nil {
 		s.Log.Warn("sending the bench's table", "error", err)
 	}
+	return nil
 }
 
-func (s *Room) benchSVG(w http.ResponseWriter, r *http.Request) {
+func (s *Room) benchSVG(w http.ResponseWriter, r *http.Request) error {
 	v, err := s.benchView(r)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	if len(v.Entries) == 0 {
-		s.Fail(w, r, ui.BadRequest("there is no run on the bench"))
-		return
+		return ui.BadRequest("there is no run on the bench")
 	}
 	s.SendSVG(w, r, "bench-curve.svg", v.Chart.SVG, v.Heading)
+	return nil
 }

@@ -18,11 +18,10 @@ func queryOf(r *http.Request) template.URL {
 }
 
 // how explains a figure of the bench, of a ranking or of a matrix with the numbers of what the address asks for.
-func (s *Room) how(w http.ResponseWriter, r *http.Request) {
+func (s *Room) how(w http.ResponseWriter, r *http.Request) error {
 	f, err := ui.FigureOf(r, bench.Figures)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	var x bench.Explained
 	clock := "" // by which a comparison's times count
@@ -46,8 +45,7 @@ func (s *Room) how(w http.ResponseWriter, r *http.Request) {
 		}
 	}
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	if v.Numbers = f.Numbers(x); clock != "" {
 		v.Numbers = append(v.Numbers, say.Own(clock))
@@ -56,6 +54,7 @@ func (s *Room) how(w http.ResponseWriter, r *http.Request) {
 		v.Back += "?" + string(q)
 	}
 	s.Explain(w, r, v, ui.Frame{Page: "bench"})
+	return nil
 }
 
 // explained is what the bench's figures are worked out of, as the page shows it.

@@ -118,10 +118,10 @@ func openKept(k *logbook.Bench) string {
 }
 
 // keep keeps the bench as it stands, under a name.
-func (s *Room) keep(w http.ResponseWriter, r *http.Request) {
+func (s *Room) keep(w http.ResponseWriter, r *http.Request) error {
 	f, ok := s.Form(w, r)
 	if !ok {
-		return
+		return nil
 	}
 	k := &logbook.Bench{Name: f.Needed("name", "A name"), Runs: ui.ParseIDs(f.Text("runs"), ","),
 		View: looked(r).Encode()}
@@ -129,65 +129,61 @@ func (s *Room) keep(w http.ResponseWriter, r *http.Request) {
 		k.ID = *id
 	}
 	for _, text := range f.Errors {
-		s.Fail(w, r, ui.BadRequest("%s", text))
-		return
+		return ui.BadRequest("%s", text)
 	}
 	if n := len(k.Runs); n == 0 || n > bench.MaxRuns {
-		s.Fail(w, r, ui.BadRequest("a bench of one to %d runs can be kept, not of %d", bench.MaxRuns, n))
-		return
+		return ui.BadRequest("a bench of one to %d runs can be kept, not of %d", bench.MaxRuns, n)
 	}
 	if err := s.book.KeepBench(r.Context(), k); err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	http.Redirect(w, r, openKept(k), http.StatusSeeOther)
+	return nil
 }
 
 // forget puts a kept bench aside, and offers to bring it back. The runs stay on the bench.
-func (s *Room) forget(w http.ResponseWriter, r *http.Request) {
+func (s *Room) forget(w http.ResponseWriter, r *http.Request) error {
 	id, err := ui.IDParam(r, "id")
 	if err == nil {
 		err = s.book.DeleteBench(r.Context(), id)
 	}
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	r.URL.RawQuery = ""
 	v, err := s.benchView(r)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	s.Render(w, r, "bench", http.StatusOK, ui.Frame{Title: "Bench", Data: v,
 		Notice: &ui.Notice{Text: "The kept bench is put aside.", Undo: fmt.Sprintf("/bench/kept/%d/restore", id)}})
+	return nil
 }
 
-func (s *Room) bringBack(w http.ResponseWriter, r *http.Request) {
+func (s *Room) bringBack(w http.ResponseWriter, r *http.Request) error {
 	id, err := ui.IDParam(r, "id")
 	if err == nil {
 		err = s.book.RestoreBench(r.Context(), id)
 	}
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	http.Redirect(w, r, fmt.Sprintf("/bench?kept=%d", id), http.StatusSeeOther)
+	return nil
 }
 
 // benchJSON gives the comparison in the open format.
-func (s *Room) benchJSON(w http.ResponseWriter, r *http.Request) {
+func (s *Room) benchJSON(w http.ResponseWriter, r *http.Request) error {
 	v, err := s.benchView(r)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	if v.Compared == nil {
-		s.Fail(w, r, ui.BadRequest("a comparison needs two runs on the bench"))
-		return
+		return ui.BadRequest("a comparison needs two runs on the bench")
 	}
 	ui.Attach(w, "application/json", "bench.json")
 	if err := say.WriteJSON(w, v.Compared.Comparison, units.People{}); err != nil {
 		s.Log.Warn("sending the comparison", "error", err)
 	}
+	return nil
 }

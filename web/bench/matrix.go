@@ -80,11 +80,10 @@ func (s *Room) sorted(r *http.Request) (x sortedRuns, err error) {
 }
 
 // matrix shows the runs of the logbook sorted by two factors.
-func (s *Room) matrix(w http.ResponseWriter, r *http.Request) {
+func (s *Room) matrix(w http.ResponseWriter, r *http.Request) error {
 	m, err := s.sorted(r)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	a, row, col := m.asked, m.Row, m.Col
 	v := matrixView{
@@ -112,8 +111,7 @@ func (s *Room) matrix(w http.ResponseWriter, r *http.Request) {
 	}
 	strips, err := s.book.Strips(r.Context(), typical)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	top := topOf(strips)
 	for i, line := range m.Cells {
@@ -146,6 +144,7 @@ func (s *Room) matrix(w http.ResponseWriter, r *http.Request) {
 		v.Next = fmt.Sprintf("%s, %s: %s.", m.Rows[n.Row], m.Cols[n.Col], n.Why)
 	}
 	s.Render(w, r, "kinds", http.StatusOK, ui.Frame{Title: "Matrix", Page: "bench", Data: v})
+	return nil
 }
 
 // spreadOf says how far a cell's runs lie apart and how well their mean is known.

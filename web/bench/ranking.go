@@ -79,11 +79,10 @@ func (s *Room) ranked(r *http.Request) (x rankedCars, err error) {
 }
 
 // ranking lists the cars of the logbook.
-func (s *Room) ranking(w http.ResponseWriter, r *http.Request) {
+func (s *Room) ranking(w http.ResponseWriter, r *http.Request) error {
 	ranked, err := s.ranked(r)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	a, by, list, in := ranked.asked, ranked.Order.By, ranked.List, ui.MeasuresOf(r)
 	v := rankingView{
@@ -133,6 +132,7 @@ func (s *Room) ranking(w http.ResponseWriter, r *http.Request) {
 		v.Together = "/bench?runs=" + ui.JoinIDs(typical[:min(len(typical), bench.MaxRuns)], ",")
 	}
 	s.Render(w, r, "ranking", http.StatusOK, ui.Frame{Title: "Ranking", Page: "bench", Data: v})
+	return nil
 }
 
 // between writes a range with its unit; empty for none.

@@ -56,16 +56,16 @@ func New(u *ui.UI, book Book) (*Room, error) {
 
 // Routes are the room's own paths.
 func (s *Room) Routes(r chi.Router) {
-	r.Get("/bench", s.bench)
-	r.Get("/bench/ranking", s.ranking)
-	r.Get("/bench/matrix", s.matrix)
-	r.Get("/bench/how/{figure}", s.how)
-	r.Get("/bench.csv", s.benchCSV)
-	r.Get("/bench.xlsx", s.benchXLSX)
-	r.Get("/bench/curve.svg", s.benchSVG)
-	r.Get("/bench.json", s.benchJSON)
-	r.Post("/bench/lay", s.lay)
-	r.Post("/bench/keep", s.keep)
-	r.Post("/bench/kept/{id}/delete", s.forget)
-	r.Post("/bench/kept/{id}/restore", s.bringBack)
+	r.Get("/bench", s.Do(s.bench))
+	r.Get("/bench/ranking", s.Do(s.ranking))
+	r.Get("/bench/matrix", s.Do(s.matrix))
+	r.Get("/bench/how/{figure}", s.Do(s.how))
+	r.Get("/bench.csv", s.Do(s.benchCSV))
+	r.Get("/bench.xlsx", s.Do(s.benchXLSX))
+	r.Get("/bench/curve.svg", s.Do(s.benchSVG))
+	r.Get("/bench.json", s.Do(s.benchJSON))
+	r.Post("/bench/lay", s.Do(s.lay))
+	r.Post("/bench/keep", s.Do(s.keep))
+	r.Post("/bench/kept/{id}/delete", s.Do(s.forget))
+	r.Post("/bench/kept/{id}/restore", s.Do(s.bringBack))
 }

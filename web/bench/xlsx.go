@@ -13,20 +13,19 @@ import (
 
 // benchXLSX sends what stands on the bench as a workbook: a page each for the runs with their conditions,
 // the windows, the posts, where the minutes go, and what can be said. Times are seconds.
-func (s *Room) benchXLSX(w http.ResponseWriter, r *http.Request) {
+func (s *Room) benchXLSX(w http.ResponseWriter, r *http.Request) error {
 	v, err := s.benchView(r)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	if len(v.Entries) == 0 {
-		s.Fail(w, r, ui.BadRequest("there is no run on the bench"))
-		return
+		return ui.BadRequest("there is no run on the bench")
 	}
 	ui.Attach(w, "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", "bench.xlsx")
 	if err := sheet.Write(w, v.pages()); err != nil {
 		s.Log.Warn("sending the bench's workbook", "error", err)
 	}
+	return nil
 }
 
 // pages are the bench as a workbook's.

@@ -56,35 +56,31 @@ func (s *Room) belongs(ctx context.Context, b *intake.Bundle) (*logbook.Run, err
 }
 
 // addArrival brings a waiting file in as a further recording of a run.
-func (s *Room) addArrival(w http.ResponseWriter, r *http.Request) {
+func (s *Room) addArrival(w http.ResponseWriter, r *http.Request) error {
 	f, v, ok := s.arrivalForm(w, r)
 	if !ok {
-		return
+		return nil
 	}
 	id, err := strconv.ParseInt(f.Values.Get("belongs"), 10, 64)
 	if err != nil || v.Problem != "" || v.Bundle == nil || v.Kind == string(intake.FolderKind) {
 		s.Render(w, r, "arrival", http.StatusUnprocessableEntity,
 			ui.Frame{Title: "Bring in " + v.Arrival.Name, Page: "desk", Data: v})
-		return
+		return nil
 	}
 	if err := s.book.AddRecordings(r.Context(), id, v.Bundle); err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	if v.Bundle.Layout != nil {
 		if err := s.book.Remember(r.Context(), *v.Bundle.Layout); err != nil {
-			s.Fail(w, r, err)
-			return
+			return err
 		}
 	}
 	if err := s.book.DropArrival(r.Context(), v.Arrival.ID); err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	row, err := s.book.Run(r.Context(), id)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	http.Redirect(
 		w,
@@ -92,4 +88,5 @@ func (s *Room) addArrival(w http.ResponseWriter, r *http.Request) {
 		fmt.Sprintf("/runs/%d?added=%d", id, row.Recordings[len(row.Recordings)-1].ID),
 		http.StatusSeeOther,
 	)
+	return nil
 }

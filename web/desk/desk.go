@@ -32,15 +32,15 @@ import (
 // Routes are the room's own paths.
 func (s *Room) Routes(r chi.Router) {
 	r.Get("/", s.desk)
-	r.Post("/files", s.takeFile)
-	r.Get("/sheet", s.sheet)
+	r.Post("/files", s.Do(s.takeFile))
+	r.Get("/sheet", s.Do(s.sheet))
 	r.Post("/typed/check", s.checkTyped)
-	r.Post("/typed", s.takeTyped)
-	r.Get("/arrivals/{id}", s.arrival)
+	r.Post("/typed", s.Do(s.takeTyped))
+	r.Get("/arrivals/{id}", s.Do(s.arrival))
 	r.Post("/arrivals/{id}/look", s.lookAgain)
-	r.Post("/arrivals/{id}/keep", s.keepArrival)
-	r.Post("/arrivals/{id}/drop", s.dropArrival)
-	r.Post("/arrivals/{id}/add", s.addArrival)
+	r.Post("/arrivals/{id}/keep", s.Do(s.keepArrival))
+	r.Post("/arrivals/{id}/drop", s.Do(s.dropArrival))
+	r.Post("/arrivals/{id}/add", s.Do(s.addArrival))
 }
 
 // deskView is what came in last, what waits, and what needs a word.
@@ -82,34 +82,32 @@ func (s *Room) showDesk(w http.ResponseWriter, r *http.Request, status int, v de
 
 // takeFile takes a dropped file. A run folder without a fault goes straight into the
 // logbook; everything else waits for the tester's word.
-func (s *Room) takeFile(w http.ResponseWriter, r *http.Request) {
+func (s *Room) takeFile(w http.ResponseWriter, r *http.Request) error {
 	name, content, err := ui.Upload(w, r)
 	if errors.Is(err, ui.ErrBusy) {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	if err != nil {
 		s.refuse(w, r, "file", []csvlog.Fault{{File: "upload", Reason: err.Error()}})
-		return
+		return nil
 	}
 	list, err := boxed.All(r.Context(), name, content, intake.Choices{})
 	if err != nil {
 		s.refuse(w, r, name, intake.Refusal(name, err))
-		return
+		return nil
 	}
 	if to, done, err := s.takeFolders(r.Context(), list); err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	} else if done {
 		ui.GoTo(w, r, to)
-		return
+		return nil
 	}
 	id, err := s.book.Arrive(r.Context(), name, content)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	ui.GoTo(w, r, fmt.Sprintf("/desk/arrivals/%d", id))
+	return nil
 }
 
 // takeFolders stores the run folders of a file that needs nobody's word, and says where to go then.
@@ -191,13 +189,13 @@ func (arrivalView) ChannelMenu() []choiceValue {
 	return out
 }
 
-func (s *Room) arrival(w http.ResponseWriter, r *http.Request) {
+func (s *Room) arrival(w http.ResponseWriter, r *http.Request) error {
 	v, err := s.arrivalView(r, nil)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	s.Render(w, r, "arrival", http.StatusOK, ui.Frame{Title: "Bring in " + v.Arrival.Name, Page: "desk", Data: v})
+	return nil
 }
 
 // arrivalForm gives what was sent about a waiting file, and the file read by it; false where that was
@@ -472,10 +470,10 @@ func quick(rec *trace.Recording) []say.Text {
 }
 
 // keepArrival brings the file in under the form's choices.
-func (s *Room) keepArrival(w http.ResponseWriter, r *http.Request) {
+func (s *Room) keepArrival(w http.ResponseWriter, r *http.Request) error {
 	f, v, ok := s.arrivalForm(w, r)
 	if !ok {
-		return
+		return nil
 	}
 	var row logbook.Run
 	if v.Kind != string(intake.FolderKind) {
@@ -492,14 +490,14 @@ func (s *Room) keepArrival(w http.ResponseWriter, r *http.Request) {
 	if v.Problem != "" || !v.OK() {
 		s.Render(w, r, "arrival", http.StatusUnprocessableEntity,
 			ui.Frame{Title: "Bring in " + v.Arrival.Name, Page: "desk", Data: v})
-		return
+		return nil
 	}
 	id, err := s.bringIn(r.Context(), v, &row)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	http.Redirect(w, r, fmt.Sprintf("/runs/%d", id), http.StatusSeeOther)
+	return nil
 }
 
 // newCar checks the name of a car that the garage does not have yet.
@@ -548,14 +546,14 @@ func (s *Room) bringIn(ctx context.Context, v *arrivalView, row *logbook.Run) (i
 	return id, s.book.DropArrival(ctx, v.Arrival.ID)
 }
 
-func (s *Room) dropArrival(w http.ResponseWriter, r *http.Request) {
+func (s *Room) dropArrival(w http.ResponseWriter, r *http.Request) error {
 	id, err := ui.IDParam(r, "id")
 	if err == nil {
 		err = s.book.DropArrival(r.Context(), id)
 	}
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	http.Redirect(w, r, "/desk", http.StatusSeeOther)
+	return nil
 }

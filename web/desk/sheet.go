@@ -43,18 +43,18 @@ func isText(content []byte) bool {
 }
 
 // sheet shows an empty sheet, or one that waits to be gone on with.
-func (s *Room) sheet(w http.ResponseWriter, r *http.Request) {
+func (s *Room) sheet(w http.ResponseWriter, r *http.Request) error {
 	var v sheetView
 	if id, err := strconv.ParseInt(r.URL.Query().Get("arrival"), 10, 64); err == nil {
 		a, err := s.book.Arrival(r.Context(), id)
 		if err != nil {
-			s.Fail(w, r, err)
-			return
+			return err
 		}
 		v.Arrival, v.Typed = id, limitText(string(a.Content))
 	}
 	v.understand()
 	s.Render(w, r, "sheet", http.StatusOK, ui.Frame{Title: "Footage sheet", Page: "desk", Data: v})
+	return nil
 }
 
 // checkTyped answers each line as it is typed, and works the figures out.
@@ -94,22 +94,22 @@ func (v *sheetView) understand() {
 }
 
 // takeTyped makes a run of typed readings; what is wrong with a line comes back with the text.
-func (s *Room) takeTyped(w http.ResponseWriter, r *http.Request) {
+func (s *Room) takeTyped(w http.ResponseWriter, r *http.Request) error {
 	text := limitText(r.FormValue("readings"))
 	was, _ := strconv.ParseInt(r.FormValue("arrival"), 10, 64)
 	if _, err := typed.Parse(text, "typed readings.txt", trace.StallSide); err != nil {
 		v := sheetView{Typed: text, Arrival: was, Fault: []csvlog.Fault{{File: "typed readings", Reason: err.Error()}}}
 		v.understand()
 		s.Render(w, r, "sheet", http.StatusUnprocessableEntity, ui.Frame{Title: "Footage sheet", Page: "desk", Data: v})
-		return
+		return nil
 	}
 	id, err := s.book.Arrive(r.Context(), "typed readings.txt", []byte(text))
 	if err == nil && was > 0 {
 		err = s.book.DropArrival(r.Context(), was) // it is in the new one
 	}
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	http.Redirect(w, r, fmt.Sprintf("/desk/arrivals/%d", id), http.StatusSeeOther)
+	return nil
 }

@@ -20,15 +20,15 @@ import (
 // Routes are the paths of cars and adapters.
 func (s *Room) Routes(r chi.Router) {
 	r.Get("/", s.garage)
-	r.Get("/cars/new", s.car)
-	r.Get("/cars/{id}", s.car)
-	r.Post("/cars", s.saveCar)
+	r.Get("/cars/new", s.Do(s.car))
+	r.Get("/cars/{id}", s.Do(s.car))
+	r.Post("/cars", s.Do(s.saveCar))
 	r.Post("/cars/{id}/delete", s.deleteCar)
-	r.Post("/cars/{id}/software", s.addSoftware)
-	r.Post("/cars/{id}/learned", s.takeLearned)
+	r.Post("/cars/{id}/software", s.Do(s.addSoftware))
+	r.Post("/cars/{id}/learned", s.Do(s.takeLearned))
 	r.Post("/software/{id}/delete", s.deleteSoftware)
 	r.Get("/software/{id}", s.software)
-	r.Post("/software/{id}", s.saveSoftware)
+	r.Post("/software/{id}", s.Do(s.saveSoftware))
 	r.Post("/adapters", s.saveAdapter)
 	r.Post("/adapters/{id}/delete", s.deleteAdapter)
 }
@@ -167,7 +167,7 @@ type carView struct {
 }
 
 // car shows a car to change, or an empty form for a new one.
-func (s *Room) car(w http.ResponseWriter, r *http.Request) {
+func (s *Room) car(w http.ResponseWriter, r *http.Request) error {
 	c := &logbook.Car{}
 	if chi.URLParam(r, "id") != "" {
 		id, err := ui.IDParam(r, "id")
@@ -175,11 +175,11 @@ func (s *Room) car(w http.ResponseWriter, r *http.Request) {
 			c, err = s.book.Car(r.Context(), id)
 		}
 		if err != nil {
-			s.Fail(w, r, err)
-			return
+			return err
 		}
 	}
 	s.showCar(w, r, http.StatusOK, c, ui.NewFields(carValues(c)))
+	return nil
 }
 
 // carValues fills the form from what is kept.
@@ -260,17 +260,16 @@ func (s *Room) showCarNoticed(w http.ResponseWriter, r *http.Request, status int
 }
 
 // saveCar keeps a car; a name that is taken comes back with the form.
-func (s *Room) saveCar(w http.ResponseWriter, r *http.Request) {
+func (s *Room) saveCar(w http.ResponseWriter, r *http.Request) error {
 	f, ok := s.Form(w, r)
 	if !ok {
-		return
+		return nil
 	}
 	c := &logbook.Car{}
 	if id, _ := strconv.ParseInt(r.PostForm.Get("id"), 10, 64); id > 0 {
 		var err error
 		if c, err = s.book.Car(r.Context(), id); err != nil {
-			s.Fail(w, r, err)
-			return
+			return err
 		}
 	}
 	readCar(f, c)
@@ -280,6 +279,7 @@ func (s *Room) saveCar(w http.ResponseWriter, r *http.Request) {
 	}) {
 		s.showCar(w, r, http.StatusUnprocessableEntity, c, f)
 	}
+	return nil
 }
 
 // readCar reads the form into a car; faults stand at their fields.
@@ -344,16 +344,14 @@ func (s *Room) deleteCar(w http.ResponseWriter, r *http.Request) {
 }
 
 // addSoftware notes a version that a car ran.
-func (s *Room) addSoftware(w http.ResponseWriter, r *http.Request) {
+func (s *Room) addSoftware(w http.ResponseWriter, r *http.Request) error {
 	id, err := ui.IDParam(r, "id")
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	c, err := s.book.Car(r.Context(), id)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	f := ui.NewFields(carValues(c))
 	f.Values.Set("version", r.FormValue("version"))
@@ -365,6 +363,7 @@ func (s *Room) addSoftware(w http.ResponseWriter, r *http.Request) {
 	}) {
 		s.showCar(w, r, http.StatusUnprocessableEntity, c, f)
 	}
+	return nil
 }
 
 // softwareValues fill the form of what a software version changed.
@@ -413,27 +412,27 @@ func (s *Room) softwareOf(w http.ResponseWriter, r *http.Request) (*logbook.Car,
 }
 
 // saveSoftware stores what a version changed; what is empty is as the car has it.
-func (s *Room) saveSoftware(w http.ResponseWriter, r *http.Request) {
+func (s *Room) saveSoftware(w http.ResponseWriter, r *http.Request) error {
 	f, ok := s.Form(w, r)
 	if !ok {
-		return
+		return nil
 	}
 	c, sw, ok := s.softwareOf(w, r)
 	if !ok {
-		return
+		return nil
 	}
 	sw.Note = f.Text("software_note")
 	sw.HeaterKW, sw.HeaterStopC = f.Ranged("heater_kw", "car.heater_kw"), f.Ranged("heater_stop_c", "car.heater_stop_c")
 	sw.Navigation, sw.GentleEnvelope = readNavigation(f), readEnvelope(f, "gentle_envelope")
 	if !f.OK() {
 		s.showSoftware(w, r, http.StatusUnprocessableEntity, softwareView{f, c, sw, navFields})
-		return
+		return nil
 	}
 	if err := s.book.SaveSoftware(r.Context(), sw); err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	http.Redirect(w, r, fmt.Sprintf("/garage/cars/%d", c.ID), http.StatusSeeOther)
+	return nil
 }
 
 func (s *Room) deleteSoftware(w http.ResponseWriter, r *http.Request) {

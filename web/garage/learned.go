@@ -117,10 +117,10 @@ func sayWarmth(m *vehicle.Model) []say.Text {
 }
 
 // takeLearned notes what the runs taught as the car's own curve; one press undoes it.
-func (s *Room) takeLearned(w http.ResponseWriter, r *http.Request) {
+func (s *Room) takeLearned(w http.ResponseWriter, r *http.Request) error {
 	f, ok := s.Form(w, r)
 	if !ok {
-		return
+		return nil
 	}
 	id, err := ui.IDParam(r, "id")
 	var c *logbook.Car
@@ -128,8 +128,7 @@ func (s *Room) takeLearned(w http.ResponseWriter, r *http.Request) {
 		c, err = s.book.Car(r.Context(), id)
 	}
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	profile := f.Word("profile", run.Profiles)
 	into := &c.Envelope
@@ -143,8 +142,7 @@ func (s *Room) takeLearned(w http.ResponseWriter, r *http.Request) {
 	} else {
 		k, err := s.book.Learned(r.Context(), c.Describe(""), logbook.Of{CarID: c.ID, Profile: profile})
 		if err != nil {
-			s.Fail(w, r, err)
-			return
+			return err
 		}
 		if k == nil || !k.Model.Rests() {
 			f.Fault("envelope", "No run says anything of it any more.")
@@ -157,11 +155,11 @@ func (s *Room) takeLearned(w http.ResponseWriter, r *http.Request) {
 		err = s.book.SaveCar(r.Context(), c)
 	}
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	s.showCarWith(w, r, c, &ui.Notice{Text: said, Undo: fmt.Sprintf("/garage/cars/%d/learned", c.ID),
 		Fields: map[string]string{"profile": profile, "envelope": before}})
+	return nil
 }
 
 // rounded is an envelope as people note it: whole kW.

@@ -23,12 +23,12 @@ import (
 func (s *Room) SiteRoutes(r chi.Router) {
 	r.Get("/", s.sites)
 	r.Post("/", s.saveSite)
-	r.Get("/{id}", s.site)
-	r.Post("/{id}", s.savePlace)
+	r.Get("/{id}", s.Do(s.site))
+	r.Post("/{id}", s.Do(s.savePlace))
 	r.Post("/{id}/delete", s.deleteSite)
-	r.Get("/{id}/stalls/new", s.newStall)
-	r.Get("/stalls/{id}", s.stall)
-	r.Post("/stalls", s.saveStall)
+	r.Get("/{id}/stalls/new", s.Do(s.newStall))
+	r.Get("/stalls/{id}", s.Do(s.stall))
+	r.Post("/stalls", s.Do(s.saveStall))
 	r.Post("/stalls/{id}/delete", s.deleteStall)
 }
 
@@ -98,33 +98,31 @@ type stallView struct {
 }
 
 // newStall shows the empty form of a stall of a site.
-func (s *Room) newStall(w http.ResponseWriter, r *http.Request) {
+func (s *Room) newStall(w http.ResponseWriter, r *http.Request) error {
 	id, err := ui.IDParam(r, "id")
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	site, err := s.book.Site(r.Context(), id)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	st := &logbook.Stall{SiteID: site.ID, Site: site}
 	s.showStall(w, r, http.StatusOK, st, ui.NewFields(stallValues(st)))
+	return nil
 }
 
-func (s *Room) stall(w http.ResponseWriter, r *http.Request) {
+func (s *Room) stall(w http.ResponseWriter, r *http.Request) error {
 	id, err := ui.IDParam(r, "id")
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	st, err := s.book.Stall(r.Context(), id)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	s.showStall(w, r, http.StatusOK, st, ui.NewFields(stallValues(st)))
+	return nil
 }
 
 func (s *Room) showStall(w http.ResponseWriter, r *http.Request, status int, st *logbook.Stall, f *ui.Fields) {
@@ -187,22 +185,20 @@ func stallValues(st *logbook.Stall) url.Values {
 }
 
 // saveStall keeps a stall with its tariff.
-func (s *Room) saveStall(w http.ResponseWriter, r *http.Request) {
+func (s *Room) saveStall(w http.ResponseWriter, r *http.Request) error {
 	f, ok := s.Form(w, r)
 	if !ok {
-		return
+		return nil
 	}
 	st := &logbook.Stall{}
 	siteID, _ := strconv.ParseInt(r.PostForm.Get("site"), 10, 64)
 	site, err := s.book.Site(r.Context(), siteID)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	if id, _ := strconv.ParseInt(r.PostForm.Get("id"), 10, 64); id > 0 {
 		if st, err = s.book.Stall(r.Context(), id); err != nil {
-			s.Fail(w, r, err)
-			return
+			return err
 		}
 	}
 	st.SiteID, st.Site = site.ID, site
@@ -213,6 +209,7 @@ func (s *Room) saveStall(w http.ResponseWriter, r *http.Request) {
 	}) {
 		s.showStall(w, r, http.StatusUnprocessableEntity, st, f)
 	}
+	return nil
 }
 
 // readStall reads the form into a stall; faults stand at their fields.
@@ -317,25 +314,24 @@ func (s *Room) place(r *http.Request) (*siteView, error) {
 	return v, nil
 }
 
-func (s *Room) site(w http.ResponseWriter, r *http.Request) {
+func (s *Room) site(w http.ResponseWriter, r *http.Request) error {
 	v, err := s.place(r)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	s.Render(w, r, "site", http.StatusOK, ui.Frame{Title: v.Site.Name, Page: "sites", Data: v})
+	return nil
 }
 
 // savePlace keeps how far a site is from the base and from others.
-func (s *Room) savePlace(w http.ResponseWriter, r *http.Request) {
+func (s *Room) savePlace(w http.ResponseWriter, r *http.Request) error {
 	v, err := s.place(r)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	f, ok := s.Form(w, r)
 	if !ok {
-		return
+		return nil
 	}
 	v.Fields = f
 	v.Site.Name, v.Site.Note = f.Needed("name", "A name"), f.Text("note")
@@ -356,6 +352,7 @@ func (s *Room) savePlace(w http.ResponseWriter, r *http.Request) {
 	}) {
 		s.Render(w, r, "site", http.StatusUnprocessableEntity, ui.Frame{Title: v.Site.Name, Page: "sites", Data: v})
 	}
+	return nil
 }
 
 func (s *Room) deleteStall(w http.ResponseWriter, r *http.Request) {

@@ -9,16 +9,14 @@ import (
 )
 
 // howPlan explains one of a plan's figures with the plan's numbers.
-func (s *Room) howPlan(w http.ResponseWriter, r *http.Request) {
+func (s *Room) howPlan(w http.ResponseWriter, r *http.Request) error {
 	f, err := ui.FigureOf(r, prepare.Figures)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	v, err := s.Planned(r)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	s.Explain(
 		w,
@@ -27,6 +25,7 @@ func (s *Room) howPlan(w http.ResponseWriter, r *http.Request) {
 			Back: "/prepare?" + string(v.Query), BackText: "Back to the plan"},
 		ui.Frame{Page: "prepare"},
 	)
+	return nil
 }
 
 // explained is the plan with what its figures are worked out of.

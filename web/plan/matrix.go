@@ -208,16 +208,14 @@ func (s *Room) saveWanted(w http.ResponseWriter, r *http.Request) {
 }
 
 // deleteWanted takes a combination out, and offers to put it back.
-func (s *Room) deleteWanted(w http.ResponseWriter, r *http.Request) {
+func (s *Room) deleteWanted(w http.ResponseWriter, r *http.Request) error {
 	id, err := ui.IDParam(r, "id")
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	row, err := s.book.DeleteWanted(r.Context(), id)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	undo := map[string]string{
 		"repeats":        strconv.Itoa(row.Repeats),
@@ -233,4 +231,5 @@ func (s *Room) deleteWanted(w http.ResponseWriter, r *http.Request) {
 	}
 	s.showMatrix(w, r, http.StatusOK, ui.NewFields(url.Values{"repeats": {"2"}}),
 		&ui.Notice{Text: "No longer wanted.", Undo: "/prepare/matrix", Fields: undo})
+	return nil
 }

@@ -22,12 +22,11 @@ type methodsView struct {
 
 // methods shows the ready methods and the testers' own; the address may name one
 // to begin from, or one's own to change.
-func (s *Room) methods(w http.ResponseWriter, r *http.Request) {
+func (s *Room) methods(w http.ResponseWriter, r *http.Request) error {
 	v := methodsView{Fields: ui.NewFields(url.Values{"clock": {"plug"}, "climate": {"off"}, "repeats": {"2"}})}
 	own, err := s.book.Methods(r.Context())
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	if m, ok := prepare.MethodOf(r.URL.Query().Get("like")); ok {
 		m.Name = "My " + m.Name
@@ -40,6 +39,7 @@ func (s *Room) methods(w http.ResponseWriter, r *http.Request) {
 		}
 	}
 	s.showMethods(w, r, http.StatusOK, v, nil)
+	return nil
 }
 
 func (s *Room) showMethods(w http.ResponseWriter, r *http.Request, status int, v methodsView, n *ui.Notice) {
@@ -135,16 +135,14 @@ func readMethod(f *ui.Fields) prepare.Method {
 }
 
 // deleteMethod takes a method away, and offers to put it back.
-func (s *Room) deleteMethod(w http.ResponseWriter, r *http.Request) {
+func (s *Room) deleteMethod(w http.ResponseWriter, r *http.Request) error {
 	id, err := ui.IDParam(r, "id")
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	m, err := s.book.DeleteMethod(r.Context(), id)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	m.Document.Name = m.Name
 	undo := map[string]string{}
@@ -153,4 +151,5 @@ func (s *Room) deleteMethod(w http.ResponseWriter, r *http.Request) {
 	}
 	s.showMethods(w, r, http.StatusOK, methodsView{Fields: ui.NewFields(url.Values{})},
 		&ui.Notice{Text: "The method " + m.Name + " is gone.", Undo: "/prepare/methods", Fields: undo})
+	return nil
 }

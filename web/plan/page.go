@@ -22,18 +22,18 @@ import (
 
 // Routes are the room's own paths.
 func (s *Room) Routes(r chi.Router) {
-	r.Get("/", s.preparePage)
-	r.Get("/sheet", s.runSheet)
-	r.Get("/how/{figure}", s.howPlan)
-	r.Post("/keep", s.keepPlan)
-	r.Post("/plans/{id}/delete", s.deletePlan)
-	r.Post("/plans/{id}/restore", s.restorePlan)
-	r.Get("/methods", s.methods)
+	r.Get("/", s.Do(s.preparePage))
+	r.Get("/sheet", s.Do(s.runSheet))
+	r.Get("/how/{figure}", s.Do(s.howPlan))
+	r.Post("/keep", s.Do(s.keepPlan))
+	r.Post("/plans/{id}/delete", s.Do(s.deletePlan))
+	r.Post("/plans/{id}/restore", s.Do(s.restorePlan))
+	r.Get("/methods", s.Do(s.methods))
 	r.Post("/methods", s.saveMethod)
-	r.Post("/methods/{id}/delete", s.deleteMethod)
+	r.Post("/methods/{id}/delete", s.Do(s.deleteMethod))
 	r.Get("/matrix", s.matrix)
 	r.Post("/matrix", s.saveWanted)
-	r.Post("/matrix/{id}/delete", s.deleteWanted)
+	r.Post("/matrix/{id}/delete", s.Do(s.deleteWanted))
 }
 
 // View is the page: what was typed, what it comes to, and what there is to choose from.
@@ -68,13 +68,13 @@ type View struct {
 	Hidden [][2]string
 }
 
-func (s *Room) preparePage(w http.ResponseWriter, r *http.Request) {
+func (s *Room) preparePage(w http.ResponseWriter, r *http.Request) error {
 	v, err := s.Planned(r)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	s.Render(w, r, "prepare", http.StatusOK, ui.Frame{Title: "Prepare", Page: "prepare", Data: v, In: &v.In})
+	return nil
 }
 
 // Planned works a plan out from the address, or from a kept plan that it names.
@@ -258,10 +258,10 @@ func (s *Room) workOutPlan(ctx context.Context, v *View) error {
 }
 
 // keepPlan keeps a plan under a name.
-func (s *Room) keepPlan(w http.ResponseWriter, r *http.Request) {
+func (s *Room) keepPlan(w http.ResponseWriter, r *http.Request) error {
 	f, ok := s.Form(w, r)
 	if !ok {
-		return
+		return nil
 	}
 	p := &logbook.Preparation{
 		Title:     f.Needed("title", "A name"),
@@ -283,45 +283,43 @@ func (s *Room) keepPlan(w http.ResponseWriter, r *http.Request) {
 	}
 	if !f.OK() {
 		for _, text := range f.Errors {
-			s.Fail(w, r, ui.BadRequest("%s", text))
-			return
+			return ui.BadRequest("%s", text)
 		}
 	}
 	if err := s.book.SavePreparation(r.Context(), p); err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	http.Redirect(w, r, fmt.Sprintf("/prepare?kept=%d", p.ID), http.StatusSeeOther)
+	return nil
 }
 
 // deletePlan puts a kept plan aside, and offers to bring it back.
-func (s *Room) deletePlan(w http.ResponseWriter, r *http.Request) {
+func (s *Room) deletePlan(w http.ResponseWriter, r *http.Request) error {
 	id, err := ui.IDParam(r, "id")
 	if err == nil {
 		err = s.book.DeletePreparation(r.Context(), id)
 	}
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	r.URL.RawQuery = ""
 	v, err := s.Planned(r)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	s.Render(w, r, "prepare", http.StatusOK, ui.Frame{Title: "Prepare", Page: "prepare", Data: v, In: &v.In,
 		Notice: &ui.Notice{Text: "The plan is put aside.", Undo: fmt.Sprintf("/prepare/plans/%d/restore", id)}})
+	return nil
 }
 
-func (s *Room) restorePlan(w http.ResponseWriter, r *http.Request) {
+func (s *Room) restorePlan(w http.ResponseWriter, r *http.Request) error {
 	id, err := ui.IDParam(r, "id")
 	if err == nil {
 		err = s.book.RestorePreparation(r.Context(), id)
 	}
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	http.Redirect(w, r, fmt.Sprintf("/prepare?kept=%d", id), http.StatusSeeOther)
+	return nil
 }

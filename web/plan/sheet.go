@@ -31,11 +31,10 @@ func (v *View) EndBlanks() []string {
 func (v *View) Five() [5]struct{} { return [5]struct{}{} }
 
 // runSheet is the page that is printed and taken along.
-func (s *Room) runSheet(w http.ResponseWriter, r *http.Request) {
+func (s *Room) runSheet(w http.ResponseWriter, r *http.Request) error {
 	v, err := s.Planned(r)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	if v.Plan == nil || v.Plan.Refused() {
 		s.Render(
@@ -46,7 +45,8 @@ func (s *Room) runSheet(w http.ResponseWriter, r *http.Request) {
 			ui.Frame{Title: "Prepare", Page: "prepare", Data: v, In: &v.In,
 				Notice: &ui.Notice{Text: "There is nothing to print yet: the plan cannot be worked out.", Bad: true}},
 		)
-		return
+		return nil
 	}
 	s.Render(w, r, "sheet", http.StatusOK, ui.Frame{Title: "Run sheet", Page: "prepare", Data: v, In: &v.In})
+	return nil
 }

@@ -173,32 +173,32 @@ func (q roadQuery) Filtered() bool {
 }
 
 // road shows the list, or with htmx only the rows that go on behind a run.
-func (s *Room) road(w http.ResponseWriter, r *http.Request) {
+func (s *Room) road(w http.ResponseWriter, r *http.Request) error {
 	q := readRoadQuery(r.URL.Query())
 	view, err := s.roadView(r, q)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	if ui.IsPart(r) && q.After > 0 {
 		s.Part(w, r, "road", "rows", view)
-		return
+		return nil
 	}
 	f := ui.Frame{Title: "Road", Data: view}
 	if id, err := strconv.ParseInt(r.URL.Query().Get("gone"), 10, 64); err == nil {
 		f.Notice = &ui.Notice{Text: fmt.Sprintf("Run %d is put aside.", id), Undo: fmt.Sprintf("/runs/%d/restore", id)}
 	}
 	s.Render(w, r, "road", http.StatusOK, f)
+	return nil
 }
 
 // unread says how many runs are still being worked out; a page that shows it asks again.
-func (s *Room) unread(w http.ResponseWriter, r *http.Request) {
+func (s *Room) unread(w http.ResponseWriter, r *http.Request) error {
 	n, err := s.book.Unread(r.Context())
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	s.Part(w, r, "road", "unread", unreadView{n, true})
+	return nil
 }
 
 // unreadView is how many runs wait for new figures; Asked: the page showed some before.
@@ -326,11 +326,10 @@ func groupName(by string, row logbook.RoadRow) string {
 }
 
 // pick puts a run on the bench or takes it away.
-func (s *Room) pick(w http.ResponseWriter, r *http.Request) {
+func (s *Room) pick(w http.ResponseWriter, r *http.Request) error {
 	id, err := strconv.ParseInt(r.FormValue("run"), 10, 64)
 	if err != nil || id < 1 {
-		s.Fail(w, r, ui.BadRequest("%q is no run", r.FormValue("run")))
-		return
+		return ui.BadRequest("%q is no run", r.FormValue("run"))
 	}
 	ids := ui.Picked(r)
 	at := slices.Index(ids, id)
@@ -339,8 +338,7 @@ func (s *Room) pick(w http.ResponseWriter, r *http.Request) {
 		ids = slices.Delete(ids, at, at+1)
 	case len(ids) >= bench.MaxRuns:
 		if !ui.IsPart(r) {
-			s.Fail(w, r, ui.BadRequest("the bench holds %d runs; take one away first", bench.MaxRuns))
-			return
+			return ui.BadRequest("the bench holds %d runs; take one away first", bench.MaxRuns)
 		}
 	default:
 		ids = append(ids, id)
@@ -349,7 +347,8 @@ func (s *Room) pick(w http.ResponseWriter, r *http.Request) {
 	if ui.IsPart(r) {
 		s.Part(w, r, "road", "picked", map[string]any{"ID": id, "Picked": slices.Contains(ids, id), "Count": len(ids),
 			"Full": len(ids) >= bench.MaxRuns})
-		return
+		return nil
 	}
 	ui.Back(w, r, "/")
+	return nil
 }

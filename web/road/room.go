@@ -39,7 +39,7 @@ func New(u *ui.UI, book Book) (*Room, error) {
 
 // Routes are the room's own paths.
 func (s *Room) Routes(r chi.Router) {
-	r.Get("/", s.road)
-	r.Get("/unread", s.unread)
-	r.Post("/bench/pick", s.pick)
+	r.Get("/", s.Do(s.road))
+	r.Get("/unread", s.Do(s.unread))
+	r.Post("/bench/pick", s.Do(s.pick))
 }

@@ -19,38 +19,34 @@ import (
 )
 
 // Additions are the room's paths that take a log of any size, which other forms of it do not.
-func (s *Room) Additions(r chi.Router) { r.Post("/runs/{id}/recordings", s.addRecording) }
+func (s *Room) Additions(r chi.Router) { r.Post("/runs/{id}/recordings", s.Do(s.addRecording)) }
 
 // addRecording takes a file for a run that is there already. Whose readings they are it tells by
 // what the file says, else it takes the side that the run does not have yet.
-func (s *Room) addRecording(w http.ResponseWriter, r *http.Request) {
+func (s *Room) addRecording(w http.ResponseWriter, r *http.Request) error {
 	row, err := ui.RunOf(s.book, r)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	name, content, err := ui.Upload(w, r)
 	if errors.Is(err, ui.ErrBusy) {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	if err != nil {
 		s.refuseRecording(w, r, "The file was not taken: "+err.Error()+".")
-		return
+		return nil
 	}
 	in, err := s.readAddition(r, row, name, content)
 	if err != nil {
 		s.refuseRecording(w, r, intake.Refusal(name, err)[0].Error()+".")
-		return
+		return nil
 	}
 	had := len(row.Recordings)
 	if err := s.book.AddRecordings(r.Context(), row.ID, in); err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	if row, err = s.book.Run(r.Context(), row.ID); err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	added := row.Recordings[min(had, len(row.Recordings)-1)]
 	to := url.Values{"added": {fmt.Sprint(added.ID)}}
@@ -58,6 +54,7 @@ func (s *Room) addRecording(w http.ResponseWriter, r *http.Request) {
 		to.Set("left_out", fmt.Sprint(in.LeftOut))
 	}
 	ui.GoTo(w, r, fmt.Sprintf("/runs/%d?%s", row.ID, to.Encode()))
+	return nil
 }
 
 // readAddition reads a file as one more recording of a run.
@@ -112,33 +109,31 @@ func (s *Room) refuseRecording(w http.ResponseWriter, r *http.Request, sentence 
 }
 
 // takeAway takes a recording out of a run; its file waits on the Desk again.
-func (s *Room) takeAway(w http.ResponseWriter, r *http.Request) {
+func (s *Room) takeAway(w http.ResponseWriter, r *http.Request) error {
 	row, rec, err := s.recordingOf(r)
 	if err == nil {
 		err = s.book.TakeAway(r.Context(), row.ID, rec.ID)
 	}
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	http.Redirect(w, r, fmt.Sprintf("/runs/%d?away=%s", row.ID, url.QueryEscape(rec.Name)), http.StatusSeeOther)
+	return nil
 }
 
 // leaveOut takes a proposal, or all that propose to leave values out.
-func (s *Room) leaveOut(w http.ResponseWriter, r *http.Request) {
+func (s *Room) leaveOut(w http.ResponseWriter, r *http.Request) error {
 	f, row, rec, ok := s.recordingForm(w, r)
 	if !ok {
-		return
+		return nil
 	}
 	for _, taken := range f.Values["take"] {
 		channels, readings, ok := readProposal(taken, rec)
 		if !ok {
-			s.Fail(w, r, fmt.Errorf("a proposal %q: %w", taken, logbook.ErrNotFound))
-			return
+			return fmt.Errorf("a proposal %q: %w", taken, logbook.ErrNotFound)
 		}
 		if err := s.book.LeaveOut(r.Context(), row.ID, rec.ID, channels, readings); err != nil {
-			s.Fail(w, r, err)
-			return
+			return err
 		}
 	}
 	to := fmt.Sprintf("/runs/%d/recordings/%d/readings", row.ID, rec.ID)
@@ -146,6 +141,7 @@ func (s *Room) leaveOut(w http.ResponseWriter, r *http.Request) {
 		to = "/desk"
 	}
 	http.Redirect(w, r, to, http.StatusSeeOther)
+	return nil
 }
 
 // readProposal reads what health.Proposal.Form writes; no channel is all that the recording has.
@@ -177,16 +173,14 @@ func readProposal(text string, rec *logbook.Recording) (channels []trace.Channel
 }
 
 // takeBackAll takes back everything that was put right in a recording.
-func (s *Room) takeBackAll(w http.ResponseWriter, r *http.Request) {
+func (s *Room) takeBackAll(w http.ResponseWriter, r *http.Request) error {
 	row, rec, err := s.recordingOf(r)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	list, err := s.book.Corrections(r.Context(), row.ID)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	var ids []int64
 	for _, c := range list {
@@ -196,9 +190,9 @@ func (s *Room) takeBackAll(w http.ResponseWriter, r *http.Request) {
 	}
 	if len(ids) > 0 {
 		if err := s.book.TakeBackCorrections(r.Context(), row.ID, ids); err != nil {
-			s.Fail(w, r, err)
-			return
+			return err
 		}
 	}
 	http.Redirect(w, r, fmt.Sprintf("/runs/%d/recordings/%d/readings", row.ID, rec.ID), http.StatusSeeOther)
+	return nil
 }

@@ -158,22 +158,20 @@ func fitOf(master, lined *trace.Recording) fitView {
 }
 
 // clockFit says how well the two fit at another offset.
-func (s *Room) clockFit(w http.ResponseWriter, r *http.Request) {
+func (s *Room) clockFit(w http.ResponseWriter, r *http.Request) error {
 	row, rec, err := s.recordingOf(r)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	f := ui.NewFields(r.URL.Query())
 	offset, drift := f.Ranged("offset", "recordings[].clock_offset_s"), f.Ranged("drift", "recordings[].clock_drift_ppm")
 	if !f.OK() || offset == nil {
 		s.Part(w, r, "clock", "fit", fitView{})
-		return
+		return nil
 	}
 	full, err := s.book.Load(r.Context(), row)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	k := placeOf(row, rec)
 	c := lineup.Clock{OffsetS: *offset}
@@ -181,13 +179,14 @@ func (s *Room) clockFit(w http.ResponseWriter, r *http.Request) {
 		c.DriftPPM = *drift
 	}
 	s.Part(w, r, "clock", "fit", fitOf(full.Recordings[0].OnRunClock(), c.Apply(full.Recordings[k])))
+	return nil
 }
 
 // settleClock keeps what was chosen, or leaves the clock to the recording's shape again.
-func (s *Room) settleClock(w http.ResponseWriter, r *http.Request) {
+func (s *Room) settleClock(w http.ResponseWriter, r *http.Request) error {
 	f, row, rec, ok := s.recordingForm(w, r)
 	if !ok {
-		return
+		return nil
 	}
 	settled := f.Values.Get("by") != "shape"
 	offset, drift := rec.ClockOffsetS, 0.0
@@ -203,34 +202,32 @@ func (s *Room) settleClock(w http.ResponseWriter, r *http.Request) {
 	}
 	if !f.OK() {
 		s.showClock(w, r, http.StatusUnprocessableEntity, f)
-		return
+		return nil
 	}
 	if err := s.book.SettleClock(r.Context(), row.ID, rec.ID, offset, drift, settled); err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	http.Redirect(w, r, fmt.Sprintf("/runs/%d/recordings/%d/clock", row.ID, rec.ID), http.StatusSeeOther)
+	return nil
 }
 
 // makeMaster makes a recording's clock the run's, as it is read now.
-func (s *Room) makeMaster(w http.ResponseWriter, r *http.Request) {
+func (s *Room) makeMaster(w http.ResponseWriter, r *http.Request) error {
 	row, rec, err := s.recordingOf(r)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	res, err := s.book.Results(r.Context(), row)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	offset := rec.ClockOffsetS
 	if notes := res.Head().Recordings; placeOf(row, rec) < len(notes) {
 		offset = notes[placeOf(row, rec)].ClockOffsetS
 	}
 	if err := s.book.MakeMaster(r.Context(), row.ID, rec.ID, offset); err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	http.Redirect(w, r, fmt.Sprintf("/runs/%d?master=%d", row.ID, rec.ID), http.StatusSeeOther)
+	return nil
 }

@@ -31,22 +31,19 @@ type costsView struct {
 }
 
 // costs says what a run would have cost at every stall that has a tariff.
-func (s *Room) costs(w http.ResponseWriter, r *http.Request) {
+func (s *Room) costs(w http.ResponseWriter, r *http.Request) error {
 	row, res, err := s.loadRun(r)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	x := res.Reading(chart.ReadQuery(r.URL.Query()).Clock, "")
 	described, err := s.book.Load(r.Context(), row)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	sites, err := s.book.Sites(r.Context())
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	v := costsView{Back: fmt.Sprintf("/runs/%d", row.ID)}
 	use, ok := curve.Of(described).Use()
@@ -74,6 +71,7 @@ func (s *Room) costs(w http.ResponseWriter, r *http.Request) {
 	}
 	v.sort()
 	s.Render(w, r, "costs", http.StatusOK, ui.Frame{Title: "Money elsewhere", Run: row, Data: v})
+	return nil
 }
 
 // sort puts the bills of each currency in order, those of the run's own stall first.

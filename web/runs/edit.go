@@ -53,28 +53,28 @@ func (s *Room) showEdit(w http.ResponseWriter, r *http.Request, status int, type
 }
 
 // saveDetails keeps what no log holds.
-func (s *Room) saveDetails(w http.ResponseWriter, r *http.Request) {
+func (s *Room) saveDetails(w http.ResponseWriter, r *http.Request) error {
 	row, f, ok := s.FormOf(s.book, w, r)
 	if !ok {
-		return
+		return nil
 	}
 	details.Read(f, row)
 	if !f.OK() {
 		s.showEdit(w, r, http.StatusUnprocessableEntity, f, nil)
-		return
+		return nil
 	}
 	if err := details.Store(r.Context(), s.book, f, row); err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	http.Redirect(w, r, fmt.Sprintf("/runs/%d", row.ID), http.StatusSeeOther)
+	return nil
 }
 
 // saveMark adds a mark or changes one; one with a fault comes back as it was typed.
-func (s *Room) saveMark(w http.ResponseWriter, r *http.Request) {
+func (s *Room) saveMark(w http.ResponseWriter, r *http.Request) error {
 	row, f, ok := s.FormOf(s.book, w, r)
 	if !ok {
-		return
+		return nil
 	}
 	m := logbook.Mark{RunID: row.ID, TS: f.Minutes("time"), Kind: f.Word("kind", run.MarkKinds), Note: f.Text("note")}
 	if id := f.ID("mark"); id != nil {
@@ -94,41 +94,39 @@ func (s *Room) saveMark(w http.ResponseWriter, r *http.Request) {
 			bad.Error = text
 		}
 		s.showEdit(w, r, http.StatusUnprocessableEntity, nil, &bad)
-		return
+		return nil
 	}
 	if err := s.book.SaveMark(r.Context(), &m); err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	http.Redirect(w, r, fmt.Sprintf("/runs/%d/edit#marks", row.ID), http.StatusSeeOther)
+	return nil
 }
 
 // deleteMark takes a mark away, and offers to put it back.
-func (s *Room) deleteMark(w http.ResponseWriter, r *http.Request) {
+func (s *Room) deleteMark(w http.ResponseWriter, r *http.Request) error {
 	runID, err1 := ui.IDParam(r, "id")
 	markID, err2 := ui.IDParam(r, "mark")
 	if err1 != nil || err2 != nil {
-		s.Fail(w, r, fmt.Errorf("that mark: %w", logbook.ErrNotFound))
-		return
+		return fmt.Errorf("that mark: %w", logbook.ErrNotFound)
 	}
 	m, err := s.book.DeleteMark(r.Context(), runID, markID)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	q := url.Values{"gone": {words.Clock(m.TS)}, "kind": {m.Kind}, "note": {m.Note}}
 	http.Redirect(w, r, fmt.Sprintf("/runs/%d/edit?%s#marks", runID, q.Encode()), http.StatusSeeOther)
+	return nil
 }
 
 // deleteRun puts a run aside, off the bench too; the list offers to bring it back.
-func (s *Room) deleteRun(w http.ResponseWriter, r *http.Request) {
+func (s *Room) deleteRun(w http.ResponseWriter, r *http.Request) error {
 	id, err := ui.IDParam(r, "id")
 	if err == nil {
 		err = s.book.DeleteRun(r.Context(), id)
 	}
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	var left []int64
 	for _, x := range ui.Picked(r) {
@@ -138,16 +136,17 @@ func (s *Room) deleteRun(w http.ResponseWriter, r *http.Request) {
 	}
 	ui.SetPicked(w, left)
 	http.Redirect(w, r, fmt.Sprintf("/?gone=%d", id), http.StatusSeeOther)
+	return nil
 }
 
-func (s *Room) restoreRun(w http.ResponseWriter, r *http.Request) {
+func (s *Room) restoreRun(w http.ResponseWriter, r *http.Request) error {
 	id, err := ui.IDParam(r, "id")
 	if err == nil {
 		err = s.book.RestoreRun(r.Context(), id)
 	}
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	http.Redirect(w, r, fmt.Sprintf("/runs/%d", id), http.StatusSeeOther)
+	return nil
 }

@@ -58,24 +58,21 @@ var partyWords = map[limit.Whose]string{
 
 // evidence draws the ceilings over a stretch of a run. It reads the run's readings, so it is asked
 // for only where somebody looks.
-func (s *Room) evidence(w http.ResponseWriter, r *http.Request) {
+func (s *Room) evidence(w http.ResponseWriter, r *http.Request) error {
 	row, res, err := s.loadRun(r)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	q := chart.ReadQuery(r.URL.Query())
 	x := res.Reading(q.Clock, q.Side)
 	at, err := strconv.Atoi(r.URL.Query().Get("stretch"))
 	if err != nil || at < 0 || at >= len(x.Ceilings) {
-		s.Fail(w, r, fmt.Errorf("stretch %q: %w", r.URL.Query().Get("stretch"), logbook.ErrNotFound))
-		return
+		return fmt.Errorf("stretch %q: %w", r.URL.Query().Get("stretch"), logbook.ErrNotFound)
 	}
 	c := x.Ceilings[at]
 	described, err := s.book.Load(r.Context(), row)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	v := evidenceView{Back: fmt.Sprintf("/runs/%d", row.ID)}
 	v.Text = fmt.Sprintf("%s to %s: the power that was read, inked, and the lowest ceilings that are known.",
@@ -88,9 +85,10 @@ func (s *Room) evidence(w http.ResponseWriter, r *http.Request) {
 	}
 	if ui.IsPart(r) {
 		s.Part(w, r, "evidence", "evidence", v)
-		return
+		return nil
 	}
 	s.Render(w, r, "evidence", http.StatusOK, ui.Frame{Title: "Evidence", Run: row, Data: v})
+	return nil
 }
 
 // holdingLine is the ceiling that a cause's stretch is drawn against: cold, heat and steps take

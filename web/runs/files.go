@@ -17,9 +17,9 @@ import (
 
 // Exports are the paths that send as much as was recorded: they are given the time that it takes.
 func (s *Room) Exports(r chi.Router) {
-	r.Get("/runs/{id}/folder.zip", s.runFolder)
-	r.Get("/runs/{id}/readings.csv", s.readingsCSV)
-	r.Get("/runs/{id}/recordings/{recording}", s.recordingFile)
+	r.Get("/runs/{id}/folder.zip", s.Do(s.runFolder))
+	r.Get("/runs/{id}/readings.csv", s.Do(s.readingsCSV))
+	r.Get("/runs/{id}/recordings/{recording}", s.Do(s.recordingFile))
 }
 
 // send streams a file. What breaks off is cut off, so that nobody takes half of it for all.
@@ -32,18 +32,17 @@ func (s *Room) send(w http.ResponseWriter, kind, name string, write func(io.Writ
 }
 
 // runFolder gives the run as a zipped run folder, with its recordings as they came, and its photos.
-func (s *Room) runFolder(w http.ResponseWriter, r *http.Request) {
+func (s *Room) runFolder(w http.ResponseWriter, r *http.Request) error {
 	row, err := ui.RunOf(s.book, r)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	parcel, err := s.book.Parcel(r.Context(), row)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	s.send(w, "application/zip", fmt.Sprintf("run-%d.zip", row.ID), parcel.WriteZip)
+	return nil
 }
 
 // recordingOf is the recording of a run that is asked for by its number, or for an empty one the first.
@@ -57,45 +56,41 @@ func recordingOf(row *logbook.Run, id string) (*logbook.Recording, error) {
 }
 
 // readingsCSV gives one recording, ?recording=ID, or the run's first one, with what was put right in it.
-func (s *Room) readingsCSV(w http.ResponseWriter, r *http.Request) {
+func (s *Room) readingsCSV(w http.ResponseWriter, r *http.Request) error {
 	row, err := ui.RunOf(s.book, r)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	rec, err := recordingOf(row, r.URL.Query().Get("recording"))
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	s.send(w, "text/csv; charset=utf-8", fmt.Sprintf("run-%d-%s", row.ID, rec.Name), func(w io.Writer) error {
 		return s.book.WriteReadings(r.Context(), w, rec)
 	})
+	return nil
 }
 
 // recordingFile gives a recording's file exactly as it came.
-func (s *Room) recordingFile(w http.ResponseWriter, r *http.Request) {
+func (s *Room) recordingFile(w http.ResponseWriter, r *http.Request) error {
 	row, err := ui.RunOf(s.book, r)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	id, err := ui.IDParam(r, "recording")
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	rec, err := recordingOf(row, fmt.Sprint(id))
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	f, err := s.book.File(r.Context(), rec)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	s.send(w, "application/octet-stream", f.Name, f.Write)
+	return nil
 }
 
 func (s *Room) stripSVG(w http.ResponseWriter, r *http.Request) {

@@ -20,16 +20,14 @@ import (
 
 // how explains one of a run's figures with the run's numbers: from which recordings, what was put right in them, and
 // what the figure would be as they were recorded.
-func (s *Room) how(w http.ResponseWriter, r *http.Request) {
+func (s *Room) how(w http.ResponseWriter, r *http.Request) error {
 	row, res, err := s.loadRun(r)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	f, err := ui.FigureOf(r, curve.Figures)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	q := chart.ReadQuery(r.URL.Query())
 	x := res.Reading(q.Clock, q.Side)
@@ -42,11 +40,11 @@ func (s *Room) how(w http.ResponseWriter, r *http.Request) {
 		Back: fmt.Sprintf("/runs/%d", row.ID), BackText: fmt.Sprintf("Back to run %d", row.ID)}
 	if !q.Recorded {
 		if err := s.putRight(r.Context(), &v, row, f, x); err != nil {
-			s.Fail(w, r, err)
-			return
+			return err
 		}
 	}
 	s.Explain(w, r, v, ui.Frame{Page: "run", Run: row})
+	return nil
 }
 
 // mostPutRight is how many corrections of a recording are listed one by one.

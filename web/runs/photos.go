@@ -10,11 +10,10 @@ import (
 )
 
 // photo gives a picture as it is kept, or with ?small the one for lists.
-func (s *Room) photo(w http.ResponseWriter, r *http.Request) {
+func (s *Room) photo(w http.ResponseWriter, r *http.Request) error {
 	p, err := s.photoOf(r)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	if r.URL.Query().Has("small") && len(p.Small) > 0 {
 		p.Kind, p.Content = photo.Kind, p.Small
@@ -24,6 +23,7 @@ func (s *Room) photo(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("Cache-Control", "private, max-age=86400")
 	}
 	_, _ = w.Write(p.Content)
+	return nil
 }
 
 func (s *Room) photoOf(r *http.Request) (*logbook.Photo, error) {

@@ -22,17 +22,17 @@ import (
 
 func (s *Room) recordingRoutes(r chi.Router) {
 	r.Get("/recordings/{recording}/readings", s.recordingPage)
-	r.Post("/recordings/{recording}", s.saveRecording)
-	r.Post("/recordings/{recording}/away", s.takeAway)
-	r.Post("/recordings/{recording}/leave-out", s.leaveOut)
-	r.Post("/recordings/{recording}/take-back", s.takeBackAll)
+	r.Post("/recordings/{recording}", s.Do(s.saveRecording))
+	r.Post("/recordings/{recording}/away", s.Do(s.takeAway))
+	r.Post("/recordings/{recording}/leave-out", s.Do(s.leaveOut))
+	r.Post("/recordings/{recording}/take-back", s.Do(s.takeBackAll))
 	r.Get("/recordings/{recording}/clock", s.clockPage)
-	r.Get("/recordings/{recording}/clock/fit", s.clockFit)
-	r.Post("/recordings/{recording}/clock", s.settleClock)
-	r.Post("/recordings/{recording}/master", s.makeMaster)
-	r.Post("/recordings/{recording}/corrections", s.correct)
-	r.Post("/corrections/{correction}/back", s.takeBackCorrection)
-	r.Post("/corrections/{correction}/again", s.takeBackCorrection)
+	r.Get("/recordings/{recording}/clock/fit", s.Do(s.clockFit))
+	r.Post("/recordings/{recording}/clock", s.Do(s.settleClock))
+	r.Post("/recordings/{recording}/master", s.Do(s.makeMaster))
+	r.Post("/recordings/{recording}/corrections", s.Do(s.correct))
+	r.Post("/corrections/{correction}/back", s.Do(s.takeBackCorrection))
+	r.Post("/corrections/{correction}/again", s.Do(s.takeBackCorrection))
 }
 
 // recordingView is one recording with its readings, to put right what was typed or read
@@ -230,10 +230,10 @@ func (s *Room) recordingForm(w http.ResponseWriter, r *http.Request) (f *ui.Fiel
 }
 
 // saveRecording stores whose the recording is and how far its clock is off.
-func (s *Room) saveRecording(w http.ResponseWriter, r *http.Request) {
+func (s *Room) saveRecording(w http.ResponseWriter, r *http.Request) error {
 	f, row, rec, ok := s.recordingForm(w, r)
 	if !ok {
-		return
+		return nil
 	}
 	side := f.Word("side", []string{string(trace.CarSide), string(trace.StallSide)})
 	offset := f.Ranged("offset", "recordings[].clock_offset_s")
@@ -242,24 +242,24 @@ func (s *Room) saveRecording(w http.ResponseWriter, r *http.Request) {
 	}
 	if !f.OK() {
 		s.showRecording(w, r, http.StatusUnprocessableEntity, f)
-		return
+		return nil
 	}
 	by := 0.0
 	if offset != nil {
 		by = *offset
 	}
 	if err := s.book.SaveRecording(r.Context(), row.ID, rec.ID, trace.Side(side), by); err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	http.Redirect(w, r, fmt.Sprintf("/runs/%d", row.ID), http.StatusSeeOther)
+	return nil
 }
 
 // correct stores a correction of one value.
-func (s *Room) correct(w http.ResponseWriter, r *http.Request) {
+func (s *Room) correct(w http.ResponseWriter, r *http.Request) error {
 	f, row, rec, ok := s.recordingForm(w, r)
 	if !ok {
-		return
+		return nil
 	}
 	c := &logbook.Correction{RunID: row.ID, RecordingID: rec.ID, Channel: f.Text("channel")}
 	if n := f.Number("number", 1, float64(max(1, rec.Readings))); n != nil && *n == math.Trunc(*n) {
@@ -279,38 +279,36 @@ func (s *Room) correct(w http.ResponseWriter, r *http.Request) {
 	}
 	if !f.OK() {
 		s.showRecording(w, r, http.StatusUnprocessableEntity, f)
-		return
+		return nil
 	}
 	if err := s.book.Correct(r.Context(), c); err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	http.Redirect(w, r, fmt.Sprintf("/runs/%d/recordings/%d/readings?from=%d#corrections", row.ID, rec.ID,
 		max(1, c.N-5)), http.StatusSeeOther)
+	return nil
 }
 
 // takeBackCorrection takes a correction back, or puts it in again.
-func (s *Room) takeBackCorrection(w http.ResponseWriter, r *http.Request) {
+func (s *Room) takeBackCorrection(w http.ResponseWriter, r *http.Request) error {
 	id, err1 := ui.IDParam(r, "id")
 	correction, err2 := ui.IDParam(r, "correction")
 	if err1 != nil || err2 != nil {
-		s.Fail(w, r, fmt.Errorf("that correction: %w", logbook.ErrNotFound))
-		return
+		return fmt.Errorf("that correction: %w", logbook.ErrNotFound)
 	}
 	if err := s.book.TakeBackCorrection(r.Context(), id, correction, strings.HasSuffix(r.URL.Path, "/back")); err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	list, err := s.book.Corrections(r.Context(), id)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	for _, c := range list {
 		if c.ID == correction {
 			http.Redirect(w, r, fmt.Sprintf("/runs/%d/recordings/%d/readings#corrections", id, c.RecordingID),
 				http.StatusSeeOther)
-			return
+			return nil
 		}
 	}
+	return nil
 }

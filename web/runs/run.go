@@ -30,20 +30,20 @@ import (
 
 // Routes are the room's own paths, below a run's.
 func (s *Room) Routes(r chi.Router) {
-	r.Get("/", s.run)
+	r.Get("/", s.Do(s.run))
 	r.Get("/edit", s.editRun)
-	r.Post("/details", s.saveDetails)
-	r.Post("/marks", s.saveMark)
-	r.Post("/marks/{mark}/delete", s.deleteMark)
-	r.Post("/delete", s.deleteRun)
-	r.Post("/restore", s.restoreRun)
+	r.Post("/details", s.Do(s.saveDetails))
+	r.Post("/marks", s.Do(s.saveMark))
+	r.Post("/marks/{mark}/delete", s.Do(s.deleteMark))
+	r.Post("/delete", s.Do(s.deleteRun))
+	r.Post("/restore", s.Do(s.restoreRun))
 	s.recordingRoutes(r)
 	r.Get("/strip.svg", s.stripSVG)
 	r.Get("/curve.svg", s.curveSVG)
-	r.Get("/how/{figure}", s.how)
-	r.Get("/evidence", s.evidence)
-	r.Get("/costs", s.costs)
-	r.Get("/photos/{photo}", s.photo)
+	r.Get("/how/{figure}", s.Do(s.how))
+	r.Get("/evidence", s.Do(s.evidence))
+	r.Get("/costs", s.Do(s.costs))
+	r.Get("/photos/{photo}", s.Do(s.photo))
 	r.Post("/photos/{photo}/delete", s.deletePhoto)
 	r.Post("/photos/{photo}/restore", s.restorePhoto)
 }
@@ -115,11 +115,10 @@ type postColumn struct {
 	Ends   bool
 }
 
-func (s *Room) run(w http.ResponseWriter, r *http.Request) {
+func (s *Room) run(w http.ResponseWriter, r *http.Request) error {
 	v, err := s.runView(r, r.URL.Query())
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	var n *ui.Notice
 	if id, err := strconv.ParseInt(r.URL.Query().Get("photo"), 10, 64); err == nil && id > 0 {
@@ -129,6 +128,7 @@ func (s *Room) run(w http.ResponseWriter, r *http.Request) {
 		n = m
 	}
 	s.showRun(w, r, http.StatusOK, v, n)
+	return nil
 }
 
 // recordingNotice says that a recording came or went, with the way back.

@@ -55,15 +55,15 @@ func (s *Room) showEnd(w http.ResponseWriter, r *http.Request, status int, row *
 }
 
 // EndRun stores the last notes and goes to the run's page.
-func (s *Room) EndRun(w http.ResponseWriter, r *http.Request) {
+func (s *Room) EndRun(w http.ResponseWriter, r *http.Request) error {
 	photo, fault := ui.ReadPhoto(w, r)
 	row, f, ok := s.formOf(w, r)
 	if !ok {
-		return
+		return nil
 	}
 	if !row.Live {
 		http.Redirect(w, r, fmt.Sprintf("/runs/%d", row.ID), http.StatusSeeOther)
-		return
+		return nil
 	}
 	bySide := map[trace.Side]map[trace.Channel]float64{trace.CarSide: {}, trace.StallSide: {}}
 	for _, ef := range endFields {
@@ -80,19 +80,18 @@ func (s *Room) EndRun(w http.ResponseWriter, r *http.Request) {
 	if photo != nil {
 		photo.RunID, photo.TS = row.ID, s.Now().UTC().Sub(*row.StartedAt).Seconds()
 		if err := s.book.AddPhoto(r.Context(), photo); err != nil {
-			s.Fail(w, r, err)
-			return
+			return err
 		}
 	}
 	if !f.OK() {
 		s.showEnd(w, r, http.StatusUnprocessableEntity, row, f)
-		return
+		return nil
 	}
 	if err := s.storeEnd(r.Context(), row, bySide, note); err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	http.Redirect(w, r, fmt.Sprintf("/runs/%d", row.ID), http.StatusSeeOther)
+	return nil
 }
 
 // endedAt is when the charging ended, by the marks: at the stop or else the unplug after

@@ -38,17 +38,17 @@ func (s *Room) feedForm(ctx context.Context, row *logbook.Run) (*ui.Fields, erro
 }
 
 // feedsPage shows a live run's sources, and takes new ones.
-func (s *Room) feedsPage(w http.ResponseWriter, r *http.Request) {
+func (s *Room) feedsPage(w http.ResponseWriter, r *http.Request) error {
 	row, ok := s.liveOf(w, r)
 	if !ok {
-		return
+		return nil
 	}
 	f, err := s.feedForm(r.Context(), row)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	s.showFeeds(w, r, http.StatusOK, row, f)
+	return nil
 }
 
 type feedsView struct {
@@ -69,10 +69,10 @@ func (s *Room) showFeeds(w http.ResponseWriter, r *http.Request, status int, row
 }
 
 // addFeed adds an adapter or a charge point to a live run.
-func (s *Room) addFeed(w http.ResponseWriter, r *http.Request) {
+func (s *Room) addFeed(w http.ResponseWriter, r *http.Request) error {
 	row, f, ok := s.formOf(w, r)
 	if !ok {
-		return
+		return nil
 	}
 	feed := &logbook.Feed{
 		RunID:     row.ID,
@@ -100,8 +100,7 @@ func (s *Room) addFeed(w http.ResponseWriter, r *http.Request) {
 	if !f.OK() {
 		other, err := s.feedForm(r.Context(), row)
 		if err != nil {
-			s.Fail(w, r, err)
-			return
+			return err
 		}
 		for k, v := range other.Values {
 			if !f.Values.Has(k) { // of the other form
@@ -109,17 +108,17 @@ func (s *Room) addFeed(w http.ResponseWriter, r *http.Request) {
 			}
 		}
 		s.showFeeds(w, r, http.StatusUnprocessableEntity, row, f)
-		return
+		return nil
 	}
 	if err := s.book.AddFeed(r.Context(), feed, side); err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	http.Redirect(w, r, fmt.Sprintf("/stall/%d", row.ID), http.StatusSeeOther)
+	return nil
 }
 
 // deleteFeed takes a source away; what it recorded stays.
-func (s *Room) deleteFeed(w http.ResponseWriter, r *http.Request) {
+func (s *Room) deleteFeed(w http.ResponseWriter, r *http.Request) error {
 	row, err := ui.RunOf(s.book, r)
 	if err == nil {
 		var id int64
@@ -128,8 +127,8 @@ func (s *Room) deleteFeed(w http.ResponseWriter, r *http.Request) {
 		}
 	}
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	http.Redirect(w, r, fmt.Sprintf("/stall/%d/sources", row.ID), http.StatusSeeOther)
+	return nil
 }

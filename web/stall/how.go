@@ -9,17 +9,17 @@ import (
 )
 
 // howLive explains one of a live run's figures with the numbers of this moment.
-func (s *Room) howLive(w http.ResponseWriter, r *http.Request) {
+func (s *Room) howLive(w http.ResponseWriter, r *http.Request) error {
 	f, err := ui.FigureOf(r, follow.Figures)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	v, ok := s.liveViewOf(w, r)
 	if !ok {
-		return
+		return nil
 	}
 	s.Explain(w, r, ui.Explained{Name: f.Name, Of: "this run, now", Definition: f.Definition,
 		Numbers: f.Numbers(follow.Explained{State: v.State, Plan: v.Plan, Wall: v.Wall}),
 		Back:    fmt.Sprintf("/stall/%d", v.Row.ID), BackText: "Back to the run"}, ui.Frame{Page: "stall"})
+	return nil
 }

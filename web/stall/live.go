@@ -149,14 +149,13 @@ func (h *liveHub) draw(v *liveView, in units.People) (frame, error) {
 }
 
 // Events is the stream that a live page listens to, also that of a run that was ended while nobody looked: it says so.
-func (s *Room) Events(w http.ResponseWriter, r *http.Request) {
+func (s *Room) Events(w http.ResponseWriter, r *http.Request) error {
 	row, err := ui.RunOf(s.book, r)
 	if err == nil && row.StartedAt == nil {
 		err = fmt.Errorf("run %d at the stall: %w", row.ID, logbook.ErrNotFound)
 	}
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	rc := http.NewResponseController(w)
 	_ = rc.SetWriteDeadline(time.Time{})
@@ -170,9 +169,9 @@ func (s *Room) Events(w http.ResponseWriter, r *http.Request) {
 	for {
 		select {
 		case <-r.Context().Done():
-			return
+			return nil
 		case <-s.closing:
-			return
+			return nil
 		case f := <-frames:
 			fmt.Fprintf(w, "event: clock\ndata: %d\n\n", s.Now().UnixMilli())
 			event(w, "now", f.now)
@@ -187,7 +186,7 @@ func (s *Room) Events(w http.ResponseWriter, r *http.Request) {
 			fmt.Fprint(w, ": still here\n\n")
 		}
 		if rc.Flush() != nil {
-			return
+			return nil
 		}
 	}
 }

@@ -18,18 +18,18 @@ import (
 // Routes are the room's own paths but those that take longer than a page: EndRun and Events.
 func (s *Room) Routes(r chi.Router) {
 	r.Get("/", s.stallStart)
-	r.Post("/start", s.startLive)
+	r.Post("/start", s.Do(s.startLive))
 	r.Get("/{id}", s.liveRun)
 	r.Post("/{id}/readings", s.typeReading)
 	r.Post("/{id}/marks", s.liveMark)
 	r.Post("/{id}/marks/{mark}/take-back", s.takeBackMark)
 	r.Post("/{id}/move", s.moveStall)
-	r.Get("/{id}/sources", s.feedsPage)
-	r.Post("/{id}/sources", s.addFeed)
-	r.Post("/{id}/sources/{feed}/delete", s.deleteFeed)
-	r.Get("/{id}/how/{figure}", s.howLive)
+	r.Get("/{id}/sources", s.Do(s.feedsPage))
+	r.Post("/{id}/sources", s.Do(s.addFeed))
+	r.Post("/{id}/sources/{feed}/delete", s.Do(s.deleteFeed))
+	r.Get("/{id}/how/{figure}", s.Do(s.howLive))
 	r.Get("/{id}/details", s.liveDetails)
-	r.Post("/{id}/details", s.saveLiveDetails)
+	r.Post("/{id}/details", s.Do(s.saveLiveDetails))
 	r.Get("/{id}/end", s.endForm)
 }
 
@@ -59,24 +59,24 @@ func (s *Room) showLiveDetails(w http.ResponseWriter, r *http.Request, status in
 }
 
 // saveLiveDetails keeps what no log holds while the run goes on; its start stays what readings count from.
-func (s *Room) saveLiveDetails(w http.ResponseWriter, r *http.Request) {
+func (s *Room) saveLiveDetails(w http.ResponseWriter, r *http.Request) error {
 	row, f, ok := s.formOf(w, r)
 	if !ok {
-		return
+		return nil
 	}
 	began := row.StartedAt
 	details.Read(f, row)
 	row.StartedAt = began // the clock of everything that is recorded
 	if !f.OK() {
 		s.showLiveDetails(w, r, http.StatusUnprocessableEntity, row, f)
-		return
+		return nil
 	}
 	if err := details.Store(r.Context(), s.book, f, row); err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	s.live.kick(row.ID)
 	http.Redirect(w, r, fmt.Sprintf("/stall/%d", row.ID), http.StatusSeeOther)
+	return nil
 }
 
 // liveOf gives a live run, or answers for one that is not.

@@ -55,10 +55,10 @@ var stallCautions = []string{
 }
 
 // startLive begins a run, from a kept plan or from a car and a stall.
-func (s *Room) startLive(w http.ResponseWriter, r *http.Request) {
+func (s *Room) startLive(w http.ResponseWriter, r *http.Request) error {
 	f, ok := s.Form(w, r)
 	if !ok {
-		return
+		return nil
 	}
 	now := s.Now().UTC()
 	_, zone := ui.ZoneOf(r)
@@ -70,19 +70,18 @@ func (s *Room) startLive(w http.ResponseWriter, r *http.Request) {
 		err = s.fromNothing(r.Context(), f, row)
 	}
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	if !f.OK() {
 		s.showStart(w, r, http.StatusUnprocessableEntity, f)
-		return
+		return nil
 	}
 	id, err := s.book.StartLive(r.Context(), row)
 	if err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	http.Redirect(w, r, fmt.Sprintf("/stall/%d", id), http.StatusSeeOther)
+	return nil
 }
 
 // fromPlan takes everything over from a kept plan. A plan that cannot be worked

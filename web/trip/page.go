@@ -86,14 +86,14 @@ type choice struct {
 var weighNames = map[trip.Weigh]string{trip.Minutes: "the fastest", trip.Money: "the cheapest",
 	trip.Stops: "the fewest stops"}
 
-func (s *Room) page(w http.ResponseWriter, r *http.Request) {
+func (s *Room) page(w http.ResponseWriter, r *http.Request) error {
 	v := &View{Fields: ui.NewFields(r.URL.Query()), In: ui.MeasuresOf(r), Dials: dials}
 	v.Typed = true
 	if err := s.fill(r.Context(), v); err != nil {
-		s.Fail(w, r, err)
-		return
+		return err
 	}
 	s.Render(w, r, "trip", http.StatusOK, ui.Frame{Title: "Trip", Page: "trip", Data: v, In: &v.In})
+	return nil
 }
 
 // fill works the page out as far as what is typed allows.

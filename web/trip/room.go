@@ -39,4 +39,4 @@ func New(u *ui.UI, book Book) (*Room, error) {
 }
 
 // Routes are the room's pages.
-func (s *Room) Routes(r chi.Router) { r.Get("/", s.page) }
+func (s *Room) Routes(r chi.Router) { r.Get("/", s.Do(s.page)) }

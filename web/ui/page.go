@@ -125,6 +125,15 @@ func (s *Pages) Part(w http.ResponseWriter, r *http.Request, page, name string, 
 	_, _ = w.Write(b.Bytes())
 }
 
+// Do makes a handler of one that returns an error, which is answered by Fail.
+func (s *Pages) Do(h func(http.ResponseWriter, *http.Request) error) http.HandlerFunc {
+	return func(w http.ResponseWriter, r *http.Request) {
+		if err := h(w, r); err != nil {
+			s.Fail(w, r, err)
+		}
+	}
+}
+
 // Fail answers with an error page of one sentence.
 func (s *Pages) Fail(w http.ResponseWriter, r *http.Request, err error) {
 	status, text := http.StatusInternalServerError, "Something went wrong here; the log says what."
