@@ -78,9 +78,13 @@ func open(ctx context.Context, url string, copies []string, log *slog.Logger) (*
 		}
 	}
 	full := new(atomic.Bool)
-	pool := stdlib.OpenDB(*address, stdlib.OptionResetSession(func(ctx context.Context, c *pgx.Conn) error {
-		return readOnlyWhile(ctx, c, full)
-	}), stdlib.OptionAfterConnect(func(ctx context.Context, c *pgx.Conn) error { return readOnlyWhile(ctx, c, full) }))
+	ready := func(ctx context.Context, c *pgx.Conn) error {
+		if err := readOnlyWhile(ctx, c, full); err != nil {
+			return err
+		}
+		return workingFor(ctx, c)
+	}
+	pool := stdlib.OpenDB(*address, stdlib.OptionResetSession(ready), stdlib.OptionAfterConnect(ready))
 	ways := &router{DB: pool, log: log}
 	db, err := gorm.Open(postgres.New(postgres.Config{Conn: ways}), &gorm.Config{
 		Logger:                 logger.Discard,

@@ -342,6 +342,7 @@ func TestAccessibility(t *testing.T) {
 			"/runs/1",
 			"/runs/18",
 			"/runs/1/edit",
+			"/runs/1/history",
 			"/runs/11",
 			"/runs/10/costs",
 			"/runs/1/evidence?stretch=1",

@@ -475,7 +475,8 @@ func sayCharge(x *Reading) (n figure.Lines) {
 
 func ceilingNumbers(x *Reading) (n figure.Lines) {
 	for _, c := range x.Ceilings {
-		line := say.T("curve.stretch", say.Clock(c.FromS), say.Clock(c.ToS), c.Cause.Text(), say.T("confidence."+c.Confidence))
+		line := say.T("curve.stretch", say.Clock(c.FromS), say.Clock(c.ToS), c.Cause.Text(),
+			say.T("confidence."+c.Confidence))
 		if c.RunnerUp != "" {
 			line = line.And("curve.next", c.RunnerUp.Text())
 		}

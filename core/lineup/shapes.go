@@ -4,7 +4,6 @@ import (
 	"math"
 
 	"zincroad/core/trace"
-	"zincroad/core/words"
 )
 
 // channelOf is a quantity that recordings are lined up by, and what the two sides may differ by
@@ -85,7 +84,5 @@ func moves(p channelPair) bool {
 	}
 	return high-low > 0.05*p.level
 }
-
-func seconds(v float64) string { return words.Duration(v) }
 
 func ptr(v float64) *float64 { return &v }

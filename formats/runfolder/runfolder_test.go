@@ -27,8 +27,7 @@ const sample = `{
   "title": "Cold soak",
   "workshop_job": 4711,
   "started_at": "2026-02-03T18:20:00Z", "timezone": "Europe/Lisbon",
-  "car": {"name": "Tamarack 78", "software": "2.4", "usable_kwh": 75, "paint": "green", "pack_min_v": 280,
-	"pack_max_v": 403},
+  "car": {"name": "Tamarack 78", "software": "2.4", "usable_kwh": 75, "paint": "green", "pack_min_v": 280, "pack_max_v": 403},
   "conditions": {"ambient_c": 0, "preconditioned": "none"},
   "recordings": [{"file": "car.csv", "side": "car", "clock_offset_s": -2.5, "logger": "old phone"}],
   "marks": [{"t_s": 0, "kind": "plug-in", "by": "the tester"}]

@@ -136,7 +136,8 @@ type packField struct {
 func (p packField) Unit() string { return run.MustField("car.pack." + p.Name).Unit }
 
 var packFields = []packField{
-	{"resistance_mohm", say.T("garage.resistance", say.Q(pack.ResistanceC, "°C", 0)), func(p *run.Pack) *run.Number { return &p.ResistanceMOhm }},
+	{"resistance_mohm", say.T("garage.resistance", say.Q(pack.ResistanceC, "°C", 0)),
+		func(p *run.Pack) *run.Number { return &p.ResistanceMOhm }},
 	{"heat_capacity_kj_per_k", "Heat capacity", func(p *run.Pack) *run.Number { return &p.HeatCapacityKJK }},
 	{"coupling_w_per_k", "Coldest to warmest cells", func(p *run.Pack) *run.Number { return &p.CouplingWK }},
 	{"loss_w_per_k", "Loss to the outside, parked", func(p *run.Pack) *run.Number { return &p.LossWK }},

@@ -28,6 +28,8 @@ type Room struct {
 // Book is what the room needs of the logbook: runs.
 type Book interface {
 	AsRecorded(ctx context.Context, row *logbook.Run) (*logbook.Results, error)
+	Changes(ctx context.Context, runID int64) ([]logbook.Change, error)
+	UndoChange(ctx context.Context, runID, id int64) error
 	AddRecordings(ctx context.Context, runID int64, in *intake.Bundle) error
 	Correct(ctx context.Context, c *logbook.Correction) error
 	Corrections(ctx context.Context, runID int64) ([]logbook.Correction, error)

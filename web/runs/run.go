@@ -38,6 +38,7 @@ func (s *Room) Routes(r chi.Router) {
 	r.Post("/delete", s.Do(s.deleteRun))
 	r.Post("/restore", s.Do(s.restoreRun))
 	s.recordingRoutes(r)
+	s.historyRoutes(r)
 	r.Get("/strip.svg", s.stripSVG)
 	r.Get("/curve.svg", s.curveSVG)
 	r.Get("/how/{figure}", s.Do(s.how))

@@ -41,7 +41,8 @@ var lineSets = []lineSet{
 		trace.StallSide,
 		[]trace.Channel{trace.SoC, trace.Power, trace.Energy},
 	},
-	{"car", say.T("line.car", say.Unit("°C")), trace.CarSide, []trace.Channel{trace.SoC, trace.Power, trace.BatteryTempMin}},
+	{"car", say.T("line.car", say.Unit("°C")), trace.CarSide,
+		[]trace.Channel{trace.SoC, trace.Power, trace.BatteryTempMin}},
 }
 
 func lineSetOf(key string) lineSet {

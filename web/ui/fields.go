@@ -23,6 +23,9 @@ type Fields struct {
 	Typed  bool // the values are as they were typed, in the units that the form named
 }
 
+// Shown is what stands in a field, and whether it is as it was typed: else it is in the unit that is kept.
+func (f *Fields) Shown(name string) (value string, typed bool) { return f.Values.Get(name), f.Typed }
+
 // NewFields reads a form, or fills one with what is stored.
 func NewFields(v url.Values) *Fields {
 	return &Fields{Values: v, Errors: map[string]string{}}

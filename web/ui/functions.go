@@ -83,6 +83,13 @@ func measures(in units.People) template.FuncMap {
 		writtenName: writtenIn(in),
 		"says":      func(t []say.Text, between string) string { return strings.Join(say.AllIn(t, in), between) },
 		"unit":      func(kept any) string { return nameOf(in, fmt.Sprint(kept)) },
+		"fieldof": func(form interface{ Shown(string) (string, bool) }, name string, kept any) string {
+			value, typed := form.Shown(name)
+			if typed {
+				return value
+			}
+			return inField(value, fmt.Sprint(kept), in)
+		},
 		"field": func(number, kept any) string {
 			return inField(fmt.Sprint(number), fmt.Sprint(kept), in)
 		},
