@@ -133,8 +133,8 @@ func undo(tx *gorm.DB, c Change) error {
 		return err
 	}
 	if c.After == nil {
-		return tx.Exec("INSERT INTO "+table+" OVERRIDING SYSTEM VALUE SELECT * FROM jsonb_populate_record(NULL::"+table+", ?)",
-			string(before)).Error
+		return tx.Exec("INSERT INTO "+table+" OVERRIDING SYSTEM VALUE SELECT * FROM jsonb_populate_record(NULL::"+table+
+			", ?)", string(before)).Error
 	}
 	var set, from string
 	for column := range c.Before {

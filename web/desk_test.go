@@ -212,14 +212,14 @@ func TestAProposalIsTakenAndTakenBack(t *testing.T) {
 	require.NoError(t, err)
 	page := fmt.Sprintf("/runs/%d/recordings/%d/readings", id, row.Recordings[0].ID)
 	s.open(page)
-	s.awaitText(".proposals", "power leaps to 400 kW and back")
+	s.awaitText(".proposals", "power jumps to 400 kW and back")
 	s.do(chromedp.Click(css(`.proposals button[name="take"]`)))
 	s.await(`document.querySelector(".corrections")`)
 	s.awaitText(".corrections", "power is read as left out")
 	s.awaitText("main", "Nothing is wrong with its readings")
 	s.do(chromedp.Click(css(`form[action$="/take-back"] button`)))
 	s.await(`document.querySelector(".proposals")`)
-	s.awaitText(".corrections", "taken back")
+	s.awaitText(".corrections", "undone")
 }
 
 // A file that is no log is refused on the run's page in one sentence, and nothing is stored.
@@ -295,7 +295,7 @@ func TestTheDeskShowsWhatCameInLast(t *testing.T) {
 	require.NoError(t, s.book.AddRecordings(context.Background(), id, in))
 	s.open("/desk")
 	s.awaitText("h1.finding", "its clock is 1 min 40 s behind. 2 things to check.")
-	s.awaitText(".needs", "power leaps to")
+	s.awaitText(".needs", "power jumps to")
 	s.awaitText(".needs", "Not noted: car, stall, outside temperature")
 	s.do(chromedp.Click(css(`.needs button[name="take"]`)))
 	s.await(`location.pathname === "/desk" && !document.querySelector(".needs button")`)
