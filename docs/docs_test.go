@@ -23,6 +23,7 @@ import (
 	"zincroad/core/prepare"
 	"zincroad/core/say"
 	"zincroad/core/trace"
+	"zincroad/web/draw"
 )
 
 var update = flag.Bool("update", false, "write the tables of the documents anew")
@@ -73,7 +74,7 @@ func TestCausesAreDocumented(t *testing.T) {
 	var b strings.Builder
 	b.WriteString("| cause | letter | in words | whose |\n| --- | --- | --- | --- |\n")
 	for _, s := range limit.Signs {
-		fmt.Fprintf(&b, "| `%s` | %s | %s | %s |\n", s.Cause, s.Letter, s.Words, s.Whose)
+		fmt.Fprintf(&b, "| `%s` | %s | %s | %s |\n", s.Cause, draw.LookOf(s.Cause).Letter, s.Words(), s.Whose)
 	}
 	table(t, "definitions.md", "causes", b.String())
 }

@@ -249,7 +249,7 @@ func TestDeleteAndUndo(t *testing.T) {
 	s.open("/runs/3")
 	s.do(chromedp.Click(css(`form[action="/runs/3/delete"] button`)), chromedp.WaitVisible(css(".notice button")))
 	assert.Equal(t, "19", s.text("#total"))
-	assert.Contains(t, s.text(".notice"), "Run 3 is put aside.")
+	assert.Contains(t, s.text(".notice"), "Run 3 is removed.")
 	s.do(chromedp.Click(css(".notice button")), chromedp.WaitVisible(css("h1.finding")))
 	s.open("/")
 	assert.Equal(t, "20", s.text("#total"))

@@ -305,7 +305,7 @@ func TestPlansAreKeptAndPutAside(t *testing.T) {
 	assert.Equal(t, http.StatusBadRequest, post(h, "/prepare/keep", url.Values{"car": {"1"}}).Code,
 		"a plan needs a name")
 	body := post(h, "/prepare/plans/3/delete", nil).Body.String()
-	assert.Contains(t, body, "The plan is put aside.")
+	assert.Contains(t, body, "The plan is removed.")
 	assert.Equal(t, http.StatusNotFound, get(h, "/prepare?kept=3").Code)
 	require.Equal(t, http.StatusSeeOther, post(h, "/prepare/plans/3/restore", nil).Code)
 	assert.Equal(t, http.StatusOK, get(h, "/prepare?kept=3").Code)

@@ -159,7 +159,7 @@ func TestKeptBench(t *testing.T) {
 	)
 	assert.Equal(t, 3, eval[int](s, `document.querySelectorAll(".on-bench li").length`))
 	s.do(chromedp.Click(css(`form[action$="/delete"] button`)), chromedp.WaitVisible(css(".notice")))
-	assert.Contains(t, s.text(".notice"), "put aside")
+	assert.Contains(t, s.text(".notice"), "removed")
 	s.do(chromedp.Click(css(".notice button")), chromedp.WaitVisible(css("html[data-ready] .kept-as")))
 	s.quiet()
 }

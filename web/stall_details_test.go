@@ -192,7 +192,7 @@ func TestPhotoAtTheEnd(t *testing.T) {
 	w = post(h, src+"/delete", nil)
 	require.Equal(t, http.StatusSeeOther, w.Code)
 	body := get(h, w.Header().Get("Location")).Body.String()
-	assert.Contains(t, body, "The photo is put aside.")
+	assert.Contains(t, body, "The photo is removed.")
 	assert.NotContains(t, body, "src=\""+src)
 	require.Equal(t, http.StatusSeeOther, post(h, src+"/restore", nil).Code)
 	assert.Contains(t, get(h, page).Body.String(), "<img src=\""+src)

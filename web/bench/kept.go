@@ -156,7 +156,7 @@ func (s *Room) forget(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	s.Render(w, r, "bench", http.StatusOK, ui.Frame{Title: "Bench", Data: v,
-		Notice: &ui.Notice{Text: "The kept bench is put aside.", Undo: fmt.Sprintf("/bench/kept/%d/restore", id)}})
+		Notice: &ui.Notice{Text: "The kept bench is removed.", Undo: fmt.Sprintf("/bench/kept/%d/restore", id)}})
 	return nil
 }
 

@@ -22,7 +22,7 @@ func hatchDefs(used []Stretch) string {
 	var b strings.Builder
 	seen := map[limit.Cause]bool{}
 	for _, s := range used {
-		tile := s.Cause.Sign().Hatch
+		tile := LookOf(s.Cause).Hatch
 		if tile == "" || seen[s.Cause] {
 			continue
 		}
@@ -60,7 +60,7 @@ func band(c *canvas, stretches []Stretch, x func(float64) float64, y, h float64,
 		letter, charW = "held-letter small", 4.7
 	}
 	for _, s := range stretches {
-		sign := s.Cause.Sign()
+		look, name := LookOf(s.Cause), s.Cause.Words()
 		x0, x1 := x(s.FromS), x(s.ToS)
 		if x1-x0 < 0.5 {
 			continue
@@ -68,12 +68,12 @@ func band(c *canvas, stretches []Stretch, x func(float64) float64, y, h float64,
 		fmt.Fprintf(
 			c,
 			`<g><title>%s, %s to %s</title>`,
-			escaped(sign.Words),
+			escaped(name),
 			words.Clock(s.FromS),
 			words.Clock(s.ToS),
 		)
 		c.rect("held", x0, y, x1-x0, h, 0)
-		if sign.Hatch != "" {
+		if look.Hatch != "" {
 			fmt.Fprintf(
 				c,
 				`<rect x="%s" y="%s" width="%s" height="%s" fill="url(#held-%s)"/>`,
@@ -84,9 +84,9 @@ func band(c *canvas, stretches []Stretch, x func(float64) float64, y, h float64,
 				s.Cause,
 			)
 		}
-		label := sign.Letter
-		if room := x1 - x0; float64(len([]rune(sign.Words)))*charW+22 < room {
-			label += "  " + sign.Words
+		label := look.Letter
+		if room := x1 - x0; float64(len([]rune(name)))*charW+22 < room {
+			label += "  " + name
 		} else if room < 11 {
 			label = ""
 		}

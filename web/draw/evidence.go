@@ -175,17 +175,17 @@ func PaceBar(title string, parts []Part) string {
 			class = "held"
 		}
 		c.rect(class, x, y, w, h, 0)
-		if tile := p.Cause.Sign().Hatch; p.Cause != "" && tile != "" {
+		if tile := LookOf(p.Cause).Hatch; p.Cause != "" && tile != "" {
 			fmt.Fprintf(c, `<rect x="%s" y="%s" width="%s" height="%s" fill="url(#held-%s)"/>`, num(x), num(y), num(w), num(h),
 				p.Cause)
 		}
 		label := p.Words
 		if float64(len(label))*5.9+10 > w {
 			label = ""
-			if short := p.Cause.Sign().Letter + " " + words.Clock(p.Minutes*60); p.Cause != "" && w > 50 {
+			if short := LookOf(p.Cause).Letter + " " + words.Clock(p.Minutes*60); p.Cause != "" && w > 50 {
 				label = short
 			} else if p.Cause != "" && w > 18 {
-				label = p.Cause.Sign().Letter
+				label = LookOf(p.Cause).Letter
 			}
 		}
 		if label != "" {

@@ -17,9 +17,10 @@ import (
 func TestCeilingsAreToldApartWithoutColour(t *testing.T) {
 	letters, tiles := map[string]bool{}, map[string]bool{}
 	for _, s := range limit.Signs {
-		assert.False(t, letters[s.Letter], "%s has a letter of its own", s.Cause)
-		letters[s.Letter] = true
-		if tile := s.Hatch; tile != "" {
+		look := LookOf(s.Cause)
+		assert.False(t, letters[look.Letter], "%s has a letter of its own", s.Cause)
+		letters[look.Letter] = true
+		if tile := look.Hatch; tile != "" {
 			assert.False(t, tiles[tile], "%s has a hatch of its own", s.Cause)
 			tiles[tile] = true
 		} else {

@@ -212,7 +212,7 @@ func Minutes(title, total string, rows []MinutesRow) string {
 		left, wide := math.Min(from, to), math.Max(1, math.Abs(to-from))
 		fmt.Fprintf(c, `<g><title>%s</title>`, escaped(r.Label+": "+r.Cause.Words))
 		c.rect("held", left, y+2, wide, 15, 0)
-		if r.Cause.Cause.Sign().Hatch != "" && wide > 2 {
+		if LookOf(r.Cause.Cause).Hatch != "" && wide > 2 {
 			fmt.Fprintf(c, `<rect x="%s" y="%s" width="%s" height="15" fill="url(#held-%s)"/>`, num(left), num(y+2), num(wide),
 				r.Cause.Cause)
 		}

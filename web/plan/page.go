@@ -308,7 +308,7 @@ func (s *Room) deletePlan(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	s.Render(w, r, "prepare", http.StatusOK, ui.Frame{Title: "Prepare", Page: "prepare", Data: v, In: &v.In,
-		Notice: &ui.Notice{Text: "The plan is put aside.", Undo: fmt.Sprintf("/prepare/plans/%d/restore", id)}})
+		Notice: &ui.Notice{Text: "The plan is removed.", Undo: fmt.Sprintf("/prepare/plans/%d/restore", id)}})
 	return nil
 }
 

@@ -123,7 +123,7 @@ func (s *Room) run(w http.ResponseWriter, r *http.Request) error {
 	}
 	var n *ui.Notice
 	if id, err := strconv.ParseInt(r.URL.Query().Get("photo"), 10, 64); err == nil && id > 0 {
-		n = &ui.Notice{Text: "The photo is put aside.", Undo: fmt.Sprintf("/runs/%d/photos/%d/restore", v.Row.ID, id)}
+		n = &ui.Notice{Text: "The photo is removed.", Undo: fmt.Sprintf("/runs/%d/photos/%d/restore", v.Row.ID, id)}
 	}
 	if m := recordingNotice(v.Row, r.URL.Query()); m != nil {
 		n = m
@@ -161,7 +161,7 @@ func (s *Room) showRun(w http.ResponseWriter, r *http.Request, status int, v *ru
 	}
 	if v.Row.DeletedAt.Valid {
 		n = &ui.Notice{
-			Text: "This run is put aside; it is in no list.",
+			Text: "This run is removed; it is in no list.",
 			Undo: fmt.Sprintf("/runs/%d/restore", v.Row.ID),
 		}
 	}

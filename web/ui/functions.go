@@ -7,6 +7,7 @@ import (
 	"strings"
 	"time"
 
+	"zincroad/core/limit"
 	"zincroad/core/run"
 	"zincroad/core/say"
 	"zincroad/core/units"
@@ -52,19 +53,20 @@ var functions = template.FuncMap{
 	"measured": func(unit any) bool {
 		return (units.People{Fahrenheit: true, Miles: true}).Name(fmt.Sprint(unit)) != fmt.Sprint(unit)
 	},
-	"list":     func(items ...string) []string { return items },
-	"abs":      math.Abs,
-	"signed":   func(v float64) string { return strings.Replace("+"+words.Figure(v, 1), "+−", "−", 1) },
-	"minutes":  func(s float64) float64 { return s / 60 },
-	"add":      func(a, b int) int { return a + b },
-	"join":     strings.Join,
-	"upper":    strings.ToUpper,
-	"sub":      func(a, b float64) float64 { return a - b },
-	"ids":      func(ids []int64) string { return JoinIDs(ids, ",") },
-	"letter":   draw.SignLetter,
-	"markname": MarkName,
-	"precond":  PreconditionedName,
-	"tariff":   tariffName,
+	"list":        func(items ...string) []string { return items },
+	"abs":         math.Abs,
+	"signed":      func(v float64) string { return strings.Replace("+"+words.Figure(v, 1), "+−", "−", 1) },
+	"minutes":     func(s float64) float64 { return s / 60 },
+	"add":         func(a, b int) int { return a + b },
+	"join":        strings.Join,
+	"upper":       strings.ToUpper,
+	"sub":         func(a, b float64) float64 { return a - b },
+	"ids":         func(ids []int64) string { return JoinIDs(ids, ",") },
+	"letter":      draw.SignLetter,
+	"causeletter": func(c limit.Cause) string { return draw.LookOf(c).Letter },
+	"markname":    MarkName,
+	"precond":     PreconditionedName,
+	"tariff":      tariffName,
 	"words": func(of string) []string {
 		return map[string][]string{"climate": run.Climates, "preconditioned": run.Preconditioned, "profile": run.Profiles}[of]
 	},

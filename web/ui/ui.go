@@ -52,8 +52,8 @@ func (s *Pages) Draw(w io.Writer, in units.People, page, part string, data any) 
 	return t.ExecuteTemplate(w, part, data)
 }
 
-// Pages reads a room's pages: every templates/page_NAME.html of its files, with the frame
-// and the parts that all rooms have, and with more functions for templates. Pages that any
+// Pages reads a room's pages: every templates/page_NAME.html of its files, with its own parts (templates/NAME_PART.html),
+// the frame and the parts that all rooms have, and with more functions for templates. Pages that any
 // room can show (an error, an explanation) come with them.
 func (u *UI) Pages(room fs.FS, more template.FuncMap) (*Pages, error) {
 	p := &Pages{UI: u, templates: map[units.People]map[string]*template.Template{}}
@@ -70,11 +70,15 @@ func (u *UI) Pages(room fs.FS, more template.FuncMap) (*Pages, error) {
 			if err != nil {
 				return nil, fmt.Errorf("%s: %w", path, err)
 			}
-			if err := read(t.Funcs(more), files, path); err != nil {
+			name := strings.TrimSuffix(strings.TrimPrefix(path, "templates/page_"), ".html")
+			parts, err := fs.Glob(files, "templates/"+name+"_*.html") // a long page lies in several files
+			if err != nil {
+				return nil, fmt.Errorf("%s: %w", path, err)
+			}
+			if err := read(t.Funcs(more), files, append(parts, path)...); err != nil {
 				return nil, err
 			}
 			throughWritten(t)
-			name := strings.TrimSuffix(strings.TrimPrefix(path, "templates/page_"), ".html")
 			for _, in := range units.Peoples {
 				own, err := t.Clone()
 				if err != nil {
