@@ -48,8 +48,9 @@ type Book struct {
 	stored atomic.Int64 // readings of live runs
 	full   *atomic.Bool // the disk; nothing is to be written
 
-	seen  *lru.Cache[string, *Results]   // results that were read before, by their stamp
-	gists *lru.Cache[string, bench.Gist] // what runs say in short, by the text that is kept of it
+	wanted chan struct{}                  // somebody waits for figures that the background works out
+	seen   *lru.Cache[string, *Results]   // results that were read before, by their stamp
+	gists  *lru.Cache[string, bench.Gist] // what runs say in short, by the text that is kept of it
 }
 
 const (
@@ -114,7 +115,7 @@ func open(ctx context.Context, url string, copies []string, log *slog.Logger) (*
 		pool.Close()
 		return nil, fmt.Errorf("opening the logbook: %w", err)
 	}
-	return &Book{db: db, router: ways, log: log, full: full, seen: seen, gists: gists}, nil
+	return &Book{wanted: make(chan struct{}, 1), db: db, router: ways, log: log, full: full, seen: seen, gists: gists}, nil
 }
 
 // SetFull says whether the disk is full. While it is, whatever would write fails with ErrNoRoom, before PostgreSQL is

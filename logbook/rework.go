@@ -12,30 +12,10 @@ import (
 	"zincroad/core/curve"
 )
 
-// settleAtOnce is how many changed runs the list waits for; more are worked out in the
-// background or when the list is asked for again.
-const settleAtOnce = 40
-
-// settle works out runs that came in or were changed since they were last worked out.
-func (b *Book) settle(ctx context.Context) error {
-	var ids []int64
-	err := b.db.WithContext(ctx).Raw(`SELECT r.id FROM runs r WHERE r.read_revision <> r.revision AND `+listed+`
-		ORDER BY r.id DESC LIMIT ?`, settleAtOnce).Scan(&ids).Error
-	if err != nil {
-		return mapped("looking for runs to work out", err)
-	}
-	for _, id := range ids {
-		if err := b.settleRun(ctx, id); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-// settleRun works one run out. Where its figures cannot be made that is noted with it, and
+// reckon works one run out. Where its figures cannot be made that is noted with it, and
 // it is not tried again until it or the arithmetic changes; the list shows it in its place.
 // What only went wrong this time is tried again another time.
-func (b *Book) settleRun(ctx context.Context, id int64) error {
+func (b *Book) reckon(ctx context.Context, id int64) error {
 	row, err := b.Run(ctx, id)
 	if errors.Is(err, ErrNotFound) {
 		return nil
@@ -81,10 +61,18 @@ func (b *Book) Unread(ctx context.Context) (int, error) {
 	return n, mapped("counting the runs to work out", err)
 }
 
+// want has the background look for work at once: somebody looks at runs whose figures are of before a change.
+func (b *Book) want() {
+	select {
+	case b.wanted <- struct{}{}:
+	default: // it will look
+	}
+}
+
 // reworkPause is how long the background waits before it looks for work again.
 const reworkPause = 20 * time.Second
 
-// KeepRead works out in the background what Unread counts, now and whenever there is
+// KeepRead works out in the background what Unread counts, now, when somebody looks at it, and whenever there is
 // more, until the context ends. Any number of copies of the program can do so at once:
 // each takes a run that no other has.
 func (b *Book) KeepRead(ctx context.Context) {
@@ -94,6 +82,7 @@ func (b *Book) KeepRead(ctx context.Context) {
 		}
 		select {
 		case <-ctx.Done():
+		case <-b.wanted:
 		case <-time.After(reworkPause):
 		}
 	}
@@ -151,5 +140,5 @@ func (b *Book) reworkOne(ctx context.Context, claims *Claims, id int64) (did boo
 	if err != nil || !due {
 		return false, mapped("looking for runs to work out", err)
 	}
-	return true, b.settleRun(ctx, id)
+	return true, b.reckon(ctx, id)
 }

@@ -3,6 +3,7 @@ package logbook
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -90,21 +91,19 @@ const roadFrom = ` FROM runs r
 	LEFT JOIN stalls st ON st.id = r.stall_id LEFT JOIN sites s ON s.id = st.site_id`
 
 // Road lists runs with what their strips need, how many the filter chooses in all, and
-// the longest of those in seconds. Runs that were changed are worked out first, a page's
-// worth at most; the others are given as they were and say so, as do those of an earlier
-// version of the arithmetic.
+// the longest of those in seconds. Nothing is worked out for it: runs that were changed since
+// are given as they were and say so, as do those of an earlier version of the arithmetic,
+// and the background is told.
 func (b *Book) Road(ctx context.Context, f RoadFilter) (rows []RoadRow, total int, longestS float64, err error) {
-	if err := b.settle(ctx); unkept(err) { // as they were
-		b.log.Warn("results that could not be kept", "error", err)
-	} else if err != nil {
-		return nil, 0, 0, err
-	}
 	ids, err := b.page(ctx, f)
 	if err != nil {
 		return nil, 0, 0, err
 	}
 	if rows, err = b.rows(ctx, ids); err != nil {
 		return nil, 0, 0, err
+	}
+	if slices.ContainsFunc(rows, func(r RoadRow) bool { return r.Changed || r.Old || r.Broken != "" }) {
+		b.want()
 	}
 	total, longestS, err = b.sum(ctx, f)
 	return rows, total, longestS, err

@@ -9,6 +9,7 @@ import (
 	"slices"
 	"sync"
 	"testing"
+	"time"
 
 	"github.com/pressly/goose/v3"
 	"github.com/stretchr/testify/assert"
@@ -335,6 +336,7 @@ func TestFaultsThatLast(t *testing.T) {
 	exec("UPDATE recordings SET channels = 'nonsense_kw' WHERE run_id = 2")
 	exec("UPDATE runs SET revision = revision + 1 WHERE id = 2")
 	for range 2 {
+		require.NoError(t, b.Rework(ctx, nil))
 		rows, _, _, err := b.Road(ctx, logbook.RoadFilter{})
 		require.NoError(t, err)
 		for _, r := range rows {
@@ -347,11 +349,35 @@ func TestFaultsThatLast(t *testing.T) {
 	}
 	exec("UPDATE recordings SET channels = 'soc_pct,power_kw' WHERE run_id = 2")
 	exec("UPDATE runs SET revision = revision + 1 WHERE id = 2")
+	require.NoError(t, b.Rework(ctx, nil))
 	rows, _, _, err := b.Road(ctx, logbook.RoadFilter{})
 	require.NoError(t, err)
 	for _, r := range rows {
 		assert.Empty(t, r.Broken, "run %d", r.ID)
 	}
+}
+
+// Nobody who looks at the list waits for figures: it says that they are of before, and the background makes them at
+// once, not at its next round.
+func TestLookingWorksNothingOut(t *testing.T) {
+	b, _, exec := withSQL(t)
+	require.NoError(t, b.Rework(ctx, nil))
+	background, stop := context.WithCancel(ctx)
+	done := make(chan struct{})
+	go func() {
+		defer close(done)
+		b.KeepRead(background)
+	}()
+	defer func() { stop(); <-done }()
+	time.Sleep(200 * time.Millisecond) // its first look finds nothing
+	exec("UPDATE runs SET revision = revision + 1 WHERE id = 2")
+	waits := func() bool {
+		rows, _, _, err := b.Road(ctx, logbook.RoadFilter{})
+		require.NoError(t, err)
+		return slices.ContainsFunc(rows, func(r logbook.RoadRow) bool { return r.ID == 2 && r.Changed })
+	}
+	assert.True(t, waits(), "as it was")
+	assert.Eventually(t, func() bool { return !waits() }, 15*time.Second, 50*time.Millisecond, "sooner than its next round")
 }
 
 // When more runs were changed than one visitor is made to wait for, the rest keep the

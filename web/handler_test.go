@@ -43,6 +43,13 @@ func handler(t testing.TB, withDemo bool) (http.Handler, *logbook.Book) {
 	book := newBook(t, withDemo)
 	s, err := web.New(book, logbooktest.Quiet())
 	require.NoError(t, err)
+	background, stop := context.WithCancel(context.Background())
+	done := make(chan struct{})
+	go func() {
+		defer close(done)
+		book.KeepRead(background)
+	}()
+	t.Cleanup(func() { stop(); <-done })
 	return s.Handler(), book
 }
 

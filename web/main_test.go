@@ -47,8 +47,7 @@ func setUp(m *testing.M) (int, error) {
 		if err := demo.Load(context.Background(), b, func(string) {}); err != nil {
 			return err
 		}
-		_, _, _, err := b.Road(context.Background(), logbook.RoadFilter{})
-		return err
+		return b.Rework(context.Background(), nil)
 	}); err != nil {
 		return 1, err
 	}
@@ -134,6 +133,7 @@ func newSite(t *testing.T, width, height int64, withDemo bool) *site {
 	s.url, s.tab, s.ts = ts.URL, tab, ts
 	following, unfollow := context.WithCancel(context.Background())
 	go srv.FollowLive(following)
+	go book.KeepRead(following)
 	t.Cleanup(func() {
 		unfollow()
 		shut()

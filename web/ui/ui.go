@@ -52,9 +52,9 @@ func (s *Pages) Draw(w io.Writer, in units.People, page, part string, data any) 
 	return t.ExecuteTemplate(w, part, data)
 }
 
-// Pages reads a room's pages: every templates/page_NAME.html of its files, with its own parts (templates/NAME_PART.html),
-// the frame and the parts that all rooms have, and with more functions for templates. Pages that any
-// room can show (an error, an explanation) come with them.
+// Pages reads a room's pages: every templates/page_NAME.html of its files, with its own parts
+// (templates/NAME_PART.html), the frame and the parts that all rooms have, and with more functions for templates. Pages
+// that any room can show (an error, an explanation) come with them.
 func (u *UI) Pages(room fs.FS, more template.FuncMap) (*Pages, error) {
 	p := &Pages{UI: u, templates: map[units.People]map[string]*template.Template{}}
 	for _, in := range units.Peoples {
