@@ -156,7 +156,7 @@ func (s *Room) forget(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	s.Render(w, r, "bench", http.StatusOK, ui.Frame{Title: "Bench", Data: v,
-		Notice: &ui.Notice{Text: "The kept bench is removed.", Undo: fmt.Sprintf("/bench/kept/%d/restore", id)}})
+		Notice: &ui.Notice{Text: "The kept bench is removed.", Undo: ui.KeptBenchRestorePath(id)}})
 	return nil
 }
 
@@ -168,7 +168,7 @@ func (s *Room) bringBack(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	http.Redirect(w, r, fmt.Sprintf("/bench?kept=%d", id), http.StatusSeeOther)
+	http.Redirect(w, r, ui.KeptBenchPath(id), http.StatusSeeOther)
 	return nil
 }
 

@@ -122,7 +122,7 @@ func (s *Room) matrix(w http.ResponseWriter, r *http.Request) error {
 				cell.Median = words.Clock(math.Round(c.MedianS))
 				cell.Link = "/bench?runs=" + ui.JoinIDs(c.Runs[:min(n, bench.MaxRuns)], ",")
 				if n == 1 {
-					cell.Link = fmt.Sprintf("/runs/%d", c.Runs[0])
+					cell.Link = ui.RunPath(c.Runs[0])
 				}
 				cell.Spread = spreadOf(c)
 				title := fmt.Sprintf("Run %d, %s, %s: power against time", c.Typical, m.Rows[i], m.Cols[j])

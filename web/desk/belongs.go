@@ -85,7 +85,7 @@ func (s *Room) addArrival(w http.ResponseWriter, r *http.Request) error {
 	http.Redirect(
 		w,
 		r,
-		fmt.Sprintf("/runs/%d?added=%d", id, row.Recordings[len(row.Recordings)-1].ID),
+		ui.RunPath(id, "?added=", fmt.Sprint(row.Recordings[len(row.Recordings)-1].ID)),
 		http.StatusSeeOther,
 	)
 	return nil

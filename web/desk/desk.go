@@ -4,7 +4,6 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
-	"fmt"
 	"math"
 	"net/http"
 	"net/url"
@@ -106,7 +105,7 @@ func (s *Room) takeFile(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	ui.GoTo(w, r, fmt.Sprintf("/desk/arrivals/%d", id))
+	ui.GoTo(w, r, ui.ArrivalPath(id))
 	return nil
 }
 
@@ -134,7 +133,7 @@ func (s *Room) takeFolders(ctx context.Context, list []*intake.Bundle) (to strin
 		if err != nil {
 			return "", false, err
 		}
-		to = fmt.Sprintf("/runs/%d", id)
+		to = ui.RunPath(id)
 	}
 	if len(list) > 1 {
 		to = "/desk"
@@ -496,7 +495,7 @@ func (s *Room) keepArrival(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	http.Redirect(w, r, fmt.Sprintf("/runs/%d", id), http.StatusSeeOther)
+	http.Redirect(w, r, ui.RunPath(id), http.StatusSeeOther)
 	return nil
 }
 

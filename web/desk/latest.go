@@ -17,6 +17,7 @@ import (
 	"zincroad/formats/csvlog"
 	"zincroad/logbook"
 	"zincroad/web/draw"
+	"zincroad/web/ui"
 )
 
 // latestView is the run that came in last: what its recordings are worth, what was done to them,
@@ -81,7 +82,7 @@ func (s *Room) latest(ctx context.Context, id int64) (*latestView, error) {
 	}
 	for _, m := range x.MarkProposals {
 		v.need(needRow{Words: fmt.Sprintf("A mark is missing, %s at %s: %s", m.Kind, words.Clock(m.TS), m.Reason),
-			Where: fmt.Sprintf("/runs/%d/edit", row.ID), To: fmt.Sprintf("/runs/%d/marks", row.ID),
+			Where: ui.RunPath(row.ID, "/edit"), To: ui.RunPath(row.ID, "/marks"),
 			Mark: &run.Mark{Kind: m.Kind, TS: m.TS}})
 	}
 	v.corrected(row, corrections)
@@ -94,7 +95,7 @@ func (s *Room) latest(ctx context.Context, id int64) (*latestView, error) {
 
 // recording adds one recording: its line, what was done to it, and what needs a word in it.
 func (v *latestView) recording(rec logbook.Recording, n curve.RecordingNote) {
-	page := fmt.Sprintf("/runs/%d/recordings/%d", v.Row.ID, rec.ID)
+	page := ui.RecordingPath(v.Row.ID, rec.ID)
 	r := recordingRow{Recording: rec, Means: say.Join("semicolon", n.Means...).Kept()}
 	if n.EveryS > 0 {
 		r.Every = words.Figure(n.EveryS, 1)
@@ -158,7 +159,7 @@ func (v *latestView) corrected(row *logbook.Run, list []logbook.Correction) {
 	for _, rec := range row.Recordings {
 		if n := left[rec.ID]; n > 0 {
 			v.Done = append(v.Done, doneRow{"put right", fmt.Sprintf("%d %s in %s", n, words.Plural(n, "value"), rec.Name),
-				fmt.Sprintf("/runs/%d/recordings/%d/readings#corrections", row.ID, rec.ID)})
+				ui.RecordingPath(row.ID, rec.ID, "/readings#corrections")})
 		}
 	}
 }
@@ -176,7 +177,7 @@ func (v *latestView) missing(row *logbook.Run) {
 		lacks = append(lacks, "outside temperature")
 	}
 	if len(lacks) > 0 {
-		v.need(needRow{Words: "Not noted: " + strings.Join(lacks, ", "), Where: fmt.Sprintf("/runs/%d/edit", row.ID)})
+		v.need(needRow{Words: "Not noted: " + strings.Join(lacks, ", "), Where: ui.RunPath(row.ID, "/edit")})
 	}
 }
 

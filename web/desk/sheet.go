@@ -2,7 +2,6 @@ package desk
 
 import (
 	"bytes"
-	"fmt"
 	"math"
 	"net/http"
 	"strconv"
@@ -110,6 +109,6 @@ func (s *Room) takeTyped(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	http.Redirect(w, r, fmt.Sprintf("/desk/arrivals/%d", id), http.StatusSeeOther)
+	http.Redirect(w, r, ui.ArrivalPath(id), http.StatusSeeOther)
 	return nil
 }

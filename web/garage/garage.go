@@ -2,7 +2,6 @@ package garage
 
 import (
 	"errors"
-	"fmt"
 	"net/http"
 	"net/url"
 	"strconv"
@@ -276,7 +275,7 @@ func (s *Room) saveCar(w http.ResponseWriter, r *http.Request) error {
 	readCar(f, c)
 	if !s.Keep(w, r, f, "name", "Another car has this name.", func() (string, error) {
 		err := s.book.SaveCar(r.Context(), c)
-		return fmt.Sprintf("/garage/cars/%d", c.ID), err
+		return ui.CarPath(c.ID), err
 	}) {
 		s.showCar(w, r, http.StatusUnprocessableEntity, c, f)
 	}
@@ -360,7 +359,7 @@ func (s *Room) addSoftware(w http.ResponseWriter, r *http.Request) error {
 	sw := &logbook.Software{CarID: id, Version: f.Needed("version", "A version"), Note: f.Text("software_note")}
 	if !s.Keep(w, r, f, "version", "This car has that version already.", func() (string, error) {
 		err := s.book.SaveSoftware(r.Context(), sw)
-		return fmt.Sprintf("/garage/cars/%d", id), err
+		return ui.CarPath(id), err
 	}) {
 		s.showCar(w, r, http.StatusUnprocessableEntity, c, f)
 	}
@@ -432,7 +431,7 @@ func (s *Room) saveSoftware(w http.ResponseWriter, r *http.Request) error {
 	if err := s.book.SaveSoftware(r.Context(), sw); err != nil {
 		return err
 	}
-	http.Redirect(w, r, fmt.Sprintf("/garage/cars/%d", c.ID), http.StatusSeeOther)
+	http.Redirect(w, r, ui.CarPath(c.ID), http.StatusSeeOther)
 	return nil
 }
 

@@ -157,7 +157,7 @@ func (s *Room) takeLearned(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	s.showCarWith(w, r, c, &ui.Notice{Text: said, Undo: fmt.Sprintf("/garage/cars/%d/learned", c.ID),
+	s.showCarWith(w, r, c, &ui.Notice{Text: said, Undo: ui.CarPath(c.ID, "/learned"),
 		Fields: map[string]string{"profile": profile, "envelope": before}})
 	return nil
 }

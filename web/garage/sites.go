@@ -80,7 +80,7 @@ func (s *Room) saveSite(w http.ResponseWriter, r *http.Request) {
 	}
 	if !s.Keep(w, r, f, "name", "Another site has this name.", func() (string, error) {
 		err := s.book.SaveSite(r.Context(), site)
-		return fmt.Sprintf("/sites#site-%d", site.ID), err
+		return ui.SiteInList(site.ID), err
 	}) {
 		s.showSites(w, r, http.StatusUnprocessableEntity, f)
 	}
@@ -205,7 +205,7 @@ func (s *Room) saveStall(w http.ResponseWriter, r *http.Request) error {
 	readStall(f, st)
 	if !s.Keep(w, r, f, "name", "Another stall of this site has this name.", func() (string, error) {
 		err := s.book.SaveStall(r.Context(), st)
-		return fmt.Sprintf("/sites#site-%d", site.ID), err
+		return ui.SiteInList(site.ID), err
 	}) {
 		s.showStall(w, r, http.StatusUnprocessableEntity, st, f)
 	}
@@ -348,7 +348,7 @@ func (s *Room) savePlace(w http.ResponseWriter, r *http.Request) error {
 		if err := s.book.SaveSite(r.Context(), v.Site); err != nil {
 			return "", err
 		}
-		return fmt.Sprintf("/sites#site-%d", v.Site.ID), s.book.SavePlace(r.Context(), v.Site.ID, v.Site.BaseKm, roads)
+		return ui.SiteInList(v.Site.ID), s.book.SavePlace(r.Context(), v.Site.ID, v.Site.BaseKm, roads)
 	}) {
 		s.Render(w, r, "site", http.StatusUnprocessableEntity, ui.Frame{Title: v.Site.Name, Page: "sites", Data: v})
 	}

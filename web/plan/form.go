@@ -119,7 +119,7 @@ func (v *View) StallGroups() []menuGroup {
 // Address is where the plan is found again: as it is kept, else as it stands.
 func (v *View) Address() template.URL {
 	if v.KeptID != 0 {
-		return template.URL(fmt.Sprintf("/prepare?kept=%d", v.KeptID)) //nolint:gosec // a number
+		return template.URL(ui.PlanPath(v.KeptID)) //nolint:gosec // a number
 	}
 	return "/prepare?" + v.Query
 }

@@ -1,7 +1,6 @@
 package plan
 
 import (
-	"fmt"
 	"net/http"
 	"net/url"
 	"strconv"
@@ -89,7 +88,7 @@ func (s *Room) saveMethod(w http.ResponseWriter, r *http.Request) {
 	}
 	if !s.Keep(w, r, f, "name", "Another of your methods has this name.", func() (string, error) {
 		err := s.book.SaveMethod(r.Context(), row)
-		return fmt.Sprintf("/prepare/methods#own-%d", row.ID), err
+		return ui.MethodInList(row.ID), err
 	}) {
 		s.showMethods(w, r, http.StatusUnprocessableEntity, methodsView{Fields: f, ID: row.ID}, nil)
 	}

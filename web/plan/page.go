@@ -289,7 +289,7 @@ func (s *Room) keepPlan(w http.ResponseWriter, r *http.Request) error {
 	if err := s.book.SavePreparation(r.Context(), p); err != nil {
 		return err
 	}
-	http.Redirect(w, r, fmt.Sprintf("/prepare?kept=%d", p.ID), http.StatusSeeOther)
+	http.Redirect(w, r, ui.PlanPath(p.ID), http.StatusSeeOther)
 	return nil
 }
 
@@ -308,7 +308,7 @@ func (s *Room) deletePlan(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	s.Render(w, r, "prepare", http.StatusOK, ui.Frame{Title: "Prepare", Page: "prepare", Data: v, In: &v.In,
-		Notice: &ui.Notice{Text: "The plan is removed.", Undo: fmt.Sprintf("/prepare/plans/%d/restore", id)}})
+		Notice: &ui.Notice{Text: "The plan is removed.", Undo: ui.PlanRestorePath(id)}})
 	return nil
 }
 
@@ -320,6 +320,6 @@ func (s *Room) restorePlan(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	http.Redirect(w, r, fmt.Sprintf("/prepare?kept=%d", id), http.StatusSeeOther)
+	http.Redirect(w, r, ui.PlanPath(id), http.StatusSeeOther)
 	return nil
 }

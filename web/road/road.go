@@ -185,7 +185,7 @@ func (s *Room) road(w http.ResponseWriter, r *http.Request) error {
 	}
 	f := ui.Frame{Title: "Road", Data: view}
 	if id, err := strconv.ParseInt(r.URL.Query().Get("gone"), 10, 64); err == nil {
-		f.Notice = &ui.Notice{Text: fmt.Sprintf("Run %d is removed.", id), Undo: fmt.Sprintf("/runs/%d/restore", id)}
+		f.Notice = &ui.Notice{Text: fmt.Sprintf("Run %d is removed.", id), Undo: ui.RunPath(id, "/restore")}
 	}
 	s.Render(w, r, "road", http.StatusOK, f)
 	return nil

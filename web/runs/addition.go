@@ -53,7 +53,7 @@ func (s *Room) addRecording(w http.ResponseWriter, r *http.Request) error {
 	if in.LeftOut > 0 {
 		to.Set("left_out", fmt.Sprint(in.LeftOut))
 	}
-	ui.GoTo(w, r, fmt.Sprintf("/runs/%d?%s", row.ID, to.Encode()))
+	ui.GoTo(w, r, ui.RunPath(row.ID, "?", to.Encode()))
 	return nil
 }
 
@@ -117,7 +117,7 @@ func (s *Room) takeAway(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	http.Redirect(w, r, fmt.Sprintf("/runs/%d?away=%s", row.ID, url.QueryEscape(rec.Name)), http.StatusSeeOther)
+	http.Redirect(w, r, ui.RunPath(row.ID, "?away=", url.QueryEscape(rec.Name)), http.StatusSeeOther)
 	return nil
 }
 
@@ -136,7 +136,7 @@ func (s *Room) leaveOut(w http.ResponseWriter, r *http.Request) error {
 			return err
 		}
 	}
-	to := fmt.Sprintf("/runs/%d/recordings/%d/readings", row.ID, rec.ID)
+	to := ui.RecordingPath(row.ID, rec.ID, "/readings")
 	if f.Values.Get("back") == "desk" {
 		to = "/desk"
 	}
@@ -193,6 +193,6 @@ func (s *Room) takeBackAll(w http.ResponseWriter, r *http.Request) error {
 			return err
 		}
 	}
-	http.Redirect(w, r, fmt.Sprintf("/runs/%d/recordings/%d/readings", row.ID, rec.ID), http.StatusSeeOther)
+	http.Redirect(w, r, ui.RecordingPath(row.ID, rec.ID, "/readings"), http.StatusSeeOther)
 	return nil
 }

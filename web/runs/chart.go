@@ -16,7 +16,7 @@ import (
 // that strip and curve share one.
 func runChart(sub *chart.Subject, q chart.Query, row *logbook.Run) (chart.View, template.JS) {
 	v := chart.Of([]chart.Subject{*sub}, q, nil, fmt.Sprintf("Run %d", row.ID))
-	v.SVGHref = fmt.Sprintf("/runs/%d/curve.svg", row.ID) + q.With("", "", nil)
+	v.SVGHref = ui.RunPath(row.ID, "/curve.svg") + q.With("", "", nil)
 	red := sub.Results.Curves[sub.Reading.Side]
 	t := trace.Floats{}
 	for i, x := range red.T {

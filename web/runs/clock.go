@@ -69,7 +69,7 @@ func (s *Room) showClock(w http.ResponseWriter, r *http.Request, status int, typ
 	}
 	k := placeOf(row, rec)
 	if k == 0 {
-		http.Redirect(w, r, fmt.Sprintf("/runs/%d", row.ID), http.StatusSeeOther)
+		http.Redirect(w, r, ui.RunPath(row.ID), http.StatusSeeOther)
 		return
 	}
 	clocks := lineup.Settle(full)
@@ -207,7 +207,7 @@ func (s *Room) settleClock(w http.ResponseWriter, r *http.Request) error {
 	if err := s.book.SettleClock(r.Context(), row.ID, rec.ID, offset, drift, settled); err != nil {
 		return err
 	}
-	http.Redirect(w, r, fmt.Sprintf("/runs/%d/recordings/%d/clock", row.ID, rec.ID), http.StatusSeeOther)
+	http.Redirect(w, r, ui.RecordingPath(row.ID, rec.ID, "/clock"), http.StatusSeeOther)
 	return nil
 }
 
@@ -228,6 +228,6 @@ func (s *Room) makeMaster(w http.ResponseWriter, r *http.Request) error {
 	if err := s.book.MakeMaster(r.Context(), row.ID, rec.ID, offset); err != nil {
 		return err
 	}
-	http.Redirect(w, r, fmt.Sprintf("/runs/%d?master=%d", row.ID, rec.ID), http.StatusSeeOther)
+	http.Redirect(w, r, ui.RunPath(row.ID, "?master=", fmt.Sprint(rec.ID)), http.StatusSeeOther)
 	return nil
 }

@@ -45,7 +45,7 @@ func (s *Room) costs(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	v := costsView{Back: fmt.Sprintf("/runs/%d", row.ID)}
+	v := costsView{Back: ui.RunPath(row.ID)}
 	use, ok := curve.Of(described).Use()
 	if !ok {
 		v.Why = "The stall's power was not read: what the car measures is not what is billed."

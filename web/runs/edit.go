@@ -46,7 +46,7 @@ func (s *Room) showEdit(w http.ResponseWriter, r *http.Request, status int, type
 	var n *ui.Notice
 	q := r.URL.Query()
 	if gone := q.Get("gone"); gone != "" && r.Method == http.MethodGet {
-		n = &ui.Notice{Text: "The mark at " + gone + " is gone.", Undo: fmt.Sprintf("/runs/%d/marks", v.Row.ID),
+		n = &ui.Notice{Text: "The mark at " + gone + " is gone.", Undo: ui.RunPath(v.Row.ID, "/marks"),
 			Fields: map[string]string{"time": gone, "kind": q.Get("kind"), "note": q.Get("note")}}
 	}
 	s.showRun(w, r, status, v, n)
@@ -66,7 +66,7 @@ func (s *Room) saveDetails(w http.ResponseWriter, r *http.Request) error {
 	if err := details.Store(r.Context(), s.book, f, row); err != nil {
 		return err
 	}
-	http.Redirect(w, r, fmt.Sprintf("/runs/%d", row.ID), http.StatusSeeOther)
+	http.Redirect(w, r, ui.RunPath(row.ID), http.StatusSeeOther)
 	return nil
 }
 
@@ -99,7 +99,7 @@ func (s *Room) saveMark(w http.ResponseWriter, r *http.Request) error {
 	if err := s.book.SaveMark(r.Context(), &m); err != nil {
 		return err
 	}
-	http.Redirect(w, r, fmt.Sprintf("/runs/%d/edit#marks", row.ID), http.StatusSeeOther)
+	http.Redirect(w, r, ui.RunPath(row.ID, "/edit#marks"), http.StatusSeeOther)
 	return nil
 }
 
@@ -115,7 +115,7 @@ func (s *Room) deleteMark(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	q := url.Values{"gone": {words.Clock(m.TS)}, "kind": {m.Kind}, "note": {m.Note}}
-	http.Redirect(w, r, fmt.Sprintf("/runs/%d/edit?%s#marks", runID, q.Encode()), http.StatusSeeOther)
+	http.Redirect(w, r, ui.RunPath(runID, "/edit?", q.Encode(), "#marks"), http.StatusSeeOther)
 	return nil
 }
 
@@ -147,6 +147,6 @@ func (s *Room) restoreRun(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	http.Redirect(w, r, fmt.Sprintf("/runs/%d", id), http.StatusSeeOther)
+	http.Redirect(w, r, ui.RunPath(id), http.StatusSeeOther)
 	return nil
 }

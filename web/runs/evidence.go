@@ -74,7 +74,7 @@ func (s *Room) evidence(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	v := evidenceView{Back: fmt.Sprintf("/runs/%d", row.ID)}
+	v := evidenceView{Back: ui.RunPath(row.ID)}
 	v.Text = fmt.Sprintf("%s to %s: the power that was read, inked, and the lowest ceilings that are known.",
 		words.Clock(c.FromS), words.Clock(c.ToS))
 	v.Whose, v.Which = chances(c)

@@ -75,7 +75,7 @@ func (s *Room) undoChange(w http.ResponseWriter, r *http.Request) error {
 	if err := s.book.UndoChange(r.Context(), row.ID, change); err != nil {
 		return err
 	}
-	http.Redirect(w, r, fmt.Sprintf("/runs/%d/history", row.ID), http.StatusSeeOther)
+	http.Redirect(w, r, ui.RunPath(row.ID, "/history"), http.StatusSeeOther)
 	return nil
 }
 

@@ -37,7 +37,7 @@ func (s *Room) how(w http.ResponseWriter, r *http.Request) error {
 		numbers.Say("how.recording", rec.Name, rec.Readings, rec.Side)
 	}
 	v := ui.Explained{Name: f.Name, Of: fmt.Sprintf("run %d", row.ID), Definition: f.Definition, Numbers: numbers,
-		Back: fmt.Sprintf("/runs/%d", row.ID), BackText: fmt.Sprintf("Back to run %d", row.ID)}
+		Back: ui.RunPath(row.ID), BackText: fmt.Sprintf("Back to run %d", row.ID)}
 	if !q.Recorded {
 		if err := s.putRight(r.Context(), &v, row, f, x); err != nil {
 			return err

@@ -52,7 +52,7 @@ func (s *Room) putPhotoAside(w http.ResponseWriter, r *http.Request, aside bool)
 		s.Fail(w, r, err)
 		return
 	}
-	to := fmt.Sprintf("/runs/%d", p.RunID)
+	to := ui.RunPath(p.RunID)
 	if aside {
 		to += fmt.Sprintf("?photo=%d", p.ID)
 	}

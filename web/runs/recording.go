@@ -251,7 +251,7 @@ func (s *Room) saveRecording(w http.ResponseWriter, r *http.Request) error {
 	if err := s.book.SaveRecording(r.Context(), row.ID, rec.ID, trace.Side(side), by); err != nil {
 		return err
 	}
-	http.Redirect(w, r, fmt.Sprintf("/runs/%d", row.ID), http.StatusSeeOther)
+	http.Redirect(w, r, ui.RunPath(row.ID), http.StatusSeeOther)
 	return nil
 }
 
@@ -284,8 +284,7 @@ func (s *Room) correct(w http.ResponseWriter, r *http.Request) error {
 	if err := s.book.Correct(r.Context(), c); err != nil {
 		return err
 	}
-	http.Redirect(w, r, fmt.Sprintf("/runs/%d/recordings/%d/readings?from=%d#corrections", row.ID, rec.ID,
-		max(1, c.N-5)), http.StatusSeeOther)
+	http.Redirect(w, r, ui.RecordingPath(row.ID, rec.ID, "/readings?from=", fmt.Sprint(max(1, c.N-5)), "#corrections"), http.StatusSeeOther)
 	return nil
 }
 
@@ -305,7 +304,7 @@ func (s *Room) takeBackCorrection(w http.ResponseWriter, r *http.Request) error 
 	}
 	for _, c := range list {
 		if c.ID == correction {
-			http.Redirect(w, r, fmt.Sprintf("/runs/%d/recordings/%d/readings#corrections", id, c.RecordingID),
+			http.Redirect(w, r, ui.RecordingPath(id, c.RecordingID, "/readings#corrections"),
 				http.StatusSeeOther)
 			return nil
 		}

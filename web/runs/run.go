@@ -123,7 +123,7 @@ func (s *Room) run(w http.ResponseWriter, r *http.Request) error {
 	}
 	var n *ui.Notice
 	if id, err := strconv.ParseInt(r.URL.Query().Get("photo"), 10, 64); err == nil && id > 0 {
-		n = &ui.Notice{Text: "The photo is removed.", Undo: fmt.Sprintf("/runs/%d/photos/%d/restore", v.Row.ID, id)}
+		n = &ui.Notice{Text: "The photo is removed.", Undo: ui.PhotoPath(v.Row.ID, id, "/restore")}
 	}
 	if m := recordingNotice(v.Row, r.URL.Query()); m != nil {
 		n = m
@@ -139,7 +139,7 @@ func recordingNotice(row *logbook.Run, q url.Values) *ui.Notice {
 	}
 	if q.Get("master") != "" && len(row.Recordings) > 1 && q.Get("master") == fmt.Sprint(row.Recordings[0].ID) {
 		return &ui.Notice{Text: row.Recordings[0].Name + " gives the run its time now.",
-			Undo: fmt.Sprintf("/runs/%d/recordings/%d/master", row.ID, row.Recordings[1].ID)}
+			Undo: ui.RecordingPath(row.ID, row.Recordings[1].ID, "/master")}
 	}
 	for _, rec := range row.Recordings {
 		if fmt.Sprint(rec.ID) != q.Get("added") || rec.Position == 0 {
@@ -149,20 +149,20 @@ func recordingNotice(row *logbook.Run, q url.Values) *ui.Notice {
 		if n := q.Get("left_out"); n != "" {
 			text = fmt.Sprintf("%s is added as the %s's; %s of its rows were left out.", rec.Name, rec.Side, n)
 		}
-		return &ui.Notice{Text: text, Undo: fmt.Sprintf("/runs/%d/recordings/%d/away", row.ID, rec.ID)}
+		return &ui.Notice{Text: text, Undo: ui.RecordingPath(row.ID, rec.ID, "/away")}
 	}
 	return nil
 }
 
 func (s *Room) showRun(w http.ResponseWriter, r *http.Request, status int, v *runView, n *ui.Notice) {
 	if v.Row.Live {
-		http.Redirect(w, r, fmt.Sprintf("/stall/%d", v.Row.ID), http.StatusSeeOther)
+		http.Redirect(w, r, ui.StallRunPath(v.Row.ID), http.StatusSeeOther)
 		return
 	}
 	if v.Row.DeletedAt.Valid {
 		n = &ui.Notice{
 			Text: "This run is removed; it is in no list.",
-			Undo: fmt.Sprintf("/runs/%d/restore", v.Row.ID),
+			Undo: ui.RunPath(v.Row.ID, "/restore"),
 		}
 	}
 	s.Render(w, r, "run", status, ui.Frame{Title: fmt.Sprintf("Run %d", v.Row.ID), Run: v.Row, Data: v, Notice: n})

@@ -2,7 +2,6 @@ package stall
 
 import (
 	"context"
-	"fmt"
 	"net/http"
 	"net/url"
 	"strings"
@@ -62,7 +61,7 @@ func (s *Room) EndRun(w http.ResponseWriter, r *http.Request) error {
 		return nil
 	}
 	if !row.Live {
-		http.Redirect(w, r, fmt.Sprintf("/runs/%d", row.ID), http.StatusSeeOther)
+		http.Redirect(w, r, ui.RunPath(row.ID), http.StatusSeeOther)
 		return nil
 	}
 	bySide := map[trace.Side]map[trace.Channel]float64{trace.CarSide: {}, trace.StallSide: {}}
@@ -90,7 +89,7 @@ func (s *Room) EndRun(w http.ResponseWriter, r *http.Request) error {
 	if err := s.storeEnd(r.Context(), row, bySide, note); err != nil {
 		return err
 	}
-	http.Redirect(w, r, fmt.Sprintf("/runs/%d", row.ID), http.StatusSeeOther)
+	http.Redirect(w, r, ui.RunPath(row.ID), http.StatusSeeOther)
 	return nil
 }
 

@@ -2,7 +2,6 @@ package stall
 
 import (
 	"context"
-	"fmt"
 	"net"
 	"net/http"
 	"net/url"
@@ -113,7 +112,7 @@ func (s *Room) addFeed(w http.ResponseWriter, r *http.Request) error {
 	if err := s.book.AddFeed(r.Context(), feed, side); err != nil {
 		return err
 	}
-	http.Redirect(w, r, fmt.Sprintf("/stall/%d", row.ID), http.StatusSeeOther)
+	http.Redirect(w, r, ui.StallRunPath(row.ID), http.StatusSeeOther)
 	return nil
 }
 
@@ -129,6 +128,6 @@ func (s *Room) deleteFeed(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	http.Redirect(w, r, fmt.Sprintf("/stall/%d/sources", row.ID), http.StatusSeeOther)
+	http.Redirect(w, r, ui.StallRunPath(row.ID, "/sources"), http.StatusSeeOther)
 	return nil
 }

@@ -1,7 +1,6 @@
 package stall
 
 import (
-	"fmt"
 	"net/http"
 
 	"zincroad/core/follow"
@@ -20,6 +19,6 @@ func (s *Room) howLive(w http.ResponseWriter, r *http.Request) error {
 	}
 	s.Explain(w, r, ui.Explained{Name: f.Name, Of: "this run, now", Definition: f.Definition,
 		Numbers: f.Numbers(follow.Explained{State: v.State, Plan: v.Plan, Wall: v.Wall}),
-		Back:    fmt.Sprintf("/stall/%d", v.Row.ID), BackText: "Back to the run"}, ui.Frame{Page: "stall"})
+		Back:    ui.StallRunPath(v.Row.ID), BackText: "Back to the run"}, ui.Frame{Page: "stall"})
 	return nil
 }

@@ -3,7 +3,6 @@ package stall
 import (
 	"crypto/rand"
 	"errors"
-	"fmt"
 	"net/http"
 	"strings"
 
@@ -75,7 +74,7 @@ func (s *Room) saveLiveDetails(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	s.live.kick(row.ID)
-	http.Redirect(w, r, fmt.Sprintf("/stall/%d", row.ID), http.StatusSeeOther)
+	http.Redirect(w, r, ui.StallRunPath(row.ID), http.StatusSeeOther)
 	return nil
 }
 
@@ -87,7 +86,7 @@ func (s *Room) liveOf(w http.ResponseWriter, r *http.Request) (*logbook.Run, boo
 		return nil, false
 	}
 	if !row.Live {
-		http.Redirect(w, r, fmt.Sprintf("/runs/%d", row.ID), http.StatusSeeOther)
+		http.Redirect(w, r, ui.RunPath(row.ID), http.StatusSeeOther)
 		return nil, false
 	}
 	return row, true
@@ -160,7 +159,7 @@ func (s *Room) answer(w http.ResponseWriter, r *http.Request, row *logbook.Run, 
 		return
 	}
 	if !script {
-		http.Redirect(w, r, fmt.Sprintf("/stall/%d", row.ID), http.StatusSeeOther)
+		http.Redirect(w, r, ui.StallRunPath(row.ID), http.StatusSeeOther)
 		return
 	}
 	s.live.kick(row.ID)

@@ -80,7 +80,7 @@ func (s *Room) startLive(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	http.Redirect(w, r, fmt.Sprintf("/stall/%d", id), http.StatusSeeOther)
+	http.Redirect(w, r, ui.StallRunPath(id), http.StatusSeeOther)
 	return nil
 }
 
