@@ -151,8 +151,8 @@ const notNoted = "not noted"
 // Conditions lists what the runs say about each condition, and whose power and which clock is shown.
 func Conditions(entries []Entry) []Condition {
 	shown := append(slices.Clone(conditionsOfRuns),
-		condition{name: "side", value: func(e Entry) string { return string(e.Reading.Side) }},
-		condition{name: "clock", value: func(e Entry) string { return string(e.Reading.Clock) }})
+		condition{name: "side", value: func(e Entry) Value { return wordsOf(string(e.Reading.Side)) }},
+		condition{name: "clock", value: func(e Entry) Value { return wordsOf(string(e.Reading.Clock)) }})
 	out := make([]Condition, 0, len(shown))
 	for _, c := range shown {
 		if c.sorts {
@@ -163,7 +163,7 @@ func Conditions(entries []Entry) []Condition {
 		row := Condition{Key: c.name, Name: c.head(), Known: noted == len(entries),
 			Same: !differ && (noted == len(entries) || noted == 0)}
 		for _, v := range values {
-			row.Values = append(row.Values, c.write(v))
+			row.Values = append(row.Values, v.in(c.unit))
 		}
 		out = append(out, row)
 	}

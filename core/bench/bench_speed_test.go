@@ -45,8 +45,8 @@ func BenchmarkShown(b *testing.B) {
 		}))
 	}
 	e := Entry{Run: &run.Run{Car: &run.Car{Name: "Tamarack 78"}}}
-	differs := []Differs{{Condition: "software", Values: []string{"2.4", "2.3"}},
-		{Condition: "battery_c", Values: []string{"25", "5"}}}
+	differs := []Differs{{Condition: "software", Values: []Value{wordsOf("2.4"), wordsOf("2.3")}},
+		{Condition: "battery_c", Values: []Value{tenthsOf(ptr(25)), tenthsOf(ptr(5))}}}
 	for b.Loop() {
 		shown(known, []Entry{e, e}, differs, Span{10, 80, true})
 	}

@@ -96,10 +96,10 @@ type ToDistance struct {
 
 // Group is runs that are alike in what they are grouped by.
 type Group struct {
-	By    map[string]string `json:"by"`
-	Runs  []int             `json:"runs"`
-	MeanS *float64          `json:"mean_s"` // nil: none of them covers the window
-	SdS   *float64          `json:"sd_s"`   // nil: fewer than two do
+	By    map[string]Value `json:"by"`
+	Runs  []int            `json:"runs"`
+	MeanS *float64         `json:"mean_s"` // nil: none of them covers the window
+	SdS   *float64         `json:"sd_s"`   // nil: fewer than two do
 }
 
 // Said is one conclusion.
@@ -522,16 +522,16 @@ func (c *Comparison) group(entries []Entry, ask Ask) {
 	index := slices.IndexFunc(conditionsOfRuns, func(x condition) bool { return x.name == by })
 	var groups []Group
 	for i, e := range entries {
-		by := map[string]string{}
+		by := map[string]Value{}
 		if index >= 0 {
 			x := conditionsOfRuns[index]
 			v := x.value(e)
-			if v == "" {
-				v = notNoted
+			if !v.Noted() {
+				v = wordsOf(notNoted)
 			}
 			at := slices.IndexFunc(groups, func(g Group) bool {
 				w := g.By[x.name]
-				return w == v || w != notNoted && v != notNoted && x.alike(w, v)
+				return w == v || w.Noted() && v.Noted() && x.alike(w, v)
 			})
 			if at >= 0 {
 				groups[at].Runs = append(groups[at].Runs, i)
@@ -795,7 +795,7 @@ func (c *Comparison) sayReal(add func(string, string, ...any)) {
 func (c *Comparison) sayDetour(add func(string, string, ...any), subjects []Subject) {
 	d := c.Difference
 	if d == nil || d.Real == NotReal || c.Fairness.Verdict != Clean || c.Fairness.Isolates != "stall_kw" ||
-		c.Groups[d.Groups[0]].By["stall_kw"] == "" { // grouped by something else, it is another difference
+		c.Groups[d.Groups[0]].By["stall_kw"] == (Value{}) { // grouped by something else, it is another difference
 		return
 	}
 	rated := func(group int) *float64 {

@@ -5,7 +5,6 @@ import (
 	"encoding/json"
 	"math"
 	"slices"
-	"strconv"
 	"strings"
 	"sync"
 	"time"
@@ -33,7 +32,7 @@ const (
 // nil where nothing says how much.
 type Differs struct {
 	Condition string   `json:"condition"` // as run.json spells it
-	Values    []string `json:"values"`    // of each run, in their order
+	Values    []Value  `json:"values"`    // of each run, in their order
 	LowS      *float64 `json:"low_s"`
 	HighS     *float64 `json:"high_s"`
 	Matters   Matters  `json:"matters"`
@@ -68,35 +67,35 @@ type Fairness struct {
 
 // condition is one thing that can make runs incomparable.
 type condition struct {
-	name  string               // in the open format
-	unit  string               // of its values; empty: words
-	value func(e Entry) string // empty: not noted
+	name  string // in the open format
+	unit  string // of its values; empty: words
+	value func(e Entry) Value
 	// same tells whether two noted values are the same; nil: equal words
-	same   func(a, b string) bool
+	same   func(a, b Value) bool
 	needed bool // a comparison is weaker where it is not noted
 	minor  bool // it acts through another one, and nobody misses it
 	sorts  bool // runs are sorted by it; it makes none incomparable by itself
 }
 
 // alike tells whether two noted values are the same.
-func (c condition) alike(a, b string) bool { return a == b || c.same != nil && c.same(a, b) }
+func (c condition) alike(a, b Value) bool { return a == b || c.same != nil && c.same(a, b) }
 
 // differs tells whether any two noted values are not the same, and counts those that are noted.
-func (c condition) differs(values []string) (differ bool, noted int) {
+func (c condition) differs(values []Value) (differ bool, noted int) {
 	for i, v := range values {
-		if v == "" {
+		if !v.Noted() {
 			continue
 		}
 		noted++
 		for _, w := range values[:i] {
-			differ = differ || w != "" && !c.alike(v, w)
+			differ = differ || w.Noted() && !c.alike(v, w)
 		}
 	}
 	return differ, noted
 }
 
-func (c condition) values(entries []Entry) []string {
-	out := make([]string, len(entries))
+func (c condition) values(entries []Entry) []Value {
+	out := make([]Value, len(entries))
 	for i, e := range entries {
 		out[i] = c.value(e)
 	}
@@ -113,19 +112,11 @@ func conditionOf(name string) condition {
 	return condition{name: name}
 }
 
-// asTenths writes a value to a tenth as the open format does, with an ASCII minus, so that it can be read back; empty:
-// not noted. Pages write it by condition.write.
-func asTenths(v *float64) string {
-	if v == nil {
-		return ""
-	}
-	tenths := math.Round(*v * 10)
-	return strconv.FormatFloat((tenths+0)/10, 'f', -1, 64) // + 0: no minus before nought
-}
-
 // within compares two written figures.
-func within(by float64) func(a, b string) bool {
-	return func(a, b string) bool { return a == b || math.Abs(number(a)-number(b)) <= by }
+func within(by float64) func(a, b Value) bool {
+	return func(a, b Value) bool {
+		return a == b || a.isNumber() && b.isNumber() && math.Abs(a.number-b.number) <= by
+	}
 }
 
 // sameOutsideC is how near two readings of the air outside are the same.
@@ -135,69 +126,69 @@ const sameOutsideC = 1.0
 // minutes are the same is common practice, no source.
 var conditionsOfRuns = []condition{
 	{name: "car", needed: true,
-		value: func(e Entry) string { return carOf(e).Name }},
+		value: func(e Entry) Value { return wordsOf(carOf(e).Name) }},
 	{name: "software",
-		value: func(e Entry) string { return carOf(e).Software }},
+		value: func(e Entry) Value { return wordsOf(carOf(e).Software) }},
 	{name: "stall",
-		value: func(e Entry) string { return stallName(e.Run.Stall) }},
-	{name: "stall_kw", unit: "kW", value: func(e Entry) string {
+		value: func(e Entry) Value { return wordsOf(stallName(e.Run.Stall)) }},
+	{name: "stall_kw", unit: "kW", value: func(e Entry) Value {
 		if e.Run.Stall == nil {
-			return ""
+			return Value{}
 		}
-		return asTenths(e.Run.Stall.RatedKW)
+		return tenthsOf(e.Run.Stall.RatedKW)
 	}},
-	{name: "adapter", value: func(e Entry) string {
+	{name: "adapter", value: func(e Entry) Value {
 		if e.Run.Adapter == nil || e.Run.Adapter.Name == "" {
-			return "none"
+			return wordsOf("none")
 		}
-		return e.Run.Adapter.Name
+		return wordsOf(e.Run.Adapter.Name)
 	}},
 	{name: "ambient_c", unit: "°C",
-		same: within(sameOutsideC), needed: true, value: func(e Entry) string { return asTenths(Outside(e)) }},
+		same: within(sameOutsideC), needed: true, value: func(e Entry) Value { return tenthsOf(Outside(e)) }},
 	{name: "battery_c", unit: "°C",
-		same: within(2), needed: true, value: func(e Entry) string { return asTenths(BatteryAtStart(e)) }},
+		same: within(2), needed: true, value: func(e Entry) Value { return tenthsOf(BatteryAtStart(e)) }},
 	{name: "preconditioned",
-		value: func(e Entry) string { return conditionsOf(e).Preconditioned }},
+		value: func(e Entry) Value { return wordsOf(conditionsOf(e).Preconditioned) }},
 	{name: "preconditioned_min", unit: "min",
-		same: within(2), minor: true, value: func(e Entry) string { return asTenths(conditionsOf(e).PreconditionedMin) }},
+		same: within(2), minor: true, value: func(e Entry) Value { return tenthsOf(conditionsOf(e).PreconditionedMin) }},
 	{name: "profile",
-		value: func(e Entry) string { return conditionsOf(e).Profile }},
+		value: func(e Entry) Value { return wordsOf(conditionsOf(e).Profile) }},
 	{name: "climate",
-		value: func(e Entry) string { return conditionsOf(e).Climate }},
+		value: func(e Entry) Value { return wordsOf(conditionsOf(e).Climate) }},
 	{name: "weather", minor: true,
-		value: func(e Entry) string { return conditionsOf(e).Weather }},
+		value: func(e Entry) Value { return wordsOf(conditionsOf(e).Weather) }},
 	{name: "start_pct", unit: "%", same: within(1),
-		value: func(e Entry) string {
+		value: func(e Entry) Value {
 			if e.Reading.SoC == nil {
-				return ""
+				return Value{}
 			}
-			return asTenths(&e.Reading.SoC.FromPct)
+			return tenthsOf(&e.Reading.SoC.FromPct)
 		}},
-	{name: "recording", value: func(e Entry) string {
+	{name: "recording", value: func(e Entry) Value {
 		kind := "logged"
 		if e.Reading.IntervalS >= trace.TypedFromS {
 			kind = "typed"
 		}
-		return kind + ", " + string(e.Reading.Side)
+		return wordsOf(kind + ", " + string(e.Reading.Side))
 	}},
-	{name: "year", sorts: true, value: func(e Entry) string {
+	{name: "year", sorts: true, value: func(e Entry) Value {
 		if e.Run.StartedAt.IsZero() {
-			return ""
+			return Value{}
 		}
-		return e.Run.StartedAt.Format("2006")
+		return wordsOf(e.Run.StartedAt.Format("2006"))
 	}},
-	{name: "date", sorts: true, value: func(e Entry) string {
+	{name: "date", sorts: true, value: func(e Entry) Value {
 		if e.Run.StartedAt.IsZero() {
-			return ""
+			return Value{}
 		}
-		return e.Run.StartedAt.Format(time.DateOnly)
+		return wordsOf(e.Run.StartedAt.Format(time.DateOnly))
 	}},
 	{name: "chemistry", sorts: true,
-		value: func(e Entry) string { return carOf(e).Chemistry }},
+		value: func(e Entry) Value { return wordsOf(carOf(e).Chemistry) }},
 	{name: "season", sorts: true,
-		value: func(e Entry) string { return seasonOf(e.Run.StartedAt) }},
+		value: func(e Entry) Value { return wordsOf(seasonOf(e.Run.StartedAt)) }},
 	{name: "label", sorts: true,
-		value: func(e Entry) string { return conditionsOf(e).Label }},
+		value: func(e Entry) Value { return wordsOf(conditionsOf(e).Label) }},
 }
 
 // Sorts lists the ways to group runs beside the conditions that make them incomparable, as far as they are
@@ -259,7 +250,7 @@ func matter(name string, d Differs, entries []Entry, refS float64) Matters {
 	case "weather", "preconditioned_min": // they act through the pack's temperature
 		return DoesNot
 	case "start_pct":
-		if within(5)(lowest(d.Values), highest(d.Values)) {
+		if low, high, _ := extremes(d.Values); within(5)(low, high) {
 			return DoesNot
 		}
 		return Maybe
@@ -268,7 +259,7 @@ func matter(name string, d Differs, entries []Entry, refS float64) Matters {
 			return Maybe
 		}
 	case "recording":
-		if strings.Contains(strings.Join(d.Values, " "), "typed") {
+		if slices.ContainsFunc(d.Values, func(v Value) bool { return strings.HasPrefix(v.words, "typed") }) {
 			return Maybe
 		}
 		return DoesNot
@@ -293,28 +284,6 @@ func matter(name string, d Differs, entries []Entry, refS float64) Matters {
 		return Does
 	}
 	return Maybe
-}
-
-func lowest(v []string) string  { return extreme(v, func(a, b float64) bool { return a < b }) }
-func highest(v []string) string { return extreme(v, func(a, b float64) bool { return a > b }) }
-
-func extreme(values []string, before func(a, b float64) bool) string {
-	best, at := "", 0.0
-	for _, s := range values {
-		if v := number(s); !math.IsNaN(v) && (best == "" || before(v, at)) {
-			best, at = s, v
-		}
-	}
-	return best
-}
-
-// number is what a text says; NaN: no number.
-func number(s string) float64 {
-	v, err := strconv.ParseFloat(s, 64)
-	if err != nil || math.IsInf(v, 0) {
-		return math.NaN()
-	}
-	return v
 }
 
 // settle draws the verdict from what differs.
@@ -375,8 +344,8 @@ func sameRatings(entries []Entry) bool {
 	first := entries[0].Run.Stall
 	for _, e := range entries {
 		s := e.Run.Stall
-		if s == nil || first == nil || asTenths(s.RatedKW) != asTenths(first.RatedKW) ||
-			asTenths(s.MaxA) != asTenths(first.MaxA) {
+		if s == nil || first == nil || tenthsOf(s.RatedKW) != tenthsOf(first.RatedKW) ||
+			tenthsOf(s.MaxA) != tenthsOf(first.MaxA) {
 			return false
 		}
 	}
@@ -405,32 +374,12 @@ func (f *Fairness) remedies(matter []string, sameCar bool) {
 }
 
 // InWords is a condition in the middle of a sentence, and each of its values with its unit.
-func InWords(name string, values ...string) (condition say.Text, written []say.Text) {
+func InWords(name string, values ...Value) (condition say.Text, written []say.Text) {
 	c := conditionOf(name)
 	for _, v := range values {
-		written = append(written, c.write(v))
+		written = append(written, v.in(c.unit))
 	}
 	return human(name), written
-}
-
-// write is a value with its unit, for people.
-func (c condition) write(v string) say.Text {
-	switch {
-	case v == "" || v == notNoted:
-		return say.T("bench.not-noted")
-	case c.unit == "":
-		return say.Own(v)
-	}
-	return say.T("bench.value", c.quantity(v))
-}
-
-// quantity is a value with as many decimals as it has: 6 °C are 43 °F, not 42.8.
-func (c condition) quantity(v string) say.Quantity {
-	decimals := 0
-	if strings.Contains(v, ".") {
-		decimals = 1
-	}
-	return say.Q(number(v), c.unit, decimals)
 }
 
 // human is a condition in the middle of a sentence.
@@ -582,17 +531,17 @@ func raised(points []run.Point, shown map[float64]float64) []run.Point {
 // reference has it and as the run furthest from that has it; nil where it cannot be worked out. The
 // range is what the model leaves open: half of the least to half as much again as the most (common
 // practice, no source).
-func (w *whatIf) effect(name string, values []string) (low, high *float64) {
+func (w *whatIf) effect(name string, values []Value) (low, high *float64) {
 	if !(w.to > w.from) {
 		return nil, nil
 	}
 	ends := w.bases
-	if a, b := lowest(values), highest(values); a != b && name != "preconditioned" {
+	if a, b, _ := extremes(values); a != b && name != "preconditioned" {
 		ends = []int{slices.Index(values, a), slices.Index(values, b)}
 	}
 	if len(ends) < 2 || values[ends[0]] == values[ends[1]] {
 		for i, v := range values {
-			if v != values[ends[0]] && v != "" {
+			if v != values[ends[0]] && v.Noted() {
 				ends = []int{ends[0], i}
 				break
 			}

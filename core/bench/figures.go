@@ -210,7 +210,7 @@ func concluding(n *figure.Lines) func(confidence, code string, args ...any) {
 func (g Group) Words() say.Text {
 	for name, value := range g.By {
 		c := conditionOf(name)
-		return c.head().And("space").Then(c.write(value))
+		return c.head().And("space").Then(value.in(c.unit))
 	}
 	return say.T("bench.all-runs")
 }
@@ -220,7 +220,7 @@ func fairNumbers(c *Comparison) (n figure.Lines) {
 		what := conditionOf(d.Condition)
 		of := make([]say.Text, len(d.Values))
 		for i, v := range d.Values {
-			of[i] = c.name(i).And("colon").Then(what.write(v))
+			of[i] = c.name(i).And("colon").Then(v.in(what.unit))
 		}
 		line := what.head().And("colon").Then(say.Join("semicolon", of...))
 		if d.HighS != nil {

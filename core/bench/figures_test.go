@@ -25,8 +25,8 @@ func TestADifferenceSaysItsNumbers(t *testing.T) {
 	c := &Comparison{Window: Span{FromPct: 10, ToPct: 80}, names: texts("run 1", "run 2", "run 3", "run 4"),
 		Runs: []Laid{{TS: ptr(1800)}, {TS: ptr(1920)}, {TS: ptr(1860)}, {}}, copyOf: []int{0, 1, 2, 3},
 		Groups: []Group{
-			{By: map[string]string{"software": "2.4"}, Runs: []int{0, 2}, MeanS: ptr(1830), SdS: ptr(42.4)},
-			{By: map[string]string{"software": "2.3"}, Runs: []int{1, 3}, MeanS: ptr(1920)},
+			{By: map[string]Value{"software": wordsOf("2.4")}, Runs: []int{0, 2}, MeanS: ptr(1830), SdS: ptr(42.4)},
+			{By: map[string]Value{"software": wordsOf("2.3")}, Runs: []int{1, 3}, MeanS: ptr(1920)},
 		},
 		Difference: &Difference{Groups: [2]int{0, 1}, TS: 90, LowS: ptr(-30), HighS: ptr(210), By: "welch", Real: Undecided,
 			SmallestS: 60}}

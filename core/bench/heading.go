@@ -14,7 +14,7 @@ import (
 // groupName is what a group's runs have in common, in a sentence.
 func groupName(g Group) say.Text {
 	for name, v := range g.By {
-		return say.T("group."+name, conditionOf(name).write(v))
+		return say.T("group."+name, v.in(conditionOf(name).unit))
 	}
 	return say.T("bench.all-runs")
 }

@@ -19,20 +19,20 @@ func Odd(entries []Entry, run int, others []int) []say.Text {
 	var out []say.Text
 	for _, c := range conditionsOfRuns {
 		own := c.value(entries[run])
-		if own == "" || c.sorts || len(others) == 0 {
+		if !own.Noted() || c.sorts || len(others) == 0 {
 			continue
 		}
-		values := make([]string, len(others))
+		values := make([]Value, len(others))
 		for i, o := range others {
 			values[i] = c.value(entries[o])
 		}
 		differ, noted := c.differs(values)
 		apart := true
 		for _, v := range values {
-			apart = apart && v != "" && !c.alike(own, v)
+			apart = apart && v.Noted() && !c.alike(own, v)
 		}
 		if noted == len(others) && apart && (!differ || c.same != nil) {
-			out = append(out, say.T("bench.not", say.T("odd."+c.name), c.write(own), c.spanOf(values)))
+			out = append(out, say.T("bench.not", say.T("odd."+c.name), own.in(c.unit), c.spanOf(values)))
 		}
 	}
 	r := entries[run].Reading
@@ -55,12 +55,12 @@ func Odd(entries []Entry, run int, others []int) []say.Text {
 }
 
 // spanOf writes the values of others: one where they are alike, else from the least to the most.
-func (c condition) spanOf(values []string) say.Text {
-	low, high := lowest(values), highest(values)
+func (c condition) spanOf(values []Value) say.Text {
+	low, high, _ := extremes(values)
 	if c.same == nil || low == high {
-		return c.write(values[0])
+		return values[0].in(c.unit)
 	}
-	return say.T("bench.low-to", c.quantity(low), c.quantity(high))
+	return say.T("bench.low-to", low.quantity(c.unit), high.quantity(c.unit))
 }
 
 func anyOf(entries []Entry, of []int, is func(Entry) bool) bool {

@@ -42,7 +42,7 @@ type Proposal struct {
 // things are what two runs can differ in, one of which a proposal isolates.
 var things = []aspect{
 	worded("software", func(k *Known) string { return k.Software }),
-	{name: "stall", text: (*Known).stallsKW, differ: func(a, b *Known) bool { return a.StallKW != b.StallKW }},
+	{name: "stall", value: (*Known).stallsKW, differ: func(a, b *Known) bool { return a.StallKW != b.StallKW }},
 	worded("preconditioning", func(k *Known) string { return k.Preconditioned }),
 	worded("profile", func(k *Known) string { return k.Profile }),
 }
@@ -51,11 +51,11 @@ var things = []aspect{
 var groupedBy = map[string]string{"software": "software", "stall": "stall_kw", "preconditioning": "preconditioned",
 	"profile": "profile"}
 
-func (k *Known) stallsKW() string {
+func (k *Known) stallsKW() Value {
 	if k.StallKW > 0 {
-		return words.Figure(k.StallKW, 6) + " kW"
+		return wordsOf(words.Figure(k.StallKW, 6) + " kW")
 	}
-	return ""
+	return Value{}
 }
 
 // mostBeside is how many repeats a proposal lays beside the two runs that it is about.
@@ -80,12 +80,12 @@ func OneApart(runs []Known, most int) []Proposal {
 			if !ok {
 				continue
 			}
-			key := strings.Join([]string{a.Car, name, min(from, to), max(from, to)}, "|")
+			key := strings.Join([]string{a.Car, name, min(from.String(), to.String()), max(from.String(), to.String())}, "|")
 			if seen[key] {
 				continue
 			}
 			seen[key] = true
-			p := Proposal{What: say.T("bench.against", a.Car, say.T("aspect."+name), orNone(from), orNone(to)),
+			p := Proposal{What: say.T("bench.against", a.Car, say.T("aspect."+name), from.in(""), to.in("")),
 				By: groupedBy[name], ByS: math.Abs(*a.WindowS - *b.WindowS)}
 			var beside []int64
 			for n := range runs {
@@ -103,17 +103,10 @@ func OneApart(runs []Known, most int) []Proposal {
 	return out[:min(len(out), most)]
 }
 
-func orNone(s string) say.Text {
-	if s == "" {
-		return say.T("bench.not-noted")
-	}
-	return say.Own(s)
-}
-
 // apartIn tells in which one thing two runs of a car differ.
-func apartIn(a, b *Known) (name, from, to string, ok bool) {
+func apartIn(a, b *Known) (name string, from, to Value, ok bool) {
 	if a.Car == "" || a.Car != b.Car || a.ID == b.ID || !oneWindow(a, b) {
-		return "", "", "", false
+		return "", Value{}, Value{}, false
 	}
 	differs := -1
 	for i, thing := range things {
@@ -121,19 +114,19 @@ func apartIn(a, b *Known) (name, from, to string, ok bool) {
 			continue
 		}
 		if differs >= 0 {
-			return "", "", "", false
+			return "", Value{}, Value{}, false
 		}
 		differs = i
 	}
 	if differs < 0 {
-		return "", "", "", false
+		return "", Value{}, Value{}, false
 	}
-	name, from, to = things[differs].name, things[differs].text(a), things[differs].text(b)
-	if from == "" || to == "" {
-		return "", "", "", false
+	name, from, to = things[differs].name, things[differs].value(a), things[differs].value(b)
+	if !from.Noted() || !to.Noted() {
+		return "", Value{}, Value{}, false
 	}
 	if name != "preconditioning" && !asWarm(a, b) {
-		return "", "", "", false
+		return "", Value{}, Value{}, false
 	}
 	return name, from, to, true
 }

@@ -27,13 +27,13 @@ const asFar = 2.0
 // aspect is a condition as far as a logbook knows it.
 type aspect struct {
 	name   string
-	text   func(k *Known) string   // as its entry on the bench would write it, empty: not noted; nil: a temperature
+	value  func(k *Known) Value    // as its entry on the bench has it; nil: a temperature
 	warmth func(k *Known) *float64 // °C; nil: not noted
 	differ func(a, b *Known) bool  // whether two runs differ in it, or one notes what the other does not
 }
 
 func worded(name string, of func(k *Known) string) aspect {
-	return aspect{name: name, text: of, differ: func(a, b *Known) bool { return of(a) != of(b) }}
+	return aspect{name: name, value: func(k *Known) Value { return wordsOf(of(k)) }, differ: func(a, b *Known) bool { return of(a) != of(b) }}
 }
 
 // lone is a condition that two runs can differ in without the rest, by one or two names.
@@ -60,7 +60,7 @@ func (c *lone) differs(a, b *Known) bool {
 var alone = []lone{
 	{aspects: []aspect{worded("software", func(k *Known) string { return k.Software })}},
 	{aspects: []aspect{worded("stall", func(k *Known) string { return k.Stall }),
-		{name: "stall_kw", text: func(k *Known) string { return asTenths(noted(k.StallKW)) },
+		{name: "stall_kw", value: func(k *Known) Value { return tenthsOf(noted(k.StallKW)) },
 			differ: func(a, b *Known) bool { return a.StallKW != b.StallKW }}}},
 	{aspects: []aspect{worded("adapter", func(k *Known) string { return cmp.Or(k.Adapter, "none") })}},
 	{aspects: []aspect{worded("profile", func(k *Known) string { return k.Profile })}},
@@ -119,7 +119,10 @@ func shown(known []Known, entries []Entry, differs []Differs, window Span) map[s
 	}
 	here := make([]float64, len(differs)) // how far the values of those on the bench lie apart; NaN: they are words
 	for i, d := range differs {
-		here[i] = number(highest(d.Values)) - number(lowest(d.Values))
+		here[i] = math.NaN()
+		if low, high, ok := extremes(d.Values); ok {
+			here[i] = high.number - low.number
+		}
 	}
 	out := map[string]*Shown{}
 	for i := range runs {
@@ -153,10 +156,10 @@ func shown(known []Known, entries []Entry, differs []Differs, window Span) map[s
 }
 
 // as tells whether two runs differ as those on the bench do, whose values and how far those lie apart are given.
-func (x *aspect) as(values []string, here float64, a, b *Known) bool {
-	if x.text != nil {
-		v, w := x.text(a), x.text(b)
-		return v != "" && w != "" && slices.Contains(values, v) && slices.Contains(values, w)
+func (x *aspect) as(values []Value, here float64, a, b *Known) bool {
+	if x.value != nil {
+		v, w := x.value(a), x.value(b)
+		return v.Noted() && w.Noted() && slices.Contains(values, v) && slices.Contains(values, w)
 	}
 	v, w := x.warmth(a), x.warmth(b)
 	if v == nil || w == nil {

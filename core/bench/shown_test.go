@@ -1,6 +1,7 @@
 package bench
 
 import (
+	"encoding/json"
 	"fmt"
 	"testing"
 
@@ -9,6 +10,7 @@ import (
 
 	"zincroad/core/curve"
 	"zincroad/core/run"
+	"zincroad/core/units"
 )
 
 // logged is a run of the logbook that took so long for 10–80, with a pack at 26 °C on a day of 15 °C at a 350 kW
@@ -42,7 +44,7 @@ func TestPairsOfTheLogbookShowWhatAConditionComesTo(t *testing.T) {
 		logged(11, 56, func(k *Known) { k.Software, k.Stall = "2.3", "" }),                 // nobody knows where
 		logged(12, 57, func(k *Known) { k.Stall = "" }),
 	}
-	differs := []Differs{{Condition: "software", Values: []string{"2.4", "2.3"}}}
+	differs := []Differs{{Condition: "software", Values: []Value{wordsOf("2.4"), wordsOf("2.3")}}}
 	got := shown(known, []Entry{on(1, "2.4"), on(2, "2.3")}, differs, Span{10, 80, true})
 	require.Contains(t, got, "software")
 	// 1 with 4, 3 with 2 and 3 with 4: 3, 5 and 2 minutes. 1 with 2 is what is to be judged.
@@ -63,8 +65,8 @@ func TestPairsAsFarApartAsThoseOnTheBench(t *testing.T) {
 		logged(4, 70, pack(-22, -20)), // 48 K below the first, too far; 40 K below the third, 28 K below the second
 	}
 	e := Entry{Run: &run.Run{Car: &run.Car{Name: "Tamarack 78"}}}
-	differs := []Differs{{Condition: "battery_c", Values: []string{"25", "5"}},
-		{Condition: "ambient_c", Values: []string{"20", "0"}}}
+	differs := []Differs{{Condition: "battery_c", Values: []Value{tenthsOf(ptr(25)), tenthsOf(ptr(5))}},
+		{Condition: "ambient_c", Values: []Value{tenthsOf(ptr(20)), tenthsOf(ptr(0))}}}
 	got := shown(known, []Entry{e, e}, differs, Span{10, 80, true})
 	require.Contains(t, got, "battery_c")
 	// 1 with 2, 2 with 3, 3 with 4, 2 with 4: 10, 6, 42 and 36 minutes.
@@ -141,8 +143,12 @@ func TestConditionsBelowNought(t *testing.T) {
 	differ, _ = outside.differs(outside.values([]Entry{at(-5), at(5)}))
 	assert.True(t, differ)
 	values := outside.values([]Entry{at(4), at(-18.5), at(-0.01)})
-	assert.Equal(t, []string{"4", "-18.5", "0"}, values)
-	assert.Equal(t, "-18.5", lowest(values))
-	assert.Equal(t, "4", highest(values))
-	assert.Equal(t, "−18.5 °C", outside.write("-18.5").Kept())
+	text, err := json.Marshal(values)
+	require.NoError(t, err)
+	assert.Equal(t, `["4","-18.5","0"]`, string(text))
+	low, high, ok := extremes(values)
+	assert.True(t, ok)
+	assert.Equal(t, []Value{values[1], values[0]}, []Value{low, high})
+	assert.Equal(t, "−18.5 °C", low.in("°C").Kept())
+	assert.Equal(t, "−1.3 °F", low.in("°C").In(units.People{Fahrenheit: true}), "with the decimals that it has")
 }
