@@ -377,7 +377,8 @@ func TestLookingWorksNothingOut(t *testing.T) {
 		return slices.ContainsFunc(rows, func(r logbook.RoadRow) bool { return r.ID == 2 && r.Changed })
 	}
 	assert.True(t, waits(), "as it was")
-	assert.Eventually(t, func() bool { return !waits() }, 15*time.Second, 50*time.Millisecond, "sooner than its next round")
+	assert.Eventually(t, func() bool { return !waits() }, 15*time.Second, 50*time.Millisecond,
+		"sooner than its next round")
 }
 
 // When more runs were changed than one visitor is made to wait for, the rest keep the

@@ -33,7 +33,8 @@ type aspect struct {
 }
 
 func worded(name string, of func(k *Known) string) aspect {
-	return aspect{name: name, value: func(k *Known) Value { return wordsOf(of(k)) }, differ: func(a, b *Known) bool { return of(a) != of(b) }}
+	return aspect{name: name, value: func(k *Known) Value { return wordsOf(of(k)) },
+		differ: func(a, b *Known) bool { return of(a) != of(b) }}
 }
 
 // lone is a condition that two runs can differ in without the rest, by one or two names.

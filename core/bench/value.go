@@ -9,8 +9,8 @@ import (
 	"zincroad/core/say"
 )
 
-// Value is what a run has of a condition: words, or a number to a tenth. The zero value is one that nobody noted. Values
-// of one condition are the same where they are equal.
+// Value is what a run has of a condition: words, or a number to a tenth. The zero value is one that nobody noted.
+// Values of one condition are the same where they are equal.
 type Value struct {
 	words  string
 	number float64
@@ -58,7 +58,7 @@ func (v Value) String() string {
 	return v.words
 }
 
-// in is a value for people, with a unit where it is a number; with as many decimals as it has: 6 °C are 43 °F, not 42.8.
+// in is a value for people, with a unit where it is a number and as many decimals as it has: 6 °C are 43 °F, not 42.8.
 func (v Value) in(unit string) say.Text {
 	switch v.kind {
 	case noValue:

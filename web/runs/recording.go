@@ -284,7 +284,8 @@ func (s *Room) correct(w http.ResponseWriter, r *http.Request) error {
 	if err := s.book.Correct(r.Context(), c); err != nil {
 		return err
 	}
-	http.Redirect(w, r, ui.RecordingPath(row.ID, rec.ID, "/readings?from=", fmt.Sprint(max(1, c.N-5)), "#corrections"), http.StatusSeeOther)
+	http.Redirect(w, r, ui.RecordingPath(row.ID, rec.ID, "/readings?from=", fmt.Sprint(max(1, c.N-5)), "#corrections"),
+		http.StatusSeeOther)
 	return nil
 }
 
