@@ -58,7 +58,7 @@ func (v Value) String() string {
 	return v.words
 }
 
-// in is a value for people, with a unit where it is a number and as many decimals as it has: 6 °C are 43 °F, not 42.8.
+// in is a value for people, a number with its unit and as many decimals as it has: 6 °C are 43 °F, not 42.8.
 func (v Value) in(unit string) say.Text {
 	switch v.kind {
 	case noValue:

@@ -3,8 +3,8 @@ package draw
 import "zincroad/core/limit"
 
 // Look is how a cause is drawn: the letter that stands for it where there is no room, one capital, no two alike; and
-// its hatch, the strokes of a tile of 8 by 8 as an SVG path, empty for none. The stall's limits lie level, the car's and
-// the pack's slant, cold and heat are dotted, what comes and goes is broken; so no colour is needed.
+// its hatch, the strokes of a tile of 8 by 8 as an SVG path, empty for none. The stall's limits lie level, the car's
+// and the pack's slant, cold and heat are dotted, what comes and goes is broken; so no colour is needed.
 type Look struct{ Letter, Hatch string }
 
 var looks = map[limit.Cause]Look{

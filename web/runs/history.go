@@ -125,9 +125,9 @@ func changeRowOf(c logbook.Change, row *logbook.Run, called names) changeRow {
 	out := changeRow{Change: c, When: ui.Local(c.At, row.Timezone).Format("2 Jan 2006, 15:04:05")}
 	did := "changed"
 	switch {
-	case c.Entity == "runs" && changed(c, "deleted_at") && c.After["deleted_at"] != nil, c.After == nil:
+	case changed(c, "deleted_at") && c.After["deleted_at"] != nil, c.After == nil:
 		did = "removed"
-	case c.Entity == "runs" && changed(c, "deleted_at"):
+	case changed(c, "deleted_at") && c.Before != nil:
 		did = "restored"
 	case c.Before == nil:
 		did = "added"
