@@ -82,7 +82,7 @@ func (r *Recorder) Run(ctx context.Context) {
 		}
 	}()
 	for ctx.Err() == nil {
-		r.minded(ctx)
+		r.watchClock(ctx)
 		claims = r.look(ctx, claims, running, func(f logbook.Feed) {
 			feed, stop := context.WithCancel(ctx)
 			running[f.ID] = stop

@@ -103,7 +103,7 @@ func (r *Recorder) TakeUp(ctx context.Context) error {
 		}
 		if found {
 			r.Steady.goOn(was)
-			r.minded(ctx)
+			r.watchClock(ctx)
 			return nil
 		}
 	}
@@ -134,9 +134,9 @@ func (s *Steady) Step() time.Duration {
 	return step
 }
 
-// minded looks whether the machine's clock was set. While a run is live its times go on as they were, and a mark says
+// watchClock looks whether the machine's clock was set. While a run is live its times go on as they were, and a mark says
 // what happened; else the program takes the new time.
-func (r *Recorder) minded(ctx context.Context) {
+func (r *Recorder) watchClock(ctx context.Context) {
 	if r.Steady == nil {
 		return
 	}

@@ -25,7 +25,7 @@ func TestTheMachinesClockIsSet(t *testing.T) {
 	r := &Recorder{Book: book, Log: logbooktest.Quiet(), Now: clock.Now, Steady: clock}
 
 	wall = wall.Add(-time.Hour)
-	r.minded(t.Context())
+	r.watchClock(t.Context())
 	assert.True(t, clock.Now().Equal(wall), "nobody counts from the old time")
 
 	at := clock.Now()
@@ -34,11 +34,11 @@ func TestTheMachinesClockIsSet(t *testing.T) {
 	marks := func() []logbook.Mark { return marksOf(t, book, id) }
 	pass(10 * time.Minute)
 	wall = wall.Add(400 * time.Millisecond) // kept right by a time server
-	r.minded(t.Context())
+	r.watchClock(t.Context())
 	assert.Empty(t, marks())
 	wall = wall.Add(time.Hour)
-	r.minded(t.Context())
-	r.minded(t.Context())
+	r.watchClock(t.Context())
+	r.watchClock(t.Context())
 	pass(time.Minute)
 	assert.Equal(t, 11*time.Minute, clock.Now().Sub(at), "the run's own time goes on")
 	require.Len(t, marks(), 1)
@@ -46,7 +46,7 @@ func TestTheMachinesClockIsSet(t *testing.T) {
 	assert.Contains(t, marks()[0].Note, "set forward by 60 min;")
 	assert.InDelta(t, 600, marks()[0].TS, 0.01)
 	wall = wall.Add(-2 * time.Hour)
-	r.minded(t.Context())
+	r.watchClock(t.Context())
 	require.Len(t, marks(), 2)
 	assert.Contains(t, marks()[1].Note, "set back by 120 min;")
 }

@@ -78,7 +78,7 @@ func New(book *logbook.Book, log *slog.Logger) (*Server, error) {
 	if s.Pages, err = u.Pages(templates, template.FuncMap{"definitions": allDefinitions}); err != nil {
 		return nil, err
 	}
-	for _, furnish := range []func() error{
+	for _, open := range []func() error{
 		func() (err error) { s.access, err = access.New(u, book, logbook.Sessions{Book: book}); return err },
 		func() (err error) { s.road, err = road.New(u, book); return err },
 		func() (err error) { s.runs, err = runs.New(u, book); return err },
@@ -89,7 +89,7 @@ func New(book *logbook.Book, log *slog.Logger) (*Server, error) {
 		func() (err error) { s.garage, err = garage.New(u, book); return err },
 		func() (err error) { s.trip, err = trip.New(u, book); return err },
 	} {
-		if err := furnish(); err != nil {
+		if err := open(); err != nil {
 			return nil, err
 		}
 	}

@@ -9,10 +9,10 @@ import (
 	"sync"
 	"time"
 
-	"zincroad/core/beside"
 	"zincroad/core/forecast"
 	"zincroad/core/judge"
 	"zincroad/core/pack"
+	"zincroad/core/parallel"
 	"zincroad/core/run"
 	"zincroad/core/say"
 	"zincroad/core/trace"
@@ -230,12 +230,12 @@ func fairness(entries []Entry, what *whatIf, known []Known, refS float64) Fairne
 		d := &f.Differs[i]
 		effects = append(effects, func() { d.LowS, d.HighS = what.effect(d.Condition, d.Values) })
 	}
-	beside.Do(effects...)
+	parallel.Do(effects...)
 	for i := range f.Differs {
 		f.Differs[i].Shown = pairs[f.Differs[i].Condition]
 		f.Differs[i].Matters = matter(f.Differs[i].Condition, f.Differs[i], entries, refS)
 	}
-	f.settle(entries, sameCar)
+	f.conclude(entries, sameCar)
 	return f
 }
 
@@ -286,8 +286,8 @@ func matter(name string, d Differs, entries []Entry, refS float64) Matters {
 	return Maybe
 }
 
-// settle draws the verdict from what differs.
-func (f *Fairness) settle(entries []Entry, sameCar bool) {
+// conclude draws the verdict from what differs.
+func (f *Fairness) conclude(entries []Entry, sameCar bool) {
 	at := func(name string) *Differs {
 		for i := range f.Differs {
 			if f.Differs[i].Condition == name {

@@ -37,8 +37,8 @@ func worded(name string, of func(k *Known) string) aspect {
 		differ: func(a, b *Known) bool { return of(a) != of(b) }}
 }
 
-// lone is a condition that two runs can differ in without the rest, by one or two names.
-type lone struct {
+// separate is a condition that two runs can differ in without the rest, by one or two names.
+type separate struct {
 	aspects  []aspect
 	anyDay   bool // it is the same on another day
 	isTheDay bool
@@ -46,7 +46,7 @@ type lone struct {
 
 // differs tells whether two runs differ in it, by any of its names. Pages hold every run of a logbook against every
 // other: nothing is copied on the way.
-func (c *lone) differs(a, b *Known) bool {
+func (c *separate) differs(a, b *Known) bool {
 	for i := range c.aspects {
 		if c.aspects[i].differ(a, b) {
 			return true
@@ -58,7 +58,7 @@ func (c *lone) differs(a, b *Known) bool {
 // alone are the conditions that two runs can differ in without the rest. Some are one thing by two names: another
 // stall has another label, a pack that was preconditioned is warmer. A warmer pack is that whatever the day was like:
 // warmer days stand before warmer packs.
-var alone = []lone{
+var alone = []separate{
 	{aspects: []aspect{worded("software", func(k *Known) string { return k.Software })}},
 	{aspects: []aspect{worded("stall", func(k *Known) string { return k.Stall }),
 		{name: "stall_kw", value: func(k *Known) Value { return tenthsOf(noted(k.StallKW)) },

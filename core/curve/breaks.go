@@ -266,8 +266,8 @@ func (f flow) Integral(from, to float64) float64 {
 	return f.Series.Integral(from, to) - f.silentKJ(from, to)
 }
 
-// settleBreaches finds what does not go on, and takes out of every flow what did not flow.
-func (s *sides) settleBreaches(raw []*trace.Recording) {
+// findBreaches finds what does not go on, and takes out of every flow what did not flow.
+func (s *sides) findBreaches(raw []*trace.Recording) {
 	s.broken = s.breaches(raw)
 	for _, b := range s.broken {
 		for k := range s.flows[b.side] {

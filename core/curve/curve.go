@@ -31,10 +31,10 @@ import (
 	"slices"
 	"sync"
 
-	"zincroad/core/beside"
 	"zincroad/core/health"
 	"zincroad/core/judge"
 	"zincroad/core/lineup"
+	"zincroad/core/parallel"
 	"zincroad/core/run"
 	"zincroad/core/say"
 	"zincroad/core/trace"
@@ -128,7 +128,7 @@ func prepare(r *run.Run) *sides {
 	s.inferPlug()
 	s.legs = s.legsOf()
 	steps := make([]float64, len(r.Recordings))
-	beside.Do(func() {
+	parallel.Do(func() {
 		soc := map[trace.Side][]trace.Series{}
 		res := map[trace.Side]float64{}
 		for i, on := range s.recordings {
@@ -138,14 +138,14 @@ func prepare(r *run.Run) *sides {
 				res[on.Side] = math.Max(res[on.Side], steps[i])
 			}
 		}
-		s.settleSoC(soc, res)
+		s.chooseSoC(soc, res)
 	}, func() {
 		for side, p := range s.power {
 			s.interval[side] = s.medianInterval(p)
 			s.flows[side] = s.flowsOf(side)
 		}
 	})
-	s.settleBreaches(r.Recordings)
+	s.findBreaches(r.Recordings)
 	s.health = sync.OnceValue(func() []health.Report {
 		out := make([]health.Report, len(r.Recordings))
 		for i, rec := range r.Recordings {
@@ -252,7 +252,7 @@ func (s *sides) read(r *run.Run, o Options) *Reading {
 	}
 
 	// What goes through every reading, side by side; each fills in figures of its own.
-	beside.Do(func() {
+	parallel.Do(func() {
 		at := s.reached(listedWith(r.Method), zero)
 		out.Posts = s.posts(r.Method, at, flows, zero)
 		out.Energy = s.energy()

@@ -16,9 +16,9 @@ const (
 	startS        = 10 // the first state of charge so soon after first power is that of the start
 )
 
-// settleSoC makes the run's state of charge: of both sides by how densely they were
+// chooseSoC makes the run's state of charge: of both sides by how densely they were
 // read while charging, then leg by leg, with what was noted around the plug.
-func (s *sides) settleSoC(bySide map[trace.Side][]trace.Series, resolution map[trace.Side]float64) {
+func (s *sides) chooseSoC(bySide map[trace.Side][]trace.Series, resolution map[trace.Side]float64) {
 	car, stall := trace.Join(bySide[trace.CarSide]...), trace.Join(bySide[trace.StallSide]...)
 	within := make([]trace.Span, len(s.legs))
 	for i, l := range s.legs {

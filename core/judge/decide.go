@@ -27,7 +27,7 @@ func Judge(l *Log) *Judgement {
 		falls.of(s)
 	}
 	for _, s := range spans {
-		l.settle(s, k, falls)
+		l.decide(s, k, falls)
 	}
 	for _, s := range spans {
 		out = append(out, s.before...)
@@ -273,11 +273,11 @@ func within(s trace.Series, from, to float64) (i, j int) {
 	return i, j
 }
 
-// settle finds the causes of one stretch of power: each piece's agreement with each cause, and the price of going over
+// decide finds the causes of one stretch of power: each piece's agreement with each cause, and the price of going over
 // from one to another at each change point. A hidden Markov chain over pieces instead of over readings: pieces are
 // where the description changes, and only there can the cause. What may hold for the whole run though nobody noted it
 // is guessed once for all pieces, and the chains' chances are put together by how well each guess explains the run.
-func (l *Log) settle(s *span, k *known, falls *fallen) {
+func (l *Log) decide(s *span, k *known, falls *fallen) {
 	if len(s.pieces) == 0 {
 		return
 	}

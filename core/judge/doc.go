@@ -11,7 +11,7 @@
 //     Ten typed readings are ten cells.
 //  3. The grid is described by as few pieces as it takes, each of level amps, level power or a straight line: the exact
 //     least of misfit plus a price for each number and each change point (split). Where pieces meet is settled by the
-//     lines and then by the readings (settle, sharpen), since a cause begins with the first instant of a fall.
+//     lines and then by the readings (mergeAlike, sharpen), since a cause begins with the first instant of a fall.
 //  4. For each piece, and for each two neighbours, each cause is asked how likely the readings are under it
 //     (weighView).
 //     A limit is level on the quantity and the side where it acts, give or take what meters, auxiliaries and wobble
@@ -23,7 +23,7 @@
 //     Staying in a cause means to keep its level or its course: it counts how likely the readings of both pieces are
 //     together. What may hold for a whole run though nobody noted it (from which temperature the pack is warm, whether
 //     the noted envelope is right) is guessed in some ways, each chain weighs by how well it explains the run (settle).
-//     The chances of a party are the sum of its causes' (settleWhose). Words come last (explain).
+//     The chances of a party are the sum of its causes' (decideWhose). Words come last (explain).
 //
 // Evidence is in nats, natural logarithms of odds: 0.7 doubles them, 2.3 makes them ten times as large, 4.6 a hundred.
 // Every number is in numbers.go with its unit and meaning, but for what change points say (change.go). They are held by

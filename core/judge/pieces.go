@@ -213,7 +213,7 @@ func (g *grid) pieces() []piece {
 	top := g.topFrom()
 	add(0, top, false)
 	add(top, n, true)
-	return g.settle(g.swallow(out))
+	return g.mergeAlike(g.swallow(out))
 }
 
 // turned splits pieces where what holds the power may change although it runs on along one line: where the coldest
@@ -333,11 +333,11 @@ func (g *grid) swallow(list []piece) []piece {
 	return out
 }
 
-// settle works out where pieces meet: at the leap where there is one, else where the fitted lines
+// decide works out where pieces meet: at the leap where there is one, else where the fitted lines
 // cross near by. Cells are seconds wide, and the description may change a cell too late; the lines know better. A
 // leap must be larger than the wobble, than what either line moves by itself in that time, and than 1.5 kW, which is
 // what a display of whole kW may jump by for nothing.
-func (g *grid) settle(list []piece) []piece {
+func (g *grid) mergeAlike(list []piece) []piece {
 	for i := range list {
 		p := &list[i]
 		if i == 0 {

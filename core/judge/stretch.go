@@ -89,7 +89,7 @@ func join(list []Stretch) []Stretch {
 	for i := range out {
 		s := &out[i]
 		s.Confidence = confidence(s.Odds)
-		s.settleWhose()
+		s.decideWhose()
 		if s.RunnerOdds < 0.005 {
 			s.RunnerUp = ""
 		}
@@ -108,9 +108,9 @@ func confidence(odds float64) Confidence {
 	return Unsure
 }
 
-// settleWhose says whose limit it was: the party whose causes are likelier together than any other's, if they are
+// decideWhose says whose limit it was: the party whose causes are likelier together than any other's, if they are
 // likely; else it is open. No cause is surer than its party.
-func (s *Stretch) settleWhose() {
+func (s *Stretch) decideWhose() {
 	s.Whose, s.WhoseConfidence = s.Cause.Sign().Whose, s.Confidence
 	if s.chances == nil {
 		return

@@ -8,9 +8,9 @@ import (
 	"zincroad/core/say"
 )
 
-// told is what a whole stretch shows, from its pieces: of pairs the first is at its beginning, the second at its end.
+// stretchFacts is what a whole stretch shows, from its pieces: of pairs the first is at its beginning, the second at its end.
 // kW, A, V, °C and per cent; NaN: not read.
-type told struct {
+type stretchFacts struct {
 	*known
 	log              *Log
 	kw               [2]float64 // on the fitted lines
@@ -35,9 +35,9 @@ type told struct {
 
 // tell gathers a stretch's facts from its pieces, weighted by time where one number stands for all. The grids
 // are those of the first piece and of the last.
-func (l *Log) tell(k *known, first, g *grid, pieces []*facts) told {
+func (l *Log) tell(k *known, first, g *grid, pieces []*facts) stretchFacts {
 	a, b := pieces[0], pieces[len(pieces)-1]
-	t := told{known: k, log: l, kw: [2]float64{a.line[0], b.line[1]}, volts: [2]float64{a.volts0, b.volts1},
+	t := stretchFacts{known: k, log: l, kw: [2]float64{a.line[0], b.line[1]}, volts: [2]float64{a.volts0, b.volts1},
 		soc: [2]float64{a.soc0, b.soc1}, coldest: [2]float64{a.coldest0, b.coldest1},
 		warmest: [2]float64{a.warmest0, b.warmest1}, inlet: [2]float64{a.inlet0, b.inlet1}, fall: a.fall, fellS: a.fellS,
 		fellPct: a.fellPct, plugInS: g.plugInS, ampsRead: g.ampsRead}
@@ -100,7 +100,7 @@ func went(v [2]float64, unit string) say.Text {
 }
 
 // evidence says in words why a cause is named, with the numbers used; what decides first.
-func (t told) evidence(c limit.Cause) []say.Text {
+func (t stretchFacts) evidence(c limit.Cause) []say.Text {
 	var out []say.Text
 	tell := func(code string, args ...any) { out = append(out, say.T(code, args...)) }
 	switch c {
@@ -145,7 +145,7 @@ func (t told) evidence(c limit.Cause) []say.Text {
 }
 
 // what names the limit as a noun with its figure: as it is rated where it is, else as it was read.
-func (t told) what(c limit.Cause) say.Text {
+func (t stretchFacts) what(c limit.Cause) say.Text {
 	of := func(whose string, rating, read float64, unit string) say.Text {
 		if math.IsInf(rating, 1) {
 			rating = read
@@ -192,7 +192,7 @@ var nouns = map[limit.Cause]string{
 }
 
 // steps name the steps of charge at which a stretch fell.
-func (t told) steps() say.Text {
+func (t stretchFacts) steps() say.Text {
 	n := len(t.stairs)
 	switch {
 	case n > mostStairs:
@@ -233,7 +233,7 @@ var ofOneParty = map[limit.Whose][2]limit.Cause{
 
 // pair names two causes of one kind together, "a limit of 290 A, the stall's or the car's": that there is such a
 // limit is sure where only whose it is is not. Empty where they are not of one kind.
-func (t told) pair(a, b limit.Cause) say.Text {
+func (t stretchFacts) pair(a, b limit.Cause) say.Text {
 	for party, both := range ofOneParty {
 		if !t.ampsRead && (a == both[0] && b == both[1] || a == both[1] && b == both[0]) {
 			return say.T("judge.one-party", say.T(parties[party]))
@@ -258,7 +258,7 @@ func or(t say.Text, otherwise string) say.Text {
 
 // flatAmps says what speaks for a limit of amps: how level they were while the volts rose, and what is known of the
 // rating, or in place of one what car and stall did elsewhere.
-func (t told) flatAmps(c limit.Cause, tell func(string, ...any)) {
+func (t stretchFacts) flatAmps(c limit.Cause, tell func(string, ...any)) {
 	if t.ampsRead {
 		tell("judge.amps-level-at-while", say.Fig((t.amps[0]+t.amps[1])/2, 0), fromTo(t.volts, "V"), fromTo(t.kw, "kW"))
 	} else {
@@ -296,7 +296,7 @@ func (t told) flatAmps(c limit.Cause, tell func(string, ...any)) {
 
 // flatKW says what speaks for a limit of power: how level it was while amps gave way to the volts, and the rating,
 // what the stall offered, or a neighbour's mark.
-func (t told) flatKW(c limit.Cause, tell func(string, ...any)) {
+func (t stretchFacts) flatKW(c limit.Cause, tell func(string, ...any)) {
 	at := t.plugKW
 	if c == limit.CarPower {
 		at = t.packKW
@@ -335,7 +335,7 @@ func (t told) flatKW(c limit.Cause, tell func(string, ...any)) {
 
 // cold says what speaks for a cold pack: power that rises with the coldest cell, from where this pack is warm, and
 // that the stall would have given more.
-func (t told) cold(tell func(string, ...any)) {
+func (t stretchFacts) cold(tell func(string, ...any)) {
 	if math.IsNaN(t.coldest[0]) {
 		if t.kw[1] > t.kw[0] {
 			tell("judge.power-by-itself-as", went(t.kw, "kW"))
@@ -361,7 +361,7 @@ func (t told) cold(tell func(string, ...any)) {
 
 // dropped says what speaks for a cause that begins with a fall: how far, how long after plug-in and at which charge,
 // and which sign of a timer or a step there is besides.
-func (t told) dropped(c limit.Cause, tell func(string, ...any)) {
+func (t stretchFacts) dropped(c limit.Cause, tell func(string, ...any)) {
 	if t.fall < 0 {
 		after := t.fellS - t.plugInS
 		tell("judge.power-fell-by-at", say.Fig(100*(1-math.Exp(t.fall)), 0), say.Fig(t.kw[0], 0),
@@ -392,7 +392,7 @@ func (t told) dropped(c limit.Cause, tell func(string, ...any)) {
 }
 
 // failing says how far under what the stall is rated for its power stays.
-func (t told) failing(tell func(string, ...any)) {
+func (t stretchFacts) failing(tell func(string, ...any)) {
 	switch {
 	case t.shape == ampsLevel && t.ampsRead && !math.IsInf(t.stallA, 1):
 		tell("judge.amps-level-at-under", say.Fig(t.plugA, 0), say.Fig(t.stallA, 0))
@@ -406,7 +406,7 @@ func (t told) failing(tell func(string, ...any)) {
 }
 
 // warmHere says what the warm pack would take there.
-func (t told) warmHere(c limit.Cause, tell func(string, ...any)) {
+func (t stretchFacts) warmHere(c limit.Cause, tell func(string, ...any)) {
 	if math.IsNaN(t.warm[0]) || math.IsNaN(t.warm[1]) || c == limit.Ramp {
 		return
 	}

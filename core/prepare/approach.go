@@ -184,7 +184,7 @@ func (d *driver) approach(w Way, warmS float64) *Approach {
 		a.WarmS = 0
 		d.steady(a)
 	}
-	d.settle(a)
+	d.stepThrough(a)
 	return a
 }
 
@@ -377,9 +377,9 @@ func (d *driver) afterCharge(a *Approach) {
 	}
 }
 
-// settle puts the phases in time, ending at plug-in, and follows charge and
+// stepThrough puts the phases in time, ending at plug-in, and follows charge and
 // temperatures through them.
-func (d *driver) settle(a *Approach) {
+func (d *driver) stepThrough(a *Approach) {
 	total := 0.0
 	for _, p := range a.Phases {
 		total += p.ToS

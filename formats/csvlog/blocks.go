@@ -39,7 +39,7 @@ func (b *block) take() {
 			return
 		}
 		if b.n++; b.n == tellingRows {
-			b.settle()
+			b.finish()
 		}
 	}
 	for i := range b.cells {
@@ -51,8 +51,8 @@ func (b *block) take() {
 // tellingRows are the first rows of a block, by which it is told which columns are steady.
 const tellingRows = 64
 
-// settle finds the cells beside each other whose columns said nothing new, or once.
-func (b *block) settle() {
+// finish finds the cells beside each other whose columns said nothing new, or once.
+func (b *block) finish() {
 	first := -1
 	for i := range b.cells {
 		k := &b.cells[i]

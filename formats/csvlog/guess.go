@@ -96,7 +96,7 @@ func (l *Layout) fill(r io.ReaderAt, size int64, file string, lines []string) er
 	if l.Long != nil {
 		rows = l.nameLong(rows)
 	}
-	l.settle(rows)
+	l.decideUnits(rows)
 	if err := l.Check(); err != nil {
 		return fmt.Errorf("%s is %w: %v", file, ErrNotALog, err)
 	}
@@ -324,7 +324,7 @@ func (l *Layout) group(above []string) {
 			l.Columns[i].Side = side
 		}
 	}
-	l.settleSides()
+	l.decideSides()
 }
 
 // timeUnits are the units of a column of times, as they are written, and their format.
@@ -385,14 +385,14 @@ func nameColumns(headers []string) []Column {
 			}
 		}
 	}
-	l.settleSides()
+	l.decideSides()
 	return l.Columns
 }
 
-// settleSides leaves a channel to two columns only where one of them is the car's and the other
+// decideSides leaves a channel to two columns only where one of them is the car's and the other
 // the stall's. A side counts only where the table holds something of the other one as well:
 // "battery" in the name of the only column of power says nothing.
-func (l *Layout) settleSides() {
+func (l *Layout) decideSides() {
 	first := map[trace.Channel]int{}
 	two := false
 	for i := range l.Columns {
@@ -447,9 +447,9 @@ func otherSide(s trace.Side) trace.Side {
 	return trace.StallSide
 }
 
-// settle decides from the rows what the headers leave open: the decimal sign, the
+// decideUnits decides from the rows what the headers leave open: the decimal sign, the
 // format of times, units without a name, and signs.
-func (l *Layout) settle(rows [][]string) {
+func (l *Layout) decideUnits(rows [][]string) {
 	for i, r := range rows { // missing cells at the end are empty
 		rows[i] = append(r, make([]string, max(0, len(l.Columns)-len(r)))...)
 	}

@@ -77,9 +77,9 @@ func (c clock) seconds(as Times) (float64, bool) {
 // lasted five hours.
 const clockFromS = 5 * 3600
 
-// settle decides what the times of the text are and puts them on one clock: times of
+// placeTimes decides what the times of the text are and puts them on one clock: times of
 // day count from the first of them, past noon and midnight too.
-func (n *Notes) settle(as Times) {
+func (n *Notes) placeTimes(as Times) {
 	if as == "" {
 		as = n.likelier()
 	}

@@ -125,7 +125,7 @@ func ParseAs(as Times, text, name string, side trace.Side) (*Notes, error) {
 	if film.any && as == "" {
 		as = MinutesSeconds // a film's own
 	}
-	n.settle(as)
+	n.placeTimes(as)
 	n.unroll(&film)
 	for _, l := range n.Lines {
 		switch {

@@ -101,7 +101,7 @@ func (s *Room) Planned(r *http.Request) (*View, error) {
 	for _, k := range planKeys {
 		v.Values.Set(k, q.Get(k))
 	}
-	v.settleUnits(ui.MeasuresOf(r))
+	v.chooseUnits(ui.MeasuresOf(r))
 	if err := s.choosePlan(ctx, v); err != nil {
 		return nil, err
 	}
@@ -112,9 +112,9 @@ func (s *Room) Planned(r *http.Request) (*View, error) {
 	return v, nil
 }
 
-// settleUnits says in which units the plan's numbers are: as its address has it, so that
+// chooseUnits says in which units the plan's numbers are: as its address has it, so that
 // a plan that is passed on stays what it is; a plan without a number is in the reader's.
-func (v *View) settleUnits(reader units.People) {
+func (v *View) chooseUnits(reader units.People) {
 	v.Typed = true
 	v.In = ui.MeasuresNamed(v.Values.Get("units"))
 	dials := append(slices.Clone(planFields), moreFields...)

@@ -115,8 +115,9 @@ var unitsOf = map[string]string{"ambient_c": "°C", "battery_c": "°C", "odomete
 	"to_pct":             "%",
 	"preconditioned_min": "min", "clock_offset_s": "s"}
 
-// told are the columns that a change is told by, in this order; others say nothing to people.
-var told = []string{"title", "started_at", "timezone", "car_id", "software_id", "stall_id", "adapter_id", "method_name",
+// shownColumns are the columns that a change is shownColumns by, in this order; others say nothing to people.
+var shownColumns = []string{"title", "started_at", "timezone", "car_id", "software_id", "stall_id", "adapter_id",
+	"method_name",
 	"from_pct", "to_pct", "clock", "method_climate", "ambient_c", "battery_c", "preconditioned", "preconditioned_min",
 	"profile", "climate", "weather", "odometer_km", "label", "kind", "t_s", "note", "name", "side", "clock_offset_s"}
 
@@ -141,7 +142,7 @@ func changeRowOf(c logbook.Change, row *logbook.Run, called names) changeRow {
 		return out
 	}
 	out.What = say.T("history."+did, say.T("entity."+c.Entity))
-	for _, column := range told {
+	for _, column := range shownColumns {
 		before, had := c.Before[column]
 		after, has := c.After[column]
 		if !had && !has {
