@@ -134,8 +134,8 @@ func (s *Steady) Step() time.Duration {
 	return step
 }
 
-// watchClock looks whether the machine's clock was set. While a run is live its times go on as they were, and a mark says
-// what happened; else the program takes the new time.
+// watchClock looks whether the machine's clock was set. While a run is live its times go on as they were, and a mark
+// says what happened; else the program takes the new time.
 func (r *Recorder) watchClock(ctx context.Context) {
 	if r.Steady == nil {
 		return

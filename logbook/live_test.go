@@ -286,7 +286,8 @@ func TestPhotos(t *testing.T) {
 	assert.ErrorIs(t, b.PutPhotoAside(ctx, id+1, p.ID, true), logbook.ErrNotFound)
 }
 
-// A copy of the program that has frozen, with its connection open, loses its claims; one that goes on asking keeps them.
+// A copy of the program that has frozen, with its connection open, loses its claims; one that goes on asking keeps
+// them.
 func TestAFrozenCopyLosesItsClaims(t *testing.T) {
 	t.Parallel()
 	b := server.Book(t)

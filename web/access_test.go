@@ -222,8 +222,8 @@ func TestPasswordsAreNotTriedOut(t *testing.T) {
 	assert.Equal(t, http.StatusSeeOther, fetched(t, c, at+"/").StatusCode)
 }
 
-// What is behind the password is kept by no browser, and nobody is sent out of here by the address that they are to go on
-// to: browsers leave out tabs and ends of lines.
+// What is behind the password is kept by no browser, and nobody is sent out of here by the address that they are to
+// go on to: browsers leave out tabs and ends of lines.
 func TestBehindThePassword(t *testing.T) {
 	t.Parallel()
 	at, client := locked(t)

@@ -13,8 +13,8 @@ import (
 	"zincroad/logbook"
 )
 
-// The page of a car with runs says what they showed, with the picture and how each run was foretold; one press notes that
-// curve as the car's own, and one takes it back.
+// The page of a car with runs says what they showed, with the picture and how each run was foretold; one press notes
+// that curve as the car's own, and one takes it back.
 func TestCarShowsWhatItsRunsTaught(t *testing.T) {
 	h, book := handler(t, true)
 	ctx := context.Background()

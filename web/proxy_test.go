@@ -102,9 +102,9 @@ func (n *badNetwork) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	}
 }
 
-// Hundreds of readings, typed in three tabs over such a network, with the pages loaded anew in between, marks among them
-// and corrections of what is stored by then: each is stored once, and none is left in the browser. A thousand readings
-// where ZINCROAD_CHAOS is set.
+// Hundreds of readings, typed in three tabs over such a network, with the pages loaded anew in between, marks among
+// them and corrections of what is stored by then: each is stored once, and none is left in the browser. A thousand
+// readings where ZINCROAD_CHAOS is set.
 func TestReadingsOverABadNetwork(t *testing.T) {
 	const tabs, rounds, marks, mended = 3, 3, 5, 4
 	each := 99

@@ -13,8 +13,8 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// A way of 620 km past the logbook's sites: the page says where to charge, draws it, offers to prepare each stop; what is
-// missing is asked for, what cannot be stands at its field.
+// A way of 620 km past the logbook's sites: the page says where to charge, draws it, offers to prepare each stop;
+// what is missing is asked for, what cannot be stands at its field.
 func TestTripFindsItsStops(t *testing.T) {
 	h, book := handler(t, true)
 	sites, err := book.Sites(context.Background())

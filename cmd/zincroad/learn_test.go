@@ -16,8 +16,8 @@ import (
 	"zincroad/core/vehicle"
 )
 
-// warmFolder is a run of a car that takes 150 kW to half full and 2 kW less each point from there, at 28 °C, at a stall
-// that has so much.
+// warmFolder is a run of a car that takes 150 kW to half full and 2 kW less each point from there, at 28 °C, at a
+// stall that has so much.
 func warmFolder(t *testing.T, title string, stallKW float64) string {
 	t.Helper()
 	dir := t.TempDir()
@@ -38,8 +38,8 @@ func warmFolder(t *testing.T, title string, stallKW float64) string {
 	return dir
 }
 
-// What three runs taught is 150 kW at 30 % and 90 at 80 %, though the third was held at 60 by its stall; a forecast by the
-// runs, or by the file that was made of them, of a car of which nothing is noted takes as long as the car did.
+// What three runs taught is 150 kW at 30 % and 90 at 80 %, though the third was held at 60 by its stall; a forecast
+// by the runs, or by the file that was made of them, of a car of which nothing is noted takes as long as the car did.
 func TestLearnAndForecast(t *testing.T) {
 	runs := []string{warmFolder(t, "first", 350), warmFolder(t, "second", 300), warmFolder(t, "weak", 60)}
 	out, errOut, status := zincroad(t, append([]string{"learn", "--json"}, runs...)...)

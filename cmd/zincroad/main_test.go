@@ -410,7 +410,8 @@ func TestListeningBeyondTheMachine(t *testing.T) {
 	assert.NotContains(t, help, "secret")
 }
 
-// Who was signed in when a backup was made is not after it was restored, and the password is the one that was set since.
+// Who was signed in when a backup was made is not after it was restored, and the password is the one that was set
+// since.
 func TestARestoreLetsNobodyIn(t *testing.T) {
 	t.Parallel()
 	s, err := logbooktest.Start()

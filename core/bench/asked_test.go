@@ -74,8 +74,8 @@ func TestAWindowWithARampDrawsNoAdvice(t *testing.T) {
 	assert.NotContains(t, said(cut), "holds the ramp")
 }
 
-// What differs is held against what it could do: a warmer pack makes no run slower, a few degrees outside are too little,
-// and an adapter that differs, differs.
+// What differs is held against what it could do: a warmer pack makes no run slower, a few degrees outside are too
+// little, and an adapter that differs, differs.
 func TestWhatCouldExplainWhat(t *testing.T) {
 	a := subject(day{software: "1", battery: run.N(26), ambient: run.N(10), fromPct: 10})
 	b := subject(day{software: "2", battery: run.N(40), ambient: run.N(25), fromPct: 10, scale: 0.5})

@@ -261,9 +261,10 @@ for p in data:
 	}
 }
 
-// Two groups of three that do not differ are called different in at most 5 of 100, a difference of
-// two minutes with a spread of 20 s in at least 90; one run against one is decided by repeats with
-// three degrees of freedom, and by nothing less: 800 s² over two of three like runs and 400 over one of two are (20 s)². Times are simulated, from a fixed seed.
+// Two groups of three that do not differ are called different in at most 5 of 100, a difference of two minutes with a
+// spread of 20 s in at least 90; one run against one is decided by repeats with three degrees of freedom, and by
+// nothing less: 800 s² over two of three like runs and 400 over one of two are (20 s)². Times are simulated, from a
+// fixed seed.
 func TestRealAsOftenAsSaid(t *testing.T) {
 	rng := rand.New(rand.NewPCG(11, 12))
 	draw := func(n int, mean float64) []float64 {

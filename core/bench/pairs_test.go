@@ -49,7 +49,8 @@ func TestPairsThatDifferInOneThing(t *testing.T) {
 			k.WindowS, k.StartC, k.Stall, k.FromPct, k.ToPct = n(windowS), n(startC), stall, 10, 80
 		})
 	}
-	// Three at one stall are repeats; a cold one, one at another stall, one of another window and one that was replugged are not.
+	// Three at one stall are repeats; a cold one, one at another stall, one of another window and one that was replugged
+	// are not.
 	other, replugged := at(14, 900, 26, "Mill 3"), at(16, 2500, 26, "Mill 3")
 	other.ToPct, replugged.PlugIns = 70, 2
 	assert.Equal(

@@ -49,8 +49,8 @@ func TestSpreadOfACoarseAxis(t *testing.T) {
 	assert.Equal(t, []float64{50, 55, 60, 70}, s.Median)
 }
 
-// A band of 98 to 102 about 100: a curve of 105 from 20 to 40 lies above it there (beyond 102 and 2 % of
-// 100 more), one of 103.5 does not, one of 90 for one point only is passed over, for three is not; and near stretches are one.
+// A band of 98 to 102 about 100: a curve of 105 from 20 to 40 lies above it there (beyond 102 and 2 % of 100 more),
+// one of 103.5 does not, one of 90 for one point only is passed over, for three is not; and near stretches are one.
 func TestOutsideOfABand(t *testing.T) {
 	at := make([]float64, 0, 101)
 	for x := range 101 {

@@ -126,9 +126,9 @@ func TestApproachFromFewReadings(t *testing.T) {
 	assert.Nil(t, every(func(at float64) bool { return at < -300 }).Approach)
 }
 
-// Notes half an hour apart are one way, with a picture; marks part it, each part with what it warmed by and what it took.
-// By hand: 10 to 4 °C in the first hour; 4 to 24 °C in the 90 min from the mark on, 0.22 K a minute; 3 kW for 90 min are
-// 4.5 kWh.
+// Notes half an hour apart are one way, with a picture; marks part it, each part with what it warmed by and what it
+// took. By hand: 10 to 4 °C in the first hour; 4 to 24 °C in the 90 min from the mark on, 0.22 K a minute; 3 kW for
+// 90 min are 4.5 kWh.
 func TestApproachInStages(t *testing.T) {
 	rec := &trace.Recording{Name: "notes.txt", Side: trace.CarSide, Columns: map[trace.Channel][]float64{}}
 	for _, at := range [][2]float64{{-9000, 10}, {-7200, 7}, {-5400, 4}, {-4800, 4}, {-3000, 11.5}, {-1200, 19}, {0, 24}} {

@@ -12,7 +12,8 @@ import (
 	"zincroad/core/trace"
 )
 
-// halfHour is half an hour at a power that falls from 120 to 60 kW, a reading each 2 s, of a pack of 75 kWh from 10 % on.
+// halfHour is half an hour at a power that falls from 120 to 60 kW, a reading each 2 s, of a pack of 75 kWh from 10 %
+// on.
 func halfHour(side trace.Side, factor float64) *trace.Recording {
 	rec := &trace.Recording{Name: string(side) + ".csv", Side: side, Columns: map[trace.Channel][]float64{}}
 	soc := 10.0
@@ -47,8 +48,8 @@ func TestAWholeLogHasNoBreach(t *testing.T) {
 	assert.InDelta(t, 75, x.Usable.Value, 0.5)
 }
 
-// A clock that leaps ahead by an hour, or back by a minute, while the charge goes on: nothing that spans it is stated, the
-// energy has no hour in it in which nothing flowed, and what lies before stands.
+// A clock that leaps ahead by an hour, or back by a minute, while the charge goes on: nothing that spans it is
+// stated, the energy has no hour in it in which nothing flowed, and what lies before stands.
 func TestAClockThatJumps(t *testing.T) {
 	whole := Read(&run.Run{Recordings: []*trace.Recording{halfHour(trace.CarSide, 1)}}, Options{})
 	for name, by := range map[string]float64{"an hour ahead": 3600, "a minute back": -60} {

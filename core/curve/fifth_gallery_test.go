@@ -13,10 +13,10 @@ import (
 	"zincroad/internal/sampled"
 )
 
-// The runs of a further model, which nothing was ever fitted to: its cars' computers hold a table of amps against charge
-// and the coldest cell, in steps of 5 A that they leave late; its stalls are made of modules of 50 kW; its auxiliaries
-// come and go. It shares nothing with the arithmetic that reads it but the logs' helpers (common practice, no source,
-// and its own numbers).
+// The runs of a further model, which nothing was ever fitted to: its cars' computers hold a table of amps against
+// charge and the coldest cell, in steps of 5 A that they leave late; its stalls are made of modules of 50 kW; its
+// auxiliaries come and go. It shares nothing with the arithmetic that reads it but the logs' helpers (common
+// practice, no source, and its own numbers).
 
 // modular is one car at one stall of that model.
 type modular struct {

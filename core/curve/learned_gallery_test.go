@@ -200,8 +200,8 @@ func (x *foretellings) add(f *forecast.Forecast, took float64, o outing, to floa
 			o.stallKW, o.gives, o.coldC, took, w.TS, 100*(w.TS/took-1), w.LowS, w.HighS))
 }
 
-// What five runs taught of a car foretells sessions at other stalls and other temperatures. The third kind has no cooling
-// at all and a resistance that does not fall with warmth, as no car does: only its ranges are held.
+// What five runs taught of a car foretells sessions at other stalls and other temperatures. The third kind has no
+// cooling at all and a resistance that does not fall with warmth, as no car does: only its ranges are held.
 func TestLearnedCarsAreForetold(t *testing.T) {
 	for _, k := range []struct {
 		name         string

@@ -27,7 +27,8 @@ func twoLegs() *trace.Recording {
 	return rec
 }
 
-// Whoever forgot to tap at the first plug-in, or tapped minutes late, loses no leg: it is taken from the power, and said so.
+// Whoever forgot to tap at the first plug-in, or tapped minutes late, loses no leg: it is taken from the power, and
+// said so.
 func TestNoLegIsLostForAMissingTap(t *testing.T) {
 	whole := of(twoLegs())
 	whole.Marks = []run.Mark{mark(60, run.PlugIn), mark(700, run.Unplug), mark(820, run.PlugIn)}

@@ -10,8 +10,8 @@ import (
 	"zincroad/core/trace"
 )
 
-// Four notes of a stall's screen beside a car's log: its noughts where the car took power say nothing, it counts as far as
-// it was read, and the register at the end is what was delivered.
+// Four notes of a stall's screen beside a car's log: its noughts where the car took power say nothing, it counts as
+// far as it was read, and the register at the end is what was delivered.
 func TestASideThatWasSeldomRead(t *testing.T) {
 	car := halfHour(trace.CarSide, 1)
 	stall := &trace.Recording{Name: "notes", Side: trace.StallSide, T: []float64{0, 90, 400, 1800},

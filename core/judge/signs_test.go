@@ -449,8 +449,8 @@ func TestHolderSaysNoMoreThanIsKnown(t *testing.T) {
 	}
 }
 
-// A stall whose rating nobody noted is not what held a car to 200 A, where it gave another one 300; nor is the car, where
-// it took more elsewhere.
+// A stall whose rating nobody noted is not what held a car to 200 A, where it gave another one 300; nor is the car,
+// where it took more elsewhere.
 func TestWhatWasHadElsewhereSpeaksAgainstALimit(t *testing.T) {
 	chance := func(c limit.Cause, other judge.Elsewhere) float64 {
 		s := session{seconds: 900, fromPct: 10, amps: levelA(200), stall: &run.Stall{}, other: other,

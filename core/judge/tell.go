@@ -8,8 +8,8 @@ import (
 	"zincroad/core/say"
 )
 
-// stretchFacts is what a whole stretch shows, from its pieces: of pairs the first is at its beginning, the second at its end.
-// kW, A, V, °C and per cent; NaN: not read.
+// stretchFacts is what a whole stretch shows, from its pieces: of pairs the first is at its beginning, the second at
+// its end. kW, A, V, °C and per cent; NaN: not read.
 type stretchFacts struct {
 	*known
 	log              *Log

@@ -8,8 +8,8 @@ import (
 )
 
 // Do runs functions side by side and returns when all have. A panic of one of them is the caller's, after the others
-// have ended, as if it had been called here: who guards against a panic of the arithmetic guards against it too. It says
-// where it was.
+// have ended, as if it had been called here: who guards against a panic of the arithmetic guards against it too. It
+// says where it was.
 func Do(fs ...func()) {
 	var wait sync.WaitGroup
 	panics := make([]string, len(fs))

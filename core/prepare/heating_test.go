@@ -65,8 +65,8 @@ func TestHeatIsNeverMoreThanWasBurnt(t *testing.T) {
 	})
 }
 
-// Hard driving heats by what it burns: at half the speed it burns less and warms less; testers see ten to fifteen kelvin
-// in a quarter to half an hour (common practice, no source).
+// Hard driving heats by what it burns: at half the speed it burns less and warms less; testers see ten to fifteen
+// kelvin in a quarter to half an hour (common practice, no source).
 func TestHardDrivingFollowsTheSpeed(t *testing.T) {
 	warmed := func(kmh float64) float64 {
 		p := heatingPlan(nil)
@@ -81,8 +81,8 @@ func TestHardDrivingFollowsTheSpeed(t *testing.T) {
 	assert.True(t, fast > 10 && fast < 25, "%g K", fast)
 }
 
-// A heater that stops by itself at 13 °C heats from the start until it does, in every way that it takes part in, and no
-// way promises by it what it cannot give.
+// A heater that stops by itself at 13 °C heats from the start until it does, in every way that it takes part in, and
+// no way promises by it what it cannot give.
 func TestAHeaterThatStopsByItself(t *testing.T) {
 	const stop = 13.0
 	d := driverOf(t, heatingPlan(run.N(stop)))

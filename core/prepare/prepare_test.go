@@ -329,8 +329,8 @@ func TestFallback(t *testing.T) {
 	assert.Len(t, never.Refusals, 1, "a car that does not get there runs out of nothing at the stall")
 }
 
-// A warm pack before a night at −5 °C is charged sooner than behind it; where it is as cold as that already, nothing is
-// said.
+// A warm pack before a night at −5 °C is charged sooner than behind it; where it is as cold as that already,
+// nothing is said.
 func TestBeforeANight(t *testing.T) {
 	p := prepare.Of(plan(func(p *prepare.Plan) {
 		p.Now, p.Road.AmbientC = pack.Nodes{ColdestC: 24, WarmestC: 26}, -5

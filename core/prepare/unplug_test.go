@@ -12,8 +12,8 @@ import (
 	"zincroad/core/run"
 )
 
-// A pack of 60 kWh that takes 120 kW to 70 % and 60 from there on: ten points are 6 kWh, 3 minutes and 6. One that takes
-// the same all the way is nowhere slow but where its volts end.
+// A pack of 60 kWh that takes 120 kW to 70 % and 60 from there on: ten points are 6 kWh, 3 minutes and 6. One that
+// takes the same all the way is nowhere slow but where its volts end.
 func TestWhenToUnplug(t *testing.T) {
 	session := forecast.Plan{Car: &run.Car{Chemistry: "NMC", UsableKWh: run.N(60),
 		Envelope: []run.Point{{SoCPct: 0, KW: 120},

@@ -18,8 +18,8 @@ import (
 
 var american = units.People{Fahrenheit: true, Miles: true}
 
-// A figure is rounded once, in the unit that is read: 20.4 °C is 68.72 °F, which is 69, where twice rounded it would be
-// 68; a difference has no offset.
+// A figure is rounded once, in the unit that is read: 20.4 °C is 68.72 °F, which is 69, where twice rounded it
+// would be 68; a difference has no offset.
 func TestFiguresAreRoundedOnce(t *testing.T) {
 	assert.Equal(t, "20 °C", say.Q(20.4, "°C", 0).In(units.People{}))
 	assert.Equal(t, "69 °F", say.Q(20.4, "°C", 0).In(american))

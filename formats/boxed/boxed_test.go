@@ -22,8 +22,8 @@ import (
 	"zincroad/formats/photo"
 )
 
-// blackPNG is a picture of so many pixels of one bit each, all of them black (the format of RFC 2083, 5: signature, then
-// chunks of length, name, content and CRC).
+// blackPNG is a picture of so many pixels of one bit each, all of them black (the format of RFC 2083, 5: signature,
+// then chunks of length, name, content and CRC).
 func blackPNG(t *testing.T, w, h uint32) []byte {
 	out := bytes.NewBufferString("\x89PNG\r\n\x1a\n")
 	chunk := func(name string, content []byte) {

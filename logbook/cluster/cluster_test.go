@@ -115,8 +115,8 @@ func TestStartedWhileTheOldServerGoesDown(t *testing.T) {
 	require.NoError(t, again.Stop())
 }
 
-// The program and its server are killed in one moment: the next start has the folder, also while nobody has heard of the
-// server's end.
+// The program and its server are killed in one moment: the next start has the folder, also while nobody has heard of
+// the server's end.
 func TestStartedWhereTheOldServerWasKilled(t *testing.T) {
 	dir := dataDir(t)
 	c := start(t, dir)

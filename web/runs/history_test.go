@@ -22,7 +22,8 @@ func TestColumnsHaveNames(t *testing.T) {
 	}
 }
 
-// A change is shownColumns with numbers in the reader's units, names in the place of numbers, and what was done in a word.
+// A change is shownColumns with numbers in the reader's units, names in the place of numbers, and what was done in a
+// word.
 func TestChangesInWords(t *testing.T) {
 	row := &logbook.Run{Timezone: "Europe/Lisbon"}
 	called := names{"car_id": {4: "Larch 52"}, "software_id": {}, "stall_id": {}, "adapter_id": {}}
