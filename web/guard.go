@@ -10,6 +10,8 @@ import (
 	"unicode/utf8"
 
 	"github.com/go-chi/httprate"
+
+	"zincroad/web/api"
 )
 
 // OnlyHosts answers requests alone that were made to a name it goes by: one of the loopback's, or one of
@@ -58,6 +60,10 @@ func readable(next http.Handler) http.Handler {
 			for _, v := range values {
 				bad = bad || !sound(v)
 			}
+		}
+		if bad && strings.HasPrefix(r.URL.Path, api.Prefix) {
+			api.Refuse(w, http.StatusBadRequest, "The address holds characters that are no text")
+			return
 		}
 		if bad {
 			http.Error(w, "The address holds characters that are no text.", http.StatusBadRequest)
@@ -158,6 +164,7 @@ func onlyFiles(next http.Handler) http.Handler {
 // the Desk reads, more than a slider that is drawn and a sheet that is typed do; and files out.
 const (
 	costlyAMinute = 1200
+	apiAMinute    = 30_000 // requests of one program: 500 a second
 	filesAMinute  = 300
 )
 

@@ -20,6 +20,7 @@ import (
 
 	"zincroad/logbook"
 	"zincroad/web/access"
+	"zincroad/web/api"
 	"zincroad/web/bench"
 	"zincroad/web/desk"
 	"zincroad/web/garage"
@@ -54,6 +55,7 @@ type Server struct {
 	desk   *desk.Room
 	garage *garage.Room
 	trip   *trip.Room
+	api    *api.Room
 }
 
 // requestTimeout is how long a page may take; imports have importTimeout.
@@ -93,6 +95,7 @@ func New(book *logbook.Book, log *slog.Logger) (*Server, error) {
 			return nil, err
 		}
 	}
+	s.api = api.New(log, book, func() time.Time { return s.Now() }, s.access.From)
 	return s, nil
 }
 
@@ -165,6 +168,10 @@ func (s *Server) Handler() http.Handler {
 	r.Group(func(r chi.Router) {
 		r.Use(limited(exportTimeout), s.often(filesAMinute), s.away, s.access.Gate, s.copied)
 		s.runs.Exports(r)
+	})
+	r.Route(api.Prefix, func(r chi.Router) {
+		r.Use(limited(importTimeout), s.often(apiAMinute))
+		s.api.Routes(r)
 	})
 	r.With(s.access.Gate, s.access.Watch).Get("/stall/{id}/events", s.Do(s.stall.Events))
 	r.NotFound(func(w http.ResponseWriter, r *http.Request) {

@@ -37,6 +37,7 @@ func main() {
 		demoCommand(),
 		serveCommand(),
 		passwdCommand(),
+		tokenCommand(),
 		backupCommand(),
 		restoreCommand(),
 		stationPasswordCommand(),

@@ -1,0 +1,177 @@
+// Package api is the program's interface for other programs: /api/v1, described by OpenAPI at /api/v1/openapi.json.
+// What goes out and comes in has the open formats that the commands have; errors are problem details (RFC 9457).
+package api
+
+import (
+	"context"
+	_ "embed"
+	"errors"
+	"io"
+	"log/slog"
+	"net"
+	"net/http"
+	"strings"
+	"time"
+
+	"github.com/go-chi/chi/v5"
+
+	"zincroad/core/run"
+	"zincroad/core/say"
+	"zincroad/core/units"
+	"zincroad/formats/intake"
+	"zincroad/logbook"
+)
+
+// Document describes the interface, in OpenAPI 3.1.
+//
+//go:embed openapi.json
+var Document []byte
+
+// Prefix is what its addresses begin with.
+const Prefix = "/api/v1"
+
+// Book is what the interface needs of the logbook.
+type Book interface {
+	PasswordHash(ctx context.Context) (string, error)
+	TokenOf(ctx context.Context, secret string, now time.Time) (*logbook.Token, error)
+
+	Road(ctx context.Context, f logbook.RoadFilter) ([]logbook.RoadRow, int, float64, error)
+	Run(ctx context.Context, id int64) (*logbook.Run, error)
+	Load(ctx context.Context, row *logbook.Run) (*run.Run, error)
+	Results(ctx context.Context, row *logbook.Run) (*logbook.Results, error)
+	Parcel(ctx context.Context, row *logbook.Run) (*logbook.Parcel, error)
+	WriteReadings(ctx context.Context, w io.Writer, rec *logbook.Recording) error
+	Save(ctx context.Context, in *intake.Bundle) (int64, error)
+	Twin(ctx context.Context, files []intake.File) (*logbook.Run, bool, error)
+	SaveDetails(ctx context.Context, row *logbook.Run) error
+	SaveMark(ctx context.Context, m *logbook.Mark) error
+	DeleteRun(ctx context.Context, id int64) error
+	RestoreRun(ctx context.Context, id int64) error
+	Learned(ctx context.Context, car *run.Car, of logbook.Of) (*logbook.Learned, error)
+
+	Cars(ctx context.Context) ([]logbook.Car, error)
+	Car(ctx context.Context, id int64) (*logbook.Car, error)
+	Sites(ctx context.Context) ([]logbook.Site, error)
+}
+
+// Room is this room of the interface; safe for concurrent use.
+type Room struct {
+	log  *slog.Logger
+	book Book
+	now  func() time.Time
+	from func(*http.Request) (string, error) // the address that a request came from
+}
+
+// New makes the room; from gives the address that a request came from.
+func New(log *slog.Logger, book Book, now func() time.Time, from func(*http.Request) (string, error)) *Room {
+	return &Room{log: log, book: book, now: now, from: from}
+}
+
+// Routes are the room's own paths, below /api/v1.
+func (s *Room) Routes(r chi.Router) {
+	r.Get("/openapi.json", func(w http.ResponseWriter, _ *http.Request) {
+		w.Header().Set("Content-Type", "application/json")
+		_, _ = w.Write(Document)
+	})
+	r.Group(func(r chi.Router) {
+		r.Use(s.letIn)
+		r.Post("/runs", s.do(logbook.Tester, s.bringIn)) // with a bound of its own
+		r = r.With(func(next http.Handler) http.Handler { return http.MaxBytesHandler(next, mostJSON) })
+		get := func(path string, h handler) { r.Get(path, s.do(logbook.Reader, h)) }
+		get("/runs", s.runs)
+		get("/runs/{id}", s.run)
+		get("/runs/{id}/reading", s.reading)
+		get("/runs/{id}/readings", s.readings)
+		get("/runs/{id}/folder", s.folder)
+		get("/cars", s.cars)
+		get("/cars/{id}", s.car)
+		get("/cars/{id}/learned", s.learned)
+		get("/sites", s.sites)
+		get("/stalls", s.stalls)
+		for path, h := range map[string]handler{"/bench": s.bench, "/forecast": s.forecast, "/fit": s.fit, "/trip": s.trip} {
+			r.Post(path, s.do(logbook.Reader, h))
+		}
+		r.Patch("/runs/{id}", s.do(logbook.Tester, s.change))
+		r.Delete("/runs/{id}", s.do(logbook.Keeper, s.remove))
+		r.Post("/runs/{id}/restore", s.do(logbook.Keeper, s.restore))
+	})
+	r.NotFound(s.do(logbook.Reader, func(http.ResponseWriter, *http.Request) error {
+		return problem{Status: http.StatusNotFound, Title: "Nothing is there", Detail: "openapi.json lists what is"}
+	}))
+	r.MethodNotAllowed(s.do(logbook.Reader, func(_ http.ResponseWriter, r *http.Request) error {
+		return problem{Status: http.StatusMethodNotAllowed, Title: "Not done this way",
+			Detail: r.Method + " does nothing here; openapi.json lists what does"}
+	}))
+}
+
+// mostJSON is how large a body of JSON may be, in bytes, as of a form.
+const mostJSON = 2 << 20
+
+type handler func(http.ResponseWriter, *http.Request) error
+
+type roleKey struct{}
+
+// letIn finds out what whoever asks may do, by a token; without one everything where no password is set and the request
+// comes from this machine, and nothing else.
+func (s *Room) letIn(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		ctx, err := s.asking(r)
+		if err != nil {
+			s.fail(w, r, err)
+			return
+		}
+		w.Header().Set("Cache-Control", "no-store")
+		next.ServeHTTP(w, r.WithContext(ctx))
+	})
+}
+
+func (s *Room) asking(r *http.Request) (context.Context, error) {
+	ctx := r.Context()
+	secret, bearer := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer ")
+	if bearer {
+		t, err := s.book.TokenOf(ctx, strings.TrimSpace(secret), s.now())
+		if errors.Is(err, logbook.ErrNotFound) {
+			return nil, problem{Status: http.StatusUnauthorized, Title: "This token lets nobody in",
+				Detail: "it was never made, has ended or was withdrawn"}
+		}
+		if err != nil {
+			return nil, err
+		}
+		return logbook.ByActor(context.WithValue(ctx, roleKey{}, t.Role), t.Name), nil
+	}
+	hash, err := s.book.PasswordHash(ctx)
+	if err != nil {
+		return nil, err
+	}
+	from, err := s.from(r)
+	if err != nil {
+		return nil, err
+	}
+	if ip := net.ParseIP(from); hash == "" && ip != nil && ip.IsLoopback() {
+		return context.WithValue(ctx, roleKey{}, logbook.Keeper), nil
+	}
+	return nil, problem{Status: http.StatusUnauthorized, Title: "A token is needed",
+		Detail: "zincroad token add NAME makes one; send it as Authorization: Bearer TOKEN"}
+}
+
+// do answers with a handler, or with the problem that it gives; who may not do it is told so.
+func (s *Room) do(needed logbook.Role, h handler) http.HandlerFunc {
+	return func(w http.ResponseWriter, r *http.Request) {
+		role, asked := r.Context().Value(roleKey{}).(logbook.Role)
+		if asked && !role.May(needed) {
+			s.fail(w, r, problem{Status: http.StatusForbidden, Title: "Not with this token",
+				Detail: "it has the role " + string(role) + ", and this needs a " + string(needed)})
+			return
+		}
+		if err := h(w, r); err != nil {
+			s.fail(w, r, err)
+		}
+	}
+}
+
+// answer sends a value as JSON, with sentences in the place of texts, in °C and km.
+func answer(w http.ResponseWriter, status int, v any) error {
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(status)
+	return say.WriteJSON(w, v, units.People{})
+}
