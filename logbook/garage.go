@@ -18,7 +18,7 @@ func findCar(tx *gorm.DB, c *run.Car) (carID, softwareID *int64, err error) {
 	if c == nil || c.Name == "" {
 		return nil, nil, nil
 	}
-	row := carFrom(c)
+	row := CarFrom(c)
 	if err := tx.Clauses(clause.OnConflict{DoNothing: true}).Create(row).Error; err != nil {
 		return nil, nil, err
 	}
@@ -42,7 +42,8 @@ func findCar(tx *gorm.DB, c *run.Car) (carID, softwareID *int64, err error) {
 	return &kept.ID, &s.ID, err
 }
 
-func carFrom(c *run.Car) *Car {
+// CarFrom is a car as run.json describes it, on its way into the garage: without a number, software and note.
+func CarFrom(c *run.Car) *Car {
 	return &Car{
 		Name: c.Name, Chemistry: c.Chemistry, GrossKWh: c.GrossKWh, UsableKWh: c.UsableKWh, CellsInSeries: c.CellsInSeries,
 		PackMinV: c.PackMinV, PackNominalV: c.PackNominalV, PackMaxV: c.PackMaxV, MaxKW: c.MaxKW, MaxA: c.MaxA,
@@ -154,7 +155,7 @@ func findStall(tx *gorm.DB, s *run.Stall) (*int64, error) {
 	if err := tx.Where("name = ?", site.Name).First(&site).Error; err != nil {
 		return nil, err
 	}
-	row := stallFrom(s)
+	row := StallFrom(s)
 	row.SiteID, row.Name = site.ID, name
 	if err := tx.Clauses(clause.OnConflict{DoNothing: true}).Omit("Site").Create(row).Error; err != nil {
 		return nil, err
@@ -179,7 +180,8 @@ func findStall(tx *gorm.DB, s *run.Stall) (*int64, error) {
 	return &kept.ID, nil
 }
 
-func stallFrom(s *run.Stall) *Stall {
+// StallFrom is a stall as run.json describes it, without number, site, name and note.
+func StallFrom(s *run.Stall) *Stall {
 	return &Stall{RatedKW: s.RatedKW, MaxA: s.MaxA, MinV: s.MinV, MaxV: s.MaxV, SharedKW: s.SharedKW, Tariff: s.Tariff}
 }
 

@@ -11,8 +11,8 @@ import (
 	"time"
 )
 
-// Role is what somebody may do: a reader reads and asks for reckonings, a tester also brings runs in and puts them right,
-// a keeper also removes them.
+// Role is what somebody may do: a reader reads and asks for reckonings, a tester also brings runs in and puts them
+// right, a keeper also removes them.
 type Role string
 
 // The roles, each with what the one before may do.
@@ -47,8 +47,8 @@ const tokenBegins = "zincroad_"
 // tokenBytes is how much of a token is left to chance: more than can be tried out.
 const tokenBytes = 32
 
-// AddToken makes a token that holds until it ends, and gives its secret, which nobody can ask for again. A fast hash will
-// do: the secret is chance, not a word of somebody's.
+// AddToken makes a token that holds until it ends, and gives its secret, which nobody can ask for again. A fast hash
+// will do: the secret is chance, not a word of somebody's.
 func (b *Book) AddToken(ctx context.Context, name string, role Role, ends time.Time) (secret string, err error) {
 	if strings.TrimSpace(name) == "" {
 		return "", fmt.Errorf("%w: a token without a name", ErrRefused)

@@ -21,6 +21,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"zincroad/formats/sheet"
 	_ "zincroad/internal/sampled"
 	"zincroad/logbook"
 	"zincroad/web/api"
@@ -68,10 +69,11 @@ func (c *apiClient) ask(method, path string, body []byte, header map[string]stri
 	out := &openapi3filter.ResponseValidationInput{RequestValidationInput: in, Status: w.Code, Header: w.Header(),
 		Body: io.NopCloser(bytes.NewReader(w.Body.Bytes())), Options: &openapi3filter.Options{IncludeResponseStatus: true}}
 	kind := w.Header().Get("Content-Type")
-	if strings.HasPrefix(kind, "text/csv") || kind == "application/zip" {
+	if strings.HasPrefix(kind, "text/csv") || kind == "application/zip" || strings.HasSuffix(kind, "parquet") {
 		out.Options.ExcludeResponseBody = true // the validator knows no decoder for them
 	}
-	require.NoError(c, openapi3filter.ValidateResponse(context.Background(), out), "%s %s: %d %.300s", method, path, w.Code,
+	require.NoError(c, openapi3filter.ValidateResponse(context.Background(), out), "%s %s: %d %.300s", method, path,
+		w.Code,
 		w.Body)
 	return w
 }
@@ -123,9 +125,18 @@ func TestAnotherProgramDoesTheMainJob(t *testing.T) {
 
 	tag := c.ask(http.MethodGet, run, nil, nil).Header().Get("ETag")
 	assert.Equal(t, http.StatusNotModified, c.ask(http.MethodGet, run, nil, map[string]string{"If-None-Match": tag}).Code)
+	parquet := c.ask(http.MethodGet, run+"/readings", nil, map[string]string{"Accept": "application/vnd.apache.parquet"})
+	assert.True(t, sheet.IsParquet(parquet.Body.Bytes()))
+	columns := decoded[struct {
+		Channels map[string][]float64
+	}](t, c.ask(http.MethodGet, run+"/readings", nil, map[string]string{"Accept": "application/json"}))
+	assert.Len(t, columns.Channels["power_kw"], 600)
+	assert.Equal(t, http.StatusNotAcceptable,
+		c.ask(http.MethodGet, run+"/readings", nil, map[string]string{"Accept": "image/png"}).Code)
 	change := []byte(`{"title": "By a program", "conditions": {"ambient_c": -3.5}, "marks": [{"t_s": 30, "kind": "heater"}]}`)
 	require.Equal(t, http.StatusOK, c.ask(http.MethodPatch, run, change, map[string]string{"If-Match": tag}).Code)
-	assert.Equal(t, http.StatusPreconditionFailed, c.ask(http.MethodPatch, run, change, map[string]string{"If-Match": tag}).Code)
+	assert.Equal(t, http.StatusPreconditionFailed, c.ask(http.MethodPatch, run, change,
+		map[string]string{"If-Match": tag}).Code)
 	assert.Equal(t, http.StatusUnprocessableEntity,
 		c.ask(http.MethodPatch, run, []byte(`{"conditions": {"ambient_c": 900}}`), nil).Code)
 	row, err := book.Run(t.Context(), id)
@@ -164,6 +175,78 @@ func TestAnotherProgramDoesTheMainJob(t *testing.T) {
 	require.Equal(t, http.StatusNoContent, c.ask(http.MethodPost, run+"/restore", nil, nil).Code)
 }
 
+// Cars, sites and stalls are added and put right by run.json's rules; null takes a figure away.
+func TestAnotherProgramKeepsTheGarage(t *testing.T) {
+	t.Parallel()
+	h, book := handler(t, true)
+	c := newAPIClient(t, h)
+	type one struct{ ID int64 }
+	made := c.ask(http.MethodPost, "/cars",
+		[]byte(`{"name": "Hazel 60", "usable_kwh": 58, "max_kw": 120, "chemistry": "LFP"}`),
+		nil)
+	require.Equal(t, http.StatusCreated, made.Code, "%s", made.Body)
+	id := decoded[one](t, made).ID
+	path := fmt.Sprintf("/cars/%d", id)
+	require.Equal(t, http.StatusOK, c.ask(http.MethodPatch, path, []byte(`{"max_kw": null, "warm_c": 24}`), nil).Code)
+	car, err := book.Car(t.Context(), id)
+	require.NoError(t, err)
+	assert.Equal(t, 58.0, *car.UsableKWh)
+	assert.Equal(t, 24.0, *car.WarmC)
+	assert.Nil(t, car.MaxKW)
+	assert.Equal(t, http.StatusConflict, c.ask(http.MethodPost, "/cars", []byte(`{"name": "Hazel 60"}`), nil).Code)
+	for _, wrong := range []string{`{}`, `{"name": "x", "usable_kwh": -3}`, `{"name": "x", "chemistry": "wood"}`, `[]`} {
+		assert.GreaterOrEqual(t, c.ask(http.MethodPost, "/cars", []byte(wrong), nil).Code, 400, wrong)
+	}
+
+	site := decoded[one](t, c.ask(http.MethodPost, "/sites", []byte(`{"name": "Lower Mill"}`), nil)).ID
+	stall := c.ask(http.MethodPost, "/stalls", fmt.Appendf(nil, `{"site_id": %d, "name": "2", "rated_kw": 150}`, site),
+		nil)
+	require.Equal(t, http.StatusCreated, stall.Code, "%s", stall.Body)
+	at := decoded[one](t, stall).ID
+	require.Equal(t, http.StatusOK,
+		c.ask(http.MethodPatch, fmt.Sprintf("/stalls/%d", at), []byte(`{"max_a": 400}`), nil).Code)
+	kept, err := book.Stall(t.Context(), at)
+	require.NoError(t, err)
+	assert.Equal(t, "Lower Mill", kept.Site.Name)
+	assert.Equal(t, []float64{150, 400}, []float64{*kept.RatedKW, *kept.MaxA})
+	assert.Equal(t, http.StatusBadRequest, c.ask(http.MethodPost, "/stalls", []byte(`{"site_id": 999, "name": "1"}`),
+		nil).Code)
+	assert.Equal(t, http.StatusOK,
+		c.ask(http.MethodPatch, fmt.Sprintf("/sites/%d", site), []byte(`{"name": "Upper Mill"}`), nil).Code)
+}
+
+// A logger's readings of a run under way are stored once for each key, and 200 says that they are.
+func TestAnotherProgramSendsReadings(t *testing.T) {
+	t.Parallel()
+	h, book := handler(t, true)
+	c := newAPIClient(t, h)
+	began := time.Now().UTC().Add(-10 * time.Minute)
+	id, err := book.StartLive(t.Context(), &logbook.Run{StartedAt: &began})
+	require.NoError(t, err)
+	path := fmt.Sprintf("/runs/%d/live/readings", id)
+	for range 2 {
+		w := c.ask(http.MethodPost, path,
+			[]byte(`{"key": "k1", "side": "car", "t_s": 60, "values": {"soc_pct": 12, "power_kw": 93.5}}`), nil)
+		require.Equal(t, http.StatusOK, w.Code, "%s", w.Body)
+	}
+	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, path,
+		[]byte(`{"key": "k2", "side": "car", "t_s": 90, "values": {"power_kw": 95}}`), nil).Code)
+	row, err := book.Run(t.Context(), id)
+	require.NoError(t, err)
+	full, err := book.Load(t.Context(), row)
+	require.NoError(t, err)
+	require.Len(t, full.Recordings, 1)
+	assert.Equal(t, []float64{60, 90}, full.Recordings[0].T, "the first one once")
+	for _, wrong := range []string{`{"key": "k3", "side": "car", "values": {}}`,
+		`{"key": "k3", "side": "car", "values": {"soc_pct": 120}}`, `{"key": "", "side": "car", "values": {"soc_pct": 20}}`,
+		`{"key": "k3", "side": "roof", "values": {"soc_pct": 20}}`, `{"key": "k3", "side": "car", "values": {"luck": 20}}`,
+		`{"key": "k3", "side": "car", "t_s": 4000, "values": {"soc_pct": 20}}`} {
+		assert.Equal(t, http.StatusBadRequest, c.ask(http.MethodPost, path, []byte(wrong), nil).Code, wrong)
+	}
+	assert.Equal(t, http.StatusConflict, c.ask(http.MethodPost, "/runs/1/live/readings",
+		[]byte(`{"key": "k", "side": "car", "values": {"soc_pct": 20}}`), nil).Code, "it has ended")
+}
+
 // Where a password is set, or the asker is another machine, only a token lets in, and to no more than its role; what it
 // changes is noted as its own.
 func TestTokensAtTheDoor(t *testing.T) {
@@ -186,7 +269,8 @@ func TestTokensAtTheDoor(t *testing.T) {
 	assert.Equal(t, http.StatusOK, c.ask(http.MethodGet, "/cars", nil, nil).Code)
 	assert.Equal(t, http.StatusForbidden, c.ask(http.MethodDelete, "/runs/1", nil, nil).Code)
 	assert.Equal(t, http.StatusForbidden, c.ask(http.MethodPatch, "/runs/1", []byte(`{"title":"x"}`), nil).Code)
-	if c.token, err = book.AddToken(t.Context(), "the van's logger", logbook.Tester, time.Now().Add(time.Hour)); err != nil {
+	if c.token, err = book.AddToken(t.Context(), "the van's logger", logbook.Tester,
+		time.Now().Add(time.Hour)); err != nil {
 		t.Fatal(err)
 	}
 	assert.Equal(t, http.StatusOK, c.ask(http.MethodPatch, "/runs/1", []byte(`{"title":"x"}`), nil).Code)
@@ -207,17 +291,19 @@ func TestAnyRequestIsAnsweredAsDescribed(t *testing.T) {
 	h, _ := handler(t, true)
 	c := newAPIClient(t, h)
 	paths := []string{"/runs", "/runs/{id}", "/runs/{id}/reading", "/runs/{id}/readings", "/runs/{id}/folder",
-		"/runs/{id}/restore", "/cars", "/cars/{id}", "/cars/{id}/learned", "/sites", "/stalls", "/bench", "/forecast", "/fit",
-		"/trip"}
+		"/runs/{id}/restore", "/runs/{id}/live/readings", "/cars", "/cars/{id}", "/cars/{id}/learned", "/sites",
+		"/sites/{id}", "/stalls", "/stalls/{id}", "/bench", "/forecast", "/fit", "/trip"}
 	methods := []string{http.MethodGet, http.MethodPost, http.MethodPatch}
-	values := rapid.OneOf(rapid.SampledFrom([]string{"", "1", "-1", "0", "10-80", "80-10", "plug", "car", "newest", "9e999",
+	values := rapid.OneOf(rapid.SampledFrom([]string{"", "1", "-1", "0", "10-80", "80-10", "plug", "car", "newest",
+		"9e999",
 		"null", "full", "\x00", "é", "zzzzzzzzzzzzzzzzzz"}), rapid.StringN(0, 12, 40))
 	rapid.Check(t, func(rt *rapid.T) {
 		for range 10 {
 			path, method := rapid.SampledFrom(paths).Draw(rt, "path"), rapid.SampledFrom(methods).Draw(rt, "method")
 			path = strings.ReplaceAll(path, "{id}", rapid.SampledFrom([]string{"1", "2", "18", "999", "0"}).Draw(rt, "id"))
 			q := url.Values{}
-			for _, key := range rapid.SliceOfN(rapid.SampledFrom([]string{"limit", "cursor", "sort", "q", "clock", "side", "name",
+			for _, key := range rapid.SliceOfN(rapid.SampledFrom([]string{"limit", "cursor", "sort", "q", "clock", "side",
+				"name",
 				"ambient_from", "profile", "recording", "car"}), 0, 3).Draw(rt, "keys") {
 				q.Set(key, values.Draw(rt, key))
 			}
@@ -226,7 +312,8 @@ func TestAnyRequestIsAnsweredAsDescribed(t *testing.T) {
 				body = []byte(rapid.OneOf(rapid.SampledFrom([]string{"{}", "null", "[]", `{"runs":[1,2]}`, `{"runs":[1,1]}`,
 					`{"runs":[1,999]}`, `{"run":{"car":{"usable_kwh":60,"chemistry":"LFP","max_kw":100}}}`, `{"run":null}`,
 					`{"run":{"car":{"usable_kwh":60}},"from_pct":80,"to_pct":10}`, `{"conditions":{"ambient_c":1e9}}`,
-					`{"title":"x","marks":[{"t_s":-1,"kind":"boom"}]}`, `{"stall_share":0}`, `{"car_id":1,"battery_c":-300}`}),
+					`{"title":"x","marks":[{"t_s":-1,"kind":"boom"}]}`, `{"stall_share":0}`, `{"car_id":1,"battery_c":-300}`, `{"name":"x"}`, `{"name":null}`, `{"name":"y","site_id":1}`,
+					`{"site_id":"1"}`, `{"key":"k","side":"car","values":{"soc_pct":1e308}}`}),
 					rapid.String()).Draw(rt, "body"))
 			}
 			if q := q.Encode(); q != "" {

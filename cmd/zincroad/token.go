@@ -36,7 +36,8 @@ func tokenAddCommand() *cobra.Command {
 				return refused(c.ErrOrStderr(), "--days", fmt.Errorf("%d, expected 1 to %d", days, mostDays))
 			}
 			return withBook(c.Context(), &st, func(b *logbook.Book) error {
-				secret, err := b.AddToken(c.Context(), args[0], logbook.Role(role), time.Now().Add(time.Duration(days)*24*time.Hour))
+				secret, err := b.AddToken(c.Context(), args[0], logbook.Role(role),
+					time.Now().Add(time.Duration(days)*24*time.Hour))
 				if err != nil {
 					return err
 				}

@@ -17,6 +17,7 @@ import (
 
 	"zincroad/core/run"
 	"zincroad/core/say"
+	"zincroad/core/trace"
 	"zincroad/core/units"
 	"zincroad/formats/intake"
 	"zincroad/logbook"
@@ -48,6 +49,13 @@ type Book interface {
 	DeleteRun(ctx context.Context, id int64) error
 	RestoreRun(ctx context.Context, id int64) error
 	Learned(ctx context.Context, car *run.Car, of logbook.Of) (*logbook.Learned, error)
+
+	SaveCar(ctx context.Context, c *logbook.Car) error
+	Site(ctx context.Context, id int64) (*logbook.Site, error)
+	SaveSite(ctx context.Context, s *logbook.Site) error
+	Stall(ctx context.Context, id int64) (*logbook.Stall, error)
+	SaveStall(ctx context.Context, s *logbook.Stall) error
+	Type(ctx context.Context, runID int64, side trace.Side, key, line, correcting string, s logbook.Sample) error
 
 	Cars(ctx context.Context) ([]logbook.Car, error)
 	Car(ctx context.Context, id int64) (*logbook.Car, error)
@@ -92,6 +100,13 @@ func (s *Room) Routes(r chi.Router) {
 			r.Post(path, s.do(logbook.Reader, h))
 		}
 		r.Patch("/runs/{id}", s.do(logbook.Tester, s.change))
+		r.Post("/runs/{id}/live/readings", s.do(logbook.Tester, s.liveReading))
+		r.Post("/cars", s.do(logbook.Tester, s.addCar))
+		r.Patch("/cars/{id}", s.do(logbook.Tester, s.changeCar))
+		r.Post("/sites", s.do(logbook.Tester, s.addSite))
+		r.Patch("/sites/{id}", s.do(logbook.Tester, s.changeSite))
+		r.Post("/stalls", s.do(logbook.Tester, s.addStall))
+		r.Patch("/stalls/{id}", s.do(logbook.Tester, s.changeStall))
 		r.Delete("/runs/{id}", s.do(logbook.Keeper, s.remove))
 		r.Post("/runs/{id}/restore", s.do(logbook.Keeper, s.restore))
 	})

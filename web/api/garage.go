@@ -91,18 +91,25 @@ type stallOne struct {
 	Stall  *run.Stall `json:"stall"`
 }
 
+func stallOf(t *logbook.Stall, site string) stallOne {
+	d := t.Describe()
+	d.Site = site
+	return stallOne{t.ID, t.SiteID, d}
+}
+
+func siteOf(of *logbook.Site) site {
+	out := site{ID: of.ID, Name: of.Name, Stalls: []stallOne{}}
+	for k := range of.Stalls {
+		out.Stalls = append(out.Stalls, stallOf(&of.Stalls[k], of.Name))
+	}
+	return out
+}
+
 func (s *Room) sitesOf(r *http.Request) ([]site, error) {
 	list, err := s.book.Sites(r.Context())
 	out := []site{}
 	for i := range list {
-		one := site{ID: list[i].ID, Name: list[i].Name, Stalls: []stallOne{}}
-		for k := range list[i].Stalls {
-			t := &list[i].Stalls[k]
-			d := t.Describe()
-			d.Site = list[i].Name
-			one.Stalls = append(one.Stalls, stallOne{t.ID, list[i].ID, d})
-		}
-		out = append(out, one)
+		out = append(out, siteOf(&list[i]))
 	}
 	return out, err
 }

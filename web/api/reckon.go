@@ -95,7 +95,8 @@ func (s *Room) sessionOf(r *http.Request) (in session, of *run.Run, err error) {
 		in.StallShare = run.N(100)
 	}
 	if !(*in.StallShare > 0 && *in.StallShare <= mostShare) {
-		return in, nil, bad(fmt.Sprintf("stall_share: %g, expected more than 0 and no more than %d", *in.StallShare, mostShare))
+		return in, nil, bad(fmt.Sprintf("stall_share: %g, expected more than 0 and no more than %d", *in.StallShare,
+			mostShare))
 	}
 	if !(in.ClimateKW >= 0 && in.ClimateKW <= mostClimateKW) {
 		return in, nil, bad(fmt.Sprintf("climate_kw: %g, expected 0 to %d", in.ClimateKW, mostClimateKW))

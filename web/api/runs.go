@@ -20,6 +20,7 @@ import (
 	"zincroad/formats/boxed"
 	"zincroad/formats/intake"
 	"zincroad/formats/runfolder"
+	"zincroad/formats/sheet"
 	"zincroad/logbook"
 )
 
@@ -193,7 +194,8 @@ func (s *Room) reading(w http.ResponseWriter, r *http.Request) error {
 	return answer(w, http.StatusOK, res.Reading(clock, side))
 }
 
-// readings gives a recording's readings, with what was put right in them: CSV, or JSON where that is asked for.
+// readings gives a recording's readings, with what was put right in them: CSV, or JSON or Parquet
+// where that is asked for.
 func (s *Room) readings(w http.ResponseWriter, r *http.Request) error {
 	row, err := s.rowOf(r)
 	if err != nil {
@@ -208,16 +210,21 @@ func (s *Room) readings(w http.ResponseWriter, r *http.Request) error {
 	if k < 0 {
 		return fmt.Errorf("that recording: %w", logbook.ErrNotFound)
 	}
-	switch kind := wanted(r.Header.Get("Accept"), "text/csv", "application/json"); kind {
-	case "text/csv":
+	kind := wanted(r.Header.Get("Accept"), "text/csv", "application/json", parquetType)
+	if kind == "text/csv" {
 		w.Header().Set("Content-Type", "text/csv; charset=utf-8")
 		return s.book.WriteReadings(r.Context(), w, &row.Recordings[k])
+	}
+	full, err := s.book.Load(r.Context(), row)
+	if err != nil {
+		return err
+	}
+	rec := full.Recordings[k]
+	switch kind {
+	case parquetType:
+		w.Header().Set("Content-Type", parquetType)
+		return sheet.WriteParquet(w, rec)
 	case "application/json":
-		full, err := s.book.Load(r.Context(), row)
-		if err != nil {
-			return err
-		}
-		rec := full.Recordings[k]
 		out := struct {
 			Side     trace.Side                     `json:"side"`
 			T        trace.Floats                   `json:"t_s"`
@@ -229,8 +236,11 @@ func (s *Room) readings(w http.ResponseWriter, r *http.Request) error {
 		return answer(w, http.StatusOK, out)
 	}
 	return problem{Status: http.StatusNotAcceptable, Title: "Not in that form",
-		Detail: "readings come as text/csv or application/json"}
+		Detail: "readings come as text/csv, application/json or " + parquetType}
 }
+
+// parquetType is the media type of Parquet files (IANA).
+const parquetType = "application/vnd.apache.parquet"
 
 // wanted picks of some media types the one that an Accept header names first; none is named: the first.
 func wanted(accept string, offered ...string) string {
@@ -359,7 +369,8 @@ func (s *Room) change(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	for _, m := range noted.Marks {
-		if err := s.book.SaveMark(r.Context(), &logbook.Mark{RunID: row.ID, TS: m.TS, Kind: m.Kind, Note: m.Note}); err != nil {
+		if err := s.book.SaveMark(r.Context(), &logbook.Mark{RunID: row.ID, TS: m.TS, Kind: m.Kind,
+			Note: m.Note}); err != nil {
 			return err
 		}
 	}
