@@ -34,4 +34,10 @@ func TestAChangeIsToldAndUndone(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, was, row.AmbientC)
 	assert.Equal(t, http.StatusNotFound, post(h, "/runs/1/history/1/undo", nil).Code, "of another run, or of none")
+
+	form = url.Values{"kind": {"neighbour"}, "time": {"0:30"}}
+	require.Equal(t, http.StatusSeeOther, post(h, "/runs/2/marks", form).Code)
+	page = get(h, "/runs/2/history").Body.String()
+	assert.Contains(t, page, "mark added")
+	assert.NotContains(t, page, `<span class="second">note</span>`, "what a mark never had is not told")
 }

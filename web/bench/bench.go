@@ -369,7 +369,7 @@ func (s *Room) benchOthers(ctx context.Context, have []int64) ([]logbook.Choice,
 func (s *Room) lay(w http.ResponseWriter, r *http.Request) error {
 	ids := ui.ParseIDs(r.FormValue("runs")+","+r.FormValue("add"), ",")
 	if len(ids) > bench.MaxRuns {
-		return ui.BadRequest("the bench holds %d runs; take one away first", bench.MaxRuns)
+		return ui.BadRequest("the bench holds %d runs; take one off first", bench.MaxRuns)
 	}
 	ui.SetPicked(w, ids)
 	to := "/bench"

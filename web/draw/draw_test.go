@@ -17,6 +17,7 @@ import (
 	_ "zincroad/internal/sampled"
 
 	"zincroad/core/curve"
+	"zincroad/core/limit"
 	"zincroad/core/run"
 	"zincroad/core/trace"
 )
@@ -58,6 +59,31 @@ func strip() *Strip {
 		Gaps:    []trace.Span{{From: 300, To: 400}},
 		Marks:   []Sign{{TS: 0, Letter: "P", Title: "0:00 plugged in"}, {TS: 4, Letter: "N", Title: `a "note" & more`}},
 		Badges:  []Badge{{TS: 100, Number: 1, Title: "Peak"}, {TS: 101, Number: 2, Title: "Ramp"}},
+	}
+}
+
+// Marks made within seconds of each other hang one below the other, all of them within the picture.
+func TestSignsStayWithinTheStrip(t *testing.T) {
+	for _, held := range [][]Stretch{nil, {{FromS: 0, ToS: 1200, Cause: limit.Cold}}} {
+		for _, narrow := range []bool{false, true} {
+			s := strip()
+			s.Held, s.Narrow = held, narrow
+			s.Marks = append(s.Marks, Sign{TS: 8, Letter: "H"}, Sign{TS: 9, Letter: "L"})
+			e := elements(t, s.Large())
+			var box [4]float64
+			for i, v := range strings.Fields(e["svg"][0]["viewBox"]) {
+				box[i] = number(t, v)
+			}
+			n, lowest := 0, 0.0
+			for _, r := range e["rect"] {
+				if r["class"] == "sign" {
+					n++
+					lowest = max(lowest, number(t, r["y"])+number(t, r["height"]))
+				}
+			}
+			assert.Equal(t, 4, n)
+			assert.LessOrEqual(t, lowest, box[3], "held %t, narrow %t", held != nil, narrow)
+		}
 	}
 }
 

@@ -181,6 +181,9 @@ func (s *Strip) Large() string {
 		c.w, c.h, base, class, hidden = 362, 190, 132, "strip large narrow", `aria-hidden="true" `
 	}
 	p := plane{x0: 36, x1: c.w - 14, base: base, top: 36, t0: s.begin(), t1: s.end(), kw: s.topKW()}
+	for _, at := range s.signPlaces(p) {
+		c.h = math.Max(c.h, at.y+signH/2+1)
+	}
 	c.open(
 		class,
 		s.Title,
@@ -354,28 +357,45 @@ func (s *Strip) times(c *canvas, p plane) {
 
 // signs stand under the road, where the marks were made.
 func (s *Strip) signs(c *canvas, p plane) {
+	places := s.signPlaces(p)
+	for i, m := range s.Marks {
+		x, y := places[i].x, places[i].y
+		fmt.Fprintf(c, `<g><title>%s</title>`, escaped(m.Title))
+		c.line("sign-stem", x, p.base, x, y-signH/2)
+		c.rect("sign", x-6.5, y-signH/2, 13, signH, 2)
+		c.text("sign-text", "middle", x, y+3.4, m.Letter)
+		c.WriteString("</g>")
+	}
+}
+
+// signPlaces are the middles of the signs: marks close to each other hang one
+// below the other, on three rows at most.
+func (s *Strip) signPlaces(p plane) []place {
 	var row [3]float64
 	for i := range row {
 		row[i] = math.Inf(-1)
 	}
-	for _, m := range s.Marks {
+	out := make([]place, len(s.Marks))
+	for i, m := range s.Marks {
 		x := math.Max(p.x0, math.Min(p.x1, p.x(m.TS)))
 		level := 0
 		for level < len(row)-1 && x-row[level] < 16 {
 			level++
 		}
 		row[level] = x
-		y := p.base + 28 + float64(level)*14
+		out[i] = place{x, p.base + 28 + float64(level)*14}
 		if len(s.Held) > 0 {
-			y += bandH
+			out[i].y += bandH
 		}
-		fmt.Fprintf(c, `<g><title>%s</title>`, escaped(m.Title))
-		c.line("sign-stem", x, p.base, x, y-6)
-		c.rect("sign", x-6.5, y-6, 13, 12, 2)
-		c.text("sign-text", "middle", x, y+3.4, m.Letter)
-		c.WriteString("</g>")
 	}
+	return out
 }
+
+// place is a point of the picture.
+type place struct{ x, y float64 }
+
+// signH is the height of a sign.
+const signH = 12.0
 
 // badges stand in the road, each on the stretch its finding speaks of.
 func (s *Strip) badges(c *canvas, p plane) {

@@ -87,7 +87,7 @@ func (s *Room) saveSite(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Room) deleteSite(w http.ResponseWriter, r *http.Request) {
-	s.remove(w, r, "/sites", "this site still has stalls; take them away first", s.book.DeleteSite)
+	s.remove(w, r, "/sites", "this site still has stalls; remove them first", s.book.DeleteSite)
 }
 
 type stallView struct {

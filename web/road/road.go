@@ -338,7 +338,7 @@ func (s *Room) pick(w http.ResponseWriter, r *http.Request) error {
 		ids = slices.Delete(ids, at, at+1)
 	case len(ids) >= bench.MaxRuns:
 		if !ui.IsPart(r) {
-			return ui.BadRequest("the bench holds %d runs; take one away first", bench.MaxRuns)
+			return ui.BadRequest("the bench holds %d runs; take one off first", bench.MaxRuns)
 		}
 	default:
 		ids = append(ids, id)

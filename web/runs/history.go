@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"net/http"
-	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -111,15 +110,23 @@ func (s *Room) namesOf(ctx context.Context) (names, error) {
 }
 
 // unitsOf are the units of columns that have one.
-var unitsOf = map[string]string{"ambient_c": "°C", "battery_c": "°C", "odometer_km": "km", "from_pct": "%",
+var unitsOf = map[string]string{
+	"ambient_c":          "°C",
+	"battery_c":          "°C",
+	"odometer_km":        "km",
+	"from_pct":           "%",
 	"to_pct":             "%",
-	"preconditioned_min": "min", "clock_offset_s": "s"}
+	"preconditioned_min": "min",
+	"clock_offset_s":     "s",
+}
 
-// shownColumns are the columns that a change is shownColumns by, in this order; others say nothing to people.
-var shownColumns = []string{"title", "started_at", "timezone", "car_id", "software_id", "stall_id", "adapter_id",
-	"method_name",
-	"from_pct", "to_pct", "clock", "method_climate", "ambient_c", "battery_c", "preconditioned", "preconditioned_min",
-	"profile", "climate", "weather", "odometer_km", "label", "kind", "t_s", "note", "name", "side", "clock_offset_s"}
+// shownColumns are the columns that a change is told by, in this order; others say nothing to people.
+var shownColumns = []string{
+	"title", "started_at", "timezone", "car_id", "software_id", "stall_id", "adapter_id", "method_name",
+	"from_pct", "to_pct", "clock", "method_climate", "ambient_c", "battery_c", "preconditioned",
+	"preconditioned_min", "profile", "climate", "weather", "odometer_km", "label", "kind", "t_s", "note",
+	"name", "side", "clock_offset_s",
+}
 
 // changeRowOf puts a change into words.
 func changeRowOf(c logbook.Change, row *logbook.Run, called names) changeRow {
@@ -143,13 +150,14 @@ func changeRowOf(c logbook.Change, row *logbook.Run, called names) changeRow {
 	}
 	out.What = say.T("history."+did, say.T("entity."+c.Entity))
 	for _, column := range shownColumns {
-		before, had := c.Before[column]
-		after, has := c.After[column]
-		if !had && !has {
-			continue
+		v := changedValue{
+			Name:   say.T("column." + column),
+			Before: valueOf(column, c.Before[column], row, called),
+			After:  valueOf(column, c.After[column], row, called),
 		}
-		out.Values = append(out.Values, changedValue{say.T("column." + column), valueOf(column, before, row, called),
-			valueOf(column, after, row, called)})
+		if v.Before.Any() || v.After.Any() { // not of a thing added what it never had
+			out.Values = append(out.Values, v)
+		}
 	}
 	return out
 }
@@ -166,6 +174,9 @@ func valueOf(column string, v any, row *logbook.Run, called names) say.Text {
 	case nil:
 		return nil
 	case string:
+		if x == "" {
+			return nil
+		}
 		if column == "started_at" {
 			if at, err := time.Parse(time.RFC3339, x); err == nil {
 				x = ui.Local(at, row.Timezone).Format("2 Jan 2006, 15:04:05")
@@ -187,9 +198,4 @@ func valueOf(column string, v any, row *logbook.Run, called names) say.Text {
 		return say.Own(strings.ToLower(fmt.Sprint(x)))
 	}
 	return nil
-}
-
-// Told tells whether a change has values that people know.
-func (c changeRow) Told() bool {
-	return slices.ContainsFunc(c.Values, func(v changedValue) bool { return v.Before.Any() || v.After.Any() })
 }

@@ -135,7 +135,7 @@ func (s *Room) run(w http.ResponseWriter, r *http.Request) error {
 // recordingNotice says that a recording came or went, with the way back.
 func recordingNotice(row *logbook.Run, q url.Values) *ui.Notice {
 	if name := q.Get("away"); name != "" {
-		return &ui.Notice{Text: name + " is taken away; its file waits on the Desk."}
+		return &ui.Notice{Text: name + " is removed; its file waits on the Desk."}
 	}
 	if q.Get("master") != "" && len(row.Recordings) > 1 && q.Get("master") == fmt.Sprint(row.Recordings[0].ID) {
 		return &ui.Notice{Text: row.Recordings[0].Name + " gives the run its time now.",
