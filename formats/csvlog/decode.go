@@ -81,7 +81,7 @@ func decode(r io.Reader, encoding string) io.Reader {
 	case windowsText:
 		return transform.NewReader(r, charmap.Windows1252.NewDecoder())
 	}
-	return &bomSkipper{r: r}
+	return transform.NewReader(r, unicode.BOMOverride(transform.Nop))
 }
 
 // onlyCR tells a text whose lines end with a carriage return alone.
@@ -108,28 +108,6 @@ func (f *feeds) Read(p []byte) (int, error) {
 		if b == '\r' {
 			p[i] = '\n'
 		}
-	}
-	return n, err
-}
-
-// bomSkipper drops a UTF-8 byte-order mark from the beginning of a text.
-type bomSkipper struct {
-	r    io.Reader
-	past bool
-}
-
-// Read gives the decoded text; what is no text in the encoding becomes U+FFFD.
-func (b *bomSkipper) Read(p []byte) (int, error) {
-	if b.past || len(p) < 3 {
-		return b.r.Read(p)
-	}
-	b.past = true
-	n, err := io.ReadFull(b.r, p[:3])
-	if err == io.ErrUnexpectedEOF {
-		err = io.EOF
-	}
-	if n == 3 && bytes.Equal(p[:3], []byte{0xef, 0xbb, 0xbf}) {
-		return b.r.Read(p)
 	}
 	return n, err
 }
