@@ -26,7 +26,7 @@ func findCar(tx *gorm.DB, c *run.Car) (carID, softwareID *int64, err error) {
 	if err := tx.Where("name = ?", c.Name).First(&kept).Error; err != nil {
 		return nil, nil, err
 	}
-	if kept.fillFrom(row) {
+	if complete(&kept, c) {
 		if err := tx.Save(&kept).Error; err != nil {
 			return nil, nil, err
 		}
@@ -44,95 +44,22 @@ func findCar(tx *gorm.DB, c *run.Car) (carID, softwareID *int64, err error) {
 
 // CarFrom is a car as run.json describes it, on its way into the garage: without a number, software and note.
 func CarFrom(c *run.Car) *Car {
-	return &Car{
-		Name: c.Name, Chemistry: c.Chemistry, GrossKWh: c.GrossKWh, UsableKWh: c.UsableKWh, CellsInSeries: c.CellsInSeries,
-		PackMinV: c.PackMinV, PackNominalV: c.PackNominalV, PackMaxV: c.PackMaxV, MaxKW: c.MaxKW, MaxA: c.MaxA,
-		ConverterKW: c.ConverterKW, BatteryMassKg: c.BatteryMassKg, HeaterKW: c.HeaterKW, WarmC: c.WarmC,
-		Preconditioning: c.Preconditioning, ConsumptionWhKm: c.ConsumptionWhKm, RatedRangeKm: c.RatedRangeKm,
-		Envelope: c.Envelope,
-		TimerS:   c.TimerS, TimerSharePct: c.TimerSharePct, Pack: c.Pack,
-		HeaterStopC: c.HeaterStopC, Navigation: c.Navigation, GentleEnvelope: c.GentleEnvelope,
-	}
+	out := &Car{}
+	carry(out, c)
+	return out
 }
 
 // Describe gives the car in the words of run.json, with what a software version of it
 // changed.
 func (c *Car) Describe(software string) *run.Car {
-	out := c.describe(software)
+	out := &run.Car{Software: software}
+	carry(out, c)
 	for _, s := range c.Softwares {
-		if s.Version != software {
-			continue
-		}
-		if s.HeaterKW != nil {
-			out.HeaterKW = s.HeaterKW
-		}
-		if s.HeaterStopC != nil {
-			out.HeaterStopC = s.HeaterStopC
-		}
-		if s.Navigation != nil {
-			out.Navigation = s.Navigation
-		}
-		if len(s.GentleEnvelope) > 0 {
-			out.GentleEnvelope = s.GentleEnvelope
+		if s.Version == software {
+			carry(out, &s)
 		}
 	}
 	return out
-}
-
-func (c *Car) describe(software string) *run.Car {
-	return &run.Car{
-		Name: c.Name, Software: software, Chemistry: c.Chemistry, GrossKWh: c.GrossKWh, UsableKWh: c.UsableKWh,
-		CellsInSeries: c.CellsInSeries, PackMinV: c.PackMinV, PackNominalV: c.PackNominalV, PackMaxV: c.PackMaxV,
-		MaxKW: c.MaxKW, MaxA: c.MaxA, ConverterKW: c.ConverterKW, BatteryMassKg: c.BatteryMassKg, HeaterKW: c.HeaterKW,
-		WarmC: c.WarmC, Preconditioning: c.Preconditioning, ConsumptionWhKm: c.ConsumptionWhKm,
-		RatedRangeKm: c.RatedRangeKm, Envelope: c.Envelope, TimerS: c.TimerS, TimerSharePct: c.TimerSharePct, Pack: c.Pack,
-		HeaterStopC: c.HeaterStopC, Navigation: c.Navigation, GentleEnvelope: c.GentleEnvelope,
-	}
-}
-
-// fillFrom takes over what is not known yet and tells whether anything was.
-func (c *Car) fillFrom(o *Car) bool {
-	filled := fillWords(&c.Chemistry, o.Chemistry)
-	filled = fillWords(&c.Preconditioning, o.Preconditioning) || filled
-	into, from := c.numbers(), o.numbers()
-	for i := range into {
-		filled = fill(into[i], *from[i]) || filled
-	}
-	if len(c.Envelope) == 0 && len(o.Envelope) > 0 {
-		c.Envelope, filled = o.Envelope, true
-	}
-	if len(c.GentleEnvelope) == 0 && len(o.GentleEnvelope) > 0 {
-		c.GentleEnvelope, filled = o.GentleEnvelope, true
-	}
-	if c.Navigation == nil && o.Navigation != nil {
-		c.Navigation, filled = o.Navigation, true
-	}
-	if c.Pack == nil && o.Pack != nil {
-		c.Pack, filled = o.Pack, true
-	}
-	return filled
-}
-
-func (c *Car) numbers() []**float64 {
-	return []**float64{&c.GrossKWh, &c.UsableKWh, &c.CellsInSeries, &c.PackMinV, &c.PackNominalV, &c.PackMaxV, &c.MaxKW,
-		&c.MaxA, &c.ConverterKW, &c.BatteryMassKg, &c.HeaterKW, &c.WarmC, &c.ConsumptionWhKm, &c.RatedRangeKm, &c.TimerS,
-		&c.TimerSharePct, &c.HeaterStopC}
-}
-
-func fill(into **float64, from *float64) bool {
-	if *into != nil || from == nil {
-		return false
-	}
-	*into = from
-	return true
-}
-
-func fillWords(into *string, from string) bool {
-	if *into != "" || from == "" {
-		return false
-	}
-	*into = from
-	return true
 }
 
 // findStall gives the stall of that name at the site of that name, making both
@@ -164,15 +91,7 @@ func findStall(tx *gorm.DB, s *run.Stall) (*int64, error) {
 	if err := tx.Where("site_id = ? AND name = ?", site.ID, name).First(&kept).Error; err != nil {
 		return nil, err
 	}
-	filled := fill(&kept.RatedKW, s.RatedKW)
-	filled = fill(&kept.MaxA, s.MaxA) || filled
-	filled = fill(&kept.MinV, s.MinV) || filled
-	filled = fill(&kept.MaxV, s.MaxV) || filled
-	filled = fill(&kept.SharedKW, s.SharedKW) || filled
-	if kept.Tariff == nil && s.Tariff != nil {
-		kept.Tariff, filled = s.Tariff, true
-	}
-	if filled {
+	if complete(&kept, s) {
 		if err := tx.Omit("Site").Save(&kept).Error; err != nil {
 			return nil, err
 		}
@@ -180,22 +99,17 @@ func findStall(tx *gorm.DB, s *run.Stall) (*int64, error) {
 	return &kept.ID, nil
 }
 
-// StallFrom is a stall as run.json describes it, without number, site, name and note.
+// StallFrom is a stall as run.json describes it, without number, site and note.
 func StallFrom(s *run.Stall) *Stall {
-	return &Stall{RatedKW: s.RatedKW, MaxA: s.MaxA, MinV: s.MinV, MaxV: s.MaxV, SharedKW: s.SharedKW, Tariff: s.Tariff}
+	out := &Stall{}
+	carry(out, s)
+	return out
 }
 
 // Describe gives the stall in the words of run.json.
 func (s *Stall) Describe() *run.Stall {
-	out := &run.Stall{
-		Name:     s.Name,
-		RatedKW:  s.RatedKW,
-		MaxA:     s.MaxA,
-		MinV:     s.MinV,
-		MaxV:     s.MaxV,
-		SharedKW: s.SharedKW,
-		Tariff:   s.Tariff,
-	}
+	out := &run.Stall{}
+	carry(out, s)
 	if s.Site != nil {
 		out.Site = s.Site.Name
 	}

@@ -168,7 +168,7 @@ func (s *Room) savedStall(r *http.Request, was *logbook.Stall) (*logbook.Stall, 
 		return nil, bad("name: expected what the stall is called")
 	}
 	t := logbook.StallFrom(planned.Stall)
-	t.ID, t.SiteID, t.Name, t.Note = was.ID, at, planned.Stall.Name, was.Note
+	t.ID, t.SiteID, t.Note = was.ID, at, was.Note
 	if err := s.book.SaveStall(r.Context(), t); err != nil {
 		return nil, err
 	}
