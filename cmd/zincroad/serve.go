@@ -2,18 +2,14 @@ package main
 
 import (
 	"context"
-	"crypto/sha256"
 	"errors"
 	"fmt"
 	"io"
 	"log/slog"
 	"net"
 	"net/http"
-	"net/netip"
 	"os"
-	"path/filepath"
 	"strconv"
-	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -22,7 +18,6 @@ import (
 	"zincroad/internal/memory"
 	"zincroad/live"
 	"zincroad/logbook"
-	"zincroad/logbook/cluster"
 	"zincroad/web"
 )
 
@@ -31,190 +26,6 @@ const (
 	portTries       = 20
 	shutdownTimeout = 10 * time.Second
 )
-
-// storage says where the logbook is: any PostgreSQL, or one of the program's own
-// under a data folder.
-type storage struct {
-	databaseURL, databaseFile, data string
-	replicas                        []string // addresses of copies of the database
-	verbose                         bool
-}
-
-func (st *storage) flags(c *cobra.Command) {
-	c.Flags().StringVar(&st.databaseURL, "database-url", "",
-		"use this PostgreSQL instead of starting one; others on the machine can read it: rather ZINCROAD_DATABASE_URL")
-	c.Flags().StringVar(
-		&st.databaseFile,
-		"database-url-file",
-		"",
-		"a file that holds the address of the PostgreSQL to use",
-	)
-	c.Flags().StringSliceVar(&st.replicas, "replica-url", nil,
-		"a streaming copy of the PostgreSQL of --database-url, to read pages from; can be repeated (rather in "+
-			"ZINCROAD_REPLICA_URLS, blanks between them)")
-	c.Flags().StringVar(&st.data, "data", "", "data folder of the program's own PostgreSQL (default .zincroad here)")
-	c.Flags().BoolVar(&st.verbose, "verbose", false, "log every request")
-}
-
-func (st *storage) log() *slog.Logger {
-	level := slog.LevelInfo
-	if st.verbose {
-		level = slog.LevelDebug
-	}
-	return slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: level}))
-}
-
-// folder gives the data folder. As root, PostgreSQL runs as another user, which
-// must be able to reach it; where it cannot, the folder stands under /var/lib.
-func (st *storage) folder() (string, error) {
-	if st.data != "" {
-		return filepath.Abs(st.data)
-	}
-	here, err := filepath.Abs(".zincroad")
-	if err != nil {
-		return "", fmt.Errorf("data folder: %w", err)
-	}
-	if cluster.Reachable(here) {
-		return here, nil
-	}
-	return fmt.Sprintf("/var/lib/zincroad-%x", sha256.Sum256([]byte(here)))[:30], nil
-}
-
-// url is the address of the PostgreSQL to use: named, in a file, or in the environment; empty: none.
-func (st *storage) url() (string, error) {
-	switch {
-	case st.databaseURL != "":
-		return st.databaseURL, nil
-	case st.databaseFile != "":
-		text, err := os.ReadFile(st.databaseFile)
-		if err != nil {
-			return "", complainUsage("--database-url-file: %v", err)
-		}
-		return strings.TrimSpace(string(text)), nil
-	}
-	return os.Getenv("ZINCROAD_DATABASE_URL"), nil
-}
-
-// open opens the logbook, starting PostgreSQL where none is named or running.
-func (st *storage) open(ctx context.Context, log *slog.Logger, own bool) (*logbook.Book, func(), error) {
-	named, err := st.url()
-	if err != nil {
-		return nil, nil, err
-	}
-	replicas := st.replicas
-	if len(replicas) == 0 {
-		replicas = strings.Fields(os.Getenv("ZINCROAD_REPLICA_URLS"))
-	}
-	if named != "" {
-		b, err := logbook.OpenWithCopies(ctx, named, replicas, log)
-		if err != nil {
-			return nil, nil, err
-		}
-		return b, func() { b.Close() }, nil
-	}
-	if len(replicas) > 0 {
-		return nil, nil, complainUsage("--replica-url is for copies of a PostgreSQL that --database-url names")
-	}
-	dir, err := st.folder()
-	if err != nil {
-		return nil, nil, err
-	}
-	if !own {
-		if url, up := cluster.Attach(dir); up {
-			b, err := logbook.Open(ctx, url, log)
-			if err != nil {
-				return nil, nil, err
-			}
-			return b, func() { b.Close() }, nil
-		}
-	}
-	c, err := cluster.Start(ctx, cluster.Options{Dir: dir, Log: log})
-	if err != nil {
-		return nil, nil, err
-	}
-	b, err := logbook.Open(ctx, c.URL, log)
-	if err != nil {
-		return nil, nil, errors.Join(err, c.Stop())
-	}
-	if own {
-		go c.Keep(ctx, log)
-		go c.Room(ctx, log, b.SetFull)
-	}
-	return b, func() {
-		b.Close()
-		if err := c.Stop(); err != nil {
-			log.Error("stopping PostgreSQL", "error", err)
-		}
-	}, nil
-}
-
-// door says where the program listens, and to whom it answers.
-type door struct {
-	listen    string
-	hosts     []string
-	behindTLS bool
-	metrics   string   // where metrics are served; empty: nowhere
-	adapters  []string // networks of adapters beside the machine's own
-	speed     float64  // how many times faster the clock of live runs goes
-}
-
-func (d *door) flags(c *cobra.Command) {
-	c.Flags().StringVar(&d.listen, "listen", "",
-		"address to listen on (default 127.0.0.1 and the first free port from 8460); beyond this machine it needs a "+
-			"password, see passwd")
-	c.Flags().StringSliceVar(&d.hosts, "host", nil, "a name that the program goes by, beside localhost; can be repeated")
-	c.Flags().StringSliceVar(&d.adapters, "adapter-net", nil,
-		"a network, such as 10.20.0.0/16, on which adapters may be dialled beside this machine's own private ones")
-	c.Flags().StringVar(&d.metrics, "metrics", "", "address to serve metrics on, such as 127.0.0.1:9460 (default: none)")
-	c.Flags().BoolVar(&d.behindTLS, "behind-tls", false, "a proxy in front speaks TLS: cookies are for TLS alone")
-	c.Flags().Float64Var(&d.speed, "speed", 1,
-		"run the clock of live runs so many times faster, for a stand-in of the same speed")
-}
-
-// open listens, and tells by which names the program goes: those of --host, and the address itself where it
-// is one of this machine's. It refuses to listen beyond the machine where no password is set.
-func (d *door) open(ctx context.Context, book *logbook.Book) (net.Listener, []string, error) {
-	if host, _, err := net.SplitHostPort(d.listen); d.listen != "" && err == nil && !loopback(host) {
-		hash, err := book.PasswordHash(ctx)
-		if err != nil {
-			return nil, nil, err
-		}
-		if hash == "" {
-			return nil, nil, complainUsage("--listen %s reaches beyond this machine, and no password is set: "+
-				"zincroad passwd sets one", d.listen)
-		}
-	}
-	l, err := listenOn(d.listen)
-	if err != nil {
-		return nil, nil, err
-	}
-	names := d.hosts
-	if host, _, err := net.SplitHostPort(l.Addr().String()); err == nil && !net.ParseIP(host).IsUnspecified() {
-		names = append(names, host)
-	}
-	return l, names, nil
-}
-
-// reach is where adapters may be.
-func (d *door) reach() (r live.Reach, err error) {
-	for _, text := range d.adapters {
-		p, err := netip.ParsePrefix(text)
-		if err != nil {
-			return r, complainUsage("--adapter-net %q: expected a network such as 10.20.0.0/16", text)
-		}
-		r.Also = append(r.Also, p.Masked())
-	}
-	return r, nil
-}
-
-// loopback tells whether a host to listen on is this machine's alone.
-func loopback(host string) bool {
-	if host == "localhost" {
-		return true
-	}
-	ip := net.ParseIP(host)
-	return ip != nil && ip.IsLoopback()
-}
 
 func serveCommand() *cobra.Command {
 	var st storage

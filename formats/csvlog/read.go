@@ -3,7 +3,6 @@ package csvlog
 import (
 	"bufio"
 	"bytes"
-	"encoding/binary"
 	"encoding/csv"
 	"errors"
 	"fmt"
@@ -11,8 +10,6 @@ import (
 	"math"
 	"slices"
 	"sort"
-	"strconv"
-	"strings"
 	"time"
 
 	"zincroad/core/trace"
@@ -113,23 +110,6 @@ func (p *reader) handOver() error {
 	}
 	p.n, p.runs, p.more = 0, p.runs[:0], false
 	return p.take(c)
-}
-
-// cellKind says what to do with one column's cells.
-type cellKind struct {
-	header   string
-	time     bool
-	date     bool
-	comma    bool
-	channel  trace.Channel
-	min, max float64
-	shift    float64
-	factor   float64
-	plain    bool      // shift 0, factor 1
-	out      []float64 // the channel's column
-
-	form  mould     // of its last cell
-	still stillness // of this and the cells behind it
 }
 
 type reader struct {
@@ -287,247 +267,6 @@ func (p *reader) quoted(br *bufio.Reader, line []byte, err error) error {
 	return err
 }
 
-func (p *reader) split(line []byte) [][]byte {
-	p.fields = p.fields[:0]
-	if p.delim == ' ' {
-		p.fields = append(p.fields, bytes.Fields(line)...)
-		return p.fields
-	}
-	for {
-		i := bytes.IndexByte(line, p.delim)
-		if i < 0 {
-			p.fields = append(p.fields, line)
-			return p.fields
-		}
-		p.fields = append(p.fields, line[:i])
-		line = line[i+1:]
-	}
-}
-
-// fast reads the row of plain decimals that begins at a place of a text of whole lines into row n, and gives where the
-// next begins; took counts it. It gives up, with 0, on anything that row must judge.
-func (p *reader) fast(text []byte, pos int) int {
-	if n := len(text); pos == n || text[n-1] != '\n' {
-		return 0
-	}
-	for i := 0; i < len(p.cells); {
-		k := &p.cells[i]
-		if n := k.still.cells; n > 0 {
-			if end := pos + len(k.still.text); end > pos && end <= len(text) && string(text[pos:end]) == k.still.text {
-				pos = end
-			} else if pos = p.stir(i, text, pos); pos == 0 {
-				return 0
-			}
-			i += n
-			continue
-		}
-		if end := pos + k.form.long; end > pos && end >= 8 && end <= len(text) {
-			if v, ok := k.form.number(binary.LittleEndian.Uint64(text[end-8:])); ok {
-				if !k.plain {
-					v = (v + k.shift) * k.factor
-				}
-				if v < k.min || v > k.max {
-					return 0
-				}
-				k.out[p.n] = v
-				pos = end
-				i++
-				continue
-			}
-		}
-		if pos = p.cell(i, text, pos); pos == 0 {
-			return 0
-		}
-		i++
-	}
-	return pos
-}
-
-// cell reads one cell of a row as fast does, a byte at a time.
-func (p *reader) cell(i int, text []byte, pos int) int {
-	k, start := &p.cells[i], pos
-	neg := text[pos] == '-'
-	if neg {
-		pos++
-	}
-	mantissa, begin := uint64(0), pos
-	for ; text[pos]-'0' <= 9; pos++ {
-		mantissa = mantissa*10 + uint64(text[pos]-'0')
-	}
-	digits, fraction := pos-begin, 0
-	if text[pos] == '.' {
-		pos++
-		begin = pos
-		for ; text[pos]-'0' <= 9; pos++ {
-			mantissa = mantissa*10 + uint64(text[pos]-'0')
-		}
-		fraction = pos - begin
-		digits += fraction
-	}
-	end := p.delim
-	if i == len(p.cells)-1 {
-		if end = '\n'; text[pos] == '\r' {
-			pos++
-		}
-	}
-	if text[pos] != end || digits > 15 {
-		return 0
-	}
-	pos++
-	v := float64(mantissa)
-	if digits == 0 {
-		if neg || fraction > 0 || k.time {
-			return 0
-		}
-		v = math.NaN()
-	} else if fraction > 0 {
-		v /= powersOfTen[fraction]
-	}
-	if neg {
-		v = -v
-	}
-	if k.out == nil {
-		return pos
-	}
-	if !k.plain {
-		v = (v + k.shift) * k.factor
-	}
-	if v < k.min || v > k.max {
-		return 0
-	}
-	k.out[p.n] = v
-	k.form = mouldOf(text, start, pos-start)
-	return pos
-}
-
-// stillness is some cells beside each other that mostly say what those of the row above say (temperatures, volts, what
-// is off): they are known again by their text, and their columns filled when it changes.
-type stillness struct {
-	cells int    // how many they are; 0: these are none
-	text  string // what they said last
-	from  int    // the first row that is not filled
-}
-
-// stir reads cells that stood still and say something else now, from the ith on.
-func (p *reader) stir(i int, text []byte, pos int) int {
-	p.fill(i)
-	still, start := &p.cells[i].still, pos
-	for k := i; k < i+still.cells; k++ {
-		if pos = p.cell(k, text, pos); pos == 0 {
-			return 0
-		}
-	}
-	still.text, still.from = string(text[start:pos]), p.n+1
-	return pos
-}
-
-// fill writes what cells that stand still said last into the rows that they said it in.
-func (p *reader) fill(i int) {
-	still := &p.cells[i].still
-	if still.from == 0 || still.from >= p.n {
-		return
-	}
-	for k := i; k < i+still.cells; k++ {
-		out := p.cells[k].out[still.from-1 : p.n]
-		for r := range out {
-			out[r] = out[0]
-		}
-	}
-	still.from = p.n
-}
-
-// row takes one row, or reports why it cannot. A cell that holds no value of its channel is left out and reported; a
-// row that has nothing else is none.
-func (p *reader) row(fields [][]byte, line int) {
-	if p.layout.Long != nil {
-		p.longRow(fields, line)
-		return
-	}
-	if blank(fields) {
-		return
-	}
-	if width := len(fields); width != len(p.cells) {
-		if fields = p.fit(fields, line); fields == nil {
-			return
-		}
-		defer func(n int) {
-			if p.n > n {
-				p.least = min(p.least, width)
-			}
-		}(p.n)
-	}
-	at, ok := p.timeOf(fields, line)
-	if !ok {
-		return
-	}
-	p.room()
-	values := 0
-	var bad []string
-	for i := range p.cells {
-		k := &p.cells[i]
-		if k.channel == "" {
-			continue
-		}
-		v, why := k.value(fields[i])
-		if why != "" {
-			bad = append(bad, why)
-		} else if !math.IsNaN(v) {
-			values++
-		}
-		k.out[p.n] = v
-	}
-	for _, why := range bad {
-		p.fault(line, "%s", why)
-	}
-	if len(bad) > 0 && values == 0 {
-		return
-	}
-	p.at[p.n] = at
-	p.took(line)
-}
-
-// timeOf gives the time of a row; false where it has none, which is reported.
-func (p *reader) timeOf(fields [][]byte, line int) (at float64, ok bool) {
-	at = math.NaN()
-	for i := range p.cells {
-		k := &p.cells[i]
-		if !k.time {
-			continue
-		}
-		var date []byte
-		if p.date >= 0 {
-			date = fields[p.date]
-		}
-		if at, ok = p.times.parse(fields[i], date); ok {
-			continue
-		}
-		if p.isHeader(fields) {
-			p.fault(line, "the names of the columns again, no reading")
-		} else {
-			p.fault(line, "%s: %q is no time, expected %s", k.header, clip(fields[i]), p.layout.Time)
-		}
-		return at, false
-	}
-	return at, true
-}
-
-// value gives what a cell says in the channel's kept unit: NaN for no value, and why where it holds none of the
-// channel.
-func (k *cellKind) value(cell []byte) (v float64, why string) {
-	v, ok := parseNumber(cell, k.comma)
-	if !ok {
-		return math.NaN(), fmt.Sprintf("%s: %q is no number", k.header, clip(cell))
-	}
-	if !k.plain {
-		v = (v + k.shift) * k.factor
-	}
-	if v < k.min || v > k.max {
-		in, _ := trace.Describe(k.channel)
-		return math.NaN(), fmt.Sprintf("%s: %s, expected %g to %g %s", k.header, clip(cell), k.min, k.max, in.Unit)
-	}
-	return v, ""
-}
-
 // room makes place for one more row.
 func (p *reader) room() {
 	if p.n == len(p.at) {
@@ -548,100 +287,11 @@ func (p *reader) grow(least int) {
 	}
 }
 
-// fit makes a row of another length as long as the header: what is missing at its end is empty, and so must be what
-// stands behind the last column. Nil for a row that is no reading, which is reported.
-func (p *reader) fit(fields [][]byte, line int) [][]byte {
-	switch n := len(fields); {
-	case n > len(p.cells) && !blank(fields[len(p.cells):]):
-		p.fault(line, "%d fields, expected %d", n, len(p.cells))
-		return nil
-	case n > len(p.cells):
-		return fields[:len(p.cells)]
-	case n < p.least && p.open:
-		p.fault(line, "the last line was cut off while it was written: %d of %d fields", n, len(p.cells))
-		return nil
-	}
-	for i := range fields {
-		if k := &p.cells[i]; !k.time && !k.date && len(bytes.TrimSpace(fields[i])) > 0 {
-			return append(fields, make([][]byte, len(p.cells)-len(fields))...)
-		}
-	}
-	p.fault(line, "%q is no reading", clip(bytes.Join(fields, []byte{p.delim})))
-	return nil
-}
-
-// isHeader tells whether a row names the columns again.
-func (p *reader) isHeader(fields [][]byte) bool {
-	for i, h := range p.header {
-		if !bytes.Equal(bytes.TrimSpace(fields[i]), h) {
-			return false
-		}
-	}
-	return true
-}
-
-func blank(fields [][]byte) bool {
-	for _, f := range fields {
-		if len(bytes.TrimSpace(f)) > 0 {
-			return false
-		}
-	}
-	return true
-}
-
 func (p *reader) fault(line int, format string, args ...any) {
 	p.table.LeftOut++
 	if len(p.table.Faults) < MaxFaults {
 		p.table.Faults = append(p.table.Faults, Fault{p.file, line, fmt.Sprintf(format, args...)})
 	}
-}
-
-// clip shortens a cell for a message.
-func clip(cell []byte) string {
-	s := strings.ToValidUTF8(string(bytes.TrimSpace(cell)), "?")
-	if r := []rune(s); len(r) > 40 {
-		return string(r[:40]) + "…"
-	}
-	return s
-}
-
-// leaveOut drops the rows whose time is none of the log's own, and says so: one of
-// them would make an hour of ten years.
-func (p *reader) leaveOut() {
-	out := trace.Outlying(p.at[:p.n])
-	if len(out) == 0 {
-		return
-	}
-	for _, i := range out {
-		p.fault(p.lineOf(i), "the time, %s s into the log, is far outside its rhythm",
-			strconv.FormatFloat(p.at[i], 'g', 6, 64))
-	}
-	first := out[0] == 0 && p.times.followed
-	drop := func(col []float64) {
-		n, k := 0, 0
-		for i, v := range col[:p.n] {
-			if k < len(out) && out[k] == i {
-				k++
-				continue
-			}
-			col[n] = v
-			n++
-		}
-	}
-	for i := range p.cells {
-		if c := &p.cells[i]; c.channel != "" {
-			drop(c.out)
-		}
-	}
-	drop(p.at)
-	if p.n -= len(out); first && p.n > 0 { // times counted from a row that is left out
-		by := p.at[0]
-		for i := range p.at[:p.n] {
-			p.at[i] -= by
-		}
-		p.times.origin = p.times.origin.Add(time.Duration(by * float64(time.Second)))
-	}
-	slices.SortStableFunc(p.table.Faults, func(a, b Fault) int { return a.Line - b.Line })
 }
 
 // finish hands over the columns; one without a single value is left out.

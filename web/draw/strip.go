@@ -5,7 +5,6 @@ import (
 	"math"
 
 	"zincroad/core/curve"
-	"zincroad/core/run"
 	"zincroad/core/trace"
 	"zincroad/core/words"
 )
@@ -33,43 +32,6 @@ type Strip struct {
 	WarmT, WarmKW []float64  // what the warm pack takes, dotted over the road
 	WarmLabel     string     // what that is
 	Chosen        trace.Span // the stretch that is looked at, marked on the road; zero: none
-}
-
-// Sign is a mark at the roadside.
-type Sign struct {
-	TS     float64
-	Letter string
-	Title  string
-}
-
-// Badge numbers the stretch that a finding speaks of.
-type Badge struct {
-	TS     float64
-	Number int
-	Title  string
-}
-
-// SignLetter gives the letter on a mark's sign.
-func SignLetter(kind string) string {
-	switch kind {
-	case run.PlugIn:
-		return "P"
-	case run.FirstPower:
-		return "1"
-	case run.Unplug:
-		return "U"
-	case run.Stop:
-		return "S"
-	case run.Attempt:
-		return "A"
-	case run.Heater:
-		return "H"
-	case run.Fan:
-		return "F"
-	case run.Neighbour:
-		return "N"
-	}
-	return "i"
 }
 
 // plane maps time and power to the canvas.
@@ -355,140 +317,8 @@ func (s *Strip) times(c *canvas, p plane) {
 	}
 }
 
-// signs stand under the road, where the marks were made.
-func (s *Strip) signs(c *canvas, p plane) {
-	places := s.signPlaces(p)
-	for i, m := range s.Marks {
-		x, y := places[i].x, places[i].y
-		fmt.Fprintf(c, `<g><title>%s</title>`, escaped(m.Title))
-		c.line("sign-stem", x, p.base, x, y-signH/2)
-		c.rect("sign", x-6.5, y-signH/2, 13, signH, 2)
-		c.text("sign-text", "middle", x, y+3.4, m.Letter)
-		c.WriteString("</g>")
-	}
-}
-
-// signPlaces are the middles of the signs: marks close to each other hang one
-// below the other, on three rows at most.
-func (s *Strip) signPlaces(p plane) []place {
-	var row [3]float64
-	for i := range row {
-		row[i] = math.Inf(-1)
-	}
-	out := make([]place, len(s.Marks))
-	for i, m := range s.Marks {
-		x := math.Max(p.x0, math.Min(p.x1, p.x(m.TS)))
-		level := 0
-		for level < len(row)-1 && x-row[level] < 16 {
-			level++
-		}
-		row[level] = x
-		out[i] = place{x, p.base + 28 + float64(level)*14}
-		if len(s.Held) > 0 {
-			out[i].y += bandH
-		}
-	}
-	return out
-}
-
-// place is a point of the picture.
-type place struct{ x, y float64 }
-
-// signH is the height of a sign.
-const signH = 12.0
-
-// badges stand in the road, each on the stretch its finding speaks of.
-func (s *Strip) badges(c *canvas, p plane) {
-	last := map[int]float64{}
-	for _, b := range s.Badges {
-		x := math.Max(p.x0+9, math.Min(p.x1-9, p.x(b.TS)))
-		level := 0
-		for v, taken := last[level]; taken && math.Abs(v-x) < 20; v, taken = last[level] {
-			level++
-		}
-		last[level] = x
-		y := p.base - 14 - float64(level)*20
-		fmt.Fprintf(
-			c,
-			`<g><title>%s</title><circle class="badge" cx="%s" cy="%s" r="8"/>`,
-			escaped(b.Title),
-			num(x),
-			num(y),
-		)
-		c.text("badge-text", "middle", x, y+4, fmt.Sprint(b.Number))
-		c.WriteString("</g>")
-	}
-}
-
-// The geometry that the strips of the logbook and their common axis share.
-const (
-	rowW, rowX0, rowX1 = 820.0, 6.0, 806.0
-	rowBase, rowTop    = 58.0, 18.0
-)
-
 // bandH is the room that the holding band takes under a large strip.
 const bandH = 17.0
-
-// Small draws the strip of one row of the logbook; all rows share ToS and TopKW. The hatches of its
-// band are those of HatchDefs, which the page has once.
-func (s *Strip) Small() string {
-	c := &canvas{w: rowW, h: 72}
-	p := plane{x0: rowX0, x1: rowX1, base: rowBase, top: rowTop, t0: 0, t1: s.end(), kw: s.topKW()}
-	c.open("strip small", s.Title, "")
-	clipped := *s
-	clipped.T, clipped.KW = fromZero(s.T, s.KW)
-	clipped.T, clipped.KW = upTo(clipped.T, clipped.KW, p.t1)
-	clipped.road(c, p)
-	low := p
-	low.top = p.y(maxOf(s.KW))
-	clipped.gaps(c, low, false)
-	if n := len(clipped.T); n > 0 {
-		c.line("base", p.x0, p.base, p.x(clipped.T[n-1]), p.base)
-	}
-	if len(s.Held) > 0 {
-		band(c, s.Held, func(t float64) float64 { return math.Min(p.x1, p.x(t)) }, p.base+2, 10, false)
-	}
-	last := math.Inf(-1)
-	for i, post := range s.Posts {
-		x := p.x(post.TS)
-		y := p.y(s.at(post.TS))
-		if x > p.x1+1 {
-			break
-		}
-		c.line("post", x, p.base, x, y)
-		if x-last < 15 && i > 0 && post.SoCPct != s.ToPct {
-			continue
-		}
-		class := "post-label"
-		if post.SoCPct == s.ToPct {
-			class = "post-label-end"
-		}
-		c.text(class, "middle", math.Max(x, 9), math.Min(y, p.base-9)-4, words.Figure(post.SoCPct, 1))
-		last = x
-	}
-	c.WriteString("</svg>")
-	return c.String()
-}
-
-// Tiny draws the road and its band alone, for a cell of a table. The hatches are those of HatchDefs.
-func (s *Strip) Tiny() string {
-	const w, h, base = 132.0, 40.0, 28.0
-	c := &canvas{w: w, h: h}
-	p := plane{x0: 1, x1: w - 1, base: base, top: 3, t0: 0, t1: s.end(), kw: s.topKW()}
-	c.open("strip tiny", s.Title, "")
-	clipped := *s
-	clipped.T, clipped.KW = fromZero(s.T, s.KW)
-	clipped.T, clipped.KW = upTo(clipped.T, clipped.KW, p.t1)
-	clipped.road(c, p)
-	if n := len(clipped.T); n > 0 {
-		c.line("base", p.x0, p.base, p.x(clipped.T[n-1]), p.base)
-	}
-	if len(s.Held) > 0 {
-		band(c, s.Held, func(t float64) float64 { return math.Min(p.x1, p.x(t)) }, p.base+2, 9, false)
-	}
-	c.WriteString("</svg>")
-	return c.String()
-}
 
 // maxOf is the largest of some powers; NaN, and what no session has, is none.
 func maxOf(v []float64) float64 {
@@ -517,34 +347,4 @@ func upTo(t, v []float64, end float64) ([]float64, []float64) {
 		i--
 	}
 	return t[:i], v[:i]
-}
-
-// RoadAxis draws the time axis over the logbook's strips.
-func RoadAxis(toS float64) string {
-	c := &canvas{w: rowW, h: 16}
-	c.open("strip axis-row", "minutes", `aria-hidden="true"`)
-	p := plane{x0: rowX0, x1: rowX1, t0: 0, t1: toS}
-	for i, m := range ticks(0, toS/60, 8) {
-		label := words.Figure(m, 0)
-		anchor := "middle"
-		if i == 0 {
-			label, anchor = "0 min", "start"
-		}
-		c.text("axis", anchor, p.x(m*60), 11, label)
-	}
-	c.WriteString("</svg>")
-	return c.String()
-}
-
-// RoadGrid draws the axis' lines that run through all rows: a picture to be
-// stretched behind them.
-func RoadGrid(toS float64) string {
-	c := &canvas{w: rowW, h: 10}
-	c.open("road-grid", "", `aria-hidden="true" preserveAspectRatio="none"`)
-	p := plane{x0: rowX0, x1: rowX1, t0: 0, t1: toS}
-	for _, m := range ticks(0, toS/60, 8) {
-		c.line("grid", p.x(m*60), 0, p.x(m*60), 10)
-	}
-	c.WriteString("</svg>")
-	return c.String()
 }

@@ -1,0 +1,207 @@
+package bench
+
+import (
+	"math"
+	"slices"
+	"strings"
+
+	"zincroad/core/curve"
+	"zincroad/core/limit"
+	"zincroad/core/say"
+)
+
+// confidences of what is said.
+const (
+	strong = curve.Strong
+	likely = curve.Likely
+	unsure = curve.Unsure
+)
+
+// say puts the comparison into sentences: the difference first, where it comes from, what it isolates,
+// whether it is one.
+func (c *Comparison) say(subjects []Subject) {
+	add := func(confidence, code string, args ...any) {
+		c.Verdicts = append(c.Verdicts, Said{say.T(code, args...), confidence})
+	}
+	if c.Window.ToPct <= c.Window.FromPct {
+		add(strong, "bench.the-runs-share-no")
+		return
+	}
+	other, ok := c.Furthest()
+	window := say.Window(c.Window.FromPct, c.Window.ToPct)
+	why, concludes := c.concludes(subjects)
+	if ok {
+		c.sayHeading(add, other)
+		if concludes {
+			c.sayWhere(add, other)
+		}
+	}
+	if !concludes {
+		c.Verdicts = append(c.Verdicts, Said{why, strong})
+	}
+	c.sayFair(add)
+	if concludes {
+		c.sayReal(add)
+		c.sayDetour(add, subjects)
+	}
+	if m := c.Race.With(other).Meetings; ok && len(m) > 0 {
+		add(likely, "bench.they-meet-at-at", say.Clock(m[0].TS), say.Fig(m[0].SoCPct, 0))
+	}
+	if !c.Window.Common {
+		add(strong, "bench.not-every-run-covers", window)
+	}
+}
+
+// name is a run in a sentence.
+func (c *Comparison) name(i int) say.Text {
+	if i < len(c.names) {
+		return c.names[i]
+	}
+	if t := strings.TrimSpace(c.Runs[i].Title); t != "" {
+		return say.T("bench.title", t)
+	}
+	return say.T("bench.run", i+1)
+}
+
+// mostOfIt is the share of a difference that makes a part of the window the place where it lies.
+const mostOfIt = 0.8
+
+// sayWhere says in which bands the difference lies, and what held there.
+func (c *Comparison) sayWhere(add func(string, string, ...any), other int) {
+	total := *c.Runs[other].DeltaS
+	if math.Abs(total) < smallestS || c.sayAbove(add, other, total) {
+		return
+	}
+	sum := 0.0
+	for n, b := range c.Bands {
+		if b.DeltaS[other] == nil {
+			return
+		}
+		sum += *b.DeltaS[other]
+		if sum/total < mostOfIt || n == len(c.Bands)-1 {
+			continue
+		}
+		slow := other
+		if total < 0 {
+			slow = c.Reference
+		}
+		causes := map[limit.Cause]int{}
+		best := limit.Cause("")
+		for _, x := range c.Bands[:n+1] {
+			if held := x.Said[slow]; held != "" {
+				causes[held]++
+				if best == "" || causes[held] > causes[best] {
+					best = held
+				}
+			}
+		}
+		text := say.T("bench.of-it-lie-below", say.Duration(math.Round(math.Abs(sum))), say.Fig(b.ToPct, 0))
+		if best != "" {
+			text = text.And("colon").Then(best.Text())
+		}
+		c.Verdicts = append(c.Verdicts, Said{text.And("stop"), likely})
+		return
+	}
+}
+
+// sayFair says whether the comparison is fair. That it is not can be said for sure whatever else was not noted; that it
+// is cannot, for what nobody noted may have differed.
+func (c *Comparison) sayFair(add func(string, string, ...any)) {
+	f := c.Fairness
+	var what []string
+	for _, d := range f.Differs {
+		if d.Matters != DoesNot {
+			what = append(what, d.Condition)
+		}
+	}
+	switch f.Verdict {
+	case Clean:
+		if len(f.NotNoted) > 0 {
+			add(likely, "bench.fair-as-far-as", human(f.Isolates))
+		} else {
+			add(strong, "bench.fair-only-differs", human(f.Isolates))
+		}
+	case Confounded:
+		c.sayConfounded(add, what)
+	default:
+		if slices.ContainsFunc(f.Differs, func(d Differs) bool { return d.Condition == "car" }) {
+			add(strong, "bench.the-cars-differ-minutes")
+		} else if len(f.NotNoted) > 0 {
+			add(likely, "bench.repeats-as-far-as")
+		} else {
+			add(strong, "bench.repeats-nothing-that-was")
+		}
+	}
+	if len(f.NotNoted) > 0 {
+		notes := make([]say.Text, len(f.NotNoted))
+		for i, n := range f.NotNoted {
+			notes[i] = human(n)
+		}
+		add(strong, "bench.not-noted-for-every", say.Listed(notes...))
+	}
+}
+
+// sayReal says whether the difference is one. "No difference" is said as surely as "real": both have an interval that
+// settles it. Only what no interval settles is unsure.
+func (c *Comparison) sayReal(add func(string, string, ...any)) {
+	d := c.Difference
+	if d == nil {
+		return
+	}
+	between := say.Text(nil)
+	if d.LowS != nil {
+		between = say.T("bench.in-of-between-and", say.Signed(*d.LowS), say.Signed(*d.HighS))
+	}
+	switch d.Real {
+	case IsReal:
+		add(strong, "bench.the-difference-of-is", say.Signed(d.TS), between)
+	case NotReal:
+		add(strong, "bench.no-difference-that-matters", say.Signed(d.TS), between)
+	default:
+		if d.LowS == nil {
+			usual := usualApart(meanOf(c.timesOf(c.Groups[d.Groups[0]].Runs)))
+			apart := say.Duration(math.Round(usual))
+			if math.Abs(d.TS) > usual {
+				add(likely, "bench.one-run-against-one-like", apart, say.Signed(d.TS))
+			} else {
+				add(unsure, "bench.one-run-against-one", apart, say.Signed(d.TS))
+			}
+		} else {
+			add(unsure, "bench.undecided-more-repeats-would", say.Signed(d.TS), between)
+		}
+	}
+}
+
+// sayDetour says what driving to the faster of two stalls would be worth, where the stall alone is
+// known to have made the difference: the minutes saved are the minutes that may be driven for it.
+func (c *Comparison) sayDetour(add func(string, string, ...any), subjects []Subject) {
+	d := c.Difference
+	if d == nil || d.Real == NotReal || c.Fairness.Verdict != Clean || c.Fairness.Isolates != "stall_kw" ||
+		c.Groups[d.Groups[0]].By["stall_kw"] == (Value{}) { // grouped by something else, it is another difference
+		return
+	}
+	rated := func(group int) *float64 {
+		if s := subjects[c.Groups[group].Runs[0]].Run.Stall; s != nil {
+			return s.RatedKW
+		}
+		return nil
+	}
+	first, second := rated(d.Groups[0]), rated(d.Groups[1])
+	if first == nil || second == nil {
+		return
+	}
+	saved := d.TS // by the first group
+	if *second > *first {
+		first, second, saved = second, first, -saved
+	}
+	window := say.Window(c.Window.FromPct, c.Window.ToPct)
+	confidence := likely
+	if d.Real == Undecided {
+		confidence = unsure
+	}
+	if saved < smallestS {
+		add(confidence, "bench.the-kw-stall-saved-less", say.Fig(*first, 0), window)
+		return
+	}
+	add(confidence, "bench.the-kw-stall-saved", say.Fig(*first, 0), say.Duration(math.Round(saved)), window)
+}
