@@ -31,9 +31,9 @@ node_modules/.installed: package.json package-lock.json
 web/static/app.css: node_modules/.installed web/styles/app.css web/draw/lines.css $(wildcard web/templates/*.html web/*/templates/*.html)
 	@mkdir -p web/static
 	npm run --silent styles
-web/static/app.js: web/scripts/app.js
+web/static/app.js: node_modules/.installed web/scripts/app.js $(wildcard web/scripts/app/*.js)
 	@mkdir -p web/static
-	cp $< $@
+	npm run --silent scripts
 web/static/stall.js: web/scripts/stall.js
 	@mkdir -p web/static
 	cp $< $@

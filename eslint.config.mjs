@@ -11,10 +11,20 @@ const browser = Object.fromEntries(
     .map((name) => [name, 'readonly']),
 );
 
+const modules = ['web/scripts/app.js', 'web/scripts/app/*.js']; // esbuild makes one script of them
+
 export default [
   {
     files: ['web/scripts/*.js'],
+    ignores: modules,
     languageOptions: { ecmaVersion: 2022, sourceType: 'script', globals: browser },
+  },
+  {
+    files: modules,
+    languageOptions: { ecmaVersion: 2022, sourceType: 'module', globals: browser },
+  },
+  {
+    files: ['web/scripts/**/*.js'],
     linterOptions: { reportUnusedDisableDirectives: 'error' },
     rules: {
       'no-undef': 'error',
