@@ -13,9 +13,9 @@ import (
 var Whole = os.Getenv("ZINCROAD_GALLERIES") != ""
 
 const (
-	oneOf  = 3
-	byChance = 3.0 // per cent: two standard deviations over some twenty runs
-	checks = "30" // of a property, instead of rapid's hundred; -rapid.checks on the command line goes before it
+	oneOf    = 3
+	byChance = 3.0  // per cent: two standard deviations over some twenty runs
+	checks   = "30" // of a property, instead of rapid's hundred; -rapid.checks on the command line goes before it
 )
 
 func init() {
