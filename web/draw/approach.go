@@ -84,7 +84,8 @@ func (d *Approach) SVG() string {
 		names = append(names, name{py(last), s.name + " " + words.Figure(last, 0) + "\u00a0" + d.Unit})
 	}
 	if warm {
-		names = append(names, name{py(d.PeopleC(d.WarmC)), "warm from " + words.Figure(d.PeopleC(d.WarmC), 0)})
+		from := d.PeopleC(d.WarmC)
+		names = append(names, name{py(from), "warm from " + words.Figure(from, 0) + "\u00a0" + d.Unit})
 	}
 	slices.SortFunc(names, func(a, b name) int { return cmp.Compare(a.y, b.y) })
 	heights := make([]float64, len(names))
