@@ -91,12 +91,8 @@ func (row *Run) Describe() *run.Run {
 	if m != (run.Method{}) {
 		r.Method = &m
 	}
-	c := run.Condition{OdometerKM: row.OdometerKM, AmbientC: row.AmbientC,
-		BatteryC: row.BatteryC, Preconditioned: row.Preconditioned,
-		PreconditionedMin: row.PreconditionedMin, Profile: row.Profile, Climate: row.Climate, Weather: row.Weather,
-		Label: row.Label}
-	if c != (run.Condition{}) {
-		r.Conditions = &c
+	if c := row.Conditions(); *c != (run.Condition{}) {
+		r.Conditions = c
 	}
 	for _, mark := range row.Marks {
 		r.Marks = append(r.Marks, run.Mark{TS: mark.TS, Kind: mark.Kind, Note: mark.Note})

@@ -35,6 +35,14 @@ func TestTheGarageKeepsAllThatRunJSONSays(t *testing.T) {
 	filledIn(reflect.ValueOf(&car).Elem())
 	assert.Equal(t, &car, CarFrom(&car).Describe(car.Software))
 
+	var conditions run.Condition
+	filledIn(reflect.ValueOf(&conditions).Elem())
+	var row Run
+	row.SetConditions(&conditions)
+	assert.Equal(t, &conditions, row.Conditions())
+	row.SetConditions(&run.Condition{})
+	assert.Equal(t, &run.Condition{}, row.Conditions(), "what is not noted any more is gone")
+
 	var stall run.Stall
 	filledIn(reflect.ValueOf(&stall).Elem())
 	kept := StallFrom(&stall)

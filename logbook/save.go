@@ -114,9 +114,7 @@ func (row *Run) describe(tx *gorm.DB, r *run.Run) error {
 		row.MethodName, row.FromPct, row.ToPct, row.Clock, row.MethodClimate = m.Name, m.FromPct, m.ToPct, m.Clock, m.Climate
 	}
 	if c := r.Conditions; c != nil {
-		row.OdometerKM, row.AmbientC, row.BatteryC = c.OdometerKM, c.AmbientC, c.BatteryC
-		row.Preconditioned, row.PreconditionedMin = c.Preconditioned, c.PreconditionedMin
-		row.Profile, row.Climate, row.Weather, row.Label = c.Profile, c.Climate, c.Weather, c.Label
+		row.SetConditions(c)
 	}
 	var err error
 	if row.CarID, row.SoftwareID, err = findCar(tx, r.Car); err != nil {

@@ -144,6 +144,13 @@ func TestAnotherProgramDoesTheMainJob(t *testing.T) {
 	assert.Equal(t, "By a program", row.Title)
 	assert.Equal(t, -3.5, *row.AmbientC)
 	require.Len(t, row.Marks, 1)
+	require.Equal(t, http.StatusOK,
+		c.ask(http.MethodPatch, run, []byte(`{"conditions": {"ambient_c": null, "weather": "rain"}}`), nil).Code)
+	row, err = book.Run(t.Context(), id)
+	require.NoError(t, err)
+	assert.Nil(t, row.AmbientC, "null takes a value away")
+	assert.Equal(t, "rain", row.Weather)
+	assert.Equal(t, "By a program", row.Title, "what is not named stays")
 
 	compared := decoded[struct {
 		Verdicts []struct{ Text string }

@@ -3,6 +3,7 @@ package api
 import (
 	"encoding/json"
 	"fmt"
+	"io"
 	"net/http"
 
 	"zincroad/core/run"
@@ -33,8 +34,8 @@ func plannedWith(part string, doc map[string]json.RawMessage) (*run.Run, error) 
 	return r, nil
 }
 
-// over is a description with what a request says of it in its place; null takes a value away.
-func over(described any, r *http.Request) (map[string]json.RawMessage, error) {
+// over is a description with what somebody says of it in its place; null takes a value away.
+func over(described any, by io.Reader) (map[string]json.RawMessage, error) {
 	text, err := json.Marshal(described)
 	if err != nil {
 		return nil, err
@@ -44,7 +45,7 @@ func over(described any, r *http.Request) (map[string]json.RawMessage, error) {
 		return nil, err
 	}
 	said := map[string]json.RawMessage{}
-	if err := json.NewDecoder(r.Body).Decode(&said); err != nil {
+	if err := json.NewDecoder(by).Decode(&said); err != nil {
 		return nil, badBody(err)
 	}
 	for key, v := range said {
@@ -57,7 +58,7 @@ func over(described any, r *http.Request) (map[string]json.RawMessage, error) {
 
 // savedCar stores what a request says of a car.
 func (s *Room) savedCar(r *http.Request, was *logbook.Car) (*logbook.Car, error) {
-	doc, err := over(was.Describe(""), r)
+	doc, err := over(was.Describe(""), r.Body)
 	if err != nil {
 		return nil, err
 	}
@@ -146,7 +147,7 @@ func (s *Room) changeSite(w http.ResponseWriter, r *http.Request) error {
 func (s *Room) savedStall(r *http.Request, was *logbook.Stall) (*logbook.Stall, error) {
 	described := was.Describe()
 	described.Site = ""
-	doc, err := over(described, r)
+	doc, err := over(described, r.Body)
 	if err != nil {
 		return nil, err
 	}

@@ -1,6 +1,8 @@
 package api
 
 import (
+	"bytes"
+	"cmp"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -346,6 +348,16 @@ func (s *Room) change(w http.ResponseWriter, r *http.Request) error {
 			return bad(fmt.Sprintf("the body: %q, expected title, conditions or marks", key))
 		}
 	}
+	said, ofConditions := doc["conditions"]
+	if ofConditions {
+		conditions, err := over(row.Conditions(), bytes.NewReader(said))
+		if err != nil {
+			return err
+		}
+		if doc["conditions"], err = json.Marshal(conditions); err != nil {
+			return err
+		}
+	}
 	whole, err := json.Marshal(doc)
 	if err != nil {
 		return err
@@ -362,8 +374,8 @@ func (s *Room) change(w http.ResponseWriter, r *http.Request) error {
 	if _, ok := doc["title"]; ok {
 		row.Title = noted.Title
 	}
-	if noted.Conditions != nil {
-		note(row, noted.Conditions)
+	if ofConditions {
+		row.SetConditions(cmp.Or(noted.Conditions, &run.Condition{}))
 	}
 	if err := s.book.SaveDetails(r.Context(), row); err != nil {
 		return err
@@ -378,22 +390,6 @@ func (s *Room) change(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	return s.sendRun(w, r, http.StatusOK, row)
-}
-
-// note puts what is said of the conditions into a run.
-func note(row *logbook.Run, c *run.Condition) {
-	for into, v := range map[**float64]run.Number{&row.OdometerKM: c.OdometerKM, &row.AmbientC: c.AmbientC,
-		&row.BatteryC: c.BatteryC, &row.PreconditionedMin: c.PreconditionedMin} {
-		if v != nil {
-			*into = v
-		}
-	}
-	for into, v := range map[*string]string{&row.Preconditioned: c.Preconditioned, &row.Profile: c.Profile,
-		&row.Climate: c.Climate, &row.Weather: c.Weather, &row.Label: c.Label} {
-		if v != "" {
-			*into = v
-		}
-	}
 }
 
 // remove puts a run aside, and restore brings it back.
