@@ -20,8 +20,8 @@ func touch(tx *gorm.DB, runID int64) error {
 }
 
 // SaveDetails stores a run's title, belongings, method and conditions, and its start unless it is under way: what comes
-// in then counts from the start that it has.
-func (b *Book) SaveDetails(ctx context.Context, row *Run) error {
+// in then counts from the start that it has. Further marks are stored with them, all or nothing.
+func (b *Book) SaveDetails(ctx context.Context, row *Run, marks ...Mark) error {
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		var live bool
 		if err := tx.Raw("SELECT live FROM runs WHERE id = ? FOR UPDATE", row.ID).Scan(&live).Error; err != nil {
@@ -36,6 +36,12 @@ func (b *Book) SaveDetails(ctx context.Context, row *Run) error {
 			"PreconditionedMin", "Profile", "Climate", "Weather", "Label").Updates(row).Error
 		if err != nil {
 			return err
+		}
+		for _, m := range marks {
+			m.RunID = row.ID
+			if err := tx.Create(&m).Error; err != nil {
+				return err
+			}
 		}
 		return touch(tx, row.ID)
 	})

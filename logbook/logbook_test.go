@@ -486,6 +486,15 @@ func TestSaveDetails(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "20–70 %", strings.Join(strings.Fields(res.Reading("", "").Findings[0].Text.Kept())[:2], " "))
 
+	sunny := *row
+	sunny.Weather = "sun"
+	marks := []logbook.Mark{{TS: 30, Kind: "heater"}, {TS: 40, Kind: "no such kind"}}
+	require.ErrorIs(t, b.SaveDetails(ctx, &sunny, marks...), logbook.ErrRefused)
+	kept, err := b.Run(ctx, id)
+	require.NoError(t, err)
+	assert.Equal(t, "hail", kept.Weather, "all of it or nothing")
+	assert.Len(t, kept.Marks, len(row.Marks))
+
 	row.CarID = &other.ID // with the software of the car before
 	require.ErrorIs(t, b.SaveDetails(ctx, row), logbook.ErrInUse)
 	again, err := b.SoftwareOf(ctx, other.ID, "0.9")

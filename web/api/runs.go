@@ -377,14 +377,12 @@ func (s *Room) change(w http.ResponseWriter, r *http.Request) error {
 	if ofConditions {
 		row.SetConditions(cmp.Or(noted.Conditions, &run.Condition{}))
 	}
-	if err := s.book.SaveDetails(r.Context(), row); err != nil {
-		return err
-	}
+	var marks []logbook.Mark
 	for _, m := range noted.Marks {
-		if err := s.book.SaveMark(r.Context(), &logbook.Mark{RunID: row.ID, TS: m.TS, Kind: m.Kind,
-			Note: m.Note}); err != nil {
-			return err
-		}
+		marks = append(marks, logbook.Mark{TS: m.TS, Kind: m.Kind, Note: m.Note})
+	}
+	if err := s.book.SaveDetails(r.Context(), row, marks...); err != nil {
+		return err
 	}
 	if row, err = s.book.Run(r.Context(), row.ID); err != nil {
 		return err

@@ -148,5 +148,5 @@ type offers interface {
 // keeper is what details are stored in.
 type keeper interface {
 	SoftwareOf(ctx context.Context, carID int64, version string) (int64, error)
-	SaveDetails(ctx context.Context, row *logbook.Run) error
+	SaveDetails(ctx context.Context, row *logbook.Run, marks ...logbook.Mark) error
 }

@@ -60,7 +60,7 @@ type Book interface {
 	Sites(ctx context.Context) ([]logbook.Site, error)
 	Adapters(ctx context.Context) ([]logbook.Adapter, error)
 	SoftwareOf(ctx context.Context, carID int64, version string) (int64, error)
-	SaveDetails(ctx context.Context, row *logbook.Run) error
+	SaveDetails(ctx context.Context, row *logbook.Run, marks ...logbook.Mark) error
 }
 
 // New furnishes the room. It fails when its own templates are broken.
