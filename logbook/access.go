@@ -10,7 +10,7 @@ import (
 )
 
 // PasswordHash gives the hash of the program's password; empty where none is set.
-func (b *Book) PasswordHash(ctx context.Context) (string, error) {
+func (b *AccessStore) PasswordHash(ctx context.Context) (string, error) {
 	var hash string
 	err := b.db.WithContext(ctx).Raw("SELECT hash FROM password").Scan(&hash).Error
 	if errors.Is(err, gorm.ErrRecordNotFound) {
@@ -20,7 +20,7 @@ func (b *Book) PasswordHash(ctx context.Context) (string, error) {
 }
 
 // SetPassword keeps the hash of a new password and signs everybody out; an empty one takes the password away.
-func (b *Book) SetPassword(ctx context.Context, hash string) error {
+func (b *AccessStore) SetPassword(ctx context.Context, hash string) error {
 	return mapped("storing the password", b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		for _, q := range []string{"DELETE FROM sessions", "DELETE FROM password"} {
 			if err := tx.Exec(q).Error; err != nil {
@@ -35,14 +35,14 @@ func (b *Book) SetPassword(ctx context.Context, hash string) error {
 }
 
 // ForgetSessions signs everybody out.
-func (b *Book) ForgetSessions(ctx context.Context) error {
+func (b *AccessStore) ForgetSessions(ctx context.Context) error {
 	return mapped("signing out", b.db.WithContext(ctx).Exec("DELETE FROM sessions").Error)
 }
 
 // Sessions keeps who is signed in, for any copy of the program; it is a store of package scs. It ends sessions left
 // idle itself: what scs does about it is to store every session again with every answer, which would bring back
 // one that was ended while the request was under way.
-type Sessions struct{ Book *Book }
+type Sessions struct{ Store *AccessStore }
 
 const (
 	sessionTimeout = 5 * time.Second
@@ -58,7 +58,7 @@ func (s Sessions) FindCtx(ctx context.Context, token string) (data []byte, found
 		Data   []byte
 		UsedAt time.Time
 	}
-	db := s.Book.db.WithContext(ctx)
+	db := s.Store.db.WithContext(ctx)
 	err = db.Raw(`SELECT data, used_at FROM sessions WHERE token = ? AND expires_at > now()
 		AND used_at > now() - make_interval(secs => ?)`, token, sessionIdle.Seconds()).Scan(&rows).Error
 	if err != nil || len(rows) == 0 {
@@ -66,7 +66,7 @@ func (s Sessions) FindCtx(ctx context.Context, token string) (data []byte, found
 	}
 	if time.Since(rows[0].UsedAt) > sessionNoted {
 		if err := db.Exec("UPDATE sessions SET used_at = now() WHERE token = ?", token).Error; err != nil {
-			s.Book.log.Warn("noting that a session is used", "error", err) // by the next request, then
+			s.Store.log.Warn("noting that a session is used", "error", err) // by the next request, then
 		}
 	}
 	return rows[0].Data, true, nil
@@ -74,7 +74,7 @@ func (s Sessions) FindCtx(ctx context.Context, token string) (data []byte, found
 
 // CommitCtx keeps a session until it runs out, and drops those that have.
 func (s Sessions) CommitCtx(ctx context.Context, token string, data []byte, until time.Time) error {
-	return mapped("keeping a session", s.Book.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+	return mapped("keeping a session", s.Store.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		if err := tx.Exec(`DELETE FROM sessions WHERE expires_at <= now() OR used_at <= now() - make_interval(secs => ?)`,
 			sessionIdle.Seconds()).Error; err != nil {
 			return err
@@ -86,7 +86,7 @@ func (s Sessions) CommitCtx(ctx context.Context, token string, data []byte, unti
 
 // DeleteCtx ends a session.
 func (s Sessions) DeleteCtx(ctx context.Context, token string) error {
-	return mapped("ending a session", s.Book.db.WithContext(ctx).Exec("DELETE FROM sessions WHERE token = ?", token).Error)
+	return mapped("ending a session", s.Store.db.WithContext(ctx).Exec("DELETE FROM sessions WHERE token = ?", token).Error)
 }
 
 // Find is FindCtx without a context.
@@ -111,7 +111,7 @@ func (s Sessions) Delete(token string) error {
 }
 
 // StationHash gives the hash of a charge point's password; false where it has none.
-func (b *Book) StationHash(ctx context.Context, name string) (string, bool, error) {
+func (b *AccessStore) StationHash(ctx context.Context, name string) (string, bool, error) {
 	var hashes []string
 	err := b.db.WithContext(ctx).Raw("SELECT hash FROM station_passwords WHERE name = ?", name).Scan(&hashes).Error
 	if err != nil || len(hashes) == 0 {
@@ -121,7 +121,7 @@ func (b *Book) StationHash(ctx context.Context, name string) (string, bool, erro
 }
 
 // SetStation keeps the hash of a charge point's password.
-func (b *Book) SetStation(ctx context.Context, name, hash string) error {
+func (b *AccessStore) SetStation(ctx context.Context, name, hash string) error {
 	return mapped(
 		"storing a charge point's password",
 		b.db.WithContext(ctx).Exec(`INSERT INTO station_passwords (name, hash)

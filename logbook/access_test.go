@@ -21,7 +21,7 @@ func TestIdleSessionEnds(t *testing.T) {
 	db, err := sql.Open("pgx", url)
 	require.NoError(t, err)
 	defer db.Close()
-	s := logbook.Sessions{Book: b}
+	s := logbook.Sessions{Store: b.AccessStore}
 	require.NoError(t, s.CommitCtx(ctx, "a", []byte("in"), time.Now().Add(720*time.Hour)))
 	lastUsed := func(ago string) {
 		_, err := db.Exec("UPDATE sessions SET used_at = now() - $1::interval", ago)

@@ -21,7 +21,7 @@ type Sample struct {
 
 // Append stores samples at the end of a recording of a live run. When it returns
 // without an error they are on disk: that is the only acknowledgement.
-func (b *Book) Append(ctx context.Context, runID, recordingID int64, samples []Sample) error {
+func (b *LiveStore) Append(ctx context.Context, runID, recordingID int64, samples []Sample) error {
 	if len(samples) == 0 {
 		return nil
 	}
@@ -38,12 +38,12 @@ func (b *Book) Append(ctx context.Context, runID, recordingID int64, samples []S
 }
 
 // Stored counts the readings of live runs that were acknowledged since the logbook was opened.
-func (b *Book) Stored() int64 { return b.stored.Load() }
+func (b *LiveStore) Stored() int64 { return b.stored.Load() }
 
 // AppendOnce is Append for samples that may have been stored before, as when an
 // acknowledgement was lost: those that are there already, at the same time with
 // the same values, are left out.
-func (b *Book) AppendOnce(ctx context.Context, runID, recordingID int64, samples []Sample) error {
+func (b *LiveStore) AppendOnce(ctx context.Context, runID, recordingID int64, samples []Sample) error {
 	added := 0
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		fresh, err := unstored(tx, recordingID, samples)
@@ -165,7 +165,7 @@ func channelsOf(samples []Sample) []string {
 
 // LastHeard is when a live recording's newest reading was heard, s after the run's
 // start; false without one.
-func (b *Book) LastHeard(ctx context.Context, recordingID int64) (heardS float64, ok bool, err error) {
+func (b *LiveStore) LastHeard(ctx context.Context, recordingID int64) (heardS float64, ok bool, err error) {
 	var at *float64
 	err = b.db.WithContext(ctx).Raw("SELECT max(heard_s) FROM readings WHERE recording_id = ?",
 		recordingID).Scan(&at).Error
@@ -177,6 +177,6 @@ func (b *Book) LastHeard(ctx context.Context, recordingID int64) (heardS float64
 
 // Since reads a recording's readings from one on, in order, with how many there
 // were asked for; for pages that follow a live run.
-func (b *Book) Since(ctx context.Context, rec Recording, n int) (*trace.Recording, error) {
-	return b.readingsFrom(ctx, rec, n)
+func (b *LiveStore) Since(ctx context.Context, rec Recording, n int) (*trace.Recording, error) {
+	return b.recordings.readingsFrom(ctx, rec, n)
 }

@@ -27,10 +27,10 @@ const sinceKept = ` FROM runs r WHERE r.deleted_at IS NULL AND NOT r.live AND r.
 		AND r.car_id IN (SELECT o.car_id FROM bench_runs x JOIN runs o ON o.id = x.run_id WHERE x.bench_id = b.id)`
 
 // Benches lists the kept benches by name.
-func (b *Book) Benches(ctx context.Context) ([]Bench, error) { return b.benches(ctx, 0) }
+func (b *BenchStore) Benches(ctx context.Context) ([]Bench, error) { return b.benches(ctx, 0) }
 
 // Bench gives one kept bench.
-func (b *Book) Bench(ctx context.Context, id int64) (*Bench, error) {
+func (b *BenchStore) Bench(ctx context.Context, id int64) (*Bench, error) {
 	list, err := b.benches(ctx, id)
 	if err == nil && len(list) == 0 {
 		return nil, fmt.Errorf("bench %d: %w", id, ErrNotFound)
@@ -42,7 +42,7 @@ func (b *Book) Bench(ctx context.Context, id int64) (*Bench, error) {
 }
 
 // benches lists one kept bench, or all for 0.
-func (b *Book) benches(ctx context.Context, id int64) ([]Bench, error) {
+func (b *BenchStore) benches(ctx context.Context, id int64) ([]Bench, error) {
 	var rows []struct {
 		Bench
 		Lies  *int64 // the run that lies on it at one place
@@ -69,7 +69,7 @@ func (b *Book) benches(ctx context.Context, id int64) ([]Bench, error) {
 }
 
 // NewerRuns lists the runs of a kept bench's cars that came since it was kept, newest first.
-func (b *Book) NewerRuns(ctx context.Context, id int64, limit int) ([]Choice, error) {
+func (b *BenchStore) NewerRuns(ctx context.Context, id int64, limit int) ([]Choice, error) {
 	var list []Choice
 	err := b.db.WithContext(ctx).Raw(choiceColumns+roadFrom+` WHERE r.id IN (SELECT n.id FROM benches b, LATERAL (
 			SELECT r.id`+sinceKept+`) n WHERE b.id = ?)
@@ -78,7 +78,7 @@ func (b *Book) NewerRuns(ctx context.Context, id int64, limit int) ([]Choice, er
 }
 
 // KeepBench keeps a bench as it stands; one without an ID is new.
-func (b *Book) KeepBench(ctx context.Context, k *Bench) error {
+func (b *BenchStore) KeepBench(ctx context.Context, k *Bench) error {
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		if k.ID == 0 {
 			if err := tx.Create(k).Error; err != nil {
@@ -108,7 +108,7 @@ func (b *Book) KeepBench(ctx context.Context, k *Bench) error {
 }
 
 // DeleteBench puts a kept bench aside; RestoreBench brings it back. The runs stay as they are.
-func (b *Book) DeleteBench(ctx context.Context, id int64) error {
+func (b *BenchStore) DeleteBench(ctx context.Context, id int64) error {
 	res := b.db.WithContext(ctx).Delete(&Bench{}, id)
 	if res.Error == nil && res.RowsAffected == 0 {
 		return fmt.Errorf("bench %d: %w", id, ErrNotFound)
@@ -117,7 +117,7 @@ func (b *Book) DeleteBench(ctx context.Context, id int64) error {
 }
 
 // RestoreBench brings a bench back that was put aside.
-func (b *Book) RestoreBench(ctx context.Context, id int64) error {
+func (b *BenchStore) RestoreBench(ctx context.Context, id int64) error {
 	res := b.db.WithContext(ctx).Unscoped().Model(&Bench{}).Where("id = ?", id).UpdateColumn("deleted_at", nil)
 	if res.Error == nil && res.RowsAffected == 0 {
 		return fmt.Errorf("bench %d: %w", id, ErrNotFound)

@@ -21,7 +21,7 @@ type CarRun struct {
 }
 
 // CarRuns lists a car's runs, oldest first, with what each says of its capacity.
-func (b *Book) CarRuns(ctx context.Context, carID int64) ([]CarRun, error) {
+func (b *ResultStore) CarRuns(ctx context.Context, carID int64) ([]CarRun, error) {
 	var list []CarRun
 	err := b.db.WithContext(ctx).Raw(`SELECT r.id, r.started_at, coalesce(v.version, '') AS software,
 			coalesce(p.name, '') AS site, r.odometer_km, r.start_c, r.usable_kwh, r.usable_low, r.usable_high, r.said

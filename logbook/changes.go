@@ -88,7 +88,7 @@ func (n *Noted) Scan(kept any) error {
 const mostChanges = 200
 
 // Changes lists what was changed of a run, the latest first.
-func (b *Book) Changes(ctx context.Context, runID int64) ([]Change, error) {
+func (b *RunStore) Changes(ctx context.Context, runID int64) ([]Change, error) {
 	var list []Change
 	err := b.db.WithContext(ctx).Raw("SELECT * FROM changes WHERE run_id = ? ORDER BY id DESC LIMIT ?", runID,
 		mostChanges).Scan(&list).Error
@@ -103,7 +103,7 @@ func (c Change) CanUndo() bool { return slices.Contains(undoable, c.Entity) }
 
 // UndoChange puts back what a change of a run changed: the values before it, the mark that it removed; a mark that it
 // made is removed. What was changed since is overwritten, and that is a change in its turn.
-func (b *Book) UndoChange(ctx context.Context, runID, id int64) error {
+func (b *RunStore) UndoChange(ctx context.Context, runID, id int64) error {
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		var c Change
 		if err := tx.Raw("SELECT * FROM changes WHERE id = ? AND run_id = ?", id, runID).Scan(&c).Error; err != nil {

@@ -18,7 +18,7 @@ type Clock struct {
 const bootsKept = 30
 
 // KeepClock keeps the clock of a boot, which is one start of one machine.
-func (b *Book) KeepClock(ctx context.Context, boot string, c Clock) error {
+func (b *FeedStore) KeepClock(ctx context.Context, boot string, c Clock) error {
 	return mapped("keeping the clock", b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		old := "DELETE FROM clocks WHERE kept_at < now() - make_interval(days => ?)"
 		if err := tx.Exec(old, bootsKept).Error; err != nil {
@@ -30,7 +30,7 @@ func (b *Book) KeepClock(ctx context.Context, boot string, c Clock) error {
 }
 
 // KeptClock gives what KeepClock kept of a boot; false where nothing was.
-func (b *Book) KeptClock(ctx context.Context, boot string) (c Clock, found bool, err error) {
+func (b *FeedStore) KeptClock(ctx context.Context, boot string) (c Clock, found bool, err error) {
 	var rows []Clock
 	err = b.db.WithContext(ctx).Raw("SELECT boot_at, off_s FROM clocks WHERE boot = ?", boot).Scan(&rows).Error
 	if err != nil || len(rows) == 0 {

@@ -28,7 +28,7 @@ const (
 
 // Comparable lists so many of the latest runs with what tells which of them differ in one thing alone, and with
 // what each of them says in short: of the cars of some runs, or of all where no run is named or none has a car.
-func (b *Book) Comparable(ctx context.Context, most int, beside ...int64) ([]bench.Known, error) {
+func (b *ResultStore) Comparable(ctx context.Context, most int, beside ...int64) ([]bench.Known, error) {
 	latest := latestOfAll
 	if len(beside) > 0 {
 		var ofCars bool
@@ -47,7 +47,7 @@ func (b *Book) Comparable(ctx context.Context, most int, beside ...int64) ([]ben
 
 // comparable reads column by column: a page asks for two thousand rows, and finding the place of each value by
 // reflection took most of its time.
-func (b *Book) comparable(ctx context.Context, latest string, most int, beside []int64) ([]bench.Known, error) {
+func (b *ResultStore) comparable(ctx context.Context, latest string, most int, beside []int64) ([]bench.Known, error) {
 	rows, err := b.db.WithContext(ctx).Raw(`WITH latest AS (`+latest+`)
 		SELECT r.id, c.name, c.chemistry, c.warm_c, coalesce(v.version, ''), coalesce(a.name, ''),
 			coalesce(p.name || ' ' || s.name, ''), coalesce(s.rated_kw, 0), r.preconditioned, r.profile,
@@ -86,7 +86,7 @@ func (b *Book) comparable(ctx context.Context, latest string, most int, beside [
 
 // gistOf reads what a run says in short; nothing where that cannot be read, until the run is worked out again. What
 // was read before is kept by its text, so that it cannot be out of date.
-func (b *Book) gistOf(text string) bench.Gist {
+func (b *ResultStore) gistOf(text string) bench.Gist {
 	if text == "" {
 		return bench.Gist{}
 	}

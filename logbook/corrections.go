@@ -29,7 +29,7 @@ type Correction struct {
 const TimeCorrected = "t_s"
 
 // Corrections lists a run's corrections in the order made, taken back ones too.
-func (b *Book) Corrections(ctx context.Context, runID int64) ([]Correction, error) {
+func (b *RecordingStore) Corrections(ctx context.Context, runID int64) ([]Correction, error) {
 	var list []Correction
 	err := b.db.WithContext(ctx).Where("run_id = ?", runID).Order("id").Find(&list).Error
 	return list, mapped("reading the corrections", err)
@@ -37,7 +37,7 @@ func (b *Book) Corrections(ctx context.Context, runID int64) ([]Correction, erro
 
 // Correct adds a correction. It fails with ErrNotFound where the run has no such
 // reading.
-func (b *Book) Correct(ctx context.Context, c *Correction) error {
+func (b *RecordingStore) Correct(ctx context.Context, c *Correction) error {
 	c.MadeAt = time.Now().UTC()
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		var rec Recording
@@ -56,7 +56,7 @@ func (b *Book) Correct(ctx context.Context, c *Correction) error {
 }
 
 // TakeBackCorrection takes a correction back, or puts it in again.
-func (b *Book) TakeBackCorrection(ctx context.Context, runID, id int64, back bool) error {
+func (b *RecordingStore) TakeBackCorrection(ctx context.Context, runID, id int64, back bool) error {
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		res := tx.Model(&Correction{}).Where("run_id = ? AND id = ?", runID, id).Update("taken_back", back)
 		if res.Error == nil && res.RowsAffected == 0 {
@@ -72,7 +72,7 @@ func (b *Book) TakeBackCorrection(ctx context.Context, runID, id int64, back boo
 
 // SaveRecording says whose a recording is and how far its clock is off. Its readings
 // stay as they came.
-func (b *Book) SaveRecording(ctx context.Context, runID, recordingID int64, side trace.Side, offsetS float64) error {
+func (b *RecordingStore) SaveRecording(ctx context.Context, runID, recordingID int64, side trace.Side, offsetS float64) error {
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		res := tx.Model(&Recording{}).Where("run_id = ? AND id = ?", runID, recordingID).
 			Updates(map[string]any{"side": string(side), "clock_offset_s": offsetS})

@@ -23,13 +23,13 @@ func (b *Book) SetDemoLoading(ctx context.Context, on bool) error {
 }
 
 // Has tells whether a run of the same files is in the logbook.
-func (b *Book) Has(ctx context.Context, in *intake.Bundle) (bool, error) {
+func (b *RunStore) Has(ctx context.Context, in *intake.Bundle) (bool, error) {
 	_, found, err := b.TwinOf(ctx, Fingerprint(in.Files))
 	return found, err
 }
 
 // Prepared counts the wanted runs and the plans that are kept.
-func (b *Book) Prepared(ctx context.Context) (wanted, plans int, err error) {
+func (b *PlanStore) Prepared(ctx context.Context) (wanted, plans int, err error) {
 	err = b.db.WithContext(ctx).Raw("SELECT count(*) FROM wanted").Scan(&wanted).Error
 	if err == nil {
 		err = b.db.WithContext(ctx).Raw("SELECT count(*) FROM preparations").Scan(&plans).Error

@@ -27,7 +27,7 @@ type savedLayout struct {
 func (savedLayout) TableName() string { return "layouts" }
 
 // Remember keeps how a table was understood, for the next one with the same header.
-func (b *Book) Remember(ctx context.Context, l csvlog.Layout) error {
+func (b *DeskStore) Remember(ctx context.Context, l csvlog.Layout) error {
 	if l.Canonical {
 		return nil // nothing to understand
 	}
@@ -42,7 +42,7 @@ func (b *Book) Remember(ctx context.Context, l csvlog.Layout) error {
 
 // Remembered gives how a table with the header of a layout was understood last; false where none
 // was.
-func (b *Book) Remembered(ctx context.Context, l csvlog.Layout) (csvlog.Layout, bool, error) {
+func (b *DeskStore) Remembered(ctx context.Context, l csvlog.Layout) (csvlog.Layout, bool, error) {
 	var row savedLayout
 	err := b.db.WithContext(ctx).First(&row, "shape = ?", l.Shape()).Error
 	if errors.Is(err, gorm.ErrRecordNotFound) {
@@ -60,7 +60,7 @@ func (b *Book) Remembered(ctx context.Context, l csvlog.Layout) (csvlog.Layout, 
 
 // AddRecordings stores the recordings of a bundle with a run that is there already, all or
 // nothing. Where both have a date, their clocks are laid on each other by it.
-func (b *Book) AddRecordings(ctx context.Context, runID int64, in *intake.Bundle) error {
+func (b *RecordingStore) AddRecordings(ctx context.Context, runID int64, in *intake.Bundle) error {
 	packed := make([]func() ([]byte, error), len(in.Files))
 	for i, f := range in.Files {
 		packed[i] = packing(f.Bytes)
@@ -99,7 +99,7 @@ func (b *Book) AddRecordings(ctx context.Context, runID int64, in *intake.Bundle
 
 // TakeAway takes a recording out of a run and puts its file back among those that wait, so that
 // nothing is lost. The first recording, whose clock the run's is, stays.
-func (b *Book) TakeAway(ctx context.Context, runID, recordingID int64) error {
+func (b *RecordingStore) TakeAway(ctx context.Context, runID, recordingID int64) error {
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		var rec Recording
 		if err := tx.Where("run_id = ? AND position > 0", runID).First(&rec, recordingID).Error; err != nil {
@@ -132,7 +132,7 @@ func (b *Book) TakeAway(ctx context.Context, runID, recordingID int64) error {
 
 // SettleClock says how a recording's clock stands against the run's: by a person's hand, or, where
 // settled is false, as it was noted, to be lined up by its shape again.
-func (b *Book) SettleClock(
+func (b *RecordingStore) SettleClock(
 	ctx context.Context,
 	runID, recordingID int64,
 	offsetS, driftPPM float64,
@@ -154,7 +154,7 @@ func (b *Book) SettleClock(
 
 // LeaveOut adds a correction for each of some values of one channel that says that it is left out,
 // all or nothing; they can be taken back one by one.
-func (b *Book) LeaveOut(ctx context.Context, runID, recordingID int64, channels []trace.Channel, readings []int) error {
+func (b *RecordingStore) LeaveOut(ctx context.Context, runID, recordingID int64, channels []trace.Channel, readings []int) error {
 	var list []Correction
 	now := time.Now().UTC()
 	for _, c := range channels {
@@ -181,7 +181,7 @@ func (b *Book) LeaveOut(ctx context.Context, runID, recordingID int64, channels 
 }
 
 // TakeBackCorrections takes several corrections of a run back at once.
-func (b *Book) TakeBackCorrections(ctx context.Context, runID int64, ids []int64) error {
+func (b *RecordingStore) TakeBackCorrections(ctx context.Context, runID int64, ids []int64) error {
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		if err := tx.Model(&Correction{}).Where("run_id = ? AND id IN ?", runID, ids).Update("taken_back", true).
 			Error; err != nil {
@@ -194,7 +194,7 @@ func (b *Book) TakeBackCorrections(ctx context.Context, runID int64, ids []int64
 
 // CameIn lists the runs that came in last, with their recordings; live ones and those put aside are
 // none of them.
-func (b *Book) CameIn(ctx context.Context, n int) ([]Run, error) {
+func (b *DeskStore) CameIn(ctx context.Context, n int) ([]Run, error) {
 	var list []Run
 	err := b.db.WithContext(ctx).Preload("Car").Preload("Stall").Preload("Stall.Site").
 		Preload("Recordings", func(db *gorm.DB) *gorm.DB { return db.Order("position") }).
@@ -204,7 +204,7 @@ func (b *Book) CameIn(ctx context.Context, n int) ([]Run, error) {
 
 // MakeMaster makes one recording's clock the run's, as it lies now: offsetS is added to its times, and
 // the others are lined up with it. Marks and the run's start stay where they are.
-func (b *Book) MakeMaster(ctx context.Context, runID, recordingID int64, offsetS float64) error {
+func (b *RecordingStore) MakeMaster(ctx context.Context, runID, recordingID int64, offsetS float64) error {
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		var list []Recording
 		if err := tx.Clauses(clause.Locking{Strength: "UPDATE"}).Where("run_id = ?", runID).Order("position").

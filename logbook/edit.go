@@ -21,7 +21,7 @@ func touch(tx *gorm.DB, runID int64) error {
 
 // SaveDetails stores a run's title, belongings, method and conditions, and its start unless it is under way: what comes
 // in then counts from the start that it has. Further marks are stored with them, all or nothing.
-func (b *Book) SaveDetails(ctx context.Context, row *Run, marks ...Mark) error {
+func (b *RunStore) SaveDetails(ctx context.Context, row *Run, marks ...Mark) error {
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		var live bool
 		if err := tx.Raw("SELECT live FROM runs WHERE id = ? FOR UPDATE", row.ID).Scan(&live).Error; err != nil {
@@ -49,14 +49,14 @@ func (b *Book) SaveDetails(ctx context.Context, row *Run, marks ...Mark) error {
 }
 
 // SoftwareOf gives a car's software version of that name, making it where it is new.
-func (b *Book) SoftwareOf(ctx context.Context, carID int64, version string) (int64, error) {
+func (b *GarageStore) SoftwareOf(ctx context.Context, carID int64, version string) (int64, error) {
 	s := Software{CarID: carID, Version: version}
 	err := b.db.WithContext(ctx).Where("car_id = ? AND version = ?", carID, version).FirstOrCreate(&s).Error
 	return s.ID, mapped("storing the software version", err)
 }
 
 // SaveMark adds a mark, or changes the one of that ID in the same run.
-func (b *Book) SaveMark(ctx context.Context, m *Mark) error {
+func (b *RunStore) SaveMark(ctx context.Context, m *Mark) error {
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		if m.ID != 0 {
 			res := tx.Model(
@@ -81,7 +81,7 @@ func (b *Book) SaveMark(ctx context.Context, m *Mark) error {
 }
 
 // DeleteMark takes a mark away and gives back what it was, for undoing.
-func (b *Book) DeleteMark(ctx context.Context, runID, id int64) (*Mark, error) {
+func (b *RunStore) DeleteMark(ctx context.Context, runID, id int64) (*Mark, error) {
 	var m Mark
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		if err := tx.Where("run_id = ?", runID).First(&m, id).Error; err != nil {
@@ -96,7 +96,7 @@ func (b *Book) DeleteMark(ctx context.Context, runID, id int64) (*Mark, error) {
 }
 
 // DeleteRun puts a run aside; RestoreRun brings it back.
-func (b *Book) DeleteRun(ctx context.Context, id int64) error {
+func (b *RunStore) DeleteRun(ctx context.Context, id int64) error {
 	res := b.db.WithContext(ctx).Delete(&Run{}, id)
 	if res.Error == nil && res.RowsAffected == 0 {
 		return fmt.Errorf("run %d: %w", id, ErrNotFound)
@@ -105,7 +105,7 @@ func (b *Book) DeleteRun(ctx context.Context, id int64) error {
 }
 
 // RestoreRun brings a deleted run back.
-func (b *Book) RestoreRun(ctx context.Context, id int64) error {
+func (b *RunStore) RestoreRun(ctx context.Context, id int64) error {
 	res := b.db.WithContext(ctx).Exec("UPDATE runs SET deleted_at = NULL WHERE id = ?", id)
 	if res.Error == nil && res.RowsAffected == 0 {
 		return fmt.Errorf("run %d: %w", id, ErrNotFound)
@@ -114,7 +114,7 @@ func (b *Book) RestoreRun(ctx context.Context, id int64) error {
 }
 
 // Deleted lists the runs that were put aside, the latest first.
-func (b *Book) Deleted(ctx context.Context) ([]Run, error) {
+func (b *RunStore) Deleted(ctx context.Context) ([]Run, error) {
 	var list []Run
 	err := b.db.WithContext(ctx).Unscoped().Preload(
 		"Car",
@@ -125,13 +125,13 @@ func (b *Book) Deleted(ctx context.Context) ([]Run, error) {
 }
 
 // Count gives the number of runs, live ones too.
-func (b *Book) Count(ctx context.Context) (int64, error) {
+func (b *RunStore) Count(ctx context.Context) (int64, error) {
 	var n int64
 	return n, mapped("counting the runs", b.db.WithContext(ctx).Model(&Run{}).Count(&n).Error)
 }
 
 // Arrive keeps a file that waits for the tester's word and gives its number.
-func (b *Book) Arrive(ctx context.Context, name string, content []byte) (int64, error) {
+func (b *DeskStore) Arrive(ctx context.Context, name string, content []byte) (int64, error) {
 	packed, err := pack(content)
 	if err != nil {
 		return 0, err
@@ -141,7 +141,7 @@ func (b *Book) Arrive(ctx context.Context, name string, content []byte) (int64, 
 }
 
 // Arrival gives a waiting file with its content.
-func (b *Book) Arrival(ctx context.Context, id int64) (*Arrival, error) {
+func (b *DeskStore) Arrival(ctx context.Context, id int64) (*Arrival, error) {
 	var a Arrival
 	if err := b.db.WithContext(ctx).First(&a, id).Error; err != nil {
 		return nil, mapped("the waiting file", err)
@@ -152,21 +152,21 @@ func (b *Book) Arrival(ctx context.Context, id int64) (*Arrival, error) {
 }
 
 // ArrivalHead gives a waiting file without its content.
-func (b *Book) ArrivalHead(ctx context.Context, id int64) (*Arrival, error) {
+func (b *DeskStore) ArrivalHead(ctx context.Context, id int64) (*Arrival, error) {
 	var a Arrival
 	err := b.db.WithContext(ctx).Omit("content").First(&a, id).Error
 	return &a, mapped("the waiting file", err)
 }
 
 // Arrivals lists the waiting files without their content, the latest first.
-func (b *Book) Arrivals(ctx context.Context) ([]Arrival, error) {
+func (b *DeskStore) Arrivals(ctx context.Context) ([]Arrival, error) {
 	var list []Arrival
 	err := b.db.WithContext(ctx).Omit("content").Order("id DESC").Limit(20).Find(&list).Error
 	return list, mapped("listing the waiting files", err)
 }
 
 // DropArrival forgets a waiting file.
-func (b *Book) DropArrival(ctx context.Context, id int64) error {
+func (b *DeskStore) DropArrival(ctx context.Context, id int64) error {
 	return mapped("dropping the waiting file", b.db.WithContext(ctx).Delete(&Arrival{}, id).Error)
 }
 
@@ -174,7 +174,7 @@ func (b *Book) DropArrival(ctx context.Context, id int64) error {
 const arrivalLife = 30 * 24 * time.Hour
 
 // Tidy forgets files that nobody came back for.
-func (b *Book) Tidy(ctx context.Context) error {
+func (b *DeskStore) Tidy(ctx context.Context) error {
 	return mapped("tidying",
 		b.db.WithContext(ctx).Where("created_at < ?", time.Now().Add(-arrivalLife)).Delete(&Arrival{}).Error)
 }
@@ -185,7 +185,7 @@ type Words struct {
 }
 
 // Words gives what occurs in the logbook's runs.
-func (b *Book) Words(ctx context.Context) (Words, error) {
+func (b *RunStore) Words(ctx context.Context) (Words, error) {
 	w := Words{Preconditioned: run.Preconditioned}
 	// One look into an index for each name, however many runs have it.
 	occurs := func(column, id string) string {

@@ -39,7 +39,7 @@ const (
 )
 
 // AddFeed adds a source of readings to a live run, with a recording of its own.
-func (b *Book) AddFeed(ctx context.Context, f *Feed, side trace.Side) error {
+func (b *FeedStore) AddFeed(ctx context.Context, f *Feed, side trace.Side) error {
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		var n int64
 		if err := tx.Model(&Feed{}).Where("run_id = ? AND kind = ?", f.RunID, f.Kind).Count(&n).Error; err != nil {
@@ -66,7 +66,7 @@ func (b *Book) AddFeed(ctx context.Context, f *Feed, side trace.Side) error {
 }
 
 // Feeds lists the feeds of one live run, or of all of them for 0.
-func (b *Book) Feeds(ctx context.Context, runID int64) ([]Feed, error) {
+func (b *FeedStore) Feeds(ctx context.Context, runID int64) ([]Feed, error) {
 	var list []Feed
 	db := b.db.WithContext(ctx).Joins("JOIN runs ON runs.id = feeds.run_id AND runs.live AND runs.deleted_at IS NULL")
 	if runID != 0 {
@@ -77,7 +77,7 @@ func (b *Book) Feeds(ctx context.Context, runID int64) ([]Feed, error) {
 
 // Sources lists the feeds of a kind of all live runs by what tells them apart, for
 // looking often: without their profiles.
-func (b *Book) Sources(ctx context.Context, kind string) ([]Feed, error) {
+func (b *FeedStore) Sources(ctx context.Context, kind string) ([]Feed, error) {
 	var list []Feed
 	err := b.db.WithContext(ctx).Raw(
 		`SELECT f.id, f.run_id, f.recording_id, f.kind, f.address, f.connector, f.state, f.said FROM feeds f
@@ -88,7 +88,7 @@ func (b *Book) Sources(ctx context.Context, kind string) ([]Feed, error) {
 }
 
 // Feed gives one feed.
-func (b *Book) Feed(ctx context.Context, id int64) (*Feed, error) {
+func (b *FeedStore) Feed(ctx context.Context, id int64) (*Feed, error) {
 	var f Feed
 	err := b.db.WithContext(ctx).First(&f, id).Error
 	return &f, mapped(fmt.Sprintf("source %d", id), err)
@@ -96,7 +96,7 @@ func (b *Book) Feed(ctx context.Context, id int64) (*Feed, error) {
 
 // FeedAt gives the feed of a live run that reads a charge point's connector, the
 // newest where several do; nil where none does. Connector 0 is any.
-func (b *Book) FeedAt(ctx context.Context, name string, connector int) (*Feed, error) {
+func (b *FeedStore) FeedAt(ctx context.Context, name string, connector int) (*Feed, error) {
 	var list []Feed
 	err := b.db.WithContext(ctx).Raw(
 		`SELECT f.* FROM feeds f JOIN runs r ON r.id = f.run_id AND r.live AND r.deleted_at IS NULL
@@ -114,7 +114,7 @@ func (b *Book) FeedAt(ctx context.Context, name string, connector int) (*Feed, e
 
 // LastFeed gives the newest feed of a kind of another run with the same car (an
 // adapter) or the same stall (a charge point); nil without one.
-func (b *Book) LastFeed(ctx context.Context, row *Run, kind string) (*Feed, error) {
+func (b *FeedStore) LastFeed(ctx context.Context, row *Run, kind string) (*Feed, error) {
 	same, id := "r.car_id", row.CarID
 	if kind == ChargePointFeed {
 		same, id = "r.stall_id", row.StallID
@@ -137,7 +137,7 @@ func (b *Book) LastFeed(ctx context.Context, row *Run, kind string) (*Feed, erro
 }
 
 // DeleteFeed takes a feed away; what it recorded stays.
-func (b *Book) DeleteFeed(ctx context.Context, runID, id int64) error {
+func (b *FeedStore) DeleteFeed(ctx context.Context, runID, id int64) error {
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		if err := tx.Where("run_id = ?", runID).Delete(&Feed{}, id).Error; err != nil {
 			return err
@@ -148,7 +148,7 @@ func (b *Book) DeleteFeed(ctx context.Context, runID, id int64) error {
 }
 
 // SetFeed notes how a feed stands, and why.
-func (b *Book) SetFeed(ctx context.Context, f *Feed, state, said string) error {
+func (b *FeedStore) SetFeed(ctx context.Context, f *Feed, state, said string) error {
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		err := tx.Model(
 			&Feed{},
@@ -165,13 +165,13 @@ func (b *Book) SetFeed(ctx context.Context, f *Feed, state, said string) error {
 }
 
 // SetClockOffset notes how far a live recording's own clock is off.
-func (b *Book) SetClockOffset(ctx context.Context, recordingID int64, offsetS float64) error {
+func (b *FeedStore) SetClockOffset(ctx context.Context, recordingID int64, offsetS float64) error {
 	return mapped("noting the clock's offset",
 		b.db.WithContext(ctx).Model(&Recording{}).Where("id = ?", recordingID).Update("clock_offset_s", offsetS).Error)
 }
 
 // ClockOffset is how far a recording's own clock is known to be off.
-func (b *Book) ClockOffset(ctx context.Context, recordingID int64) (float64, error) {
+func (b *FeedStore) ClockOffset(ctx context.Context, recordingID int64) (float64, error) {
 	var rec Recording
 	err := b.db.WithContext(ctx).Select("clock_offset_s").First(&rec, recordingID).Error
 	return rec.ClockOffsetS, mapped("asking for the clock's offset", err)
@@ -179,7 +179,7 @@ func (b *Book) ClockOffset(ctx context.Context, recordingID int64) (float64, err
 
 // StartTransaction notes a transaction of a charge point's connector and gives its
 // number.
-func (b *Book) StartTransaction(ctx context.Context, charger string, connector int) (id int, err error) {
+func (b *FeedStore) StartTransaction(ctx context.Context, charger string, connector int) (id int, err error) {
 	err = b.db.WithContext(ctx).Raw(
 		"INSERT INTO charger_transactions (charge_point, connector) VALUES (?, ?) RETURNING id",
 		charger,
@@ -190,7 +190,7 @@ func (b *Book) StartTransaction(ctx context.Context, charger string, connector i
 
 // ConnectorOf gives the connector of a charge point's transaction, and false for one
 // that was not started here.
-func (b *Book) ConnectorOf(ctx context.Context, charger string, transaction int) (connector int, ok bool, err error) {
+func (b *FeedStore) ConnectorOf(ctx context.Context, charger string, transaction int) (connector int, ok bool, err error) {
 	var list []int
 	err = b.db.WithContext(ctx).Raw("SELECT connector FROM charger_transactions WHERE id = ? AND charge_point = ?",
 		transaction, charger).Scan(&list).Error
@@ -202,7 +202,7 @@ func (b *Book) ConnectorOf(ctx context.Context, charger string, transaction int)
 
 // NewRecording gives a feed another recording to go on in, and changes the feed: its
 // clock was set, and what comes now is on another clock than what came.
-func (b *Book) NewRecording(ctx context.Context, f *Feed, offsetS float64) error {
+func (b *FeedStore) NewRecording(ctx context.Context, f *Feed, offsetS float64) error {
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		if live, err := isLive(tx, f.RunID); err != nil || !live {
 			return cmp.Or(err, ErrEnded)
@@ -250,7 +250,7 @@ const (
 const ClaimsLast = 5 * time.Second
 
 // FeedClaims opens the connection that claims on feeds hang on. Alive is to be asked more often than ClaimsLast.
-func (b *Book) FeedClaims(ctx context.Context) (*Claims, error) {
+func (b *FeedStore) FeedClaims(ctx context.Context) (*Claims, error) {
 	c, err := b.claims(ctx, feedClaims)
 	if err != nil {
 		return nil, err
@@ -262,8 +262,8 @@ func (b *Book) FeedClaims(ctx context.Context) (*Claims, error) {
 	return c, nil
 }
 
-func (b *Book) claims(ctx context.Context, space int) (*Claims, error) {
-	pool, err := b.db.DB()
+func (b *base) claims(ctx context.Context, space int) (*Claims, error) {
+	pool, err := b.pool()
 	if err != nil {
 		return nil, err
 	}

@@ -62,60 +62,6 @@ func (c *Car) Describe(software string) *run.Car {
 	return out
 }
 
-// findStall gives the stall of that name at the site of that name, making both
-// where they are missing. A stall without a site or name is kept under "unnamed".
-func findStall(tx *gorm.DB, s *run.Stall) (*int64, error) {
-	if s == nil || s.Site == "" && s.Name == "" {
-		return nil, nil
-	}
-	site := Site{Name: s.Site}
-	if site.Name == "" {
-		site.Name = "unnamed site"
-	}
-	name := s.Name
-	if name == "" {
-		name = "unnamed"
-	}
-	if err := tx.Clauses(clause.OnConflict{DoNothing: true}).Omit("Stalls").Create(&site).Error; err != nil {
-		return nil, err
-	}
-	if err := tx.Where("name = ?", site.Name).First(&site).Error; err != nil {
-		return nil, err
-	}
-	row := StallFrom(s)
-	row.SiteID, row.Name = site.ID, name
-	if err := tx.Clauses(clause.OnConflict{DoNothing: true}).Omit("Site").Create(row).Error; err != nil {
-		return nil, err
-	}
-	var kept Stall
-	if err := tx.Where("site_id = ? AND name = ?", site.ID, name).First(&kept).Error; err != nil {
-		return nil, err
-	}
-	if complete(&kept, s) {
-		if err := tx.Omit("Site").Save(&kept).Error; err != nil {
-			return nil, err
-		}
-	}
-	return &kept.ID, nil
-}
-
-// StallFrom is a stall as run.json describes it, without number, site and note.
-func StallFrom(s *run.Stall) *Stall {
-	out := &Stall{}
-	carry(out, s)
-	return out
-}
-
-// Describe gives the stall in the words of run.json.
-func (s *Stall) Describe() *run.Stall {
-	out := &run.Stall{}
-	carry(out, s)
-	if s.Site != nil {
-		out.Site = s.Site.Name
-	}
-	return out
-}
-
 // findAdapter gives the adapter of that name, making it where it is new.
 func findAdapter(tx *gorm.DB, a *run.Adapter) (*int64, error) {
 	if a == nil || a.Name == "" {
@@ -133,7 +79,7 @@ func findAdapter(tx *gorm.DB, a *run.Adapter) (*int64, error) {
 }
 
 // Cars lists the garage by name, with software in order of first use.
-func (b *Book) Cars(ctx context.Context) ([]Car, error) {
+func (b *GarageStore) Cars(ctx context.Context) ([]Car, error) {
 	var cars []Car
 	err := b.db.WithContext(ctx).Preload("Softwares", byFirstUse).Order("name").Find(&cars).Error
 	return cars, mapped("listing the cars", err)
@@ -149,14 +95,14 @@ func byFirstUse(db *gorm.DB) *gorm.DB {
 }
 
 // Car gives one car.
-func (b *Book) Car(ctx context.Context, id int64) (*Car, error) {
+func (b *GarageStore) Car(ctx context.Context, id int64) (*Car, error) {
 	var c Car
 	err := b.db.WithContext(ctx).Preload("Softwares", byFirstUse).First(&c, id).Error
 	return &c, mapped(fmt.Sprintf("car %d", id), err)
 }
 
 // SaveCar stores a car; one without an ID is new. Software is kept apart.
-func (b *Book) SaveCar(ctx context.Context, c *Car) error {
+func (b *GarageStore) SaveCar(ctx context.Context, c *Car) error {
 	return b.saveAndReread(ctx, "storing the car", "car_id", func(tx *gorm.DB) (int64, error) {
 		err := tx.Omit("Softwares").Save(c).Error
 		return c.ID, err
@@ -165,7 +111,7 @@ func (b *Book) SaveCar(ctx context.Context, c *Car) error {
 
 // saveAndReread stores what the judgement of runs hangs on, and marks the runs that have it for
 // being worked out anew.
-func (b *Book) saveAndReread(ctx context.Context, doing, column string, save func(tx *gorm.DB) (int64, error)) error {
+func (b *base) saveAndReread(ctx context.Context, doing, column string, save func(tx *gorm.DB) (int64, error)) error {
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		id, err := save(tx)
 		if err != nil {
@@ -177,7 +123,7 @@ func (b *Book) saveAndReread(ctx context.Context, doing, column string, save fun
 }
 
 // DeleteCar takes a car out of the garage, unless a run was made with it.
-func (b *Book) DeleteCar(ctx context.Context, id int64) error {
+func (b *GarageStore) DeleteCar(ctx context.Context, id int64) error {
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		var used int64
 		if err := tx.Unscoped().Model(&Run{}).Where("car_id = ?", id).Count(&used).Error; err != nil {
@@ -195,14 +141,14 @@ func (b *Book) DeleteCar(ctx context.Context, id int64) error {
 }
 
 // Software gives one software version.
-func (b *Book) Software(ctx context.Context, id int64) (*Software, error) {
+func (b *GarageStore) Software(ctx context.Context, id int64) (*Software, error) {
 	var s Software
 	err := b.db.WithContext(ctx).First(&s, id).Error
 	return &s, mapped(fmt.Sprintf("software %d", id), err)
 }
 
 // SaveSoftware adds or changes a car's software version.
-func (b *Book) SaveSoftware(ctx context.Context, s *Software) error {
+func (b *GarageStore) SaveSoftware(ctx context.Context, s *Software) error {
 	return b.saveAndReread(ctx, "storing the software version", "software_id", func(tx *gorm.DB) (int64, error) {
 		err := tx.Save(s).Error
 		return s.ID, err
@@ -210,18 +156,18 @@ func (b *Book) SaveSoftware(ctx context.Context, s *Software) error {
 }
 
 // DeleteSoftware takes a version away, unless a run was made with it.
-func (b *Book) DeleteSoftware(ctx context.Context, id int64) error {
+func (b *GarageStore) DeleteSoftware(ctx context.Context, id int64) error {
 	return mapped("deleting the software version", b.db.WithContext(ctx).Delete(&Software{}, id).Error)
 }
 
 // Adapters lists the adapters by name.
-func (b *Book) Adapters(ctx context.Context) ([]Adapter, error) {
+func (b *GarageStore) Adapters(ctx context.Context) ([]Adapter, error) {
 	var list []Adapter
 	return list, mapped("listing the adapters", b.db.WithContext(ctx).Order("name").Find(&list).Error)
 }
 
 // SaveAdapter stores an adapter; one without an ID is new.
-func (b *Book) SaveAdapter(ctx context.Context, a *Adapter) error {
+func (b *GarageStore) SaveAdapter(ctx context.Context, a *Adapter) error {
 	return b.saveAndReread(ctx, "storing the adapter", "adapter_id", func(tx *gorm.DB) (int64, error) {
 		err := tx.Save(a).Error
 		return a.ID, err
@@ -229,58 +175,8 @@ func (b *Book) SaveAdapter(ctx context.Context, a *Adapter) error {
 }
 
 // DeleteAdapter takes an adapter away, unless a run was made with it.
-func (b *Book) DeleteAdapter(ctx context.Context, id int64) error {
+func (b *GarageStore) DeleteAdapter(ctx context.Context, id int64) error {
 	return mapped("deleting the adapter", b.db.WithContext(ctx).Delete(&Adapter{}, id).Error)
-}
-
-// Sites lists the sites by name with their stalls.
-func (b *Book) Sites(ctx context.Context) ([]Site, error) {
-	var list []Site
-	err := b.db.WithContext(ctx).Preload(
-		"Stalls",
-		func(db *gorm.DB) *gorm.DB { return db.Order("name") },
-	).Order("name").Find(&list).Error
-	return list, mapped("listing the sites", err)
-}
-
-// Site gives one site with its stalls.
-func (b *Book) Site(ctx context.Context, id int64) (*Site, error) {
-	var s Site
-	err := b.db.WithContext(ctx).Preload(
-		"Stalls",
-		func(db *gorm.DB) *gorm.DB { return db.Order("name") },
-	).First(&s, id).Error
-	return &s, mapped(fmt.Sprintf("site %d", id), err)
-}
-
-// SaveSite stores a site; one without an ID is new.
-func (b *Book) SaveSite(ctx context.Context, s *Site) error {
-	return mapped("storing the site", b.db.WithContext(ctx).Omit("Stalls").Save(s).Error)
-}
-
-// SaveStall stores a stall; one without an ID is new. What runs there cost and were held by hangs on it.
-func (b *Book) SaveStall(ctx context.Context, s *Stall) error {
-	return b.saveAndReread(ctx, "storing the stall", "stall_id", func(tx *gorm.DB) (int64, error) {
-		err := tx.Omit("Site").Save(s).Error
-		return s.ID, err
-	})
-}
-
-// Stall gives one stall with its site.
-func (b *Book) Stall(ctx context.Context, id int64) (*Stall, error) {
-	var s Stall
-	err := b.db.WithContext(ctx).Preload("Site").First(&s, id).Error
-	return &s, mapped(fmt.Sprintf("stall %d", id), err)
-}
-
-// DeleteStall takes a stall away, unless a run was made there.
-func (b *Book) DeleteStall(ctx context.Context, id int64) error {
-	return mapped("deleting the stall", b.db.WithContext(ctx).Delete(&Stall{}, id).Error)
-}
-
-// DeleteSite takes a site away, unless it still has stalls.
-func (b *Book) DeleteSite(ctx context.Context, id int64) error {
-	return mapped("deleting the site", b.db.WithContext(ctx).Delete(&Site{}, id).Error)
 }
 
 // IsRule tells whether an error is a rule that the tester can do something about.

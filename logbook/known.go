@@ -53,7 +53,7 @@ type lesson struct {
 }
 
 // lessonsOf lists what a car's latest runs in one profile taught, of whichever software.
-func (b *Book) lessonsOf(ctx context.Context, of Of) ([]lesson, error) {
+func (b *ResultStore) lessonsOf(ctx context.Context, of Of) ([]lesson, error) {
 	var rows []struct {
 		ID      int64
 		Title   string
@@ -86,7 +86,7 @@ func (o Of) profile() string {
 
 // Known is a car as its runs know it, in one software version and profile; nil where no run says anything. What the
 // car's notes say stays with the caller.
-func (b *Book) Known(ctx context.Context, car *run.Car, of Of) (*vehicle.Model, error) {
+func (b *ResultStore) Known(ctx context.Context, car *run.Car, of Of) (*vehicle.Model, error) {
 	list, err := b.lessonsOf(ctx, of)
 	if err != nil || len(list) == 0 {
 		return nil, err
@@ -96,7 +96,7 @@ func (b *Book) Known(ctx context.Context, car *run.Car, of Of) (*vehicle.Model, 
 
 // model is what lessons come to; what was worked out before is kept by their text, so that it cannot be out of date.
 // A panic of the arithmetic is a car of which nothing is known: it must not end the program.
-func (b *Book) model(car *run.Car, of Of, list []lesson) (m *vehicle.Model) {
+func (b *ResultStore) model(car *run.Car, of Of, list []lesson) (m *vehicle.Model) {
 	defer b.spared(of, &m)
 	taught := make([]curve.Taught, len(list))
 	for i, l := range list {
@@ -112,7 +112,7 @@ func (b *Book) model(car *run.Car, of Of, list []lesson) (m *vehicle.Model) {
 }
 
 // spared makes a panic of learning a model that says nothing, and logs where it was.
-func (b *Book) spared(of Of, m **vehicle.Model) {
+func (b *ResultStore) spared(of Of, m **vehicle.Model) {
 	if p := recover(); p != nil {
 		b.log.Error("what a car's runs taught cannot be worked out", "car", of.CarID, "panic", p,
 			"stack", string(debug.Stack()))
@@ -121,7 +121,7 @@ func (b *Book) spared(of Of, m **vehicle.Model) {
 }
 
 // others is what a car's model is without one of the runs that it rests on.
-func (b *Book) others(car *run.Car, of Of, all *vehicle.Model, list []lesson) (m *vehicle.Model) {
+func (b *ResultStore) others(car *run.Car, of Of, all *vehicle.Model, list []lesson) (m *vehicle.Model) {
 	defer b.spared(of, &m)
 	taught := make([]curve.Taught, len(list))
 	for i, l := range list {
@@ -131,12 +131,12 @@ func (b *Book) others(car *run.Car, of Of, all *vehicle.Model, list []lesson) (m
 }
 
 // Elsewhere is what a run is judged by beside its own readings.
-func (b *Book) Elsewhere(ctx context.Context, row *Run, car *run.Car) (judge.Elsewhere, error) {
+func (b *ResultStore) Elsewhere(ctx context.Context, row *Run, car *run.Car) (judge.Elsewhere, error) {
 	return b.elsewhere(ctx, row, car)
 }
 
 // keyOf is the same for what is asked of the same lessons alone.
-func (b *Book) keyOf(car *run.Car, of Of, list []lesson) string {
+func (b *ResultStore) keyOf(car *run.Car, of Of, list []lesson) string {
 	h := fnv.New128a()
 	noted, _ := json.Marshal(car) // a car marshals
 	fmt.Fprintf(h, "%d\n%s\n%s\n%s\n", of.CarID, of.Software, of.profile(), noted)
@@ -148,7 +148,7 @@ func (b *Book) keyOf(car *run.Car, of Of, list []lesson) string {
 
 // elsewhere is what the other runs of the same car, and others at the same stall, taught. Each run is judged by the
 // others alone.
-func (b *Book) elsewhere(ctx context.Context, row *Run, car *run.Car) (judge.Elsewhere, error) {
+func (b *ResultStore) elsewhere(ctx context.Context, row *Run, car *run.Car) (judge.Elsewhere, error) {
 	var model *vehicle.Model
 	if row.CarID != nil {
 		of := Of{CarID: *row.CarID, Profile: row.Profile}
@@ -204,7 +204,7 @@ type Learned struct {
 
 // Learned is a car as its runs know it in one profile, with how each of them was foretold from the others; nil where no
 // run says anything.
-func (b *Book) Learned(ctx context.Context, car *run.Car, of Of) (*Learned, error) {
+func (b *ResultStore) Learned(ctx context.Context, car *run.Car, of Of) (*Learned, error) {
 	list, err := b.lessonsOf(ctx, of)
 	if err != nil || len(list) == 0 {
 		return nil, err
@@ -219,7 +219,7 @@ func (b *Book) Learned(ctx context.Context, car *run.Car, of Of) (*Learned, erro
 	}
 	var done []forecast.Done
 	for _, x := range list {
-		row, err := b.Run(ctx, x.ID)
+		row, err := b.runs.Run(ctx, x.ID)
 		if err != nil {
 			return nil, err
 		}

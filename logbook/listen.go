@@ -52,7 +52,7 @@ var errSilent = errors.New("no news any more")
 
 // listenOnce listens on one connection until that is lost.
 func (b *Book) listenOnce(ctx context.Context, tell func(int64)) error {
-	pool, err := b.db.DB()
+	pool, err := b.pool()
 	if err != nil {
 		return err
 	}

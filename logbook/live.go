@@ -25,7 +25,7 @@ func afterTheEnd(tx *gorm.DB, runID int64) error {
 
 // StartLive begins a live run and gives its number. The row carries what is known
 // of it; StartedAt is needed.
-func (b *Book) StartLive(ctx context.Context, row *Run) (int64, error) {
+func (b *LiveStore) StartLive(ctx context.Context, row *Run) (int64, error) {
 	row.Live, row.Revision = true, 1
 	row.Fingerprint = fmt.Sprintf("live-%d", row.StartedAt.UnixNano())
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
@@ -38,7 +38,7 @@ func (b *Book) StartLive(ctx context.Context, row *Run) (int64, error) {
 }
 
 // LiveRuns lists the runs under way, the newest first.
-func (b *Book) LiveRuns(ctx context.Context) ([]Run, error) {
+func (b *LiveStore) LiveRuns(ctx context.Context) ([]Run, error) {
 	var list []Run
 	err := b.db.WithContext(ctx).Preload("Car").Preload("Stall.Site").Where("live").Order("id DESC").Find(&list).Error
 	return list, mapped("listing the live runs", err)
@@ -72,7 +72,7 @@ func recordingOf(tx *gorm.DB, runID int64, name string, side trace.Side, resolut
 
 // LiveMark stores a mark made at the stall once, however often it is sent, also
 // when the run has been ended meanwhile.
-func (b *Book) LiveMark(ctx context.Context, m *Mark, key string) error {
+func (b *LiveStore) LiveMark(ctx context.Context, m *Mark, key string) error {
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		live, err := isLive(tx, m.RunID)
 		if err != nil {
@@ -122,7 +122,7 @@ func marksOf(tx *gorm.DB, runID int64) ([]Mark, []run.Mark, error) {
 }
 
 // TakeBackMark takes a mark that was made by mistake away; one that is gone stays gone.
-func (b *Book) TakeBackMark(ctx context.Context, runID, markID int64) error {
+func (b *LiveStore) TakeBackMark(ctx context.Context, runID, markID int64) error {
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		live, err := isLive(tx, runID)
 		if err != nil {
@@ -149,7 +149,7 @@ type Plug struct {
 
 // PlugOf gives how the plug stands, going by the marks of a run and the readings of
 // one of its recordings.
-func (b *Book) PlugOf(ctx context.Context, runID, recordingID int64) (Plug, error) {
+func (b *LiveStore) PlugOf(ctx context.Context, runID, recordingID int64) (Plug, error) {
 	_, marks, err := marksOf(b.db.WithContext(ctx), runID)
 	if err != nil {
 		return Plug{}, mapped("asking how the plug stands", err)
@@ -166,7 +166,7 @@ func (b *Book) PlugOf(ctx context.Context, runID, recordingID int64) (Plug, erro
 }
 
 // MoveLive takes a live run to another stall.
-func (b *Book) MoveLive(ctx context.Context, runID, stallID int64) error {
+func (b *LiveStore) MoveLive(ctx context.Context, runID, stallID int64) error {
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		if err := tx.Exec("UPDATE runs SET stall_id = ?, revision = revision + 1 WHERE id = ? AND live", stallID,
 			runID).Error; err != nil {
@@ -179,7 +179,7 @@ func (b *Book) MoveLive(ctx context.Context, runID, stallID int64) error {
 
 // EndLive ends a live run: recordings without a reading go, and from then on it is
 // a run like any other. A run that has ended stays as it is.
-func (b *Book) EndLive(ctx context.Context, id int64) error {
+func (b *LiveStore) EndLive(ctx context.Context, id int64) error {
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		if live, err := isLive(tx, id); err != nil || !live {
 			return err

@@ -13,14 +13,14 @@ import (
 
 // Run gives a run with all that belongs to it but readings. A deleted run is found
 // too; DeletedAt says so.
-func (b *Book) Run(ctx context.Context, id int64) (*Run, error) {
+func (b *RunStore) Run(ctx context.Context, id int64) (*Run, error) {
 	var r Run
 	err := b.whole(ctx).First(&r, id).Error
 	return &r, mapped(fmt.Sprintf("run %d", id), err)
 }
 
 // Runs gives several runs as Run gives one, in their order; nil in the place of one that there is not.
-func (b *Book) Runs(ctx context.Context, ids []int64) ([]*Run, error) {
+func (b *RunStore) Runs(ctx context.Context, ids []int64) ([]*Run, error) {
 	var rows []*Run
 	if err := b.whole(ctx).Find(&rows, "id IN ?", ids).Error; err != nil {
 		return nil, mapped("reading runs", err)
@@ -35,7 +35,7 @@ func (b *Book) Runs(ctx context.Context, ids []int64) ([]*Run, error) {
 }
 
 // whole asks for runs with all that belongs to them but readings, deleted ones too.
-func (b *Book) whole(ctx context.Context) *gorm.DB {
+func (b *RunStore) whole(ctx context.Context) *gorm.DB {
 	return b.db.WithContext(ctx).Unscoped().
 		Preload("Car.Softwares", byFirstUse).Preload("Software").Preload("Stall.Site").Preload("Adapter").
 		Preload("Recordings", func(db *gorm.DB) *gorm.DB { return db.Order("position") }).
@@ -43,14 +43,14 @@ func (b *Book) whole(ctx context.Context) *gorm.DB {
 }
 
 // Load gives a run with its readings, as core reads it.
-func (b *Book) Load(ctx context.Context, row *Run) (*run.Run, error) {
+func (b *RunStore) Load(ctx context.Context, row *Run) (*run.Run, error) {
 	r := row.Describe()
-	list, err := b.Corrections(ctx, row.ID)
+	list, err := b.recordings.Corrections(ctx, row.ID)
 	if err != nil {
 		return nil, err
 	}
 	for _, rec := range row.Recordings {
-		t, err := b.readings(ctx, rec)
+		t, err := b.recordings.readings(ctx, rec)
 		if err != nil {
 			return nil, err
 		}

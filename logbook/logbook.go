@@ -16,7 +16,6 @@ import (
 	"sync/atomic"
 	"time"
 
-	lru "github.com/hashicorp/golang-lru/v2"
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/jackc/pgx/v5/stdlib"
@@ -24,8 +23,6 @@ import (
 	"gorm.io/driver/postgres"
 	"gorm.io/gorm"
 	"gorm.io/gorm/logger"
-
-	"zincroad/core/bench"
 )
 
 //go:embed migrations
@@ -40,17 +37,21 @@ var (
 	ErrNoRoom   = errors.New("nothing can be stored: the disk is full, or the database only reads")
 )
 
-// Book is an open logbook; safe for concurrent use.
+// Book is an open logbook; safe for concurrent use. It is its stores together: who needs little takes one of them.
 type Book struct {
-	db     *gorm.DB
-	router *router
-	log    *slog.Logger
-	stored atomic.Int64 // readings of live runs
-	full   *atomic.Bool // the disk; nothing is to be written
-
-	wanted chan struct{}                  // somebody waits for figures that the background works out
-	seen   *lru.Cache[string, *Results]   // results that were read before, by their stamp
-	gists  *lru.Cache[string, bench.Gist] // what runs say in short, by the text that is kept of it
+	*base
+	*GarageStore
+	*SiteStore
+	*RecordingStore
+	*RunStore
+	*ResultStore
+	*RoadStore
+	*LiveStore
+	*FeedStore
+	*BenchStore
+	*PlanStore
+	*DeskStore
+	*AccessStore
 }
 
 const (
@@ -105,17 +106,12 @@ func open(ctx context.Context, url string, copies []string, log *slog.Logger) (*
 		pool.Close()
 		return nil, err
 	}
-	seen, err := lru.New[string, *Results](mostSeen)
+	book, err := newBook(&base{db: db, router: ways, log: log, full: full})
 	if err != nil {
 		pool.Close()
-		return nil, fmt.Errorf("opening the logbook: %w", err)
+		return nil, err
 	}
-	gists, err := lru.New[string, bench.Gist](mostGists)
-	if err != nil {
-		pool.Close()
-		return nil, fmt.Errorf("opening the logbook: %w", err)
-	}
-	return &Book{wanted: make(chan struct{}, 1), db: db, router: ways, log: log, full: full, seen: seen, gists: gists}, nil
+	return book, nil
 }
 
 // SetFull says whether the disk is full. While it is, whatever would write fails with ErrNoRoom, before PostgreSQL is
@@ -168,7 +164,7 @@ func (b *Book) Close() error {
 
 // Ping tells whether the database answers.
 func (b *Book) Ping(ctx context.Context) error {
-	pool, err := b.db.DB()
+	pool, err := b.pool()
 	if err != nil {
 		return err
 	}

@@ -41,7 +41,7 @@ func (rec *Recording) channels() (list []trace.Channel) {
 
 // eachReading goes through readings of a recording from n on, most of them at once (0: all), and gives their number,
 // time and values in the order of the channels, NaN for none. What it gives is good until the next.
-func (b *Book) eachReading(ctx context.Context, rec *Recording, channels []trace.Channel, from, most int,
+func (b *RecordingStore) eachReading(ctx context.Context, rec *Recording, channels []trace.Channel, from, most int,
 	take func(n int, t float64, values []float64) error) error {
 	// The channels come from this program's own list, never from a file.
 	query := "SELECT n, t_s"
@@ -84,12 +84,12 @@ func (b *Book) eachReading(ctx context.Context, rec *Recording, channels []trace
 }
 
 // readings gives a recording in the order in which it was recorded.
-func (b *Book) readings(ctx context.Context, rec Recording) (*trace.Recording, error) {
+func (b *RecordingStore) readings(ctx context.Context, rec Recording) (*trace.Recording, error) {
 	return b.readingsFrom(ctx, rec, 0)
 }
 
 // readingsFrom gives a recording from its reading n on.
-func (b *Book) readingsFrom(ctx context.Context, rec Recording, n int) (*trace.Recording, error) {
+func (b *RecordingStore) readingsFrom(ctx context.Context, rec Recording, n int) (*trace.Recording, error) {
 	out, channels := rec.described(), rec.channels()
 	out.T = make([]float64, 0, rec.Readings)
 	columns := make([][]float64, len(channels))
@@ -115,7 +115,7 @@ const atATime = 4_000
 
 // WriteReadings writes a recording as it is read, with what was put right in it, in the project's own format: a piece
 // at a time.
-func (b *Book) WriteReadings(ctx context.Context, w io.Writer, rec *Recording) error {
+func (b *RecordingStore) WriteReadings(ctx context.Context, w io.Writer, rec *Recording) error {
 	list, err := b.Corrections(ctx, rec.RunID)
 	if err != nil {
 		return err
@@ -124,7 +124,7 @@ func (b *Book) WriteReadings(ctx context.Context, w io.Writer, rec *Recording) e
 }
 
 // writeReadings writes a recording with some corrections; none of them: as it was recorded.
-func (b *Book) writeReadings(ctx context.Context, w io.Writer, rec *Recording, list []Correction) error {
+func (b *RecordingStore) writeReadings(ctx context.Context, w io.Writer, rec *Recording, list []Correction) error {
 	channels := rec.channels()
 	right := map[int][]Correction{} // by the reading
 	for _, c := range list {
@@ -189,7 +189,7 @@ type KeptFile struct {
 
 // File gives a recording's file as it came, with the name it had then. A recording that was made at the stall came as
 // no file: it is written as one now.
-func (b *Book) File(ctx context.Context, rec *Recording) (*KeptFile, error) {
+func (b *RecordingStore) File(ctx context.Context, rec *Recording) (*KeptFile, error) {
 	var f struct {
 		Name      string
 		Canonical bool
@@ -275,19 +275,19 @@ type Parcel struct {
 
 // Parcel puts a run together: recordings as they came where those files can stand in a run folder and nothing was put
 // right in them, and photos.
-func (b *Book) Parcel(ctx context.Context, row *Run) (*Parcel, error) {
+func (b *RunStore) Parcel(ctx context.Context, row *Run) (*Parcel, error) {
 	p := &Parcel{Run: row.Describe(), row: row}
-	list, err := b.Corrections(ctx, row.ID)
+	list, err := b.recordings.Corrections(ctx, row.ID)
 	if err != nil {
 		return nil, err
 	}
 	for i := range row.Recordings {
 		rec := &row.Recordings[i]
 		p.Run.Recordings = append(p.Run.Recordings, rec.described())
-		part := runfolder.Part{Name: rec.Name, Write: func(w io.Writer) error { return b.WriteReadings(ctx, w, rec) }}
+		part := runfolder.Part{Name: rec.Name, Write: func(w io.Writer) error { return b.recordings.WriteReadings(ctx, w, rec) }}
 		right := slices.ContainsFunc(list, func(c Correction) bool { return c.RecordingID == rec.ID && !c.TakenBack })
 		if !right {
-			f, err := b.File(ctx, rec)
+			f, err := b.recordings.File(ctx, rec)
 			if err != nil {
 				return nil, err
 			}

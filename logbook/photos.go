@@ -18,13 +18,13 @@ type Photo struct {
 }
 
 // AddPhoto keeps a picture with a run.
-func (b *Book) AddPhoto(ctx context.Context, p *Photo) error {
+func (b *RunStore) AddPhoto(ctx context.Context, p *Photo) error {
 	return mapped("keeping the photo", b.db.WithContext(ctx).Create(p).Error)
 }
 
 // Photos lists a run's pictures in the order in which they were taken, without
 // what is on them.
-func (b *Book) Photos(ctx context.Context, runID int64) ([]Photo, error) {
+func (b *RunStore) Photos(ctx context.Context, runID int64) ([]Photo, error) {
 	var list []Photo
 	err := b.db.WithContext(ctx).Omit(
 		"content",
@@ -36,14 +36,14 @@ func (b *Book) Photos(ctx context.Context, runID int64) ([]Photo, error) {
 }
 
 // Photo gives one picture of a run.
-func (b *Book) Photo(ctx context.Context, runID, id int64) (*Photo, error) {
+func (b *RunStore) Photo(ctx context.Context, runID, id int64) (*Photo, error) {
 	var p Photo
 	err := b.db.WithContext(ctx).Where("run_id = ?", runID).First(&p, id).Error
 	return &p, mapped(fmt.Sprintf("photo %d of run %d", id, runID), err)
 }
 
 // PutPhotoAside takes a picture out of its run's list, or back into it.
-func (b *Book) PutPhotoAside(ctx context.Context, runID, id int64, aside bool) error {
+func (b *RunStore) PutPhotoAside(ctx context.Context, runID, id int64, aside bool) error {
 	var at *time.Time
 	if aside {
 		now := time.Now().UTC()

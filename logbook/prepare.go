@@ -12,18 +12,10 @@ import (
 	"time"
 
 	"gorm.io/gorm"
-	"gorm.io/gorm/clause"
 
 	"zincroad/core/prepare"
 	"zincroad/core/run"
 )
-
-// Road is how far it is from one site to another, either way; the smaller ID first.
-type Road struct {
-	FromSiteID int64 `gorm:"primaryKey;autoIncrement:false"`
-	ToSiteID   int64 `gorm:"primaryKey;autoIncrement:false"`
-	Km         float64
-}
 
 // Preparation is a plan that was kept, as it was typed.
 type Preparation struct {
@@ -83,73 +75,22 @@ func (w *Wanted) Cell() prepare.Cell {
 	return c
 }
 
-// FullName is a stall's name with its site's, where that is loaded.
-func (s *Stall) FullName() string {
-	if s.Site != nil {
-		return s.Site.Name + " " + s.Name
-	}
-	return s.Name
-}
-
-// Roads gives the distances between sites, by both IDs either way round.
-func (b *Book) Roads(ctx context.Context) (map[[2]int64]float64, error) {
-	var rows []Road
-	if err := b.db.WithContext(ctx).Find(&rows).Error; err != nil {
-		return nil, mapped("reading the roads", err)
-	}
-	out := map[[2]int64]float64{}
-	for _, r := range rows {
-		out[[2]int64{r.FromSiteID, r.ToSiteID}] = r.Km
-		out[[2]int64{r.ToSiteID, r.FromSiteID}] = r.Km
-	}
-	return out, nil
-}
-
-// SavePlace stores how far a site is from the base and from other sites; nil is
-// not known, and a site that is left out keeps its road.
-func (b *Book) SavePlace(ctx context.Context, siteID int64, baseKm *float64, roads map[int64]*float64) error {
-	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
-		res := tx.Model(&Site{ID: siteID}).Update("base_km", baseKm)
-		if res.Error == nil && res.RowsAffected == 0 {
-			return gorm.ErrRecordNotFound
-		}
-		if res.Error != nil {
-			return res.Error
-		}
-		for other, km := range roads {
-			r := Road{FromSiteID: min(siteID, other), ToSiteID: max(siteID, other)}
-			if km == nil {
-				if err := tx.Delete(&r).Error; err != nil {
-					return err
-				}
-				continue
-			}
-			r.Km = *km
-			if err := tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&r).Error; err != nil {
-				return err
-			}
-		}
-		return nil
-	})
-	return mapped(fmt.Sprintf("storing the roads of site %d", siteID), err)
-}
-
 // Preparations lists the kept plans, newest first.
-func (b *Book) Preparations(ctx context.Context) ([]Preparation, error) {
+func (b *PlanStore) Preparations(ctx context.Context) ([]Preparation, error) {
 	var list []Preparation
 	err := b.db.WithContext(ctx).Preload("Car").Preload("Stall.Site").Order("id DESC").Find(&list).Error
 	return list, mapped("listing the kept plans", err)
 }
 
 // Preparation gives one kept plan.
-func (b *Book) Preparation(ctx context.Context, id int64) (*Preparation, error) {
+func (b *PlanStore) Preparation(ctx context.Context, id int64) (*Preparation, error) {
 	var p Preparation
 	err := b.db.WithContext(ctx).Preload("Car").Preload("Stall.Site").First(&p, id).Error
 	return &p, mapped(fmt.Sprintf("plan %d", id), err)
 }
 
 // SavePreparation keeps a plan; one without an ID is new.
-func (b *Book) SavePreparation(ctx context.Context, p *Preparation) error {
+func (b *PlanStore) SavePreparation(ctx context.Context, p *Preparation) error {
 	db := b.db.WithContext(ctx).Omit("Car", "Stall")
 	if p.ID == 0 {
 		return mapped("keeping the plan", db.Create(p).Error)
@@ -162,7 +103,7 @@ func (b *Book) SavePreparation(ctx context.Context, p *Preparation) error {
 }
 
 // DeletePreparation puts a plan aside; RestorePreparation brings it back.
-func (b *Book) DeletePreparation(ctx context.Context, id int64) error {
+func (b *PlanStore) DeletePreparation(ctx context.Context, id int64) error {
 	res := b.db.WithContext(ctx).Delete(&Preparation{}, id)
 	if res.Error == nil && res.RowsAffected == 0 {
 		return fmt.Errorf("plan %d: %w", id, ErrNotFound)
@@ -171,7 +112,7 @@ func (b *Book) DeletePreparation(ctx context.Context, id int64) error {
 }
 
 // RestorePreparation brings a plan back that was put aside.
-func (b *Book) RestorePreparation(ctx context.Context, id int64) error {
+func (b *PlanStore) RestorePreparation(ctx context.Context, id int64) error {
 	res := b.db.WithContext(ctx).Unscoped().Model(&Preparation{}).Where("id = ?", id).Update("deleted_at", nil)
 	if res.Error == nil && res.RowsAffected == 0 {
 		return fmt.Errorf("plan %d: %w", id, ErrNotFound)
@@ -180,19 +121,19 @@ func (b *Book) RestorePreparation(ctx context.Context, id int64) error {
 }
 
 // Methods lists the testers' own methods by name.
-func (b *Book) Methods(ctx context.Context) ([]OwnMethod, error) {
+func (b *PlanStore) Methods(ctx context.Context) ([]OwnMethod, error) {
 	var list []OwnMethod
 	return list, mapped("listing the methods", b.db.WithContext(ctx).Order("name").Find(&list).Error)
 }
 
 // SaveMethod stores a method; one without an ID is new.
-func (b *Book) SaveMethod(ctx context.Context, m *OwnMethod) error {
+func (b *PlanStore) SaveMethod(ctx context.Context, m *OwnMethod) error {
 	return mapped("storing the method", b.db.WithContext(ctx).Save(m).Error)
 }
 
 // DeleteMethod takes a method away and gives back what it was, for undoing. Runs
 // and plans that were made by it keep its name.
-func (b *Book) DeleteMethod(ctx context.Context, id int64) (*OwnMethod, error) {
+func (b *PlanStore) DeleteMethod(ctx context.Context, id int64) (*OwnMethod, error) {
 	var m OwnMethod
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		if err := tx.First(&m, id).Error; err != nil {
@@ -204,19 +145,19 @@ func (b *Book) DeleteMethod(ctx context.Context, id int64) (*OwnMethod, error) {
 }
 
 // Wanted lists what the matrix wants, in the order in which it was asked for.
-func (b *Book) Wanted(ctx context.Context) ([]Wanted, error) {
+func (b *PlanStore) Wanted(ctx context.Context) ([]Wanted, error) {
 	var list []Wanted
 	err := b.db.WithContext(ctx).Preload("Car").Preload("Stall.Site").Order("id").Find(&list).Error
 	return list, mapped("reading the matrix", err)
 }
 
 // SaveWanted adds a combination to the matrix, or changes the one of that ID.
-func (b *Book) SaveWanted(ctx context.Context, w *Wanted) error {
+func (b *PlanStore) SaveWanted(ctx context.Context, w *Wanted) error {
 	return mapped("storing the wanted runs", b.db.WithContext(ctx).Omit("Car", "Stall").Save(w).Error)
 }
 
 // DeleteWanted takes a combination out of the matrix and gives back what it was.
-func (b *Book) DeleteWanted(ctx context.Context, id int64) (*Wanted, error) {
+func (b *PlanStore) DeleteWanted(ctx context.Context, id int64) (*Wanted, error) {
 	var w Wanted
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		if err := tx.First(&w, id).Error; err != nil {
@@ -240,7 +181,7 @@ const madeNamed = 12
 // Made lists the kinds of runs that were made, the kind of the first run first. A run's
 // start is its state of charge at clock zero to a tenth of a point, else the window's
 // start; a run of unknown start counts only where any start does.
-func (b *Book) Made(ctx context.Context) ([]Made, error) {
+func (b *PlanStore) Made(ctx context.Context) ([]Made, error) {
 	var rows []struct {
 		Car, Software, Stall, Preconditioned string
 		FromPct                              *float64
@@ -285,28 +226,8 @@ func (b *Book) Made(ctx context.Context) ([]Made, error) {
 // errUnknownName is for places and plans of sites, cars and stalls that are not there.
 var errUnknownName = errors.New("no such name")
 
-// Place stores a site's distances by names: from the base and from other sites.
-func (b *Book) Place(ctx context.Context, site string, baseKm float64, roads map[string]float64) error {
-	sites, err := b.Sites(ctx)
-	if err != nil {
-		return err
-	}
-	ids := map[string]int64{}
-	for _, s := range sites {
-		ids[s.Name] = s.ID
-	}
-	byID := map[int64]*float64{}
-	for name, km := range roads {
-		byID[ids[name]] = &km
-		if ids[name] == 0 {
-			return fmt.Errorf("site %q: %w", name, errUnknownName)
-		}
-	}
-	return b.SavePlace(ctx, ids[site], &baseKm, byID)
-}
-
 // Want adds a combination to the matrix by names; what is empty is any.
-func (b *Book) Want(ctx context.Context, c *run.Car, s *run.Stall, preconditioned string, from run.Number,
+func (b *PlanStore) Want(ctx context.Context, c *run.Car, s *run.Stall, preconditioned string, from run.Number,
 	repeats int) error {
 	w := &Wanted{Preconditioned: preconditioned, FromPct: from, Repeats: repeats}
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) (err error) {
@@ -327,7 +248,7 @@ func (b *Book) Want(ctx context.Context, c *run.Car, s *run.Stall, preconditione
 
 // KeepPlan keeps a plan for a car and a stall by name, with the other choices as
 // they would have been typed.
-func (b *Book) KeepPlan(ctx context.Context, title string, c *run.Car, s *run.Stall, choices map[string]string) error {
+func (b *PlanStore) KeepPlan(ctx context.Context, title string, c *run.Car, s *run.Stall, choices map[string]string) error {
 	p := &Preparation{Title: title, Choices: map[string]string{}}
 	for k, v := range choices {
 		p.Choices[k] = v

@@ -23,7 +23,7 @@ func (b *Book) Ready(ctx context.Context) error {
 	if err := b.Ping(ctx); err != nil {
 		return fmt.Errorf("%w: %w", ErrAway, err)
 	}
-	pool, err := b.db.DB()
+	pool, err := b.pool()
 	if err != nil {
 		return fmt.Errorf("%w: %w", ErrAway, err)
 	}

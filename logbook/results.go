@@ -84,7 +84,7 @@ func optionsOf(raw string) (o curve.Options, err error) {
 
 // Results gives a run's results, worked out anew where they do not belong to the
 // present revision and arithmetic.
-func (b *Book) Results(ctx context.Context, row *Run) (*Results, error) {
+func (b *ResultStore) Results(ctx context.Context, row *Run) (*Results, error) {
 	kept, err := b.keptResults(ctx, []*Run{row})
 	if err != nil {
 		return nil, err
@@ -94,7 +94,7 @@ func (b *Book) Results(ctx context.Context, row *Run) (*Results, error) {
 
 // SeveralResults gives the results of several runs; nil in the place of a run whose figures cannot be made, which
 // the program's log tells of.
-func (b *Book) SeveralResults(ctx context.Context, rows []*Run) ([]*Results, error) {
+func (b *ResultStore) SeveralResults(ctx context.Context, rows []*Run) ([]*Results, error) {
 	kept, err := b.keptResults(ctx, rows)
 	if err != nil {
 		return nil, err
@@ -118,7 +118,7 @@ func (b *Book) SeveralResults(ctx context.Context, rows []*Run) ([]*Results, err
 
 // keptResults gives what was kept of runs by the present arithmetic, by their number. Of what was read before
 // there is the stamp, the rest is asked for.
-func (b *Book) keptResults(ctx context.Context, rows []*Run) (map[int64]*result, error) {
+func (b *ResultStore) keptResults(ctx context.Context, rows []*Run) (map[int64]*result, error) {
 	ids := make([]int64, len(rows))
 	for i, row := range rows {
 		ids[i] = row.ID
@@ -151,7 +151,7 @@ func (b *Book) keptResults(ctx context.Context, rows []*Run) (map[int64]*result,
 
 // resultsFrom reads a run's results from what was kept, nil where nothing was, where that belongs to its present
 // revision and to what other runs taught; else they are worked out.
-func (b *Book) resultsFrom(ctx context.Context, row *Run, kept *result) (*Results, error) {
+func (b *ResultStore) resultsFrom(ctx context.Context, row *Run, kept *result) (*Results, error) {
 	if kept == nil || kept.Revision != row.Revision || row.Lessons != row.LessonsRead {
 		return b.workOutToShow(ctx, row)
 	}
@@ -169,10 +169,10 @@ func (b *Book) resultsFrom(ctx context.Context, row *Run, kept *result) (*Result
 
 // AsRecorded works out what a run would say if nothing in it had been put right and no clock lined
 // up; what other runs taught stays the same, so that what differs is due to that alone. It is not kept.
-func (b *Book) AsRecorded(ctx context.Context, row *Run) (*Results, error) {
+func (b *ResultStore) AsRecorded(ctx context.Context, row *Run) (*Results, error) {
 	r := row.Describe()
 	for _, rec := range row.Recordings {
-		t, err := b.readings(ctx, rec)
+		t, err := b.recordings.readings(ctx, rec)
 		if err != nil {
 			return nil, err
 		}

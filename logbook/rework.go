@@ -15,8 +15,8 @@ import (
 // reckon works one run out. Where its figures cannot be made that is noted with it, and
 // it is not tried again until it or the arithmetic changes; the list shows it in its place.
 // What only went wrong this time is tried again another time.
-func (b *Book) reckon(ctx context.Context, id int64) error {
-	row, err := b.Run(ctx, id)
+func (b *ResultStore) reckon(ctx context.Context, id int64) error {
+	row, err := b.runs.Run(ctx, id)
 	if errors.Is(err, ErrNotFound) {
 		return nil
 	}
@@ -52,7 +52,7 @@ func lasting(err error) bool {
 
 // Unread counts the runs of the list whose figures are missing, of before a change, of before other
 // runs taught something new, or of an earlier version of the arithmetic.
-func (b *Book) Unread(ctx context.Context) (int, error) {
+func (b *ResultStore) Unread(ctx context.Context) (int, error) {
 	var n int
 	err := b.db.WithContext(ctx).Raw(`SELECT (SELECT count(*) FROM runs r WHERE r.read_version < ? AND `+listed+`) +
 		(SELECT count(*) FROM runs r WHERE r.read_revision <> r.revision AND r.read_version >= ? AND `+listed+`) +
@@ -62,7 +62,7 @@ func (b *Book) Unread(ctx context.Context) (int, error) {
 }
 
 // want has the background look for work at once: somebody looks at runs whose figures are of before a change.
-func (b *Book) want() {
+func (b *ResultStore) want() {
 	select {
 	case b.wanted <- struct{}{}:
 	default: // it will look
@@ -75,7 +75,7 @@ const reworkPause = 20 * time.Second
 // KeepRead works out in the background what Unread counts, now, when somebody looks at it, and whenever there is
 // more, until the context ends. Any number of copies of the program can do so at once:
 // each takes a run that no other has.
-func (b *Book) KeepRead(ctx context.Context) {
+func (b *ResultStore) KeepRead(ctx context.Context) {
 	for ctx.Err() == nil {
 		if err := b.Rework(ctx, nil); err != nil && ctx.Err() == nil {
 			b.log.Warn("working runs out", "error", err)
@@ -93,7 +93,7 @@ const reworkBatch = 64
 
 // Rework works out every run that Unread counts, the newest first, and tells after each.
 // It ends when there is none left that no other copy of the program is at.
-func (b *Book) Rework(ctx context.Context, done func()) error {
+func (b *ResultStore) Rework(ctx context.Context, done func()) error {
 	claims, err := b.claims(ctx, runClaims)
 	if err != nil {
 		return err
@@ -129,7 +129,7 @@ func (b *Book) Rework(ctx context.Context, done func()) error {
 
 // reworkOne works a run out unless another copy of the program is at it, or has been
 // since it was looked for.
-func (b *Book) reworkOne(ctx context.Context, claims *Claims, id int64) (did bool, err error) {
+func (b *ResultStore) reworkOne(ctx context.Context, claims *Claims, id int64) (did bool, err error) {
 	if ok, err := claims.Try(ctx, id); err != nil || !ok {
 		return false, err
 	}

@@ -94,7 +94,7 @@ const roadFrom = ` FROM runs r
 // the longest of those in seconds. Nothing is worked out for it: runs that were changed since
 // are given as they were and say so, as do those of an earlier version of the arithmetic,
 // and the background is told.
-func (b *Book) Road(ctx context.Context, f RoadFilter) (rows []RoadRow, total int, longestS float64, err error) {
+func (b *RoadStore) Road(ctx context.Context, f RoadFilter) (rows []RoadRow, total int, longestS float64, err error) {
 	ids, err := b.page(ctx, f)
 	if err != nil {
 		return nil, 0, 0, err
@@ -103,14 +103,14 @@ func (b *Book) Road(ctx context.Context, f RoadFilter) (rows []RoadRow, total in
 		return nil, 0, 0, err
 	}
 	if slices.ContainsFunc(rows, func(r RoadRow) bool { return r.Changed || r.Old || r.Broken != "" }) {
-		b.want()
+		b.results.want()
 	}
 	total, longestS, err = b.sum(ctx, f)
 	return rows, total, longestS, err
 }
 
 // page gives the numbers of the runs that a filter chooses, in its order.
-func (b *Book) page(ctx context.Context, f RoadFilter) ([]int64, error) {
+func (b *RoadStore) page(ctx context.Context, f RoadFilter) ([]int64, error) {
 	query, args := f.query()
 	var ids []int64
 	return ids, mapped("listing the runs", b.db.WithContext(ctx).Raw(query, args...).Scan(&ids).Error)
@@ -118,7 +118,7 @@ func (b *Book) page(ctx context.Context, f RoadFilter) ([]int64, error) {
 
 // PlanOf says how the database finds what a filter chooses, with the time it took; for
 // measuring.
-func (b *Book) PlanOf(ctx context.Context, f RoadFilter) (string, error) {
+func (b *RoadStore) PlanOf(ctx context.Context, f RoadFilter) (string, error) {
 	query, args := f.query()
 	var lines []string
 	err := b.db.WithContext(ctx).Raw("EXPLAIN (ANALYZE, COSTS OFF, TIMING OFF) "+query, args...).Scan(&lines).Error
@@ -160,7 +160,7 @@ func (f RoadFilter) query() (string, []any) {
 }
 
 // rows gives the runs of those numbers, in that order, with their strips.
-func (b *Book) rows(ctx context.Context, ids []int64) ([]RoadRow, error) {
+func (b *RoadStore) rows(ctx context.Context, ids []int64) ([]RoadRow, error) {
 	var found []RoadRow
 	err := b.db.WithContext(ctx).Raw(`SELECT r.id, r.title, r.started_at, r.timezone, coalesce(c.name, '') AS car,
 		coalesce(sw.version, '') AS software, coalesce(st.name, '') AS stall, coalesce(s.name, '') AS site,
@@ -185,7 +185,7 @@ func (b *Book) rows(ctx context.Context, ids []int64) ([]RoadRow, error) {
 }
 
 // unpackRow reads a row's strip. One run that cannot be shown takes no other's place.
-func (b *Book) unpackRow(row *RoadRow) {
+func (b *RoadStore) unpackRow(row *RoadRow) {
 	row.Old = row.ReadVersion != 0 && row.ReadVersion < curve.Version
 	switch strip, err := unpackStrip(row.Packed); {
 	case row.ReadFault != "":
@@ -204,7 +204,7 @@ func (b *Book) unpackRow(row *RoadRow) {
 
 // sum gives how many runs a filter chooses, and the longest of them in seconds. Of the
 // whole list both stand ready.
-func (b *Book) sum(ctx context.Context, f RoadFilter) (total int, longestS float64, err error) {
+func (b *RoadStore) sum(ctx context.Context, f RoadFilter) (total int, longestS float64, err error) {
 	var sum struct {
 		N       int
 		Longest float64
@@ -281,7 +281,7 @@ const choiceColumns = `SELECT r.id, r.title, coalesce(c.name, '') AS car, coales
 		coalesce(s.name, '') AS site, coalesce(st.name, '') AS stall`
 
 // Choices lists the newest runs of the list, so many at most.
-func (b *Book) Choices(ctx context.Context, limit int) ([]Choice, error) {
+func (b *RoadStore) Choices(ctx context.Context, limit int) ([]Choice, error) {
 	ids, err := b.page(ctx, RoadFilter{Limit: limit})
 	if err != nil {
 		return nil, err

@@ -40,19 +40,19 @@ func fingerprintOf(sums []string) string {
 }
 
 // Twin finds a run that was made of the same files, newest first.
-func (b *Book) Twin(ctx context.Context, files []intake.File) (*Run, bool, error) {
+func (b *RunStore) Twin(ctx context.Context, files []intake.File) (*Run, bool, error) {
 	return b.TwinOf(ctx, Fingerprint(files))
 }
 
 // Save stores a run with its readings and files, all or nothing, and gives its
 // number. Cars, software, sites, stalls and adapters are found by name or made.
-func (b *Book) Save(ctx context.Context, in *intake.Bundle) (int64, error) {
+func (b *RunStore) Save(ctx context.Context, in *intake.Bundle) (int64, error) {
 	return b.SaveTelling(ctx, in, func(int) {})
 }
 
 // SaveTelling is Save that tells how many more readings are on their way to the disk,
 // again and again until all are.
-func (b *Book) SaveTelling(ctx context.Context, in *intake.Bundle, told func(readings int)) (int64, error) {
+func (b *RunStore) SaveTelling(ctx context.Context, in *intake.Bundle, told func(readings int)) (int64, error) {
 	packed := make([]func() ([]byte, error), len(in.Files))
 	for i, f := range in.Files {
 		packed[i] = packing(f.Bytes)

@@ -50,7 +50,7 @@ func FingerprintOf(file io.Reader) (string, error) {
 }
 
 // TwinOf finds a run by the fingerprint of its files, newest first.
-func (b *Book) TwinOf(ctx context.Context, fingerprint string) (*Run, bool, error) {
+func (b *RunStore) TwinOf(ctx context.Context, fingerprint string) (*Run, bool, error) {
 	var list []Run
 	err := b.db.WithContext(ctx).Preload("Car").
 		Where("fingerprint = ?", fingerprint).
@@ -67,7 +67,7 @@ func (b *Book) TwinOf(ctx context.Context, fingerprint string) (*Run, bool, erro
 // stretch: its rows go straight from the file into the database, and the file itself beside them,
 // compressed. told hears how many more rows are on their way to the disk. It gives the run's
 // number, how many rows were stored, and the table's faults.
-func (b *Book) SaveLarge(ctx context.Context, l *intake.Large, fingerprint string, told func(int)) (id int64, rows int,
+func (b *RunStore) SaveLarge(ctx context.Context, l *intake.Large, fingerprint string, told func(int)) (id int64, rows int,
 	table *csvlog.Table, err error) {
 	err = b.db.WithContext(ctx).Connection(func(c *gorm.DB) error {
 		conn := c.Statement.ConnPool.(*sql.Conn)

@@ -38,7 +38,7 @@ type Held struct {
 }
 
 // Strips gives the strips of runs. One that was not worked out yet, or cannot be read, is not among them.
-func (b *Book) Strips(ctx context.Context, runs []int64) (map[int64]Strip, error) {
+func (b *ResultStore) Strips(ctx context.Context, runs []int64) (map[int64]Strip, error) {
 	out := map[int64]Strip{}
 	if len(runs) == 0 {
 		return out, nil

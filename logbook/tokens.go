@@ -49,7 +49,7 @@ const tokenBytes = 32
 
 // AddToken makes a token that holds until it ends, and gives its secret, which nobody can ask for again. A fast hash
 // will do: the secret is chance, not a word of somebody's.
-func (b *Book) AddToken(ctx context.Context, name string, role Role, ends time.Time) (secret string, err error) {
+func (b *AccessStore) AddToken(ctx context.Context, name string, role Role, ends time.Time) (secret string, err error) {
 	if strings.TrimSpace(name) == "" {
 		return "", fmt.Errorf("%w: a token without a name", ErrRefused)
 	}
@@ -70,7 +70,7 @@ func tokenHash(secret string) []byte {
 }
 
 // TokenOf gives the token of a secret while it holds, and notes that it was used; ErrNotFound where there is none.
-func (b *Book) TokenOf(ctx context.Context, secret string, now time.Time) (*Token, error) {
+func (b *AccessStore) TokenOf(ctx context.Context, secret string, now time.Time) (*Token, error) {
 	var t Token
 	err := b.db.WithContext(ctx).Raw(`SELECT id, name, role, made_at, ends_at, used_at, withdrawn_at FROM tokens
 		WHERE hash = ? AND withdrawn_at IS NULL AND ends_at > ?`, tokenHash(secret), now).Scan(&t).Error
@@ -93,7 +93,7 @@ func (b *Book) TokenOf(ctx context.Context, secret string, now time.Time) (*Toke
 const usedEvery = time.Minute
 
 // Tokens lists all that were made, the latest first.
-func (b *Book) Tokens(ctx context.Context) ([]Token, error) {
+func (b *AccessStore) Tokens(ctx context.Context) ([]Token, error) {
 	var list []Token
 	err := b.db.WithContext(ctx).Raw(`SELECT id, name, role, made_at, ends_at, used_at, withdrawn_at FROM tokens
 		ORDER BY id DESC`).Scan(&list).Error
@@ -101,7 +101,7 @@ func (b *Book) Tokens(ctx context.Context) ([]Token, error) {
 }
 
 // WithdrawToken ends a token at once.
-func (b *Book) WithdrawToken(ctx context.Context, id int64) error {
+func (b *AccessStore) WithdrawToken(ctx context.Context, id int64) error {
 	res := b.db.WithContext(ctx).Exec("UPDATE tokens SET withdrawn_at = now() WHERE id = ? AND withdrawn_at IS NULL", id)
 	if res.Error == nil && res.RowsAffected == 0 {
 		return fmt.Errorf("token %d: %w", id, ErrNotFound)

@@ -27,7 +27,7 @@ func TypedName(side trace.Side) string { return "typed-" + string(side) + ".csv"
 // page's own name for it. Correcting names the reading that it stands in for; that
 // one's line is kept beside it. A reading that was typed while its page was away
 // belongs to the run though another page has ended it meanwhile.
-func (b *Book) Type(ctx context.Context, runID int64, side trace.Side, key, line, correcting string, s Sample) error {
+func (b *LiveStore) Type(ctx context.Context, runID int64, side trace.Side, key, line, correcting string, s Sample) error {
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		live, err := isLive(tx, runID)
 		if err != nil {
@@ -95,7 +95,7 @@ func correct(tx *gorm.DB, runID int64, old *TypedLine, key string, s Sample) err
 }
 
 // TypedLines lists what was typed in a run, in order, corrected lines too.
-func (b *Book) TypedLines(ctx context.Context, runID int64) ([]TypedLine, error) {
+func (b *LiveStore) TypedLines(ctx context.Context, runID int64) ([]TypedLine, error) {
 	var list []TypedLine
 	return list, mapped("reading what was typed",
 		b.db.WithContext(ctx).Where("run_id = ?", runID).Order("t_s, key").Find(&list).Error)

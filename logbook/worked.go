@@ -25,9 +25,9 @@ var errArithmetic = errors.New("the figures cannot be worked out")
 
 // workOut reads a run, works its results out and keeps them. It fails with
 // errArithmetic where the figures cannot be made of what was recorded.
-func (b *Book) workOut(ctx context.Context, row *Run) (*Results, error) {
+func (b *ResultStore) workOut(ctx context.Context, row *Run) (*Results, error) {
 	began := time.Now()
-	r, err := b.Load(ctx, row)
+	r, err := b.runs.Load(ctx, row)
 	if err != nil {
 		return nil, err
 	}
@@ -52,7 +52,7 @@ func (b *Book) workOut(ctx context.Context, row *Run) (*Results, error) {
 
 // workOutToShow is workOut for who looks at a run: results that there is no room to keep, or no database to keep them
 // in, are shown all the same.
-func (b *Book) workOutToShow(ctx context.Context, row *Run) (*Results, error) {
+func (b *ResultStore) workOutToShow(ctx context.Context, row *Run) (*Results, error) {
 	out, err := b.workOut(ctx, row)
 	if out != nil && unkept(err) {
 		b.log.Warn("results that could not be kept", "run", row.ID, "error", err)
@@ -173,7 +173,7 @@ func figuresOf(head *curve.Reading) figures {
 
 // keep stores results with their run, unless newer ones are there: of a later revision,
 // or by another copy of the program with a later version of the arithmetic.
-func (b *Book) keep(ctx context.Context, row *Run, k *result, f figures) error {
+func (b *ResultStore) keep(ctx context.Context, row *Run, k *result, f figures) error {
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		var before struct {
 			Taught       string

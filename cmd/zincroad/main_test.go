@@ -429,7 +429,7 @@ func TestARestoreLetsNobodyIn(t *testing.T) {
 	book, err := logbook.Open(t.Context(), url, logbooktest.Quiet())
 	require.NoError(t, err)
 	require.NoError(t, book.SetPassword(t.Context(), "an old one"))
-	kept := logbook.Sessions{Book: book}
+	kept := logbook.Sessions{Store: book.AccessStore}
 	require.NoError(t, kept.CommitCtx(t.Context(), "token", []byte("x"), time.Now().Add(time.Hour)))
 	require.Equal(t, 1, ask("SELECT count(*) FROM sessions"))
 	_, errOut, status := zincroad(t, "backup", file, "--database-url="+url)
