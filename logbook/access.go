@@ -86,7 +86,8 @@ func (s Sessions) CommitCtx(ctx context.Context, token string, data []byte, unti
 
 // DeleteCtx ends a session.
 func (s Sessions) DeleteCtx(ctx context.Context, token string) error {
-	return mapped("ending a session", s.Store.db.WithContext(ctx).Exec("DELETE FROM sessions WHERE token = ?", token).Error)
+	return mapped("ending a session", s.Store.db.WithContext(ctx).Exec("DELETE FROM sessions WHERE token = ?",
+		token).Error)
 }
 
 // Find is FindCtx without a context.

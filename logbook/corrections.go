@@ -72,7 +72,8 @@ func (b *RecordingStore) TakeBackCorrection(ctx context.Context, runID, id int64
 
 // SaveRecording says whose a recording is and how far its clock is off. Its readings
 // stay as they came.
-func (b *RecordingStore) SaveRecording(ctx context.Context, runID, recordingID int64, side trace.Side, offsetS float64) error {
+func (b *RecordingStore) SaveRecording(ctx context.Context, runID, recordingID int64, side trace.Side,
+	offsetS float64) error {
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		res := tx.Model(&Recording{}).Where("run_id = ? AND id = ?", runID, recordingID).
 			Updates(map[string]any{"side": string(side), "clock_offset_s": offsetS})

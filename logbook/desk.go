@@ -154,7 +154,8 @@ func (b *RecordingStore) SettleClock(
 
 // LeaveOut adds a correction for each of some values of one channel that says that it is left out,
 // all or nothing; they can be taken back one by one.
-func (b *RecordingStore) LeaveOut(ctx context.Context, runID, recordingID int64, channels []trace.Channel, readings []int) error {
+func (b *RecordingStore) LeaveOut(ctx context.Context, runID, recordingID int64, channels []trace.Channel,
+	readings []int) error {
 	var list []Correction
 	now := time.Now().UTC()
 	for _, c := range channels {

@@ -190,7 +190,9 @@ func (b *FeedStore) StartTransaction(ctx context.Context, charger string, connec
 
 // ConnectorOf gives the connector of a charge point's transaction, and false for one
 // that was not started here.
-func (b *FeedStore) ConnectorOf(ctx context.Context, charger string, transaction int) (connector int, ok bool, err error) {
+func (b *FeedStore) ConnectorOf(ctx context.Context, charger string, transaction int) (
+	connector int, ok bool, err error,
+) {
 	var list []int
 	err = b.db.WithContext(ctx).Raw("SELECT connector FROM charger_transactions WHERE id = ? AND charge_point = ?",
 		transaction, charger).Scan(&list).Error

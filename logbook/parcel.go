@@ -284,7 +284,9 @@ func (b *RunStore) Parcel(ctx context.Context, row *Run) (*Parcel, error) {
 	for i := range row.Recordings {
 		rec := &row.Recordings[i]
 		p.Run.Recordings = append(p.Run.Recordings, rec.described())
-		part := runfolder.Part{Name: rec.Name, Write: func(w io.Writer) error { return b.recordings.WriteReadings(ctx, w, rec) }}
+		part := runfolder.Part{Name: rec.Name, Write: func(w io.Writer) error {
+			return b.recordings.WriteReadings(ctx, w, rec)
+		}}
 		right := slices.ContainsFunc(list, func(c Correction) bool { return c.RecordingID == rec.ID && !c.TakenBack })
 		if !right {
 			f, err := b.recordings.File(ctx, rec)

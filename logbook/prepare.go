@@ -248,7 +248,8 @@ func (b *PlanStore) Want(ctx context.Context, c *run.Car, s *run.Stall, precondi
 
 // KeepPlan keeps a plan for a car and a stall by name, with the other choices as
 // they would have been typed.
-func (b *PlanStore) KeepPlan(ctx context.Context, title string, c *run.Car, s *run.Stall, choices map[string]string) error {
+func (b *PlanStore) KeepPlan(ctx context.Context, title string, c *run.Car, s *run.Stall,
+	choices map[string]string) error {
 	p := &Preparation{Title: title, Choices: map[string]string{}}
 	for k, v := range choices {
 		p.Choices[k] = v

@@ -67,8 +67,9 @@ func (b *RunStore) TwinOf(ctx context.Context, fingerprint string) (*Run, bool, 
 // stretch: its rows go straight from the file into the database, and the file itself beside them,
 // compressed. told hears how many more rows are on their way to the disk. It gives the run's
 // number, how many rows were stored, and the table's faults.
-func (b *RunStore) SaveLarge(ctx context.Context, l *intake.Large, fingerprint string, told func(int)) (id int64, rows int,
-	table *csvlog.Table, err error) {
+func (b *RunStore) SaveLarge(ctx context.Context, l *intake.Large, fingerprint string, told func(int)) (
+	id int64, rows int, table *csvlog.Table, err error,
+) {
 	err = b.db.WithContext(ctx).Connection(func(c *gorm.DB) error {
 		conn := c.Statement.ConnPool.(*sql.Conn)
 		return c.Transaction(func(tx *gorm.DB) error {

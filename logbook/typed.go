@@ -27,7 +27,8 @@ func TypedName(side trace.Side) string { return "typed-" + string(side) + ".csv"
 // page's own name for it. Correcting names the reading that it stands in for; that
 // one's line is kept beside it. A reading that was typed while its page was away
 // belongs to the run though another page has ended it meanwhile.
-func (b *LiveStore) Type(ctx context.Context, runID int64, side trace.Side, key, line, correcting string, s Sample) error {
+func (b *LiveStore) Type(ctx context.Context, runID int64, side trace.Side, key, line, correcting string,
+	s Sample) error {
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		live, err := isLive(tx, runID)
 		if err != nil {
