@@ -81,7 +81,10 @@ func New(book *logbook.Book, log *slog.Logger) (*Server, error) {
 		return nil, err
 	}
 	for _, open := range []func() error{
-		func() (err error) { s.access, err = access.New(u, book, logbook.Sessions{Store: book.AccessStore}); return err },
+		func() (err error) {
+			s.access, err = access.New(u, book, logbook.Sessions{Store: book.AccessStore})
+			return err
+		},
 		func() (err error) { s.road, err = road.New(u, book); return err },
 		func() (err error) { s.runs, err = runs.New(u, book); return err },
 		func() (err error) { s.bench, err = bench.New(u, book); return err },

@@ -136,7 +136,7 @@ func TestAllOfItLiesAbove(t *testing.T) {
 	}
 	total := 600.0
 	c.Runs[1].DeltaS = &total
-	c.sayWhere(func(confidence, code string, args ...any) {
+	c.sayWhere(func(confidence say.Confidence, code string, args ...any) {
 		c.Verdicts = append(c.Verdicts, Said{say.T(code, args...), confidence})
 	}, 1)
 	require.Len(t, c.Verdicts, 1)

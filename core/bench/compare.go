@@ -99,8 +99,8 @@ type Group struct {
 
 // Said is one conclusion.
 type Said struct {
-	Text       say.Text `json:"text"`
-	Confidence string   `json:"confidence"`
+	Text       say.Text       `json:"text"`
+	Confidence say.Confidence `json:"confidence"`
 }
 
 // Ask says what is to be compared. Zero values: the first run is the reference, the window is found,

@@ -14,6 +14,7 @@ import (
 	"zincroad/core/curve"
 	"zincroad/core/limit"
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/trace"
 	"zincroad/internal/oracle"
 )
@@ -372,8 +373,8 @@ func TestRepeatsOfTheLogbook(t *testing.T) {
 func TestRepeatsAreNoSurerThanWhatWasNoted(t *testing.T) {
 	for _, k := range []struct {
 		battery    run.Number
-		confidence string
-	}{{run.N(26), strong}, {nil, likely}} {
+		confidence say.Confidence
+	}{{run.N(26), say.Strong}, {nil, say.Likely}} {
 		d := day{software: "1", battery: k.battery, ambient: run.N(5), pre: "car", profile: "full", climate: "off"}
 		for _, v := range compare(d, d).Verdicts {
 			if strings.HasPrefix(v.Text.Kept(), "Repeats") {

@@ -79,7 +79,7 @@ func (w *whatIf) signed(name string) *float64 {
 }
 
 // sayConfounded says of several conditions that differ and matter which could have made the difference.
-func (c *Comparison) sayConfounded(add func(string, string, ...any), names []string) {
+func (c *Comparison) sayConfounded(add func(say.Confidence, string, ...any), names []string) {
 	at := func(e Explains) (list []say.Text, most float64) {
 		for _, d := range c.Fairness.Differs {
 			if d.Explains == e && slices.Contains(names, d.Condition) {
@@ -99,16 +99,16 @@ func (c *Comparison) sayConfounded(add func(string, string, ...any), names []str
 		said[i] = human(n)
 	}
 	open := len(names) - len(could) - len(small) - len(against)
-	add(strong, "bench.not-fair-differ", say.Listed(said...))
+	add(say.Strong, "bench.not-fair-differ", say.Listed(said...))
 	if len(small) > 0 {
-		add(likely, "bench.too-small-to-have", say.Listed(small...), say.Duration(math.Round(most)))
+		add(say.Likely, "bench.too-small-to-have", say.Listed(small...), say.Duration(math.Round(most)))
 	}
 	if len(against) > 0 {
-		add(likely, "bench.other-way", say.Listed(against...))
+		add(say.Likely, "bench.other-way", say.Listed(against...))
 	}
 	switch {
 	case len(could) == 1 && open == 0:
-		add(likely, "bench.of-what-was-noted", could[0])
+		add(say.Likely, "bench.of-what-was-noted", could[0])
 	case len(could)+open == 0:
 		add("", "bench.nothing-that-was-noted-explains")
 	default:

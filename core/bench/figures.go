@@ -195,12 +195,12 @@ func differenceNumbers(c *Comparison) (n figure.Lines) {
 }
 
 // concluding adds what is concluded to lines of numbers, in the words of the page, with how sure it is.
-func concluding(n *figure.Lines) func(confidence, code string, args ...any) {
-	return func(confidence, code string, args ...any) {
+func concluding(n *figure.Lines) func(confidence say.Confidence, code string, args ...any) {
+	return func(confidence say.Confidence, code string, args ...any) {
 		if line := say.T(code, args...); confidence == "" {
 			n.Add(line)
 		} else {
-			n.Say("bench.so-sure", line, say.T("confidence."+confidence))
+			n.Say("bench.so-sure", line, confidence.Text())
 		}
 	}
 }

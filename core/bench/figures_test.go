@@ -107,7 +107,7 @@ func TestExplanationsAreNoSurerThanThePage(t *testing.T) {
 	fair := strings.Join(numbersOf(t, "fair", Explained{Comparison: c}), "\n")
 	for _, said := range c.Verdicts {
 		if strings.Contains(said.Text.Kept(), "as far as it was noted") || strings.Contains(said.Text.Kept(), "Not noted") {
-			assert.Contains(t, fair, said.Text.Kept()+" ("+said.Confidence+")")
+			assert.Contains(t, fair, said.Text.Kept()+" ("+string(said.Confidence)+")")
 		}
 	}
 	assert.Contains(t, fair, "as far as it was noted")

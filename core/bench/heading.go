@@ -28,7 +28,7 @@ func (c *Comparison) timedGroups() []Group {
 
 // sayHeading answers what was asked: the groups by what they were grouped, several cars in order, repeats as a band,
 // two runs against each other.
-func (c *Comparison) sayHeading(add func(string, string, ...any), other int) {
+func (c *Comparison) sayHeading(add func(say.Confidence, string, ...any), other int) {
 	window := say.Window(c.Window.FromPct, c.Window.ToPct)
 	groups := c.timedGroups()
 	timed := 0
@@ -40,12 +40,12 @@ func (c *Comparison) sayHeading(add func(string, string, ...any), other int) {
 		c.sayOrder(add, groups)
 	case len(groups) == 2 && timed > 2:
 		a, b := groups[0], groups[1]
-		add(strong, "bench.took-with-longer-with", window, say.Duration(math.Round(*a.MeanS)), groupName(a), c.runsOf(a),
+		add(say.Strong, "bench.took-with-longer-with", window, say.Duration(math.Round(*a.MeanS)), groupName(a), c.runsOf(a),
 			say.Duration(math.Round(*b.MeanS-*a.MeanS)), groupName(b), c.runsOf(b))
 	case len(groups) == 1 && timed > 2:
 		v := c.timesOf(groups[0].Runs)
 		slices.Sort(v)
-		add(strong, "bench.took-to-in-runs", window, say.Duration(math.Round(v[0])),
+		add(say.Strong, "bench.took-to-in-runs", window, say.Duration(math.Round(v[0])),
 			say.Duration(math.Round(v[len(v)-1])), len(v), say.Duration(math.Round(quantile(v, 0.5))))
 	default:
 		ref, o := c.Runs[c.Reference], c.Runs[other]
@@ -53,7 +53,7 @@ func (c *Comparison) sayHeading(add func(string, string, ...any), other int) {
 		if *o.DeltaS < 0 {
 			code = "bench.took-shorter"
 		}
-		add(strong, code, window, say.Duration(math.Round(*ref.TS)), c.name(c.Reference),
+		add(say.Strong, code, window, say.Duration(math.Round(*ref.TS)), c.name(c.Reference),
 			say.Duration(math.Round(math.Abs(*o.DeltaS))), c.name(other))
 	}
 }
@@ -71,7 +71,7 @@ func (c *Comparison) runsOf(g Group) say.Text {
 const mostNamed = 6
 
 // sayOrder lists groups, the quickest first, and says which of them differ for certain, and which cannot be told apart.
-func (c *Comparison) sayOrder(add func(string, string, ...any), groups []Group) {
+func (c *Comparison) sayOrder(add func(say.Confidence, string, ...any), groups []Group) {
 	var parts []say.Text
 	for _, g := range groups[:min(len(groups), mostNamed)] {
 		parts = append(parts, say.T("bench.group-took", groupName(g), say.Duration(math.Round(*g.MeanS))))
@@ -79,7 +79,7 @@ func (c *Comparison) sayOrder(add func(string, string, ...any), groups []Group) 
 	if more := len(groups) - mostNamed; more > 0 {
 		parts = append(parts, say.T("bench.more", more))
 	}
-	add(strong, "bench.the-quickest-first", say.Window(c.Window.FromPct, c.Window.ToPct), say.List(parts...))
+	add(say.Strong, "bench.the-quickest-first", say.Window(c.Window.FromPct, c.Window.ToPct), say.List(parts...))
 	var certain, ties []say.Text
 	times := make([][]float64, len(groups))
 	for i, g := range groups {
@@ -95,7 +95,7 @@ func (c *Comparison) sayOrder(add func(string, string, ...any), groups []Group) 
 		}
 	}
 	if len(certain) > 0 {
-		add(strong, "bench.for-certain", say.Listed(certain...))
+		add(say.Strong, "bench.for-certain", say.Listed(certain...))
 	}
 	if len(ties) > 0 {
 		add("", "bench.not-told-apart", say.Listed(ties...))
@@ -107,7 +107,7 @@ const nothing = 0.05
 
 // sayAbove says that all of a difference lies in the upper part of the window, where it does and that part is the
 // smaller one; false where it does not.
-func (c *Comparison) sayAbove(add func(string, string, ...any), other int, total float64) bool {
+func (c *Comparison) sayAbove(add func(say.Confidence, string, ...any), other int, total float64) bool {
 	below := 0.0
 	for n, b := range c.Bands {
 		if b.DeltaS[other] == nil {
@@ -137,7 +137,7 @@ func (c *Comparison) sayAbove(add func(string, string, ...any), other int, total
 			if held := c.heldMost(slow, from.FromPct, c.Window.ToPct); held.Any() {
 				text = text.And("colon").Then(held)
 			}
-			c.Verdicts = append(c.Verdicts, Said{text.And("stop"), likely})
+			c.Verdicts = append(c.Verdicts, Said{text.And("stop"), say.Likely})
 			return true
 		}
 		below += *b.DeltaS[other]

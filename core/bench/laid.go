@@ -7,6 +7,7 @@ import (
 
 	"zincroad/core/curve"
 	"zincroad/core/limit"
+	"zincroad/core/say"
 	"zincroad/core/units"
 )
 
@@ -116,7 +117,7 @@ func (c *Comparison) bands(subjects []Subject) {
 func causesIn(x *curve.Reading, from, to float64, said bool) []limit.Cause {
 	took := map[limit.Cause]float64{}
 	for _, h := range x.Ceilings {
-		if said && h.Confidence == unsure {
+		if said && h.Confidence == say.Unsure {
 			continue
 		}
 		if long := min(to, h.ToS) - max(from, h.FromS); long > 0 {

@@ -5,26 +5,18 @@ import (
 	"slices"
 	"strings"
 
-	"zincroad/core/curve"
 	"zincroad/core/limit"
 	"zincroad/core/say"
-)
-
-// confidences of what is said.
-const (
-	strong = curve.Strong
-	likely = curve.Likely
-	unsure = curve.Unsure
 )
 
 // say puts the comparison into sentences: the difference first, where it comes from, what it isolates,
 // whether it is one.
 func (c *Comparison) say(subjects []Subject) {
-	add := func(confidence, code string, args ...any) {
+	add := func(confidence say.Confidence, code string, args ...any) {
 		c.Verdicts = append(c.Verdicts, Said{say.T(code, args...), confidence})
 	}
 	if c.Window.ToPct <= c.Window.FromPct {
-		add(strong, "bench.the-runs-share-no")
+		add(say.Strong, "bench.the-runs-share-no")
 		return
 	}
 	other, ok := c.Furthest()
@@ -37,7 +29,7 @@ func (c *Comparison) say(subjects []Subject) {
 		}
 	}
 	if !concludes {
-		c.Verdicts = append(c.Verdicts, Said{why, strong})
+		c.Verdicts = append(c.Verdicts, Said{why, say.Strong})
 	}
 	c.sayFair(add)
 	if concludes {
@@ -45,10 +37,10 @@ func (c *Comparison) say(subjects []Subject) {
 		c.sayDetour(add, subjects)
 	}
 	if m := c.Race.With(other).Meetings; ok && len(m) > 0 {
-		add(likely, "bench.they-meet-at-at", say.Clock(m[0].TS), say.Fig(m[0].SoCPct, 0))
+		add(say.Likely, "bench.they-meet-at-at", say.Clock(m[0].TS), say.Fig(m[0].SoCPct, 0))
 	}
 	if !c.Window.Common {
-		add(strong, "bench.not-every-run-covers", window)
+		add(say.Strong, "bench.not-every-run-covers", window)
 	}
 }
 
@@ -67,7 +59,7 @@ func (c *Comparison) name(i int) say.Text {
 const mostOfIt = 0.8
 
 // sayWhere says in which bands the difference lies, and what held there.
-func (c *Comparison) sayWhere(add func(string, string, ...any), other int) {
+func (c *Comparison) sayWhere(add func(say.Confidence, string, ...any), other int) {
 	total := *c.Runs[other].DeltaS
 	if math.Abs(total) < smallestS || c.sayAbove(add, other, total) {
 		return
@@ -99,14 +91,14 @@ func (c *Comparison) sayWhere(add func(string, string, ...any), other int) {
 		if best != "" {
 			text = text.And("colon").Then(best.Text())
 		}
-		c.Verdicts = append(c.Verdicts, Said{text.And("stop"), likely})
+		c.Verdicts = append(c.Verdicts, Said{text.And("stop"), say.Likely})
 		return
 	}
 }
 
 // sayFair says whether the comparison is fair. That it is not can be said for sure whatever else was not noted; that it
 // is cannot, for what nobody noted may have differed.
-func (c *Comparison) sayFair(add func(string, string, ...any)) {
+func (c *Comparison) sayFair(add func(say.Confidence, string, ...any)) {
 	f := c.Fairness
 	var what []string
 	for _, d := range f.Differs {
@@ -117,19 +109,19 @@ func (c *Comparison) sayFair(add func(string, string, ...any)) {
 	switch f.Verdict {
 	case Clean:
 		if len(f.NotNoted) > 0 {
-			add(likely, "bench.fair-as-far-as", human(f.Isolates))
+			add(say.Likely, "bench.fair-as-far-as", human(f.Isolates))
 		} else {
-			add(strong, "bench.fair-only-differs", human(f.Isolates))
+			add(say.Strong, "bench.fair-only-differs", human(f.Isolates))
 		}
 	case Confounded:
 		c.sayConfounded(add, what)
 	default:
 		if slices.ContainsFunc(f.Differs, func(d Differs) bool { return d.Condition == "car" }) {
-			add(strong, "bench.the-cars-differ-minutes")
+			add(say.Strong, "bench.the-cars-differ-minutes")
 		} else if len(f.NotNoted) > 0 {
-			add(likely, "bench.repeats-as-far-as")
+			add(say.Likely, "bench.repeats-as-far-as")
 		} else {
-			add(strong, "bench.repeats-nothing-that-was")
+			add(say.Strong, "bench.repeats-nothing-that-was")
 		}
 	}
 	if len(f.NotNoted) > 0 {
@@ -137,13 +129,13 @@ func (c *Comparison) sayFair(add func(string, string, ...any)) {
 		for i, n := range f.NotNoted {
 			notes[i] = human(n)
 		}
-		add(strong, "bench.not-noted-for-every", say.Listed(notes...))
+		add(say.Strong, "bench.not-noted-for-every", say.Listed(notes...))
 	}
 }
 
 // sayReal says whether the difference is one. "No difference" is said as surely as "real": both have an interval that
 // settles it. Only what no interval settles is unsure.
-func (c *Comparison) sayReal(add func(string, string, ...any)) {
+func (c *Comparison) sayReal(add func(say.Confidence, string, ...any)) {
 	d := c.Difference
 	if d == nil {
 		return
@@ -154,27 +146,27 @@ func (c *Comparison) sayReal(add func(string, string, ...any)) {
 	}
 	switch d.Real {
 	case IsReal:
-		add(strong, "bench.the-difference-of-is", say.Signed(d.TS), between)
+		add(say.Strong, "bench.the-difference-of-is", say.Signed(d.TS), between)
 	case NotReal:
-		add(strong, "bench.no-difference-that-matters", say.Signed(d.TS), between)
+		add(say.Strong, "bench.no-difference-that-matters", say.Signed(d.TS), between)
 	default:
 		if d.LowS == nil {
 			usual := usualApart(meanOf(c.timesOf(c.Groups[d.Groups[0]].Runs)))
 			apart := say.Duration(math.Round(usual))
 			if math.Abs(d.TS) > usual {
-				add(likely, "bench.one-run-against-one-like", apart, say.Signed(d.TS))
+				add(say.Likely, "bench.one-run-against-one-like", apart, say.Signed(d.TS))
 			} else {
-				add(unsure, "bench.one-run-against-one", apart, say.Signed(d.TS))
+				add(say.Unsure, "bench.one-run-against-one", apart, say.Signed(d.TS))
 			}
 		} else {
-			add(unsure, "bench.undecided-more-repeats-would", say.Signed(d.TS), between)
+			add(say.Unsure, "bench.undecided-more-repeats-would", say.Signed(d.TS), between)
 		}
 	}
 }
 
 // sayDetour says what driving to the faster of two stalls would be worth, where the stall alone is
 // known to have made the difference: the minutes saved are the minutes that may be driven for it.
-func (c *Comparison) sayDetour(add func(string, string, ...any), subjects []Subject) {
+func (c *Comparison) sayDetour(add func(say.Confidence, string, ...any), subjects []Subject) {
 	d := c.Difference
 	if d == nil || d.Real == NotReal || c.Fairness.Verdict != Clean || c.Fairness.Isolates != "stall_kw" ||
 		c.Groups[d.Groups[0]].By["stall_kw"] == (Value{}) { // grouped by something else, it is another difference
@@ -195,9 +187,9 @@ func (c *Comparison) sayDetour(add func(string, string, ...any), subjects []Subj
 		first, second, saved = second, first, -saved
 	}
 	window := say.Window(c.Window.FromPct, c.Window.ToPct)
-	confidence := likely
+	confidence := say.Likely
 	if d.Real == Undecided {
-		confidence = unsure
+		confidence = say.Unsure
 	}
 	if saved < smallestS {
 		add(confidence, "bench.the-kw-stall-saved-less", say.Fig(*first, 0), window)

@@ -202,7 +202,7 @@ func (r *Reading) approachFinding(car *run.Car) *Finding {
 	if a.Coldest {
 		what = say.T("curve.coldest-cell")
 	}
-	f := &Finding{Kind: AboutApproach, FromS: a.FromS, ToS: a.ToS, Confidence: Strong}
+	f := &Finding{Kind: AboutApproach, FromS: a.FromS, ToS: a.ToS, Confidence: say.Strong}
 	f.Text = say.T("curve.warmed-on-the-way", what, say.Fig(a.FromC, 0), say.Q(a.AtPlugC, "°C", 0),
 		say.Duration(a.ToS-a.FromS))
 	if car != nil {
@@ -217,7 +217,7 @@ func (r *Reading) approachFinding(car *run.Car) *Finding {
 	}
 	f.Text = f.Text.And("stop")
 	if a.EveryS > coarseS {
-		f.Confidence = Likely
+		f.Confidence = say.Likely
 		f.Evidence = append(f.Evidence, say.T("curve.readings-apart", say.Duration(a.EveryS)))
 	}
 	f.Evidence = append([]say.Text{say.T("curve.it-warmed-by-a", say.Q(*a.PerMin, "K", 2).Exact())}, f.Evidence...)

@@ -118,7 +118,7 @@ func TestApproachFromFewReadings(t *testing.T) {
 	assert.InDelta(t, 120, x.Approach.EveryS, 1e-9)
 	for _, f := range x.Findings {
 		if f.Kind == AboutApproach {
-			assert.Equal(t, Likely, f.Confidence)
+			assert.Equal(t, say.Likely, f.Confidence)
 			assert.Contains(t, say.AllKept(f.Evidence), "readings 2 min apart")
 		}
 	}

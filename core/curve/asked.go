@@ -86,7 +86,7 @@ func askedFinding(r *Reading) *Finding {
 	if a == nil {
 		return nil
 	}
-	f := &Finding{Kind: AboutAsked, FromS: a.FromS, ToS: a.FromS + a.ShortS, Confidence: Strong,
+	f := &Finding{Kind: AboutAsked, FromS: a.FromS, ToS: a.FromS + a.ShortS, Confidence: say.Strong,
 		Evidence: []say.Text{say.T("curve.the-most-that-was", say.Fig(a.MostKW, 0), say.Fig(a.ThenKW, 0))}}
 	if a.Offered != nil {
 		f.Evidence = append(f.Evidence, say.T("curve.the-stall-offered-kw", say.Fig(*a.Offered, 0)))
@@ -94,7 +94,7 @@ func askedFinding(r *Reading) *Finding {
 	if a.ShortS < leastShortS {
 		switch {
 		case a.Offered == nil: // it may have asked for no more than it was offered
-			f.Text, f.Confidence = say.T("curve.all-that-the-car-requested-flowed"), Likely
+			f.Text, f.Confidence = say.T("curve.all-that-the-car-requested-flowed"), say.Likely
 		case a.MostKW >= allOf**a.Offered:
 			f.Text = say.T("curve.all-that-the-car-requested")
 		default:

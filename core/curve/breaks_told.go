@@ -33,7 +33,7 @@ func (s *sides) breachFindings(r *Reading) []Finding {
 			continue
 		}
 		name := s.recordings[b.recording].Name
-		f := Finding{Kind: AboutBreach, Confidence: Likely, FromS: b.From - r.ZeroS, ToS: b.To - r.ZeroS,
+		f := Finding{Kind: AboutBreach, Confidence: say.Likely, FromS: b.From - r.ZeroS, ToS: b.To - r.ZeroS,
 			Evidence: []say.Text{b.why}}
 		at := words.Clock(f.FromS)
 		if b.kind == health.Recalibrated {
@@ -54,7 +54,7 @@ func (s *sides) otherwise(r *Reading) []Finding {
 		if math.IsNaN(s.stallAC.share) {
 			text = say.T("curve.over-label")
 		}
-		out = append(out, Finding{Kind: AboutBreach, Confidence: Likely, FromS: r.firstPowerS(), ToS: r.firstPowerS(),
+		out = append(out, Finding{Kind: AboutBreach, Confidence: say.Likely, FromS: r.firstPowerS(), ToS: r.firstPowerS(),
 			Text: text, Evidence: []say.Text{s.stallAC.why}})
 	}
 	if f := s.lateFinding(r); f != nil {
@@ -99,7 +99,7 @@ func (s *sides) midway(r *Reading) bool {
 func (s *sides) lateFinding(r *Reading) *Finding {
 	at, late := s.beginsLate()
 	if !late && s.midway(r) {
-		return &Finding{Kind: AboutBreach, Confidence: Likely, FromS: r.firstPowerS(), ToS: r.firstPowerS(),
+		return &Finding{Kind: AboutBreach, Confidence: say.Likely, FromS: r.firstPowerS(), ToS: r.firstPowerS(),
 			Text:     say.T("curve.the-log-begins-under"),
 			Evidence: []say.Text{say.T("curve.its-first-reading-is", say.Fig(s.flows[r.Side][0].V[0], 0))}}
 	}
@@ -107,7 +107,7 @@ func (s *sides) lateFinding(r *Reading) *Finding {
 		return nil
 	}
 	after := at - s.legs[0].from
-	return &Finding{Kind: AboutBreach, Confidence: Strong, FromS: s.legs[0].from - r.ZeroS, ToS: at - r.ZeroS,
+	return &Finding{Kind: AboutBreach, Confidence: say.Strong, FromS: s.legs[0].from - r.ZeroS, ToS: at - r.ZeroS,
 		Text:     say.T("curve.the-log-begins-after", say.Duration(after)),
 		Evidence: []say.Text{say.T("curve.its-first-reading-is", say.Fig(s.flows[s.headline()][0].V[0], 0))}}
 }

@@ -13,20 +13,21 @@ import (
 
 	"zincroad/core/curve"
 	"zincroad/core/limit"
+	"zincroad/core/say"
 	"zincroad/internal/sampled"
 )
 
 // score counts the seconds of labelled runs by what was right.
 type score struct {
 	all, right, party  float64
-	by, rightBy        map[string]float64 // by confidence
+	by, rightBy        map[say.Confidence]float64 // by confidence
 	confused           map[[2]limit.Cause]float64
 	strongWrong        map[[2]limit.Cause]float64
 	families, familyOK map[string]float64
 }
 
 func newScore() *score {
-	return &score{by: map[string]float64{}, rightBy: map[string]float64{}, confused: map[[2]limit.Cause]float64{},
+	return &score{by: map[say.Confidence]float64{}, rightBy: map[say.Confidence]float64{}, confused: map[[2]limit.Cause]float64{},
 		strongWrong: map[[2]limit.Cause]float64{}, families: map[string]float64{}, familyOK: map[string]float64{}}
 }
 
@@ -37,7 +38,7 @@ func (s *score) add(name string, l labelled, read []curve.Ceiling) {
 		for k < len(read) && read[k].ToS <= sec.t {
 			k++
 		}
-		cause, confidence := limit.Unknown, "none"
+		cause, confidence := limit.Unknown, say.Confidence("none")
 		if k < len(read) && read[k].FromS <= sec.t {
 			cause, confidence = read[k].Cause, read[k].Confidence
 		}

@@ -78,8 +78,8 @@ func (s *sides) ceilings(r *run.Run, zero float64) []Ceiling {
 		return out
 	}
 	for _, x := range s.apart(j.Stretches) {
-		c := Ceiling{FromS: x.FromS - zero, ToS: x.ToS - zero, Cause: x.Cause, Confidence: string(x.Confidence),
-			Whose: x.Whose, WhoseConfidence: string(x.WhoseConfidence),
+		c := Ceiling{FromS: x.FromS - zero, ToS: x.ToS - zero, Cause: x.Cause, Confidence: x.Confidence,
+			Whose: x.Whose, WhoseConfidence: x.WhoseConfidence,
 			RunnerUp: x.RunnerUp, What: x.What, Pair: x.Pair, Evidence: x.Evidence,
 			FromPct: s.socAt(x.FromS), ToPct: s.socAt(x.ToS)}
 		c.Chances = chancesOf(&x)
@@ -121,8 +121,8 @@ func (s *sides) apart(stretches []judge.Stretch) []judge.Stretch {
 				continue
 			}
 			before, after, none := x, x, judge.Stretch{FromS: math.Max(x.FromS, d.From), ToS: math.Min(x.ToS, d.To),
-				Cause: limit.Unknown, Confidence: judge.Unsure, Whose: limit.OfNobody,
-				WhoseConfidence: judge.Unsure, LostS: math.NaN(), Evidence: []say.Text{say.T("curve.nothing-read")}}
+				Cause: limit.Unknown, Confidence: say.Unsure, Whose: limit.OfNobody,
+				WhoseConfidence: say.Unsure, LostS: math.NaN(), Evidence: []say.Text{say.T("curve.nothing-read")}}
 			before.ToS, after.FromS = none.FromS, none.ToS
 			if before.FromS < before.ToS {
 				out = append(out, before)

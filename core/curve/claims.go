@@ -199,7 +199,7 @@ func (s *sides) peakClaim(r *run.Run, c run.Claim, out *Reading) Claim {
 		at = out.Peak.HeldFromS + *out.Peak.HeldS/2
 	}
 	for _, h := range out.Ceilings {
-		if at >= h.FromS && at < h.ToS && notTheCars[h.Cause] && h.Confidence != Unsure {
+		if at >= h.FromS && at < h.ToS && notTheCars[h.Cause] && h.Confidence != say.Unsure {
 			x.Verdict = ClaimUntested
 			x.Why = say.T("curve.held-at-best", h.What)
 		}
@@ -215,8 +215,8 @@ func claimFindings(r *Reading) []Finding {
 		if n := len(r.Legs); n > 0 {
 			f.FromS, f.ToS = r.Legs[0].FromS, r.Legs[n-1].ToS
 		}
-		if f.Confidence = r.confidence(&f); c.Verdict == ClaimUntested && c.Measured != nil && f.Confidence == Strong {
-			f.Confidence = Likely // what else held it is a judgement
+		if f.Confidence = r.confidence(&f); c.Verdict == ClaimUntested && c.Measured != nil && f.Confidence == say.Strong {
+			f.Confidence = say.Likely // what else held it is a judgement
 		}
 		f.Text = say.T("curve.claim-verdict", c.Words(), map[string]string{ClaimMet: "met", ClaimMissed: "missed",
 			ClaimUntested: "not tested", ClaimUndecided: "undecided"}[c.Verdict], c.Why)

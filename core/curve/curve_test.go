@@ -11,6 +11,7 @@ import (
 	"pgregory.net/rapid"
 
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/trace"
 	"zincroad/internal/oracle"
 )
@@ -437,7 +438,7 @@ func TestTypedRun(t *testing.T) {
 	assert.Nil(t, x.RampS)
 	for _, f := range x.Findings {
 		if f.Kind != AboutCeiling { // of a car and a stall of which nothing is noted
-			assert.Equal(t, Likely, f.Confidence, f.Text)
+			assert.Equal(t, say.Likely, f.Confidence, f.Text)
 		}
 	}
 }

@@ -196,7 +196,7 @@ func distanceFinding(r *Reading) *Finding {
 		f.Evidence = append(f.Evidence, say.T("curve.by-the-charge-gained"))
 	}
 	if f.Confidence = r.confidence(f); d.Basis != Observed || d.Estimated || d.ByCharge {
-		f.Confidence = Likely
+		f.Confidence = say.Likely
 	}
 	return f
 }

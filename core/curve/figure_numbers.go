@@ -136,7 +136,7 @@ func sayCharge(x *Reading) (n figure.Lines) {
 func ceilingNumbers(x *Reading) (n figure.Lines) {
 	for _, c := range x.Ceilings {
 		line := say.T("curve.stretch", say.Clock(c.FromS), say.Clock(c.ToS), c.Cause.Text(),
-			say.T("confidence."+c.Confidence))
+			c.Confidence.Text())
 		if c.RunnerUp != "" {
 			line = line.And("curve.next", c.RunnerUp.Text())
 		}

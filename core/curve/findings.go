@@ -32,13 +32,6 @@ const (
 	AboutBreach      = "breach" // of a clock, of the charge, of where a meter sits, of a log's beginning
 )
 
-// How sure a finding is.
-const (
-	Strong = "strong"
-	Likely = "likely"
-	Unsure = "unsure"
-)
-
 // coarseS is the time between readings from which a run counts as typed: what
 // happened in between is not known.
 const coarseS = trace.TypedFromS
@@ -82,27 +75,27 @@ func (s *sides) findings(r *Reading, of *run.Run) []Finding {
 // clockFinding says how a recording was lined up where that moved it, and where two ways fit, or
 // none does though both sides were recorded. Nil where there is nothing to say.
 func clockFinding(r *Reading, n RecordingNote) *Finding {
-	f := &Finding{Kind: AboutClock, Confidence: Likely}
+	f := &Finding{Kind: AboutClock, Confidence: say.Likely}
 	if r.SoC != nil && len(r.Legs) > 0 {
 		f.FromS, f.ToS = r.Legs[0].FromS, r.Legs[len(r.Legs)-1].ToS
 	}
 	moved := n.OffsetLowS != nil && n.ClockOffsetS != 0
 	switch {
 	case n.RivalOffsetS != nil:
-		f.Confidence = Unsure
+		f.Confidence = say.Unsure
 		f.Text = say.T("curve.fits-as-well-as", n.File, clockWords(n.ClockOffsetS), clockWords(*n.RivalOffsetS))
 	case n.LinedUpBy == lineup.ByShape && moved:
-		f.Confidence = Strong
+		f.Confidence = say.Strong
 		f.Text = say.T("curve.was-lined-up-its", n.File, clockWords(n.ClockOffsetS))
 	case n.LinedUpBy == lineup.ByPower && moved:
 		f.Text = say.T("curve.was-lined-up-by", n.File, clockWords(n.ClockOffsetS))
 	case n.LinedUpBy == lineup.ByNote && n.NotOneSession:
-		f.Confidence = Likely
+		f.Confidence = say.Likely
 		f.Text = say.T("curve.does-not-look-like", n.File)
 		f.Evidence = append(f.Evidence, n.NotLinedUp)
 		f.Evidence = append(f.Evidence, say.T("curve.where-their-shapes-are", say.Fixed(n.Alike, 3)))
 	case n.LinedUpBy == lineup.ByNote && n.NotLinedUp.Any() && n.Alike > 0:
-		f.Confidence = Unsure
+		f.Confidence = say.Unsure
 		f.Text = say.T("curve.could-not-be-lined", n.File, n.NotLinedUp)
 	default:
 		return nil
@@ -305,7 +298,7 @@ func (e Energy) lossWords() say.Text {
 
 func gapFinding(r *Reading, g trace.Span) Finding {
 	return Finding{
-		Kind: AboutGap, FromS: g.From, ToS: g.To, Confidence: Strong,
+		Kind: AboutGap, FromS: g.From, ToS: g.To, Confidence: say.Strong,
 		Text: say.T("curve.no-readings-for-from", say.Duration(g.Len()), say.Clock(g.From)),
 		Evidence: []say.Text{
 			say.T("curve.readings-otherwise-come-every", say.Fig(r.IntervalS, 1)),
@@ -316,7 +309,7 @@ func gapFinding(r *Reading, g trace.Span) Finding {
 // confidence says how far a stretch of readings bears a statement: unsure where a
 // gap takes an end of it or more than a tenth of it, likely where a gap or
 // far-apart readings leave room, else strong.
-func (r *Reading) confidence(f *Finding) string {
+func (r *Reading) confidence(f *Finding) say.Confidence {
 	bridged, end := 0.0, false
 	for _, g := range r.Gaps {
 		bridged += math.Max(0, math.Min(g.To, f.ToS)-math.Max(g.From, f.FromS))
@@ -327,15 +320,15 @@ func (r *Reading) confidence(f *Finding) string {
 	switch {
 	case end || bridged > 0.1*(f.ToS-f.FromS) && bridged > 0:
 		f.Evidence = append(f.Evidence, say.T("curve.gap-touches"))
-		return Unsure
+		return say.Unsure
 	case bridged > 0:
 		f.Evidence = append(f.Evidence, say.T("curve.gap-inside"))
-		return Likely
+		return say.Likely
 	case r.IntervalS > coarseS:
 		f.Evidence = append(f.Evidence, say.T("curve.readings-apart", say.Duration(r.IntervalS)))
-		return Likely
+		return say.Likely
 	}
-	return Strong
+	return say.Strong
 }
 
 func (r *Reading) clockName() say.Text {

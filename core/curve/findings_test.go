@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/trace"
 )
 
@@ -31,7 +32,7 @@ func TestFindingsOfASimpleRun(t *testing.T) {
 	assert.Equal(t, "10–80 % in 29 min 30 s. The car or the stall, which of them cannot be told from this log, held it.",
 		w.Text.Kept(), "nothing is noted of car and stall: whose it is cannot be told")
 	assert.Equal(t, [2]float64{0, 1770}, [2]float64{w.FromS, w.ToS})
-	assert.Equal(t, Strong, w.Confidence)
+	assert.Equal(t, say.Strong, w.Confidence)
 	assert.Contains(t, w.Evidence[0].Kept(), "post 10 at 0:00, post 80 at 29:30 after plug-in")
 	assert.Contains(t, w.Evidence[1].Kept(), "119 kW on average")
 
@@ -78,7 +79,7 @@ func TestHeadlineWindow(t *testing.T) {
 // A gap over an end of the window, or over more than a tenth of it, makes it unsure; a
 // short one inside, likely.
 func TestConfidenceOfAWindowWithGaps(t *testing.T) {
-	without := func(from, to float64) string {
+	without := func(from, to float64) say.Confidence {
 		full := rec(trace.CarSide, 1, points{{0, 8}, {1800, 80}}, points{{0, 100}, {1800, 100}})
 		r := &trace.Recording{Side: trace.CarSide, Columns: map[trace.Channel][]float64{}}
 		for i, x := range full.T {
@@ -93,10 +94,10 @@ func TestConfidenceOfAWindowWithGaps(t *testing.T) {
 		return Read(of(r), Options{}).Findings[0].Confidence
 	}
 	// Post 10 is at 50 s, post 80 at 1800 s.
-	assert.Equal(t, Strong, without(500, 520), "20 s are no gap")
-	assert.Equal(t, Likely, without(500, 600))
-	assert.Equal(t, Unsure, without(500, 700), "200 of 1750 s")
-	assert.Equal(t, Unsure, without(20, 90), "over post 10")
+	assert.Equal(t, say.Strong, without(500, 520), "20 s are no gap")
+	assert.Equal(t, say.Likely, without(500, 600))
+	assert.Equal(t, say.Unsure, without(500, 700), "200 of 1750 s")
+	assert.Equal(t, say.Unsure, without(20, 90), "over post 10")
 }
 
 func TestEnergyFindings(t *testing.T) {
@@ -129,8 +130,8 @@ func TestARunWithoutPowerSpeaksOfItsWindowOnly(t *testing.T) {
 	w, ok := x.Window(10, 80)
 	require.True(t, ok)
 	assert.Nil(t, w.AverageKW)
-	assert.Equal(t, Strong, x.Findings[0].Confidence)
+	assert.Equal(t, say.Strong, x.Findings[0].Confidence)
 	x = Read(of(rec(trace.CarSide, 120, points{{0, 10}, {3600, 80}}, nil)), Options{})
-	assert.Equal(t, Likely, x.Findings[0].Confidence, "two minutes between displays")
+	assert.Equal(t, say.Likely, x.Findings[0].Confidence, "two minutes between displays")
 	assert.InDelta(t, 3600, w.TS, 1e-9)
 }

@@ -83,7 +83,7 @@ func implausibleFinding(r *Reading) *Finding {
 	}
 	w := r.Implausible[widest]
 	from, _ := r.Post(w.FromPct)
-	f := &Finding{Kind: AboutImplausible, Confidence: Strong, FromS: from, ToS: from + math.Max(0, w.TS)}
+	f := &Finding{Kind: AboutImplausible, Confidence: say.Strong, FromS: from, ToS: from + math.Max(0, w.TS)}
 	f.Text = say.T("curve.in-cannot-be", say.Fig(w.FromPct, 1), say.Fig(w.ToPct, 1), say.Duration(w.TS), w.Reason)
 	f.Evidence = []say.Text{
 		say.T("curve.usual-reasons-minutes-read"),

@@ -6,6 +6,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"zincroad/core/say"
 	"zincroad/core/trace"
 )
 
@@ -34,7 +35,7 @@ func TestADipIsSaid(t *testing.T) {
 		points{{0, 131}, {598, 131}, {600, 80}, {658, 80}, {660, 131}, {1200, 131}}))
 	f := find(t, Read(r, Options{}), AboutCliff)
 	assert.Contains(t, f.Text.Kept(), "Fell from 131 to 80 kW")
-	assert.Equal(t, Strong, f.Confidence)
+	assert.Equal(t, say.Strong, f.Confidence)
 
 	tail := rec(trace.CarSide, 2, points{{0, 95}, {1200, 99}}, points{{0, 4}, {1200, 4}})
 	for i := range tail.Columns[trace.Power] {

@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/trace"
 )
 
@@ -120,8 +121,8 @@ func TestAllOfWhatWasOffered(t *testing.T) {
 	}
 	assert.Contains(t, with(150).Text.Kept(), "it requested what the stall offered")
 	assert.Contains(t, with(300).Text.Kept(), "the stall offered more: what held it lies in the car")
-	assert.Equal(t, Strong, with(300).Confidence)
-	assert.Equal(t, Likely, with(0).Confidence)
+	assert.Equal(t, say.Strong, with(300).Confidence)
+	assert.Equal(t, say.Likely, with(0).Confidence)
 }
 
 // 76 kWh give or take 2 and then 71 are less; 75 are no change; without an upper end nothing is less.

@@ -97,7 +97,7 @@ func plugFinding(r *Reading) *Finding {
 			continue
 		}
 		at := m.TS - r.ZeroS
-		f := &Finding{Kind: AboutDrive, Confidence: Likely, FromS: at, ToS: at, Evidence: []say.Text{m.Reason}}
+		f := &Finding{Kind: AboutDrive, Confidence: say.Likely, FromS: at, ToS: at, Evidence: []say.Text{m.Reason}}
 		if m.Kind == run.Unplug {
 			f.Text = say.T("curve.nobody-marked-the-unplug", say.Clock(at))
 			return f

@@ -159,18 +159,18 @@ type Cliff struct {
 
 // Ceiling is a stretch with one cause that held the power down.
 type Ceiling struct {
-	FromS       float64     `json:"from_s"`
-	ToS         float64     `json:"to_s"`
-	Cause       limit.Cause `json:"cause"`        // what held it
-	Confidence  string      `json:"confidence"`   // strong, likely or unsure
-	RunnerUp    limit.Cause `json:"runner_up"`    // empty: none
-	Evidence    []say.Text  `json:"evidence"`     // in words, with the numbers used
-	MinutesLost *float64    `json:"minutes_lost"` // against the warm pack; nil: that is not known
+	FromS       float64        `json:"from_s"`
+	ToS         float64        `json:"to_s"`
+	Cause       limit.Cause    `json:"cause"` // what held it
+	Confidence  say.Confidence `json:"confidence"`
+	RunnerUp    limit.Cause    `json:"runner_up"`    // empty: none
+	Evidence    []say.Text     `json:"evidence"`     // in words, with the numbers used
+	MinutesLost *float64       `json:"minutes_lost"` // against the warm pack; nil: that is not known
 
-	Whose           limit.Whose `json:"whose"`            // car, stall, between, nobody; open: it cannot be told
-	WhoseConfidence string      `json:"whose_confidence"` // strong, likely or unsure
-	MinutesLow      *float64    `json:"minutes_low"`      // MinutesLost at least and at most; nil: not known
-	MinutesHigh     *float64    `json:"minutes_high"`
+	Whose           limit.Whose    `json:"whose"` // car, stall, between, nobody; open: it cannot be told
+	WhoseConfidence say.Confidence `json:"whose_confidence"`
+	MinutesLow      *float64       `json:"minutes_low"` // MinutesLost at least and at most; nil: not known
+	MinutesHigh     *float64       `json:"minutes_high"`
 
 	// What follows goes beyond the open format's own keys.
 
@@ -192,8 +192,8 @@ type Chance struct {
 
 // Holder is what held it, as far as it is known.
 func (c Ceiling) Holder() judge.Holder {
-	return judge.Holder{What: c.What, Confidence: judge.Confidence(c.Confidence), Pair: c.Pair, Whose: c.Whose,
-		WhoseConfidence: judge.Confidence(c.WhoseConfidence)}
+	return judge.Holder{What: c.What, Confidence: c.Confidence, Pair: c.Pair, Whose: c.Whose,
+		WhoseConfidence: c.WhoseConfidence}
 }
 
 // Pace is how the time of the headline window is made up, in minutes: the reference's, plus all
@@ -275,11 +275,11 @@ func (n *RecordingNote) noteHealth(r health.Report) {
 
 // Finding is one plain statement and the stretch of the run it speaks of.
 type Finding struct {
-	Text       say.Text `json:"text"`
-	TextMi     say.Text `json:"text_mi,omitempty"` // the same in round miles; empty: it has no round kilometres
-	Confidence string   `json:"confidence"`        // strong, likely or unsure
-	FromS      float64  `json:"from_s"`
-	ToS        float64  `json:"to_s"`
+	Text       say.Text       `json:"text"`
+	TextMi     say.Text       `json:"text_mi,omitempty"` // the same in round miles; empty: it has no round kilometres
+	Confidence say.Confidence `json:"confidence"`
+	FromS      float64        `json:"from_s"`
+	ToS        float64        `json:"to_s"`
 
 	Kind     string     `json:"kind"`            // window, peak, ramp, energy or gap
 	Story    say.Text   `json:"story,omitempty"` // of a window: what held it, with which Text ends

@@ -109,12 +109,12 @@ func screenFinding(r *Reading) *Finding {
 	}
 	by := *s.KWh - *s.PowerKWh
 	pct := math.Abs(by) / *s.PowerKWh * 100
-	f := &Finding{Kind: AboutScreen, Confidence: Likely, FromS: r.Legs[0].FromS, ToS: r.Legs[len(r.Legs)-1].ToS}
+	f := &Finding{Kind: AboutScreen, Confidence: say.Likely, FromS: r.Legs[0].FromS, ToS: r.Legs[len(r.Legs)-1].ToS}
 	f.Text = say.T("curve.the-stall-register-says", say.Fixed(*s.KWh, 1), say.Fixed(*s.PowerKWh, 1))
 	switch {
 	case pct <= registerTolerance*100:
 		f.Text = f.Text.And("curve.they-agree")
-		f.Confidence = Strong
+		f.Confidence = say.Strong
 	case by > 0:
 		f.Text = f.Text.And("curve.kwh-flowed-that-the", say.Fixed(by, 1), say.Fig(pct, 0))
 	default:

@@ -7,6 +7,7 @@ import (
 	"zincroad/core/judge"
 	"zincroad/core/limit"
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/trace"
 	"zincroad/core/vehicle"
 )
@@ -184,11 +185,11 @@ func fallsOf(j *judge.Judgement, samples []judge.Sample, s *sides) []vehicle.Fal
 		}
 		for i := range j.Stretches {
 			c := &j.Stretches[i]
-			if math.Abs(c.FromS-x.AtS) > besideFall/2 || c.Confidence == judge.Unsure {
+			if math.Abs(c.FromS-x.AtS) > besideFall/2 || c.Confidence == say.Unsure {
 				continue
 			}
 			f.Called, f.Sure = map[limit.Cause]vehicle.Called{limit.TimerStep: vehicle.ATimer,
-				limit.SoCStep: vehicle.AStep}[c.Cause], c.Confidence == judge.Strong
+				limit.SoCStep: vehicle.AStep}[c.Cause], c.Confidence == say.Strong
 		}
 		out = append(out, f)
 	}
@@ -220,7 +221,7 @@ func levelsOf(j *judge.Judgement, samples []judge.Sample) []vehicle.Level {
 	for i := range j.Stretches {
 		x := &j.Stretches[i]
 		kind, ok := kinds[x.Cause]
-		if !ok || x.Confidence == judge.Unsure || x.ToS-x.FromS < heldLeastS {
+		if !ok || x.Confidence == say.Unsure || x.ToS-x.FromS < heldLeastS {
 			continue
 		}
 		var v []float64
@@ -238,7 +239,7 @@ func levelsOf(j *judge.Judgement, samples []judge.Sample) []vehicle.Level {
 			}
 		}
 		if len(v) > 0 {
-			out = append(out, vehicle.Level{Kind: kind, At: trace.Median(v), Sure: x.Confidence == judge.Strong})
+			out = append(out, vehicle.Level{Kind: kind, At: trace.Median(v), Sure: x.Confidence == say.Strong})
 		}
 	}
 	return out

@@ -102,7 +102,7 @@ func (r *Reading) verdictOf(from, to float64) say.Text {
 
 // lostBy says minutes that were lost, "up to" so many where what took them is no more than a guess.
 func lostBy(h judge.Holder) string {
-	if h.Confidence == judge.Unsure && !h.Pair {
+	if h.Confidence == say.Unsure && !h.Pair {
 		return "curve.up-to-lost"
 	}
 	return "curve.so-much-lost"
@@ -179,7 +179,7 @@ func (r *Reading) ceilingFindings() []Finding {
 
 // cliffFinding speaks of a sudden fall that no finding of its own explains.
 func (r *Reading) cliffFinding(c Cliff) Finding {
-	f := Finding{Kind: AboutCliff, FromS: c.TS - 30, ToS: c.TS + 30, Confidence: Strong}
+	f := Finding{Kind: AboutCliff, FromS: c.TS - 30, ToS: c.TS + 30, Confidence: say.Strong}
 	decimals := 0
 	if words.Figure(c.FromKW, 0) == words.Figure(c.ToKW, 0) || c.FromKW < 10 {
 		decimals = 1

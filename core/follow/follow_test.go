@@ -9,10 +9,10 @@ import (
 
 	"zincroad/core/follow"
 	"zincroad/core/forecast"
-	"zincroad/core/judge"
 	"zincroad/core/limit"
 	"zincroad/core/pack"
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/trace"
 )
 
@@ -204,7 +204,7 @@ func TestAFallFiveMinutesAfterPlugIn(t *testing.T) {
 		return s.Holding
 	}
 	h := hold(360)
-	assert.Equal(t, judge.Unsure, h.Confidence, "a fall that nothing explains: %s", h.Reason)
+	assert.Equal(t, say.Unsure, h.Confidence, "a fall that nothing explains: %s", h.Reason)
 	assert.Regexp(
 		t,
 		`^power fell by \d+ % at once, to 1[012]\d kW, 5 min \d+ s after plug-in .*; a replug tells a timer`,

@@ -19,13 +19,13 @@ type Holding struct {
 	Cause      limit.Cause
 	What       say.Text // the limit as a noun with its figure, and how sure: "probably the stall's 350 A"
 	Reason     say.Text // one line, with the numbers used
-	Confidence judge.Confidence
+	Confidence say.Confidence
 	SinceS     float64 // since when, on the run's own clock
 	Level      judge.Level
 }
 
 // Sure tells whether it is said for sure.
-func (h *Holding) Sure() bool { return h.Confidence == judge.Strong }
+func (h *Holding) Sure() bool { return h.Confidence == say.Strong }
 
 // judged is a run as the judgement of what holds it takes it: with the plan's car, stall and
 // adapter, and what the tester assumed of the stall.
@@ -81,7 +81,7 @@ func (s *State) hold(w curve.Work, toPct float64) {
 	}
 	if now.V < run.PowerFloorKW {
 		h = &Holding{Cause: limit.Paused, What: say.T("judge.pause"), Reason: say.T("follow.no-power"),
-			Confidence: judge.Strong,
+			Confidence: say.Strong,
 			SinceS:     math.NaN()}
 		if s.Finished = s.Charge() >= toPct; s.Finished {
 			h.What, h.Reason = say.T("follow.finished"), say.T("follow.reached")
@@ -98,7 +98,7 @@ func (s *State) hold(w curve.Work, toPct float64) {
 // reasonOf is a stretch's evidence in one line: what decides, and what else it may be.
 func reasonOf(s judge.Stretch) say.Text {
 	list := s.Evidence[:min(2, len(s.Evidence))]
-	if n := len(s.Evidence); s.Confidence != judge.Strong && n > 2 {
+	if n := len(s.Evidence); s.Confidence != say.Strong && n > 2 {
 		list = append(list[:len(list):len(list)], s.Evidence[n-1])
 	}
 	return say.Join("semicolon", list...)

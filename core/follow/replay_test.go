@@ -9,10 +9,10 @@ import (
 
 	"zincroad/core/follow"
 	"zincroad/core/forecast"
-	"zincroad/core/judge"
 	"zincroad/core/limit"
 	"zincroad/core/pack"
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/trace"
 )
 
@@ -132,7 +132,7 @@ func TestFlatAmpsOfTypedLinesAreNotTheCold(t *testing.T) {
 		assert.False(t, h.Cause == limit.Cold && h.Sure(), "%d lines: %s", lines, h.Reason)
 		h = typed(60, lines, &run.Adapter{MaxA: n(200), MaxV: n(1000)})
 		assert.Equal(t, limit.AdapterCurrent, h.Cause, "%d lines", lines)
-		assert.True(t, h.Confidence != judge.Unsure || lines == 3, "%d lines: %s", lines, h.Reason)
+		assert.True(t, h.Confidence != say.Unsure || lines == 3, "%d lines: %s", lines, h.Reason)
 	}
 	h := typed(1, 90, &run.Adapter{MaxA: n(200), MaxV: n(1000)})
 	assert.Equal(t, limit.AdapterCurrent, h.Cause)

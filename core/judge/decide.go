@@ -96,10 +96,10 @@ func (l *Log) explain(j *Judgement, s *Stretch) {
 			s.What, s.Pair = pair, true
 		}
 	}
-	if s.RunnerUp != "" && s.Confidence != Strong {
+	if s.RunnerUp != "" && s.Confidence != say.Strong {
 		s.Evidence = append(s.Evidence, say.T("judge.next", s.RunnerUp.Text(), oneIn(s.RunnerOdds)))
 	}
-	if s.Confidence == Unsure {
+	if s.Confidence == say.Unsure {
 		if more := l.logNext(s); more.Any() {
 			s.Evidence = append(s.Evidence, more)
 		}

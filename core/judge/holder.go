@@ -8,10 +8,10 @@ import (
 // Holder is what held a stretch, as far as it is known: a limit, and whose it is.
 type Holder struct {
 	What            say.Text // the limit as a noun: "the stall's 350 A"
-	Confidence      Confidence
+	Confidence      say.Confidence
 	Pair            bool // What names two causes of one kind, of which either may be meant
 	Whose           limit.Whose
-	WhoseConfidence Confidence
+	WhoseConfidence say.Confidence
 }
 
 // Holder is what held the stretch.
@@ -29,15 +29,15 @@ var ofParty = map[limit.Whose]string{limit.OfCar: "judge.cars", limit.OfStall: "
 // the two.
 func (h Holder) Words() say.Text {
 	switch {
-	case h.Pair || h.Confidence == Strong:
+	case h.Pair || h.Confidence == say.Strong:
 		return h.What
-	case h.Confidence == Likely:
+	case h.Confidence == say.Likely:
 		return say.T("judge.probably", h.What)
 	case h.Whose == limit.Open:
 		return say.T("judge.open")
 	}
 	code, ok := parties[h.Whose]
-	if !ok || h.WhoseConfidence == Unsure {
+	if !ok || h.WhoseConfidence == say.Unsure {
 		return say.T("judge.perhaps", h.What)
 	}
 	party := say.T(code)
@@ -48,7 +48,7 @@ func (h Holder) Words() say.Text {
 	if h.What[0].Code == failingStall {
 		said = say.T("judge.perhaps-failing", party)
 	}
-	if h.WhoseConfidence == Likely {
+	if h.WhoseConfidence == say.Likely {
 		return say.T("judge.probably", said)
 	}
 	return said

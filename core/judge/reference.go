@@ -122,7 +122,7 @@ func (j *Judgement) LostRange(s *Stretch) (low, high float64) {
 		long, warm, _ := j.costs(s, s.FromS, s.ToS)
 		low, high = max(0, long-warm/(1-usualOff)), max(0, long-warm/(1+usualOff))
 	}
-	if s.Confidence == Unsure && lost > 0 {
+	if s.Confidence == say.Unsure && lost > 0 {
 		low = 0
 	}
 	return low, high

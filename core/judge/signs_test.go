@@ -295,10 +295,10 @@ func TestTimersAndSteps(t *testing.T) {
 	// 149 kW into 75 kWh is a point in 18.1 s: from 11.7 % the charge at 300 s is far from any multiple of five.
 	got := drop(11.7, 300)
 	assert.Equal(t, limit.TimerStep, got.Cause, "%v", got.Evidence)
-	assert.NotEqual(t, judge.Strong, got.Confidence)
+	assert.NotEqual(t, say.Strong, got.Confidence)
 	got = drop(10.0+20-310/18.12, 311)
 	assert.Equal(t, limit.SoCStep, got.Cause, "%v", got.Evidence)
-	assert.NotEqual(t, judge.Strong, got.Confidence)
+	assert.NotEqual(t, say.Strong, got.Confidence)
 }
 
 // Power of nothing for a while, the plug in, is a pause; no leg without power has a cause but the
@@ -322,7 +322,7 @@ func TestAnUnnotedLimitFarUnderTheEnvelopeIsNotSure(t *testing.T) {
 	s := session{seconds: 900, fromPct: 10, amps: levelKW(31), stall: &run.Stall{RatedKW: n(100), MaxA: n(200)},
 		car: func(c *run.Car) { c.MaxKW, c.MaxA = nil, nil }}
 	got := at(t, s.judge(t), 500)
-	assert.NotEqual(t, judge.Strong, got.Confidence, "%s: %v", got.Cause, got.Evidence)
+	assert.NotEqual(t, say.Strong, got.Confidence, "%s: %v", got.Cause, got.Evidence)
 	assert.Contains(t, []limit.Cause{got.Cause, got.RunnerUp}, limit.StallFault)
 }
 
@@ -341,7 +341,7 @@ func TestAPauseBetweenTypedReadings(t *testing.T) {
 	list := judge.Judge(l).Stretches
 	pause := at(t, list, 780)
 	assert.Equal(t, limit.Paused, pause.Cause)
-	assert.Equal(t, judge.Likely, pause.Confidence)
+	assert.Equal(t, say.Likely, pause.Confidence)
 	assert.InDelta(t, 720, pause.FromS, 1e-9, "half-way from the reading before")
 	assert.InDelta(t, 840, pause.ToS, 1e-9)
 	require.Len(t, pause.Evidence, 1)
@@ -430,19 +430,19 @@ func TestHolderSaysNoMoreThanIsKnown(t *testing.T) {
 		h    judge.Holder
 		want string
 	}{
-		{judge.Holder{What: say.T("judge.stalls", say.Q(150, "kW", 0)), Confidence: judge.Strong}, "the stall's 150 kW"},
-		{judge.Holder{What: say.Own("a cold pack"), Confidence: judge.Likely}, "probably a cold pack"},
-		{judge.Holder{What: say.T("judge.stalls", say.Q(150, "kW", 0)), Confidence: judge.Unsure, Whose: limit.OfStall,
-			WhoseConfidence: judge.Strong}, "the stall, perhaps by its 150 kW"},
-		{judge.Holder{What: say.T("judge.cars", say.T("judge.own-taper")), Confidence: judge.Unsure, Whose: limit.OfCar,
-			WhoseConfidence: judge.Likely},
+		{judge.Holder{What: say.T("judge.stalls", say.Q(150, "kW", 0)), Confidence: say.Strong}, "the stall's 150 kW"},
+		{judge.Holder{What: say.Own("a cold pack"), Confidence: say.Likely}, "probably a cold pack"},
+		{judge.Holder{What: say.T("judge.stalls", say.Q(150, "kW", 0)), Confidence: say.Unsure, Whose: limit.OfStall,
+			WhoseConfidence: say.Strong}, "the stall, perhaps by its 150 kW"},
+		{judge.Holder{What: say.T("judge.cars", say.T("judge.own-taper")), Confidence: say.Unsure, Whose: limit.OfCar,
+			WhoseConfidence: say.Likely},
 			"probably the car, perhaps by its own taper"},
-		{judge.Holder{What: say.T("judge.failing-stall"), Confidence: judge.Unsure, Whose: limit.OfStall,
-			WhoseConfidence: judge.Strong}, "the stall, perhaps failing"},
-		{judge.Holder{What: say.Own("a cold pack"), Confidence: judge.Unsure, Whose: limit.Open,
-			WhoseConfidence: judge.Unsure},
+		{judge.Holder{What: say.T("judge.failing-stall"), Confidence: say.Unsure, Whose: limit.OfStall,
+			WhoseConfidence: say.Strong}, "the stall, perhaps failing"},
+		{judge.Holder{What: say.Own("a cold pack"), Confidence: say.Unsure, Whose: limit.Open,
+			WhoseConfidence: say.Unsure},
 			"the car or the stall, which of them cannot be told from this log"},
-		{judge.Holder{What: say.Own("a limit of 68 kW, the stall's or the car's"), Confidence: judge.Unsure, Pair: true,
+		{judge.Holder{What: say.Own("a limit of 68 kW, the stall's or the car's"), Confidence: say.Unsure, Pair: true,
 			Whose: limit.Open}, "a limit of 68 kW, the stall's or the car's"},
 	} {
 		assert.Equal(t, tt.want, tt.h.Words().Kept())

@@ -5,27 +5,15 @@ import (
 	"zincroad/core/say"
 )
 
-// Confidence says how sure a judgement is.
-type Confidence string
-
-// The confidences, and from which probability they are given. Of what is called strong 99 in 100 minutes must be
-// right, of what is likely 85: the bounds lie lower than that since most of either is surer than its bound. The
-// gallery of the tests holds both.
-const (
-	Strong Confidence = "strong"
-	Likely Confidence = "likely"
-	Unsure Confidence = "unsure"
-)
-
 // Stretch is a part of a run with one cause that held the power down. Times are on the log's clock.
 type Stretch struct {
 	FromS, ToS float64
 	Cause      limit.Cause
-	Confidence Confidence
+	Confidence say.Confidence
 	Odds       float64 // probability of the cause
 
 	Whose           limit.Whose // whose limit it was, by the chances of all causes of a party together
-	WhoseConfidence Confidence
+	WhoseConfidence say.Confidence
 	RunnerUp        limit.Cause // empty: none worth a word
 	RunnerOdds      float64
 	What            say.Text // the limit as a noun with its figure: "the stall's 350 A"
@@ -98,14 +86,14 @@ func join(list []Stretch) []Stretch {
 }
 
 // confidence is what a probability is called.
-func confidence(odds float64) Confidence {
+func confidence(odds float64) say.Confidence {
 	switch {
 	case odds >= strongFrom:
-		return Strong
+		return say.Strong
 	case odds >= likelyFrom:
-		return Likely
+		return say.Likely
 	}
-	return Unsure
+	return say.Unsure
 }
 
 // decideWhose says whose limit it was: the party whose causes are likelier together than any other's, if they are
@@ -125,7 +113,7 @@ func (s *Stretch) decideWhose() {
 	if s.trusted > 0 {
 		together *= s.trusted
 	}
-	if s.WhoseConfidence = confidence(together); s.WhoseConfidence == Unsure && s.Whose != limit.OfNobody {
+	if s.WhoseConfidence = confidence(together); s.WhoseConfidence == say.Unsure && s.Whose != limit.OfNobody {
 		s.Whose = limit.Open
 	}
 }

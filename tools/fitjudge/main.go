@@ -29,6 +29,7 @@ import (
 	"zincroad/core/curve"
 	"zincroad/core/judge"
 	"zincroad/core/limit"
+	"zincroad/core/say"
 	"zincroad/formats/intake"
 )
 
@@ -165,17 +166,17 @@ func beside[T any](runs []*labelled, do func(*labelled) T) []T {
 type tally struct {
 	name              string
 	all, right, party float64
-	sure              map[judge.Confidence][2]float64 // all and right, by confidence of the cause
-	whose             map[judge.Confidence][2]float64 // the same of the party; unsure: it was left open
-	missed            map[string]float64              // "cold said soc-step (unsure)"
+	sure              map[say.Confidence][2]float64 // all and right, by confidence of the cause
+	whose             map[say.Confidence][2]float64 // the same of the party; unsure: it was left open
+	missed            map[string]float64            // "cold said soc-step (unsure)"
 }
 
 // count holds a judgement against the truth.
 func count(r *labelled) *tally {
-	t := &tally{name: r.name, sure: map[judge.Confidence][2]float64{}, whose: map[judge.Confidence][2]float64{},
+	t := &tally{name: r.name, sure: map[say.Confidence][2]float64{}, whose: map[say.Confidence][2]float64{},
 		missed: map[string]float64{}}
 	list := judge.Judge(r.log).Stretches
-	add := func(to map[judge.Confidence][2]float64, c judge.Confidence, s float64, right bool) {
+	add := func(to map[say.Confidence][2]float64, c say.Confidence, s float64, right bool) {
 		x := to[c]
 		x[0] += s
 		if right {
@@ -211,10 +212,10 @@ func count(r *labelled) *tally {
 // score prints how often the judgement is right.
 func score(runs []*labelled, worst int) {
 	list := beside(runs, count)
-	sum := &tally{sure: map[judge.Confidence][2]float64{}, whose: map[judge.Confidence][2]float64{}}
+	sum := &tally{sure: map[say.Confidence][2]float64{}, whose: map[say.Confidence][2]float64{}}
 	for _, t := range list {
 		sum.all, sum.right, sum.party = sum.all+t.all, sum.right+t.right, sum.party+t.party
-		for _, pair := range [][2]map[judge.Confidence][2]float64{{sum.sure, t.sure}, {sum.whose, t.whose}} {
+		for _, pair := range [][2]map[say.Confidence][2]float64{{sum.sure, t.sure}, {sum.whose, t.whose}} {
 			for c, x := range pair[1] {
 				pair[0][c] = [2]float64{pair[0][c][0] + x[0], pair[0][c][1] + x[1]}
 			}
@@ -234,9 +235,9 @@ func score(runs []*labelled, worst int) {
 		return fmt.Sprintf("%.1f %% of %.0f %%", 100*x[1]/max(1, x[0]), 100*x[0]/max(1, sum.all))
 	}
 	fmt.Printf("right %.1f %%, party %.1f %% of %.0f min; strong %s, likely %s, unsure %s\n", 100*sum.right/sum.all,
-		100*sum.party/sum.all, sum.all/60, of(sum.sure[judge.Strong]), of(sum.sure[judge.Likely]), of(sum.sure[judge.Unsure]))
-	fmt.Printf("whose: strong %s, likely %s, open %.0f %%\n", of(sum.whose[judge.Strong]), of(sum.whose[judge.Likely]),
-		100*sum.whose[judge.Unsure][0]/sum.all)
+		100*sum.party/sum.all, sum.all/60, of(sum.sure[say.Strong]), of(sum.sure[say.Likely]), of(sum.sure[say.Unsure]))
+	fmt.Printf("whose: strong %s, likely %s, open %.0f %%\n", of(sum.whose[say.Strong]), of(sum.whose[say.Likely]),
+		100*sum.whose[say.Unsure][0]/sum.all)
 }
 
 // leastChance bounds what a second costs of which the truth was called impossible.

@@ -91,7 +91,7 @@ func oneOf(s bench.Subject) one {
 	x, r := s.Reading, s.Run
 	out := one{Title: r.Title, Reading: x, Windows: x.Windows, Tested: tested(r), NotNoted: notNoted(r)}
 	if len(x.Findings) > 0 {
-		out.Verdict, out.Sure = x.Findings[0].Text.Kept(), x.Findings[0].Confidence
+		out.Verdict, out.Sure = x.Findings[0].Text.Kept(), string(x.Findings[0].Confidence)
 		out.Findings = x.Findings[1:]
 	} else {
 		out.Verdict = "Nothing can be said of this run"

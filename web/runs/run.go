@@ -297,7 +297,7 @@ func headingOf(x *curve.Reading, in units.People) (curve.Finding, []finding) {
 	if len(x.Findings) == 0 {
 		return curve.Finding{
 			Text:       say.T("curve.nothing-yet"),
-			Confidence: curve.Strong,
+			Confidence: say.Strong,
 		}, nil
 	}
 	var rest []finding
