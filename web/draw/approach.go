@@ -53,7 +53,7 @@ func (d *Approach) SVG() string {
 	px := func(at float64) float64 { return x0 + (at-d.FromS)/(d.ToS-d.FromS)*(x1-x0) }
 	py := func(v float64) float64 { return base - (v-low)/(high-low)*(base-top) }
 	for _, v := range ticks(low, high, 3) {
-		c.line("grid", x0, py(v), x1, py(v))
+		c.line("gridline", x0, py(v), x1, py(v))
 		c.text("axis", "end", x0-4, py(v)+4, words.Figure(v, 0))
 	}
 	if warm {

@@ -77,7 +77,7 @@ func (d *Capacity) SVG() string {
 	}
 	py := func(kwh float64) float64 { return base - (kwh-low)/(high-low)*(base-top) }
 	for _, v := range ticks(low, high, 4) {
-		c.line("grid", x0, py(v), x1, py(v))
+		c.line("gridline", x0, py(v), x1, py(v))
 		c.text("axis", "end", x0-5, py(v)+4, words.Figure(v, 1))
 	}
 	c.text("axis", "end", x0-5, 9, "kWh")

@@ -61,7 +61,7 @@ func (k *Clocks) SVG() string {
 		(x1-x0)/(to-from), k.OffsetS, num(x0), num(x1)))
 	for _, v := range ticks(0, high, 4) {
 		if v > 0 {
-			c.line("grid", x0, py(v), x1, py(v))
+			c.line("gridline", x0, py(v), x1, py(v))
 		}
 		c.text("axis", "end", x0-6, py(v)+4, words.Figure(v, 0))
 	}
@@ -125,7 +125,7 @@ func (k *Likeness) SVG() string {
 	c.open("likeness", "How alike the two are, against what is added to the times of "+k.OtherName,
 		fmt.Sprintf(`data-scale="%g" data-from="%g" data-x0="%s"`, (x1-x0)/span.Len(), span.From, num(x0)))
 	for _, v := range []float64{0, 0.5, 1} {
-		c.line("grid", x0, py(v), x1, py(v))
+		c.line("gridline", x0, py(v), x1, py(v))
 		c.text("axis", "end", x0-6, py(v)+4, words.Figure(v, 1))
 	}
 	unit, name := 1.0, "s"

@@ -74,7 +74,7 @@ func (k *Curves) SVG() string {
 	)
 	for _, v := range ticks(yFrom, yTo, 5) {
 		if v != yFrom || !k.FromZero {
-			c.line("grid", x0, py(v), x1, py(v))
+			c.line("gridline", x0, py(v), x1, py(v))
 		}
 		c.text("axis", "end", x0-6, py(v)+4, words.Figure(v, 2))
 	}

@@ -84,7 +84,7 @@ func (e *Evidence) SVG() string {
 	c.open("evidence", e.Title, "")
 	for _, kw := range ticks(0, p.kw, 3) {
 		if kw > 0 {
-			c.line("grid", p.x0, p.y(kw), p.x1, p.y(kw))
+			c.line("gridline", p.x0, p.y(kw), p.x1, p.y(kw))
 			c.text("axis", "end", p.x0-5, p.y(kw)+4, words.Figure(kw, 0))
 		}
 	}

@@ -39,7 +39,7 @@ func (d *Learned) SVG() string {
 	px := func(soc float64) float64 { return x0 + soc/100*(x1-x0) }
 	py := func(kw float64) float64 { return base - kw/high*(base-top) }
 	for _, v := range ticks(0, high, 4) {
-		c.line("grid", x0, py(v), x1, py(v))
+		c.line("gridline", x0, py(v), x1, py(v))
 		c.text("axis", "end", x0-5, py(v)+4, words.Figure(v, 0))
 	}
 	c.text("axis", "end", x0-5, 9, "kW")

@@ -40,7 +40,7 @@ func (l *Limits) SVG() string {
 	}
 	for _, v := range ticks(0, top, 5) {
 		if v > 0 {
-			c.line("grid", x0, py(v), x1, py(v))
+			c.line("gridline", x0, py(v), x1, py(v))
 		}
 		c.text("axis", "end", x0-5, py(v)+4, words.Figure(v, 0))
 	}

@@ -139,7 +139,7 @@ func (r *RaceStrips) lead(c *canvas, p plane) {
 	py := func(v float64) float64 { return base - (v-low)/(high-low)*(base-top) }
 	c.text("axis", "start", p.x0, top-8, "lead of "+r.Below.Name+", "+r.unit())
 	for _, v := range ticks(low, high, 3) {
-		c.line("grid", p.x0, py(v), p.x1, py(v))
+		c.line("gridline", p.x0, py(v), p.x1, py(v))
 		c.text("axis", "end", p.x0-5, py(v)+4, words.Figure(v, 0))
 	}
 	var x, y []float64

@@ -97,7 +97,7 @@ func RoadGrid(toS float64) string {
 	c.open("road-grid", "", `aria-hidden="true" preserveAspectRatio="none"`)
 	p := plane{x0: rowX0, x1: rowX1, t0: 0, t1: toS}
 	for _, m := range ticks(0, toS/60, 8) {
-		c.line("grid", p.x(m*60), 0, p.x(m*60), 10)
+		c.line("gridline", p.x(m*60), 0, p.x(m*60), 10)
 	}
 	c.WriteString("</svg>")
 	return c.String()

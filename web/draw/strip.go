@@ -162,7 +162,7 @@ func (s *Strip) Large() string {
 	c.WriteString(hatch)
 	for _, kw := range ticks(0, p.kw, 4) {
 		if kw > 0 {
-			c.line("grid", p.x0, p.y(kw), p.x1, p.y(kw))
+			c.line("gridline", p.x0, p.y(kw), p.x1, p.y(kw))
 			c.text("axis", "end", p.x0-6, p.y(kw)+4, words.Figure(kw, 0))
 		}
 	}

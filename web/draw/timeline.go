@@ -59,7 +59,7 @@ func (l *Timeline) SVG() string {
 	c.open(class, l.Title, attrs)
 	c.rect("plugged", p.x(0), p.top-6, p.x1-p.x(0), p.base-p.top+6, 0)
 	for _, v := range []float64{20, 40, 60, 80, 100} {
-		c.line("grid", p.x0, p.y(v), p.x1, p.y(v))
+		c.line("gridline", p.x0, p.y(v), p.x1, p.y(v))
 		c.text("axis", "end", p.x0-5, p.y(v)+4, words.Figure(v, 0))
 	}
 	c.text("axis", "end", p.x0-5, 9, "%")

@@ -38,7 +38,7 @@ func (d *Trip) SVG() string {
 	px := func(km float64) float64 { return x0 + km/d.DistanceKm*(x1-x0) }
 	py := func(pct float64) float64 { return base - math.Max(0, math.Min(100, pct))/100*(base-top) }
 	for pct := 20.0; pct <= 100; pct += 20 {
-		c.line("grid", x0, py(pct), x1, py(pct))
+		c.line("gridline", x0, py(pct), x1, py(pct))
 		c.text("axis", "end", x0-6, py(pct)+4, words.Figure(pct, 0)+" %")
 	}
 	if d.ReservePct > 0 {
