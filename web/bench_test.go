@@ -34,7 +34,7 @@ func TestBenchOfMany(t *testing.T) {
 		ids[i] = fmt.Sprint(i + 1)
 	}
 	body := get(h, "/bench?runs="+strings.Join(ids, ",")).Body.String()
-	assert.Equal(t, 20, strings.Count(body, `class="swatch"`), "each is listed")
+	assert.Equal(t, 20, strings.Count(body, `class="swatch `), "each is listed")
 	curves := body[strings.Index(body, `class="curves"`):]
 	curves = curves[:strings.Index(curves, "</svg>")]
 	assert.Equal(t, 17, strings.Count(curves, `class="series crowd"`))

@@ -370,6 +370,7 @@ func TestAccessibility(t *testing.T) {
 			"/prepare?kept=2&x=1&now=50&outside=3&fallback=none&from=2",
 			"/prepare/sheet?kept=2",
 			"/trip?distance=620&start=85&at_1=180&at_5=310&at_13=420&at_18=500",
+			"/prepare/decide?kept=1&if_battery=25&elsewhere=0.5",
 			"/prepare/methods",
 			"/prepare/matrix",
 			"/definitions",

@@ -151,6 +151,8 @@ func TestEveryPageAnswers(t *testing.T) {
 		"/stall":                           200,
 		"/stall/1":                         303,
 		"/stall/999":                       404,
+		"/prepare/decide":                  200,
+		"/prepare/decide?kept=1&stop=much": 200,
 		"/prepare/methods":                 200,
 		"/prepare/methods?like=stop":       200,
 		"/prepare/matrix":                  200,

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"net/http"
 	"net/http/httptest"
+	"regexp"
 	"strings"
 	"testing"
 	"time"
@@ -16,6 +17,11 @@ import (
 	"zincroad/core/trace"
 	"zincroad/logbook"
 )
+
+// unstyled is a page without its classes, which are how it looks.
+func unstyled(page string) string { return classes.ReplaceAllString(page, "") }
+
+var classes = regexp.MustCompile(` class="[^"]*"`)
 
 // spaced has plain spaces where a line must not break.
 func spaced(s string) string { return strings.ReplaceAll(s, "\u00a0", " ") }

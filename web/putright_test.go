@@ -56,7 +56,7 @@ func TestReadingsSideAndClockCanBePutRight(t *testing.T) {
 	assert.Equal(t, 91.0, peak().KW)
 	page := get(h, rec+"/readings").Body.String()
 	assert.Contains(t, page, "power is read as <b>91 kW</b>")
-	assert.Contains(t, page, `class="corrected"`)
+	assert.Contains(t, page, `class="corrected `)
 	how := func(figure string) string {
 		return spaced(get(h, fmt.Sprintf("/runs/%d/how/%s", id, figure)).Body.String())
 	}

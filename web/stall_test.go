@@ -689,7 +689,7 @@ func TestSilentSourcesAreSaid(t *testing.T) {
 	read(car, 410)
 	body := page()
 	for _, said := range []string{"Nothing from the car&#39;s adapter for 3 min 1[0-9] s. Type what the screen says.",
-		`class="figure old"`, "display, 3 min 1[0-9] s ago"} {
+		`class="figure old[ "]`, "display, 3 min 1[0-9] s ago"} {
 		assert.True(t, regexp.MustCompile(said).MatchString(body), said)
 	}
 	stall := &logbook.Feed{RunID: id, Kind: logbook.ChargePointFeed, Address: "MILL-1", Connector: 1}
