@@ -18,6 +18,7 @@ import (
 
 	"zincroad/core/bench"
 	"zincroad/core/curve"
+	"zincroad/core/decide"
 	"zincroad/core/follow"
 	"zincroad/core/limit"
 	"zincroad/core/prepare"
@@ -86,7 +87,7 @@ func TestFormulasAreDocumented(t *testing.T) {
 	plain := strings.Join(strings.Fields(string(text)), " ")
 	compared := 0
 	for _, f := range slices.Concat(curve.Figures.Texts(), bench.Figures.Texts(), prepare.Figures.Texts(),
-		follow.Figures.Texts()) {
+		decide.Figures.Texts(), follow.Figures.Texts()) {
 		compared++
 		assert.Contains(t, plain, f.Formula, f.Name)
 		assert.NotEmpty(t, f.Definition, f.Name)

@@ -5,6 +5,7 @@ import (
 
 	"zincroad/core/bench"
 	"zincroad/core/curve"
+	"zincroad/core/decide"
 	"zincroad/core/figure"
 	"zincroad/core/follow"
 	"zincroad/core/prepare"
@@ -22,6 +23,7 @@ func allDefinitions() []definitionGroup {
 		{"A run", curve.Figures.Texts()},
 		{"Runs side by side", bench.Figures.Texts()},
 		{"A plan", prepare.Figures.Texts()},
+		{"What to do with it", decide.Figures.Texts()},
 		{"A run under way", follow.Figures.Texts()},
 	}
 }

@@ -1,6 +1,7 @@
 package forecast
 
 import (
+	"cmp"
 	"errors"
 	"math"
 	"slices"
@@ -208,11 +209,20 @@ func wanted(plan Plan) []float64 {
 	for p := 0.0; p <= 100; p += 10 {
 		out = append(out, p)
 	}
-	for _, w := range curve.StandardWindows {
+	for _, w := range plan.listed() {
 		out = append(out, w[0], w[1])
 	}
 	slices.Sort(out)
 	return slices.DeleteFunc(slices.Compact(out), func(p float64) bool { return p < plan.FromPct || p > plan.ToPct })
+}
+
+// listed are the windows that are looked at: the usual ones, and of so many points each as is asked for.
+func (p *Plan) listed() [][2]float64 {
+	out := slices.Clone(curve.StandardWindows)
+	for at := 0.0; p.EachPct > 0 && at+p.EachPct <= 100; at += p.EachPct {
+		out = append(out, [2]float64{at, at + p.EachPct})
+	}
+	return out
 }
 
 func posts(trail []float64, plan Plan) []Post {
@@ -277,11 +287,9 @@ func (f *Forecast) sum(s *Session) {
 
 // windows lists the windows between posts that were reached, with the energy between them.
 func (f *Forecast) windows(plan Plan) []Window {
-	list := slices.Clone(curve.StandardWindows)
-	if own := [2]float64{plan.FromPct, plan.ToPct}; !slices.Contains(list, own) {
-		list = append(list, own)
-	}
+	list := append(plan.listed(), [2]float64{plan.FromPct, plan.ToPct})
 	slices.SortFunc(list, func(a, b [2]float64) int { return slices.Compare(a[:], b[:]) })
+	list = slices.Compact(list)
 	var out []Window
 	for _, w := range list {
 		from, ok1 := f.Post(w[0])
@@ -344,6 +352,19 @@ func (f *Forecast) bill(plan Plan) *stall.Bill {
 		u.T, u.KW = append(u.T, st.T), append(u.KW, st.StallKW)
 	}
 	return stall.BillOf(plan.Stall.Tariff, u)
+}
+
+// Reached is when a state of charge is reached, s; NaN where it is not.
+func (f *Forecast) Reached(socPct float64) float64 {
+	i, _ := slices.BinarySearchFunc(f.Steps, socPct, func(s Step, soc float64) int { return cmp.Compare(s.SoCPct, soc) })
+	if i == len(f.Steps) {
+		return math.NaN()
+	}
+	if i == 0 || f.Steps[i].SoCPct == f.Steps[i-1].SoCPct {
+		return f.Steps[i].T
+	}
+	a, b := f.Steps[i-1], f.Steps[i]
+	return a.T + (socPct-a.SoCPct)/(b.SoCPct-a.SoCPct)*(b.T-a.T)
 }
 
 // At is the second at which a post is reached, and false beyond what was stepped through.

@@ -11,6 +11,7 @@ import (
 	"pgregory.net/rapid"
 
 	"zincroad/core/curve"
+	"zincroad/core/decide"
 	"zincroad/core/limit"
 	"zincroad/core/run"
 )
@@ -90,5 +91,11 @@ func TestPicturesOfAnything(t *testing.T) {
 			)
 		}
 		wellFormed(t, "approach", a.SVG())
+		u := &decide.Unplug{BestPct: one("best"), LowPct: one("flat from"), HighPct: one("flat to")}
+		for range n {
+			u.Tens = append(u.Tens, decide.Ten{FromPct: one("from"), ToPct: one("to"), TS: one("takes"), LowS: one("least"),
+				HighS: one("most"), KW: one("kw")})
+		}
+		wellFormed(t, "tens", (&Tens{Title: name, Unplug: u}).SVG())
 	})
 }

@@ -115,7 +115,7 @@ func (o *Outcome) sayWarmPack(p prepare.Plan) {
 	end, _ := f.Post(p.ToPct)
 	o.Facts = append(o.Facts, fmt.Sprintf("With a warm pack %s would take %s here, with a peak of %s kW.",
 		wholeWindow(p.FromPct, p.ToPct), words.Duration(math.Round(end.TS/60)*60), words.Figure(f.Peak.KW, 0)))
-	o.Strip = forecastStrip(f, p.FromPct, p.ToPct)
+	o.Strip = forecastStrip(f, p.FromPct, p.ToPct, 0, 0)
 }
 
 // say puts the plan into sentences.

@@ -24,6 +24,8 @@ import (
 func (s *Room) Routes(r chi.Router) {
 	r.Get("/", s.Do(s.preparePage))
 	r.Get("/sheet", s.Do(s.runSheet))
+	r.Get("/decide", s.Do(s.decidePage))
+	r.Get("/decide/how/{figure}", s.Do(s.howToDecide))
 	r.Get("/how/{figure}", s.Do(s.howPlan))
 	r.Post("/keep", s.Do(s.keepPlan))
 	r.Post("/plans/{id}/delete", s.Do(s.deletePlan))

@@ -44,15 +44,17 @@ func (o *Outcome) draw(v *View) {
 		}
 		o.Posts = append(o.Posts, post)
 	}
-	o.Strip = forecastStrip(f, pl.Plan.FromPct, pl.Plan.ToPct)
+	o.Strip = forecastStrip(f, pl.Plan.FromPct, pl.Plan.ToPct, 0, 0)
 }
 
-// forecastStrip draws a session worked out in advance.
-func forecastStrip(f *forecast.Forecast, fromPct, toPct float64) string {
+// forecastStrip draws a session worked out in advance, on axes of its own where toS and topKW are 0.
+func forecastStrip(f *forecast.Forecast, fromPct, toPct, toS, topKW float64) string {
 	strip := &draw.Strip{
 		Title:   "Forecast: power against minutes since plug-in, with posts and the ceilings that would hold",
 		FromPct: fromPct,
 		ToPct:   toPct,
+		ToS:     toS,
+		TopKW:   topKW,
 		Width:   435,
 		Held:    stretches(f),
 	}
