@@ -26,14 +26,18 @@ type Asked struct {
 	StopS    float64 // what a stop costs beside the charging: off the road, paying, plugging, back; s
 	AddPct   float64 // how many points are to be charged, where it is asked from which charge on
 	PriceKWh float64 // what a kWh costs elsewhere; 0: it is not asked
+
+	Others   []Other // stalls that it could be made at instead
+	SpeedKmh float64 // of a detour
 }
 
 // Advice is what the answers come to; what cannot be worked out is nil.
 type Advice struct {
-	Unplug *Unplug
-	Starts []Start // rising by their charge; empty: no window of that many points fits
-	Gentle *Gentle
-	Replug *Replug // nil where the car's runs and notes know no timer
+	Unplug  *Unplug
+	Starts  []Start // rising by their charge; empty: no window of that many points fits
+	Gentle  *Gentle
+	Detours []Detour // the quickest first
+	Replug  *Replug  // nil where the car's runs and notes know no timer
 }
 
 // Of works the answers out. It fails where the charge itself cannot be foretold.
@@ -45,6 +49,7 @@ func Of(a Asked) (*Advice, error) {
 	}
 	out.Starts = starts(a)
 	out.Gentle = gentle(a)
+	out.Detours = Detours(a.Session, a.Others, a.SpeedKmh)
 	out.Replug = replug(a)
 	return out, nil
 }

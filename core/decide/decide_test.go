@@ -194,3 +194,33 @@ func TestWhatCannotBeForetold(t *testing.T) {
 	assert.Empty(t, out.Starts)
 	assert.Nil(t, out.Gentle)
 }
+
+// 42 kWh into the pack take 5,040 s at 30 kW and half of it at 60; at 88 % of that 2,864 s. At 80 km/h the 42 min between
+// are 56 km. Pumps, losses and the ramp take some per cent of 30 kW.
+func TestWorthADetour(t *testing.T) {
+	t.Parallel()
+	kw := func(kw, price float64) *run.Stall {
+		return &run.Stall{RatedKW: n(kw), Tariff: &run.Tariff{Currency: "EUR", PerKWh: n(price)}}
+	}
+	a := asked(larch(run.Point{SoCPct: 0, KW: 150}, run.Point{SoCPct: 100, KW: 150}))
+	a.Session.Stall, a.SpeedKmh = kw(30, 0.50), 80
+	a.Others = []decide.Other{{1, "Mill 1", kw(60, 0.60)}, {2, "Mill 2", kw(30, 0.40)}, {3, "Mill 3", kw(20, 0.40)},
+		{4, "Mill 4", &run.Stall{RatedKW: n(350), MaxV: n(200)}}}
+	list := of(t, a).Detours
+	require.Len(t, list, 3, "one cannot charge it")
+	assert.Equal(t, []string{"Mill 1", "Mill 2", "Mill 3"}, []string{list[0].Name, list[1].Name, list[2].Name})
+	assert.InEpsilon(t, 2520, list[0].SavedS, 0.08)
+	assert.InEpsilon(t, 5040-2864, list[0].LeastS, 0.08)
+	assert.InEpsilon(t, 56, list[0].WorthKm, 0.08)
+	assert.InEpsilon(t, 0.1*43, list[0].MoreIs, 0.08)
+	assert.Zero(t, list[1].WorthKm, "as strong")
+	assert.InEpsilon(t, -0.1*43, list[1].MoreIs, 0.08)
+	assert.Zero(t, list[2].WorthKm)
+	assert.True(t, list[2].Longer())
+	assert.Contains(t, decide.SaidOfDetours(list, 10, 80, "EUR").Kept(), "Mill 1 saves 4")
+	assert.Contains(t, decide.SaidOfDetours(list[1:], 10, 80, "EUR").Kept(), "none is worth a detour. Mill 2 takes as long for 4.")
+
+	// 33 kW give 3 of 30 more, but 29 at 88 %: nothing for certain.
+	a.Others = []decide.Other{{5, "Mill 5", kw(33, 0.50)}}
+	assert.Contains(t, decide.SaidOfDetours(of(t, a).Detours, 10, 80, "EUR").Kept(), "only where it gives all of its label")
+}

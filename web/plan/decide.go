@@ -55,6 +55,8 @@ type DecideView struct {
 	Gentle             *decide.Gentle
 	SaidGentle         []say.Text
 	SaidReplug         []say.Text
+	Detours            []decide.Detour
+	SaidDetour         say.Text
 	WhatIf             say.Text
 	Strips             [2]string
 	How                template.URL // the plan and what was asked, as an address
@@ -148,7 +150,8 @@ func (s *Room) decide(r *http.Request, v *DecideView) error {
 	}
 	v.FromPct, v.ToPct = session.FromPct, session.ToPct
 	a := decide.Asked{Session: session, Uncertainty: forecast.DefaultUncertainty, StopS: 60 * v.asked("stop"),
-		AddPct: v.asked("add"), PriceKWh: v.asked("elsewhere")}
+		AddPct: v.asked("add"), PriceKWh: v.asked("elsewhere"), Others: v.others(),
+		SpeedKmh: v.used("speed", prepare.DefaultSpeedKmh)}
 	var err error
 	if a.KnownGentle, err = s.book.Known(r.Context(), p.Car, logbook.Of{CarID: v.Car.ID, Software: p.Car.Software,
 		Profile: run.Profiles[1]}); err != nil {
@@ -190,6 +193,23 @@ func (v *DecideView) choices(p prepare.Plan) {
 	}
 }
 
+// others are the stalls that the plan ranks, but the one that is planned: those alike at a site stand together.
+func (v *DecideView) others() (out []decide.Other) {
+	for _, r := range v.Ranking {
+		if r.Chosen {
+			continue
+		}
+		for _, site := range v.Sites {
+			for i := range site.Stalls {
+				if t := &site.Stalls[i]; t.ID == r.ID {
+					out = append(out, decide.Other{ID: t.ID, Name: r.Name, Stall: t.Describe()})
+				}
+			}
+		}
+	}
+	return out
+}
+
 // advise puts the answers into the page.
 func (v *DecideView) advise(advice *decide.Advice, a decide.Asked) {
 	if a.Session.Stall != nil && a.Session.Stall.Tariff != nil {
@@ -204,6 +224,8 @@ func (v *DecideView) advise(advice *decide.Advice, a decide.Asked) {
 	if v.Gentle = advice.Gentle; v.Gentle != nil {
 		v.SaidGentle = v.Gentle.Said(a.Session.FromPct, a.Session.ToPct)
 	}
+	v.Detours, v.SaidDetour = advice.Detours, decide.SaidOfDetours(advice.Detours, a.Session.FromPct, a.Session.ToPct,
+		v.Currency)
 	if advice.Replug != nil {
 		v.SaidReplug = advice.Replug.Said()
 	}

@@ -56,6 +56,7 @@ var functions = template.FuncMap{
 	"list":        func(items ...string) []string { return items },
 	"abs":         math.Abs,
 	"signed":      func(v float64) string { return strings.Replace("+"+words.Figure(v, 1), "+−", "−", 1) },
+	"signed2":     func(v float64) string { return strings.Replace("+"+words.Fixed(v, 2), "+−", "−", 1) },
 	"minutes":     func(s float64) float64 { return s / 60 },
 	"add":         func(a, b int) int { return a + b },
 	"join":        strings.Join,
