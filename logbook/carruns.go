@@ -3,6 +3,7 @@ package logbook
 import (
 	"context"
 	"time"
+	"zincroad/core/vehicle"
 )
 
 // CarRun is what a run says of its car: capacity and verdict.
@@ -17,6 +18,7 @@ type CarRun struct {
 	UsableLow  *float64
 	// nil: no upper end
 	UsableHigh *float64
+	Teaches    vehicle.Teaches
 	Said       Headline
 }
 
@@ -24,7 +26,8 @@ type CarRun struct {
 func (b *ResultStore) CarRuns(ctx context.Context, carID int64) ([]CarRun, error) {
 	var list []CarRun
 	err := b.db.WithContext(ctx).Raw(`SELECT r.id, r.started_at, coalesce(v.version, '') AS software,
-			coalesce(p.name, '') AS site, r.odometer_km, r.start_c, r.usable_kwh, r.usable_low, r.usable_high, r.said
+			coalesce(p.name, '') AS site, r.odometer_km, r.start_c, r.usable_kwh, r.usable_low, r.usable_high, r.said,
+			r.teaches
 		FROM runs r LEFT JOIN softwares v ON v.id = r.software_id LEFT JOIN stalls s ON s.id = r.stall_id
 			LEFT JOIN sites p ON p.id = s.site_id
 		WHERE r.car_id = ? AND r.deleted_at IS NULL AND NOT r.live

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"hash/fnv"
 	"runtime/debug"
+	"strings"
 
 	lru "github.com/hashicorp/golang-lru/v2"
 
@@ -60,8 +61,10 @@ func (b *ResultStore) lessonsOf(ctx context.Context, of Of) ([]lesson, error) {
 		Taught  string
 		Version string
 		Profile string
+		Teaches string
 	}
-	err := b.db.WithContext(ctx).Raw(`SELECT r.id, r.title, r.taught, coalesce(s.version, '') AS version, r.profile
+	err := b.db.WithContext(ctx).Raw(`SELECT r.id, r.title, r.taught, coalesce(s.version, '') AS version, r.profile,
+			r.teaches
 		FROM runs r LEFT JOIN softwares s ON s.id = r.software_id
 		WHERE r.car_id = ? AND (CASE WHEN r.profile = '' THEN 'full' ELSE r.profile END) = ? AND r.taught <> '' AND NOT r.live
 			AND r.deleted_at IS NULL
@@ -71,7 +74,9 @@ func (b *ResultStore) lessonsOf(ctx context.Context, of Of) ([]lesson, error) {
 	}
 	out := make([]lesson, len(rows))
 	for i, r := range rows {
-		out[i] = lesson{ID: r.ID, Text: r.Title + "\n" + r.Version + "\n" + r.Taught, Taught: taughtOf(r.Taught)}
+		text := strings.Join([]string{r.Title, r.Version, r.Teaches, r.Taught}, "\n")
+		out[i] = lesson{ID: r.ID, Text: text, Taught: taughtOf(r.Taught)}
+		out[i].Taught.Car.ID, out[i].Taught.Car.Teaches = r.ID, vehicle.Teaches(r.Teaches)
 		out[i].Taught.Car.Software, out[i].Taught.Car.Profile, out[i].Taught.Car.Run = r.Version, r.Profile, r.Title
 	}
 	return out, nil

@@ -7,6 +7,7 @@ import (
 
 	"zincroad/core/forecast"
 	"zincroad/core/run"
+	"zincroad/core/vehicle"
 )
 
 // Site is a place with stalls.
@@ -124,6 +125,7 @@ type Run struct {
 	Preconditioned    string
 	PreconditionedMin *float64
 	Profile           string
+	Teaches           vehicle.Teaches `gorm:"->"` // whether a person lets it say what its car is like
 	Climate           string
 	Weather           string
 	Label             string

@@ -1,12 +1,14 @@
 package logbook
 
 import (
+	"context"
 	"encoding/json"
 	"reflect"
 
 	"gorm.io/gorm"
 
 	"zincroad/core/curve"
+	"zincroad/core/vehicle"
 )
 
 // teach makes the runs due that a run's new or changed reading may say something new to: those of its car in the
@@ -42,6 +44,21 @@ func teach(tx *gorm.DB, row *Run, before, now string) error {
 	}
 	return tx.Exec("UPDATE runs SET lessons = lessons + 1 WHERE stall_id = ? AND id <> ? AND taught <> ''",
 		*row.StallID, row.ID).Error
+}
+
+// SetTeaches says whether a run may say what its car is like; empty: the rules decide. What its car's runs are judged
+// by changes with it.
+func (b *RunStore) SetTeaches(ctx context.Context, runID int64, teaches vehicle.Teaches) error {
+	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		res := tx.Exec("UPDATE runs SET teaches = ? WHERE id = ? AND teaches <> ? AND NOT live AND deleted_at IS NULL",
+			teaches, runID, teaches)
+		if res.Error != nil || res.RowsAffected == 0 {
+			return res.Error
+		}
+		return tx.Exec(`UPDATE runs SET lessons = lessons + 1 WHERE id <> ? AND taught <> ''
+			AND car_id = (SELECT car_id FROM runs WHERE id = ?)`, runID, runID).Error
+	})
+	return mapped("noting whether a run teaches", err)
 }
 
 // taughtOf reads what a run taught; what cannot be read teaches nothing.

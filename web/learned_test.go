@@ -5,6 +5,7 @@ import (
 	"net/http"
 	"net/url"
 	"regexp"
+	"strconv"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -48,4 +49,45 @@ func TestCarShowsWhatItsRunsTaught(t *testing.T) {
 	back, err := book.Car(ctx, car.ID)
 	require.NoError(t, err)
 	assert.Equal(t, car.Envelope, back.Envelope)
+}
+
+// A run is left out of what is learned of its car by one press, and taken in again by the next; the runs that it taught
+// are judged anew, and its own story says so. A run of another car is refused.
+func TestRunsAreLeftOutOfWhatIsLearned(t *testing.T) {
+	t.Parallel()
+	h, book := handler(t, true)
+	ctx := context.Background()
+	require.NoError(t, book.Rework(ctx, nil))
+	run, err := book.Run(ctx, 2)
+	require.NoError(t, err)
+	path := "/garage/cars/" + plain(*run.CarID)
+	rests := regexp.MustCompile(`From (\d+) runs? on software`)
+	before := rests.FindStringSubmatch(get(h, path).Body.String())
+	require.NotNil(t, before)
+
+	w := post(h, path+"/teaches", url.Values{"run": {"2"}, "teaches": {"never"}})
+	require.Equal(t, http.StatusOK, w.Code)
+	assert.Contains(t, w.Body.String(), "Run 2 is left out of what is learned of the car.")
+	assert.Contains(t, w.Body.String(), "left out by hand")
+	after := rests.FindStringSubmatch(w.Body.String())
+	require.NotNil(t, after)
+	assert.Equal(t, atoi(t, before[1])-1, atoi(t, after[1]))
+	due, err := book.Unread(ctx)
+	require.NoError(t, err)
+	assert.Positive(t, due, "what the others were judged by is another now")
+	assert.Contains(t, get(h, "/runs/2/history").Body.String(), "says what its car is like")
+
+	w = post(h, path+"/teaches", url.Values{"run": {"2"}, "teaches": {""}})
+	require.Equal(t, http.StatusOK, w.Code)
+	assert.Equal(t, before, rests.FindStringSubmatch(w.Body.String()))
+
+	for _, wrong := range []url.Values{{"run": {"18"}, "teaches": {"never"}}, {"run": {"2"}, "teaches": {"perhaps"}}, {}} {
+		assert.Equal(t, http.StatusBadRequest, post(h, path+"/teaches", wrong).Code, "%v", wrong)
+	}
+}
+
+func atoi(t *testing.T, text string) int {
+	n, err := strconv.Atoi(text)
+	require.NoError(t, err)
+	return n
 }

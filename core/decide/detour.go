@@ -60,7 +60,9 @@ func Detours(session forecast.Plan, others []Other, speedKmh float64) []Detour {
 	}
 	all.Wait()
 	list = slices.DeleteFunc(list, func(d Detour) bool { return math.IsNaN(d.TS) })
-	slices.SortStableFunc(list, func(a, b Detour) int { return cmp.Or(cmp.Compare(a.TS, b.TS), cmp.Compare(a.Name, b.Name)) })
+	slices.SortStableFunc(list, func(a, b Detour) int {
+		return cmp.Or(cmp.Compare(a.TS, b.TS), cmp.Compare(a.Name, b.Name))
+	})
 	return list
 }
 
@@ -93,7 +95,8 @@ func chargedAt(session forecast.Plan, at *run.Stall) (ts, cost float64) {
 	return end.TS, cost
 }
 
-// SaidOfDetours is whether another stall is worth a way, and whether one takes as long for less; the rest is the table's.
+// SaidOfDetours is whether another stall is worth a way, and whether one takes as long for less; the rest is the
+// table's.
 func SaidOfDetours(list []Detour, fromPct, toPct float64, currency string) say.Text {
 	if len(list) == 0 {
 		return nil
@@ -106,7 +109,8 @@ func SaidOfDetours(list []Detour, fromPct, toPct float64, currency string) say.T
 		}
 	}
 	if cheapest >= 0 {
-		said = said.And("decide.as-long-for-less", list[cheapest].Name, say.Fixed(-list[cheapest].MoreIs, 2), say.Own(currency))
+		d := list[cheapest]
+		said = said.And("decide.as-long-for-less", d.Name, say.Fixed(-d.MoreIs, 2), say.Own(currency))
 	}
 	return said
 }

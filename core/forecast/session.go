@@ -42,7 +42,7 @@ type Plan struct {
 	Adapter *run.Adapter   // nil: none
 
 	FromPct, ToPct float64           // ToPct above FromPct, both 0 to 100
-	EachPct        float64           `json:"-"` // windows of so many points to list beside the usual; 0: none
+	EachPct        float64           `json:",omitempty"` // windows of so many points to list beside the usual; 0: none
 	Battery        pack.Nodes        // at plug-in
 	AmbientC       float64           // while charging
 	ClimateKW      float64           // drawn by the cabin while charging

@@ -122,7 +122,7 @@ func (m *Model) Document() *Document {
 		ActivationKJ: m.ActivationKJ, CoolingKW: m.CoolingKW, HeaterKW: m.HeaterKW, BeginS: m.BeginS, RampS: m.RampS,
 		MostKW: m.MostKW, MostA: m.MostA}
 	for _, n := range m.NotUsed {
-		d.NotUsed = append(d.NotUsed, DocumentNotUsed(n))
+		d.NotUsed = append(d.NotUsed, DocumentNotUsed{n.Run, n.Why})
 	}
 	for _, p := range m.Envelope {
 		d.Envelope = append(d.Envelope, DocumentPoint{p.SoCPct, p.Value, p.Low, p.High, p.Kind, p.Runs, p.PackKW})

@@ -38,7 +38,8 @@ func learnAs(as *Model, car *run.Car, software, profile string, lessons []Lesson
 		l := newLearner(m, car, asked(software, used), used)
 		l.learn(as)
 		if odd := l.odd(); odd >= 0 && len(used) > 2 { // all anew without it: nothing of it is to stay
-			left = append(left, NotUsed{used[odd].Run, say.T("vehicle.its-power-fits-none")})
+			left = append(left, NotUsed{Run: used[odd].Run, ID: used[odd].ID, Odd: true,
+				Why: say.T("vehicle.its-power-fits-none")})
 			used = slices.Delete(slices.Clone(used), odd, odd+1)
 			continue
 		}
@@ -83,14 +84,18 @@ func of(car *run.Car, software, profile string, used []Lesson) *Model {
 
 // choose lists the lessons that are learned from, oldest first, and says why the others are not.
 func choose(profile string, lessons []Lesson) (used []Lesson, left []NotUsed) {
-	for _, x := range lessons {
+	leave := func(x *Lesson, why say.Text) { left = append(left, NotUsed{Run: x.Run, ID: x.ID, Why: why}) }
+	for i := range lessons {
+		x := lessons[i]
 		switch {
 		case x.profile() != profile:
-			left = append(left, NotUsed{x.Run, say.T("vehicle.other-profile", x.profile())})
+			leave(&x, say.T("vehicle.other-profile", x.profile()))
 		case len(x.Points) == 0:
-			left = append(left, NotUsed{x.Run, say.T("vehicle.power-against-charge-was")})
-		case slices.ContainsFunc(used, func(y Lesson) bool { return reflect.DeepEqual(x.Points, y.Points) }):
-			left = append(left, NotUsed{x.Run, say.T("vehicle.it-is-a-copy")})
+			leave(&x, say.T("vehicle.power-against-charge-was"))
+		case x.Teaches == Never:
+			left = append(left, NotUsed{Run: x.Run, ID: x.ID, Why: say.T("vehicle.left-out-by-hand"), ByHand: true})
+		case x.Teaches != Always && slices.ContainsFunc(used, x.repeats):
+			leave(&x, say.T("vehicle.it-is-a-copy"))
 		default:
 			used = append(used, x)
 		}
@@ -99,13 +104,16 @@ func choose(profile string, lessons []Lesson) (used []Lesson, left []NotUsed) {
 		return cmp.Or(a.StartedAt.Compare(b.StartedAt), cmp.Compare(a.Run, b.Run))
 	})
 	if n := len(used) - mostRuns; n > 0 {
-		for _, x := range used[:n] {
-			left = append(left, NotUsed{x.Run, say.T("vehicle.later-runs", mostRuns)})
+		for i := range used[:n] {
+			leave(&used[i], say.T("vehicle.later-runs", mostRuns))
 		}
 		used = used[n:]
 	}
 	return used, left
 }
+
+// repeats tells whether another lesson is a copy of this one.
+func (l *Lesson) repeats(other Lesson) bool { return reflect.DeepEqual(l.Points, other.Points) }
 
 // learner works a model's envelope out.
 type learner struct {
@@ -264,7 +272,7 @@ func (l *learner) learn(as *Model) {
 	l.sol = l.course.solve(l.offs(l.warmC, l.halfK, l.hotC), nil)
 }
 
-// odd is the run of which most says nothing beside the others; -1: none.
+// odd is the run of which most says nothing beside the others; -1: none. One that a person takes in stays.
 func (l *learner) odd() int {
 	n, wild := make([]float64, len(l.lessons)), make([]float64, len(l.lessons))
 	for i, p := range l.course.points {
@@ -273,7 +281,7 @@ func (l *learner) odd() int {
 	}
 	worst, at := 0.5, -1
 	for r := range n {
-		if n[r] > 0 && wild[r]/n[r] > worst {
+		if n[r] > 0 && wild[r]/n[r] > worst && l.lessons[r].Teaches != Always {
 			worst, at = wild[r]/n[r], r
 		}
 	}

@@ -114,6 +114,30 @@ func TestAnOddRunIsNamed(t *testing.T) {
 	assert.Empty(t, Learn(ordinary, "", "", []Lesson{usual[0], odd}).NotUsed)
 }
 
+// A person's word counts over the rules: an odd run is taken in, a usual one left out, and both are said.
+func TestRunsAreTakenInAndLeftOutByHand(t *testing.T) {
+	usual := []Lesson{flat(1, 100, 20, 60, 1, 30), flat(2, 102, 20, 60, 1, 30), flat(3, 99, 20, 60, 1, 30)}
+	odd := flat(4, 190, 20, 60, 1, 30)
+	all := append(usual, odd)
+	m := Learn(ordinary, "", "", all)
+	require.Len(t, m.NotUsed, 1)
+	assert.True(t, m.NotUsed[0].Odd)
+	all[3].Teaches = Always
+	taken := Learn(ordinary, "", "", all)
+	assert.Empty(t, taken.NotUsed)
+	assert.Len(t, taken.Runs, 4)
+	all[0].Teaches = Never
+	left := Learn(ordinary, "", "", all)
+	require.Len(t, left.NotUsed, 1)
+	assert.True(t, left.NotUsed[0].ByHand)
+	assert.Equal(t, all[0].Run, left.NotUsed[0].Run)
+	assert.NotContains(t, left.Runs, all[0].Run)
+	for i := range all {
+		all[i].Teaches = Never
+	}
+	assert.Nil(t, Learn(ordinary, "", "", all), "nothing is left to learn from")
+}
+
 // Cold is learned as what it is: a car that takes half of its power at 12 °C and all from 24 on, in three runs that
 // warmed on their way.
 func TestColdIsLearned(t *testing.T) {

@@ -10,6 +10,8 @@ import (
 // taught is worked out without reading their logs again. Its names in files are those of the stored results.
 type Lesson struct {
 	Run       string    `json:"run,omitempty"` // what people call it
+	ID        int64     `json:"-"`             // its number in a logbook; 0: none
+	Teaches   Teaches   `json:"-"`
 	StartedAt time.Time `json:"started_at,omitzero"`
 	Software  string    `json:"software,omitempty"` // empty: not noted
 	Profile   string    `json:"profile,omitempty"`  // full or gentle; empty: full
@@ -35,6 +37,15 @@ type Lesson struct {
 	FlowedS   float64    `json:"flowed_s,omitempty"`   // the longest that power flowed after one plug-in
 	Held      []Level    `json:"held,omitempty"`       // the car's own fixed limits, where they held
 }
+
+// Teaches is whether a person lets a run say what its car is like; empty: the rules decide.
+type Teaches string
+
+// What a person may say of it.
+const (
+	Never  Teaches = "never"
+	Always Teaches = "always" // though its power fits no other's, or it repeats another
+)
 
 // Heat is what warmed the cells for a while, and by how much.
 type Heat struct {

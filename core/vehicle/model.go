@@ -56,8 +56,11 @@ type Timer struct {
 
 // NotUsed is a run that the model does not rest on.
 type NotUsed struct {
-	Run string
-	Why say.Text
+	Run    string
+	Why    say.Text
+	ID     int64 // as the lesson has it
+	ByHand bool  // a person left it out
+	Odd    bool  // it could be taken in by hand
 }
 
 // Model is a car as its runs know it. What no run tells is nil or empty.

@@ -5,6 +5,8 @@ import (
 	"fmt"
 	"math"
 	"net/http"
+	"slices"
+	"strconv"
 	"strings"
 
 	"zincroad/core/run"
@@ -159,6 +161,40 @@ func (s *Room) takeLearned(w http.ResponseWriter, r *http.Request) error {
 	}
 	s.showCarWith(w, r, c, &ui.Notice{Text: said, Undo: ui.CarPath(c.ID, "/learned"),
 		Fields: map[string]string{"profile": profile, "envelope": before}})
+	return nil
+}
+
+// setTeaches leaves a run of the car out of what is learned of it, takes it in, or lets the rules decide again.
+func (s *Room) setTeaches(w http.ResponseWriter, r *http.Request) error {
+	f, ok := s.Form(w, r)
+	if !ok {
+		return nil
+	}
+	id, err := ui.IDParam(r, "id")
+	if err != nil {
+		return err
+	}
+	c, err := s.book.Car(r.Context(), id)
+	if err != nil {
+		return err
+	}
+	runs, err := s.book.CarRuns(r.Context(), id)
+	if err != nil {
+		return err
+	}
+	asked, teaches := f.ID("run"), f.Word("teaches", []string{string(vehicle.Never), string(vehicle.Always)})
+	i := slices.IndexFunc(runs, func(x logbook.CarRun) bool { return asked != nil && x.ID == *asked })
+	if i < 0 || !f.OK() {
+		return ui.BadRequest("Choose one of this car's runs, and whether it teaches.")
+	}
+	before := runs[i].Teaches
+	if err := s.book.SetTeaches(r.Context(), runs[i].ID, vehicle.Teaches(teaches)); err != nil {
+		return err
+	}
+	said := map[string]string{"never": "Run %d is left out of what is learned of the car.",
+		"always": "Run %d is taken in.", "": "Run %d is taken by the rules again."}[teaches]
+	s.showCarWith(w, r, c, &ui.Notice{Text: fmt.Sprintf(said, runs[i].ID), Undo: ui.CarPath(id, "/teaches"),
+		Fields: map[string]string{"run": strconv.FormatInt(runs[i].ID, 10), "teaches": string(before)}})
 	return nil
 }
 

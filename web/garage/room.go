@@ -6,6 +6,7 @@ import (
 	"embed"
 
 	"zincroad/core/run"
+	"zincroad/core/vehicle"
 	"zincroad/logbook"
 	"zincroad/web/ui"
 )
@@ -24,6 +25,7 @@ type Book interface {
 	Adapters(ctx context.Context) ([]logbook.Adapter, error)
 	Car(ctx context.Context, id int64) (*logbook.Car, error)
 	CarRuns(ctx context.Context, carID int64) ([]logbook.CarRun, error)
+	SetTeaches(ctx context.Context, runID int64, teaches vehicle.Teaches) error
 	Cars(ctx context.Context) ([]logbook.Car, error)
 	DeleteAdapter(ctx context.Context, id int64) error
 	DeleteCar(ctx context.Context, id int64) error

@@ -124,7 +124,7 @@ var unitsOf = map[string]string{
 var shownColumns = []string{
 	"title", "started_at", "timezone", "car_id", "software_id", "stall_id", "adapter_id", "method_name",
 	"from_pct", "to_pct", "clock", "method_climate", "ambient_c", "battery_c", "preconditioned",
-	"preconditioned_min", "profile", "climate", "weather", "odometer_km", "label", "kind", "t_s", "note",
+	"preconditioned_min", "profile", "climate", "weather", "odometer_km", "label", "teaches", "kind", "t_s", "note",
 	"name", "side", "clock_offset_s",
 }
 
