@@ -2,6 +2,7 @@ package web_test
 
 import (
 	"context"
+	"html"
 	"net/http"
 	"net/url"
 	"regexp"
@@ -35,6 +36,17 @@ func TestCarShowsWhatItsRunsTaught(t *testing.T) {
 	assert.Contains(t, page, "Foretold from its other runs")
 	assert.Contains(t, page, `class="envelope seen"`)
 	assert.Contains(t, page, "Gentle profile:")
+	assert.Contains(t, page, "No warm run would tell more of 10–80 %", "seven runs")
+	for _, c := range cars { // one run, cold to 46 %: what it takes there when warm nobody has seen
+		if c.Name != "Hornbeam 105" {
+			continue
+		}
+		page := get(h, "/garage/cars/"+plain(c.ID)).Body.String()
+		assert.Regexp(t, `To know 10–80 % better, test it warm over \d+–\d+ % at a stall of \d+ kW or more`, page)
+		test := regexp.MustCompile(`href="(/prepare\?car=[^"]*)">Prepare that run`).FindStringSubmatch(page)
+		require.NotNil(t, test)
+		assert.Contains(t, get(h, html.UnescapeString(test[1])).Body.String(), "Hornbeam 105")
+	}
 
 	w := post(h, path+"/learned", url.Values{"profile": {"full"}})
 	require.Equal(t, http.StatusOK, w.Code)

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 	"net/http"
+	"net/url"
 	"slices"
 	"strconv"
 	"strings"
@@ -27,6 +28,8 @@ type learned struct {
 	HeldOut []vehicle.HeldOut
 	Takes   bool // it can be taken over as noted
 	NotUsed []vehicle.NotUsed
+	Next    []say.Text
+	Test    string // the plan of the run that would tell most; empty: none would
 }
 
 // learnedOf is what the runs of a car taught, a part for each profile in which there are runs that say something.
@@ -54,11 +57,30 @@ func (s *Room) learnedOf(ctx context.Context, c *logbook.Car) ([]learned, error)
 		l.Said = append(l.Said, say.Own(sayRests(m)), say.Own(sayKnown(k.HeldOut)))
 		l.Said = append(l.Said, sayWarmth(m)...)
 		l.Said = append(l.Said, k.Differs...)
+		l.next(c, m)
 		l.Picture = (&draw.Learned{Title: c.Name + ": power against charge by its runs, " + profile + " profile",
 			Points: m.Envelope, Noted: drawn}).SVG()
 		out = append(out, l)
 	}
 	return out, nil
+}
+
+// asked is the window that a car is known by: the one that testers compare by.
+var asked = [2]float64{10, 80}
+
+// next says what to test next.
+func (l *learned) next(c *logbook.Car, m *vehicle.Model) {
+	list := m.NextRuns(asked[0], asked[1])
+	l.Next = m.SaidOfNext(asked[0], asked[1], list)
+	if len(list) == 0 {
+		return
+	}
+	q := url.Values{"car": {fmt.Sprint(c.ID)}, "from": {words.Fixed(list[0].FromPct, 0)},
+		"to": {words.Fixed(list[0].ToPct, 0)}, "profile": {l.Profile}}
+	if len(m.Software) > 0 {
+		q.Set("software", m.Software[0])
+	}
+	l.Test = "/prepare?" + q.Encode()
 }
 
 // sayEnvelope says in one sentence what the warm pack takes, where the car was seen to hold it.
