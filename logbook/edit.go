@@ -22,13 +22,29 @@ func touch(tx *gorm.DB, runID int64) error {
 // SaveDetails stores a run's title, belongings, method and conditions, and its start unless it is under way: what comes
 // in then counts from the start that it has. Further marks are stored with them, all or nothing.
 func (b *RunStore) SaveDetails(ctx context.Context, row *Run, marks ...Mark) error {
+	return b.saveDetails(ctx, row, nil, marks)
+}
+
+// SaveDetailsUnchanged is SaveDetails where nobody has changed the run since row was read; ErrChanged otherwise, and
+// nothing is stored.
+func (b *RunStore) SaveDetailsUnchanged(ctx context.Context, row *Run, marks ...Mark) error {
+	return b.saveDetails(ctx, row, &row.Revision, marks)
+}
+
+func (b *RunStore) saveDetails(ctx context.Context, row *Run, revision *int, marks []Mark) error {
 	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
-		var live bool
-		if err := tx.Raw("SELECT live FROM runs WHERE id = ? FOR UPDATE", row.ID).Scan(&live).Error; err != nil {
+		var is struct {
+			Live     bool
+			Revision int
+		}
+		if err := tx.Raw("SELECT live, revision FROM runs WHERE id = ? FOR UPDATE", row.ID).Scan(&is).Error; err != nil {
 			return err
 		}
+		if revision != nil && is.Revision != *revision {
+			return ErrChanged
+		}
 		details := tx.Model(&Run{ID: row.ID})
-		if live {
+		if is.Live {
 			details = details.Omit("StartedAt")
 		}
 		err := details.Select("Title", "StartedAt", "Timezone", "CarID", "SoftwareID", "StallID", "AdapterID", "MethodName",

@@ -33,6 +33,7 @@ var (
 	ErrNotFound = errors.New("not found")
 	ErrTaken    = errors.New("the name is taken")
 	ErrInUse    = errors.New("still in use")
+	ErrChanged  = errors.New("it was changed since it was read")
 	ErrRefused  = errors.New("refused by a rule of the logbook")
 	ErrNoRoom   = errors.New("nothing can be stored: the disk is full, or the database only reads")
 )

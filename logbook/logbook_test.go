@@ -495,6 +495,16 @@ func TestSaveDetails(t *testing.T) {
 	assert.Equal(t, "hail", kept.Weather, "all of it or nothing")
 	assert.Len(t, kept.Marks, len(row.Marks))
 
+	stale := *kept
+	kept.Title = "By another"
+	require.NoError(t, b.SaveDetailsUnchanged(ctx, kept))
+	stale.Weather = "rain"
+	require.ErrorIs(t, b.SaveDetailsUnchanged(ctx, &stale), logbook.ErrChanged)
+	kept, err = b.Run(ctx, id)
+	require.NoError(t, err)
+	assert.Equal(t, "By another", kept.Title, "what was read before does not undo it")
+	assert.Equal(t, "hail", kept.Weather)
+
 	row.CarID = &other.ID // with the software of the car before
 	require.ErrorIs(t, b.SaveDetails(ctx, row), logbook.ErrInUse)
 	again, err := b.SoftwareOf(ctx, other.ID, "0.9")

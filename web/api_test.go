@@ -12,6 +12,7 @@ import (
 	"net/url"
 	"slices"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -340,4 +341,34 @@ func TestAnyRequestIsAnsweredAsDescribed(t *testing.T) {
 			}
 		}
 	})
+}
+
+// Programs that note different things of one run at once lose nothing of each other's; of those that ask for it
+// unchanged one gets through.
+func TestProgramsDoNotUndoEachOther(t *testing.T) {
+	t.Parallel()
+	h, book := handler(t, true)
+	c := newAPIClient(t, h)
+	atOnce := func(bodies []string, header map[string]string) (codes []int) {
+		var all sync.WaitGroup
+		codes = make([]int, len(bodies))
+		for i, body := range bodies {
+			all.Go(func() { codes[i] = c.ask(http.MethodPatch, "/runs/2", []byte(body), header).Code })
+		}
+		all.Wait()
+		slices.Sort(codes)
+		return codes
+	}
+	codes := atOnce([]string{`{"conditions":{"ambient_c":-3}}`, `{"conditions":{"battery_c":17}}`,
+		`{"conditions":{"weather":"hail"}}`, `{"conditions":{"odometer_km":54321}}`}, nil)
+	assert.Equal(t, []int{200, 200, 200, 200}, codes)
+	row, err := book.Run(t.Context(), 2)
+	require.NoError(t, err)
+	assert.InDelta(t, -3, *row.AmbientC, 0)
+	assert.InDelta(t, 17, *row.BatteryC, 0)
+	assert.InDelta(t, 54321, *row.OdometerKM, 0)
+	assert.Equal(t, "hail", row.Weather)
+	tag := c.ask(http.MethodGet, "/runs/2", nil, nil).Header().Get("ETag")
+	codes = atOnce([]string{`{"title":"one"}`, `{"title":"other"}`, `{"title":"third"}`}, map[string]string{"If-Match": tag})
+	assert.Equal(t, []int{200, 412, 412}, codes)
 }

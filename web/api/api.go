@@ -44,7 +44,7 @@ type Book interface {
 	WriteReadings(ctx context.Context, w io.Writer, rec *logbook.Recording) error
 	Save(ctx context.Context, in *intake.Bundle) (int64, error)
 	Twin(ctx context.Context, files []intake.File) (*logbook.Run, bool, error)
-	SaveDetails(ctx context.Context, row *logbook.Run, marks ...logbook.Mark) error
+	SaveDetailsUnchanged(ctx context.Context, row *logbook.Run, marks ...logbook.Mark) error
 	DeleteRun(ctx context.Context, id int64) error
 	RestoreRun(ctx context.Context, id int64) error
 	Learned(ctx context.Context, car *run.Car, of logbook.Of) (*logbook.Learned, error)

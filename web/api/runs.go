@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"mime"
 	"net/http"
 	"strconv"
@@ -329,16 +330,8 @@ func (s *Room) bringIn(w http.ResponseWriter, r *http.Request) error {
 }
 
 // change notes a run's title and conditions, and adds marks; what is not named stays. With If-Match only where nobody
-// changed it since.
+// changed it since; without, what somebody else changes meanwhile stays too.
 func (s *Room) change(w http.ResponseWriter, r *http.Request) error {
-	row, err := s.rowOf(r)
-	if err != nil {
-		return err
-	}
-	if is := r.Header.Get("If-Match"); is != "" && is != tagOf(row) && is != "*" {
-		return problem{Status: http.StatusPreconditionFailed, Title: "It was changed since",
-			Detail: "read it again, and send the change with its ETag"}
-	}
 	var doc map[string]json.RawMessage
 	if err := json.NewDecoder(r.Body).Decode(&doc); err != nil {
 		return badBody(err)
@@ -348,27 +341,63 @@ func (s *Room) change(w http.ResponseWriter, r *http.Request) error {
 			return bad(fmt.Sprintf("the body: %q, expected title, conditions or marks", key))
 		}
 	}
-	said, ofConditions := doc["conditions"]
-	if ofConditions {
-		conditions, err := over(row.Conditions(), bytes.NewReader(said))
+	is := r.Header.Get("If-Match")
+	for range changeAttempts {
+		row, err := s.rowOf(r)
 		if err != nil {
 			return err
 		}
-		if doc["conditions"], err = json.Marshal(conditions); err != nil {
+		if is != "" && is != "*" && is != tagOf(row) {
+			return changedSince
+		}
+		marks, err := noteOn(row, doc)
+		if err != nil {
 			return err
+		}
+		switch err := s.book.SaveDetailsUnchanged(r.Context(), row, marks...); {
+		case errors.Is(err, logbook.ErrChanged):
+			continue // read anew: with If-Match it is another now
+		case err != nil:
+			return err
+		}
+		if row, err = s.book.Run(r.Context(), row.ID); err != nil {
+			return err
+		}
+		return s.sendRun(w, r, http.StatusOK, row)
+	}
+	return changedSince
+}
+
+// changeAttempts is how often a change is put on what somebody else has just changed.
+const changeAttempts = 5
+
+var changedSince = problem{Status: http.StatusPreconditionFailed, Title: "It was changed since",
+	Detail: "read it again, and send the change with its ETag"}
+
+// noteOn puts what a program says of a run over what is noted of it, and gives the marks that it adds.
+func noteOn(row *logbook.Run, said map[string]json.RawMessage) ([]logbook.Mark, error) {
+	doc := maps.Clone(said)
+	conditions, ofConditions := doc["conditions"]
+	if ofConditions {
+		whole, err := over(row.Conditions(), bytes.NewReader(conditions))
+		if err != nil {
+			return nil, err
+		}
+		if doc["conditions"], err = json.Marshal(whole); err != nil {
+			return nil, err
 		}
 	}
 	whole, err := json.Marshal(doc)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	text, err := withFormat(whole)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	noted, err := runfolder.Plan(text, "body")
 	if err != nil {
-		return problem{Status: http.StatusUnprocessableEntity, Title: "This cannot be noted",
+		return nil, problem{Status: http.StatusUnprocessableEntity, Title: "This cannot be noted",
 			Detail: "faults say what was expected", Faults: intake.Refusal("body", err)}
 	}
 	if _, ok := doc["title"]; ok {
@@ -381,13 +410,7 @@ func (s *Room) change(w http.ResponseWriter, r *http.Request) error {
 	for _, m := range noted.Marks {
 		marks = append(marks, logbook.Mark{TS: m.TS, Kind: m.Kind, Note: m.Note})
 	}
-	if err := s.book.SaveDetails(r.Context(), row, marks...); err != nil {
-		return err
-	}
-	if row, err = s.book.Run(r.Context(), row.ID); err != nil {
-		return err
-	}
-	return s.sendRun(w, r, http.StatusOK, row)
+	return marks, nil
 }
 
 // remove puts a run aside, and restore brings it back.
