@@ -102,6 +102,18 @@ func (b *PlanStore) SavePreparation(ctx context.Context, p *Preparation) error {
 	return mapped("keeping the plan", res.Error)
 }
 
+// SavePreparations stores several plans, all of them or none.
+func (b *PlanStore) SavePreparations(ctx context.Context, list []*Preparation) error {
+	return mapped("keeping the plans", b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		for _, p := range list {
+			if err := tx.Omit("Car", "Stall").Save(p).Error; err != nil {
+				return err
+			}
+		}
+		return nil
+	}))
+}
+
 // DeletePreparation puts a plan aside; RestorePreparation brings it back.
 func (b *PlanStore) DeletePreparation(ctx context.Context, id int64) error {
 	res := b.db.WithContext(ctx).Delete(&Preparation{}, id)

@@ -41,6 +41,26 @@ func TestTripFindsItsStops(t *testing.T) {
 	require.NotNil(t, link)
 	assert.Equal(t, http.StatusOK, get(h, html.UnescapeString(link[1])).Code)
 
+	assert.Contains(t, get(h, html.UnescapeString(link[1])).Body.String(), "Expect ", "the stop is a plan that is worked out")
+
+	before, err := book.Preparations(context.Background())
+	require.NoError(t, err)
+	kept := url.Values{"plan": {"Fastest"}}
+	for key := range q {
+		kept.Set(key, q.Get(key))
+	}
+	w = post(h, "/trip/keep", kept)
+	require.Equal(t, http.StatusSeeOther, w.Code)
+	assert.Contains(t, get(h, w.Header().Get("Location")).Body.String(), "Stop 1 of ")
+	after, err := book.Preparations(context.Background())
+	require.NoError(t, err)
+	assert.Greater(t, len(after), len(before))
+	kept.Set("plan", "Slowest")
+	assert.Equal(t, http.StatusBadRequest, post(h, "/trip/keep", kept).Code)
+	same, err := book.Preparations(context.Background())
+	require.NoError(t, err)
+	assert.Len(t, same, len(after))
+
 	q.Set("speed", "a lot")
 	assert.Contains(t, get(h, "/trip?"+q.Encode()).Body.String(), `id="e-speed"`)
 	q.Set("speed", "110")

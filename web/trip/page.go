@@ -60,6 +60,7 @@ type stop struct {
 	trip.Stop
 	Site, Charge, Prepare string
 	AtKm                  float64
+	choices               url.Values // of its plan
 }
 
 // View is the page of a trip.
@@ -274,6 +275,53 @@ func (v *View) find(t trip.Trip) {
 	v.Picture = d.SVG()
 }
 
+// planOf is a stop as Prepare has it: the car as it stands there.
+func (v *View) planOf(t *trip.Trip, s trip.Stop) url.Values {
+	arrives := words.Fixed(s.ArrivePct, 0)
+	q := url.Values{"car": {fmt.Sprint(v.Car.ID)}, "now": {arrives}, "from": {arrives}, "km": {"0"},
+		"to": {words.Fixed(s.LeavePct, 0)}, "battery": {words.Fixed(s.BatteryC, 0)},
+		"outside": {words.Fixed(t.AmbientC, 0)}}
+	for _, place := range v.Places {
+		if place.Name == t.Sites[s.Site].Name {
+			q.Set("stall", fmt.Sprint(place.ID))
+		}
+	}
+	return q
+}
+
+// keep keeps a plan in Prepare for each stop of one of the ways found.
+func (s *Room) keep(w http.ResponseWriter, r *http.Request) error {
+	f, ok := s.Form(w, r)
+	if !ok {
+		return nil
+	}
+	v := &View{Fields: f, In: ui.MeasuresOf(r), Dials: dials}
+	if err := s.fill(r.Context(), v); err != nil {
+		return err
+	}
+	i := slices.IndexFunc(v.Plans, func(p shown) bool { return p.Name == f.Values.Get("plan") })
+	if i < 0 || len(v.Plans[i].Stops) == 0 {
+		return ui.BadRequest("This way has no stops to keep any more: look for them again.")
+	}
+	var list []*logbook.Preparation
+	for k, stop := range v.Plans[i].Stops {
+		p := &logbook.Preparation{Title: fmt.Sprintf("Stop %d of %d: %s", k+1, len(v.Plans[i].Stops), stop.Site),
+			Choices: map[string]string{}, CarID: &v.Car.ID}
+		for key := range stop.choices {
+			p.Choices[key] = stop.choices.Get(key)
+		}
+		if id, err := strconv.ParseInt(stop.choices.Get("stall"), 10, 64); err == nil {
+			p.StallID = &id
+		}
+		list = append(list, p)
+	}
+	if err := s.book.SavePreparations(r.Context(), list); err != nil {
+		return err
+	}
+	http.Redirect(w, r, ui.PlanPath(list[0].ID), http.StatusSeeOther)
+	return nil
+}
+
 // heading says a plan in one sentence.
 func heading(p shown) string {
 	if len(p.Stops) == 0 {
@@ -296,16 +344,9 @@ func (v *View) show(t *trip.Trip, p trip.Plan) shown {
 	}
 	for _, s := range p.Stops {
 		site := t.Sites[s.Site]
-		q := url.Values{"car": {fmt.Sprint(v.Car.ID)}, "from": {words.Fixed(s.ArrivePct, 0)},
-			"to": {words.Fixed(s.LeavePct, 0)}, "battery": {words.Fixed(s.BatteryC, 0)},
-			"outside": {words.Fixed(t.AmbientC, 0)}}
-		for _, place := range v.Places {
-			if place.Name == site.Name {
-				q.Set("stall", fmt.Sprint(place.ID))
-			}
-		}
+		q := v.planOf(t, s)
 		out.Stops = append(out.Stops, stop{Stop: s, Site: site.Name, AtKm: site.AtKm, Charge: words.Hours(s.ChargeMin * 60),
-			Prepare: "/prepare?" + q.Encode()})
+			Prepare: "/prepare?" + q.Encode(), choices: q})
 	}
 	return out
 }

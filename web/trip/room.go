@@ -26,6 +26,7 @@ type Room struct {
 type Book interface {
 	Cars(ctx context.Context) ([]logbook.Car, error)
 	Known(ctx context.Context, car *run.Car, of logbook.Of) (*vehicle.Model, error)
+	SavePreparations(ctx context.Context, list []*logbook.Preparation) error
 	Sites(ctx context.Context) ([]logbook.Site, error)
 }
 
@@ -39,4 +40,7 @@ func New(u *ui.UI, book Book) (*Room, error) {
 }
 
 // Routes are the room's pages.
-func (s *Room) Routes(r chi.Router) { r.Get("/", s.Do(s.page)) }
+func (s *Room) Routes(r chi.Router) {
+	r.Get("/", s.Do(s.page))
+	r.Post("/keep", s.Do(s.keep))
+}
