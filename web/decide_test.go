@@ -4,6 +4,7 @@ import (
 	"net/http"
 	"regexp"
 	"strconv"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -17,7 +18,10 @@ func TestWhatToDoWithACharge(t *testing.T) {
 	h, _ := handler(t, true)
 	const plan = "/prepare/decide?car=1&stall=1&now=40&from=10&to=80&outside=2&battery=4&way=steady"
 	plain := spaced(get(h, plan).Body.String())
-	assert.Regexp(t, `<h1[^>]*> ?On a way with more stops like this one, unplug at \d\d %\.`, plain)
+	assert.Regexp(t, `<h1[^>]*> ?Were the next stops as cold as this one, unplug at \d\d %; with a pack that is warm by then, at \d\d %\.`,
+		plain)
+	assert.Regexp(t, `<h1[^>]*> ?On a way with more stops like this one, unplug at \d\d %\.`,
+		spaced(get(h, strings.NewReplacer("now=40", "now=10&km=0", "battery=4", "battery=30").Replace(plan)).Body.String()))
 	assert.NotContains(t, plain, "with the change")
 	assert.Contains(t, plain, `name="stop" value="5"`, "what stands in is shown")
 

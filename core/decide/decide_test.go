@@ -224,3 +224,20 @@ func TestWorthADetour(t *testing.T) {
 	a.Others = []decide.Other{{5, "Mill 5", kw(33, 0.50)}}
 	assert.Contains(t, decide.SaidOfDetours(of(t, a).Detours, 10, 80, "EUR").Kept(), "only where it gives all of its label")
 }
+
+// A cold pack takes a fraction of its power until charging has warmed it, so that one stays longer than with a warm one,
+// were the next stop as cold: both are said, and neither alone.
+func TestAColdPackIsSaidToBeOne(t *testing.T) {
+	t.Parallel()
+	a := asked(larch(run.Point{SoCPct: 0, KW: 130}, run.Point{SoCPct: 40, KW: 120}, run.Point{SoCPct: 100, KW: 10}))
+	warm := of(t, a).Unplug
+	assert.True(t, math.IsNaN(warm.WarmPct))
+	a.Session.Battery, a.Session.AmbientC = pack.Nodes{ColdestC: 2, WarmestC: 2}, 2
+	cold := of(t, a).Unplug
+	assert.Greater(t, cold.BestPct, warm.BestPct+3)
+	assert.InDelta(t, warm.BestPct, cold.WarmPct, 2)
+	assert.Contains(t, cold.Said("", 0)[0].Kept(), "with a pack that is warm by then")
+	for _, s := range cold.Said("", 0) {
+		assert.NotContains(t, s.Kept(), "no difference", "it is the smaller doubt of the two")
+	}
+}

@@ -21,7 +21,7 @@ var Figures = figure.List[Explained]{
 			"Whoever is nearly there charges what is needed.",
 		Formula: "the charge b, in whole per cents and 5 points above the arrival a at least, for which (stop + t(a→b)) / " +
 			"(b − a) is least; t is forecast from plug-in. The charges for which it is no more than 2 % above that make no " +
-			"difference.",
+			"difference. Where cold holds the pack, the same for a warm one stands beside it.",
 		Source: "the marginal value theorem: Charnov, Theoretical Population Biology 9, 1976",
 		Numbers: func(x Explained) (n figure.Lines) {
 			if x.Advice == nil || x.Advice.Unplug == nil {

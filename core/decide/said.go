@@ -10,12 +10,14 @@ import (
 func (u *Unplug) Said(currency string, elsewhere float64) (out []say.Text) {
 	at := say.Fig(u.BestPct, 0)
 	switch {
+	case !math.IsNaN(u.WarmPct) && u.WarmPct != u.BestPct:
+		out = append(out, say.T("decide.unplug-cold", at, say.Fig(u.WarmPct, 0)))
 	case u.BestPct >= 100:
 		out = append(out, say.T("decide.stay-to-the-end"))
 	default:
 		out = append(out, say.T("decide.unplug-at", at))
 	}
-	if u.HighPct-u.LowPct >= 2 {
+	if u.HighPct-u.LowPct >= 2 && math.IsNaN(u.WarmPct) {
 		out = append(out, say.T("decide.no-matter", say.Fig(u.LowPct, 0), say.Fig(u.HighPct, 0)))
 	}
 	switch {
@@ -45,6 +47,9 @@ func SaidOfStarts(list []Start) (out []say.Text) {
 			more = append(more, say.T("decide.more-from", apart(s.TS-best), say.Fig(s.FromPct, 0)))
 		}
 	}
+	if n := len(least); n > 2 && list[0].Least && list[n-1].Least { // one stretch
+		least = []say.Text{say.T("decide.from-to", say.Fig(list[0].FromPct, 0), say.Fig(list[n-1].FromPct, 0))}
+	}
 	add := say.Fig(list[0].ToPct-list[0].FromPct, 0)
 	if len(more) == 0 {
 		return append(out, say.T("decide.starts-alike", add))
@@ -64,11 +69,17 @@ func (g *Gentle) Said(fromPct, toPct float64) (out []say.Text) {
 			out = append(out, say.T("decide.gentle-none-from", say.Fig(g.NonePct, 0)))
 		}
 	}
-	out = append(out, say.T("decide.gentle-peak", say.Fig(g.Gentle.CRate, 1), say.Fig(g.Full.CRate, 1)))
+	spared := len(out)
+	if g.Full.CRate-g.Gentle.CRate >= 0.1 {
+		out = append(out, say.T("decide.gentle-peak", say.Fixed(g.Gentle.CRate, 1), say.Fixed(g.Full.CRate, 1)))
+	}
 	if g.Full.WarmestC-g.Gentle.WarmestC >= 1 { // as finely as temperatures are read
 		out = append(out, say.T("decide.gentle-cooler", say.Q(g.Gentle.WarmestC, "°C", 0), say.Q(g.Full.WarmestC, "°C", 0)))
 	}
-	return append(out, say.T("decide.ageing"))
+	if len(out) > spared {
+		out = append(out, say.T("decide.ageing"))
+	}
+	return out
 }
 
 // Said is whether a replug pays.

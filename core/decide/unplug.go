@@ -4,6 +4,8 @@ import (
 	"math"
 
 	"zincroad/core/forecast"
+	"zincroad/core/limit"
+	"zincroad/core/pack"
 	"zincroad/core/stall"
 )
 
@@ -13,6 +15,8 @@ type Unplug struct {
 	BestPct float64 // where a point of charge, with its share of the stop, takes least time
 	LowPct  float64 // from here to HighPct it takes as long, within FlatPct
 	HighPct float64
+
+	WarmPct float64 // the same where the pack is warm at plug-in; NaN: it is, or cold holds nothing worth a word
 
 	PointS  float64 // the time of a point then, with its share of the stop, s
 	Tens    []Ten   // rising
@@ -44,18 +48,15 @@ func whenToUnplug(a Asked) (*Unplug, error) {
 	if err != nil {
 		return nil, err
 	}
-	u := &Unplug{FromPct: session.FromPct, BestPct: math.NaN(), PointS: math.Inf(1), DearPct: math.NaN()}
-	point := func(pct float64) float64 { return (a.StopS + f.Reached(pct)) / (pct - session.FromPct) }
-	first := math.Ceil(session.FromPct) + leastStopPct
-	for p := first; p <= 100; p++ {
-		if s := point(p); s < u.PointS {
-			u.BestPct, u.PointS = p, s
-		}
-	}
-	if math.IsNaN(u.BestPct) {
+	u := &Unplug{FromPct: session.FromPct, DearPct: math.NaN(), WarmPct: math.NaN()}
+	point := pointTimes(f, session.FromPct, a.StopS)
+	if u.BestPct, u.PointS = best(point, session.FromPct); math.IsNaN(u.BestPct) {
 		return nil, nil
 	}
-	for p := first; p <= 100; p++ {
+	if coldFor(f) > FlatPct/100*f.Reached(u.BestPct) {
+		u.WarmPct = whenWarm(session, a.StopS)
+	}
+	for p := firstLeft(session.FromPct); p <= 100; p++ {
 		if !same(point(p), u.PointS) {
 			continue
 		}
@@ -71,6 +72,52 @@ func whenToUnplug(a Asked) (*Unplug, error) {
 		}
 	}
 	return u, nil
+}
+
+// pointTimes is the time of a point for each charge to leave with, with its share of the stop, s; NaN where the charge
+// is not reached.
+func pointTimes(f *forecast.Forecast, fromPct, stopS float64) func(pct float64) float64 {
+	return func(pct float64) float64 { return (stopS + f.Reached(pct)) / (pct - fromPct) }
+}
+
+// firstLeft is the lowest charge that anybody leaves with.
+func firstLeft(fromPct float64) float64 { return math.Ceil(fromPct) + leastStopPct }
+
+// best is the charge whose points take least; NaN where none is reached.
+func best(point func(float64) float64, fromPct float64) (pct, s float64) {
+	pct, s = math.NaN(), math.Inf(1)
+	for p := firstLeft(fromPct); p <= 100; p++ {
+		if t := point(p); t < s {
+			pct, s = p, t
+		}
+	}
+	return pct, s
+}
+
+// coldFor is how long cold holds a session down, s.
+func coldFor(f *forecast.Forecast) (s float64) {
+	for _, h := range f.Ceilings {
+		if h.Cause == limit.Cold {
+			s += h.ToS - h.FromS
+		}
+	}
+	return s
+}
+
+// whenWarm is when to unplug with a pack that is warm at plug-in: a cold one is warmer at the next stop by what this
+// one and the way there heat it, and the answer lies between.
+func whenWarm(session forecast.Plan, stopS float64) float64 {
+	p, err := pack.For(session.AsKnown().Car)
+	if err != nil {
+		return math.NaN()
+	}
+	session.Battery = pack.Nodes{ColdestC: p.WarmC, WarmestC: p.WarmC}
+	f, err := forecast.Once(session)
+	if err != nil {
+		return math.NaN()
+	}
+	pct, _ := best(pointTimes(f, session.FromPct, stopS), session.FromPct)
+	return pct
 }
 
 // tens lists the tens that are reached, with what each costs.

@@ -477,6 +477,7 @@ var english = map[string]string{
 	"decide.dear-from":            "From {0} % on a kWh costs more here than the {1} {2} elsewhere.",
 	"decide.elsewhere":            "{0}: {1}, {2} quicker; with 88 % of its label {3}",
 	"decide.elsewhere-longer":     "{0}: {1}, {2} longer",
+	"decide.from-to":              "any charge from {0} to {1} %",
 	"decide.gentle-cooler":        "It leaves the warmest cell at {0}, not {1}.",
 	"decide.gentle-costs":         "The gentle profile takes {0} more over {1}.",
 	"decide.gentle-costs-nothing": "The gentle profile costs no time over {0}.",
@@ -511,6 +512,8 @@ var english = map[string]string{
 	"decide.timer-noted":  "The timer is noted of the car.",
 	"decide.timer-showed": "The car's runs showed the timer.",
 	"decide.unplug-at":    "On a way with more stops like this one, unplug at {0} %.",
+	"decide.unplug-cold": "Were the next stops as cold as this one, unplug at {0} %; with a pack " +
+		"that is warm by then, at {1} %.",
 
 	"desk.and-the":       "and the {0}'s: {1}",
 	"desk.battery":       "battery {0} at the start",

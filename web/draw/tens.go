@@ -58,14 +58,18 @@ func (d *Tens) SVG() string {
 	for soc := 0.0; soc <= 100; soc += 20 {
 		c.text("axis", "middle", math.Min(x1-12, px(soc)), base+16, words.Figure(soc, 0)+" %")
 	}
+	if !math.IsNaN(u.WarmPct) && plotted(u.WarmPct) && u.WarmPct != u.BestPct {
+		c.line("update", px(u.WarmPct), top-8, px(u.WarmPct), base)
+		c.plate("flag", px(u.WarmPct), top-20, words.Figure(u.WarmPct, 0))
+	}
 	c.line("meeting", px(u.BestPct), top-8, px(u.BestPct), base)
-	c.flag(px(u.BestPct), top-20, words.Figure(u.BestPct, 0))
+	c.plate("flag-end", px(u.BestPct), top-20, words.Figure(u.BestPct, 0))
 	c.WriteString("</svg>")
 	return c.String()
 }
 
-// flag is a plate with the charge that stands out.
-func (c *canvas) flag(x, y float64, text string) {
-	c.rect("flag-end", x-14, y-4, 28, 17, 2)
-	c.text("flag-end-text", "middle", x, y+8.5, text)
+// plate is a charge on its plate.
+func (c *canvas) plate(class string, x, y float64, text string) {
+	c.rect(class, x-14, y-4, 28, 17, 2)
+	c.text(class+"-text", "middle", x, y+8.5, text)
 }
