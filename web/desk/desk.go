@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"net/http"
+	"time"
 
 	"github.com/go-chi/chi/v5"
 
@@ -35,6 +36,7 @@ type deskView struct {
 	CameIn  []cameRow
 	Fault   []csvlog.Fault
 	File    string
+	Now     time.Time // by the pages' clock
 }
 
 // cameIn is how many runs are listed of those that came in.
@@ -45,6 +47,7 @@ func (s *Room) desk(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Room) showDesk(w http.ResponseWriter, r *http.Request, status int, v deskView) {
+	v.Now = s.Now()
 	var err error
 	if v.Waiting, err = s.book.Arrivals(r.Context()); err != nil {
 		s.Fail(w, r, err)

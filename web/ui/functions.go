@@ -38,6 +38,7 @@ var functions = template.FuncMap{
 	"positive": func(v *float64) bool { return v != nil && *v > 0 },
 	"plain":    PlainNumber,
 	"when":     when,
+	"waited":   waited,
 	//nolint:gosec // made by package draw, which escapes
 	"svg": func(s string) template.HTML { return template.HTML(s) },
 	"dict": func(kv ...any) (map[string]any, error) {

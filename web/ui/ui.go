@@ -11,6 +11,7 @@ import (
 	"io/fs"
 	"log/slog"
 	"strings"
+	"sync"
 	"time"
 
 	"zincroad/core/units"
@@ -24,24 +25,33 @@ type UI struct {
 	Log  *slog.Logger
 	Font []byte           // for pictures that stand alone
 	Now  func() time.Time // where a page needs the time of day
-
-	frame *template.Template // what every page stands in, with the parts that all rooms have
 }
 
 // New makes what the rooms share, by the machine's clock. It fails when the common templates
 // are broken.
 func New(log *slog.Logger, font []byte) (*UI, error) {
-	u := &UI{Log: log, Font: font, Now: time.Now,
-		frame: template.New("frame").Funcs(functions).Funcs(measures(units.People{}))}
-	u.frame.Funcs(template.FuncMap{"waited": u.waited})
-	return u, read(u.frame, common, "templates/base.html", "templates/parts.html")
+	_, err := frame()
+	return &UI{Log: log, Font: font, Now: time.Now}, err
 }
+
+// frame is what every page stands in, with the parts that all rooms have.
+var frame = sync.OnceValues(func() (*template.Template, error) {
+	t := template.New("frame").Funcs(functions).Funcs(measures(units.People{}))
+	return t, read(t, common, "templates/base.html", "templates/parts.html")
+})
 
 // Pages are the pages of one room, by name; safe for concurrent use.
 type Pages struct {
 	*UI
-	templates map[units.People]map[string]*template.Template
+	templates templates
 }
+
+// templates are pages for readers of each units, by their name.
+type templates map[units.People]map[string]*template.Template
+
+// parsed are the templates of each room by its files. They depend on nothing else, so that a process that serves several
+// logbooks reads them once, and works out once how what they print is escaped.
+var parsed sync.Map
 
 // Draw writes a page, or a named part of one, for a reader of some units.
 func (s *Pages) Draw(w io.Writer, in units.People, page, part string, data any) error {
@@ -55,10 +65,27 @@ func (s *Pages) Draw(w io.Writer, in units.People, page, part string, data any) 
 // Pages reads a room's pages: every templates/page_NAME.html of its files, with its own parts
 // (templates/NAME_PART.html), the frame and the parts that all rooms have, and with more functions for templates. Pages
 // that any room can show (an error, an explanation) come with them.
-func (u *UI) Pages(room fs.FS, more template.FuncMap) (*Pages, error) {
-	p := &Pages{UI: u, templates: map[units.People]map[string]*template.Template{}}
+func (u *UI) Pages(room embed.FS, more template.FuncMap) (*Pages, error) {
+	if t, ok := parsed.Load(room); ok {
+		return &Pages{UI: u, templates: t.(templates)}, nil
+	}
+	t, err := pagesOf(room, more)
+	if err != nil {
+		return nil, err
+	}
+	parsed.Store(room, t)
+	return &Pages{UI: u, templates: t}, nil
+}
+
+// pagesOf reads a room's templates.
+func pagesOf(room fs.FS, more template.FuncMap) (templates, error) {
+	out := templates{}
 	for _, in := range units.Peoples {
-		p.templates[in] = map[string]*template.Template{}
+		out[in] = map[string]*template.Template{}
+	}
+	frame, err := frame()
+	if err != nil {
+		return nil, err
 	}
 	for _, files := range []fs.FS{common, room} {
 		paths, err := fs.Glob(files, "templates/page_*.html")
@@ -66,7 +93,7 @@ func (u *UI) Pages(room fs.FS, more template.FuncMap) (*Pages, error) {
 			return nil, fmt.Errorf("templates: %w", err)
 		}
 		for _, path := range paths {
-			t, err := u.frame.Clone()
+			t, err := frame.Clone()
 			if err != nil {
 				return nil, fmt.Errorf("%s: %w", path, err)
 			}
@@ -84,11 +111,11 @@ func (u *UI) Pages(room fs.FS, more template.FuncMap) (*Pages, error) {
 				if err != nil {
 					return nil, fmt.Errorf("%s: %w", path, err)
 				}
-				p.templates[in][name] = own.Funcs(measures(in))
+				out[in][name] = own.Funcs(measures(in))
 			}
 		}
 	}
-	return p, nil
+	return out, nil
 }
 
 // read adds files to a template.

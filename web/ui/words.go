@@ -11,9 +11,9 @@ import (
 
 const WallClock = "15:04"
 
-// waited says how long a file has been waiting, in words, by the pages' clock.
-func (u *UI) waited(since time.Time) string {
-	switch past := u.Now().Sub(since); {
+// waited says how long it was from one time to another, in words.
+func waited(since, now time.Time) string {
+	switch past := now.Sub(since); {
 	case past < time.Minute:
 		return words.Duration(past.Seconds())
 	case past < 48*time.Hour:
