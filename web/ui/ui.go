@@ -49,8 +49,8 @@ type Pages struct {
 // templates are pages for readers of each units, by their name.
 type templates map[units.People]map[string]*template.Template
 
-// parsed are the templates of each room by its files. They depend on nothing else, so that a process that serves several
-// logbooks reads them once, and works out once how what they print is escaped.
+// parsed are the templates of each room by its files. They depend on nothing else, so that a process that serves
+// several logbooks reads them once, and works out once how what they print is escaped.
 var parsed sync.Map
 
 // Draw writes a page, or a named part of one, for a reader of some units.
