@@ -33,7 +33,7 @@ func TestScreenshots(t *testing.T) {
 	shot("/bench?runs=2,6", "bench")
 	shot("/bench/matrix", "kinds")
 	shot("/prepare?kept=2", "prepare")
-	shot("/prepare?kept=1", "prepare-cold")
+	shot("/prepare/decide?kept=1&if_battery=25", "decide")
 	shot("/prepare/sheet?kept=2", "run-sheet")
 	shot("/prepare/matrix", "matrix")
 	page := s.underWay(480)

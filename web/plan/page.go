@@ -94,7 +94,7 @@ func (s *Room) Planned(r *http.Request) (*View, error) {
 			return nil, err
 		}
 		v.KeptID, v.Title = p.ID, p.Title
-		if len(q) == 1 {
+		if !slices.ContainsFunc(planKeys, q.Has) { // nothing of it is changed
 			for k, val := range p.Choices {
 				q.Set(k, val)
 			}
