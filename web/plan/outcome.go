@@ -162,7 +162,7 @@ func (o *Outcome) say(v *View) {
 	o.sayDrive(v, at)
 	o.sayWarm(v, at)
 	o.sayFallback(pl, v.In)
-	if u, ok := pl.WhenToUnplug(); ok {
+	if u, ok := pl.WhereItSlows(); ok {
 		o.Facts = append(o.Facts, fmt.Sprintf("it goes slowly from %s on: the ten points before take %s, the ten behind %s",
 			words.Percent(u.AtPct), words.Duration(math.Round(u.BeforeMin*60)), words.Duration(math.Round(u.AfterMin*60))))
 	}

@@ -4,30 +4,30 @@ import (
 	"zincroad/core/forecast"
 )
 
-// Unplug is from which charge on it goes slowly: ten points before and ten behind, min.
-type Unplug struct {
+// Slows is from which charge on it goes slowly: ten points before and ten behind, min.
+type Slows struct {
 	AtPct               float64
 	BeforeMin, AfterMin float64
 }
 
-// WhenToUnplug says it of a plan as it is prepared.
-func (p *Prepared) WhenToUnplug() (Unplug, bool) {
+// WhereItSlows says it of a plan as it is prepared.
+func (p *Prepared) WhereItSlows() (Slows, bool) {
 	if p.Approach == nil {
-		return Unplug{}, false
+		return Slows{}, false
 	}
-	return WhenToUnplug(p.Plan.session(p.Plan.FromPct, 100, p.Approach.Plug().Battery))
+	return WhereItSlows(p.Plan.session(p.Plan.FromPct, 100, p.Approach.Plug().Battery))
 }
 
 // slower is how much longer ten points must take than those before to be worth unplugging for (common practice, no
 // source: half as long again is felt).
 const slower = 1.5
 
-// WhenToUnplug says where a session that is gone on to the top begins to go slowly; false where it nowhere does.
-func WhenToUnplug(session forecast.Plan) (Unplug, bool) {
+// WhereItSlows says where a session that is gone on to the top begins to go slowly; false where it nowhere does.
+func WhereItSlows(session forecast.Plan) (Slows, bool) {
 	session.ToPct = 100
 	f, err := forecast.Once(session)
 	if err != nil {
-		return Unplug{}, false
+		return Slows{}, false
 	}
 	minutes := func(from float64) (float64, bool) {
 		a, ok1 := f.Post(from)
@@ -41,8 +41,8 @@ func WhenToUnplug(session forecast.Plan) (Unplug, bool) {
 		before, ok1 := minutes(at - 10)
 		after, ok2 := minutes(at)
 		if ok1 && ok2 && after >= slower*before {
-			return Unplug{at, before, after}, true
+			return Slows{at, before, after}, true
 		}
 	}
-	return Unplug{}, false
+	return Slows{}, false
 }
