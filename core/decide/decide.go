@@ -19,8 +19,9 @@ const FlatPct = 2.0
 
 // Asked is a charge to decide about.
 type Asked struct {
-	Session     forecast.Plan // as it arrives; to ToPct, where it is asked what gentle costs
-	KnownGentle *vehicle.Model
+	Session     forecast.Plan  // as it arrives; to ToPct, where it is asked what gentle costs
+	KnownFull   *vehicle.Model // what runs in the full profile taught; nil: nothing
+	KnownGentle *vehicle.Model // and in the gentle one; nil: as the full one, by rule
 	Uncertainty forecast.Uncertainty
 
 	StopS    float64 // what a stop costs beside the charging: off the road, paying, plugging, back; s

@@ -12,6 +12,7 @@ import (
 	"zincroad/core/forecast"
 	"zincroad/core/pack"
 	"zincroad/core/run"
+	"zincroad/core/vehicle"
 )
 
 var n = run.N
@@ -161,8 +162,30 @@ func TestWhatGentleCosts(t *testing.T) {
 	assert.InDelta(t, 2, g.Full.CRate, 0.05)
 	assert.InDelta(t, 1, g.Gentle.CRate, 0.05)
 	assert.GreaterOrEqual(t, g.Full.WarmestC, g.Gentle.WarmestC-0.5, "less power warms less")
+	planned := a
+	planned.Session.Gentle = true // the plan's own profile changes neither side
+	assert.Equal(t, g, of(t, planned).Gentle)
 	a.Session.FromPct = 62
 	assert.InDelta(t, 62, of(t, a).Gentle.NonePct, 0, "up there it costs nothing")
+}
+
+// A plan in the gentle profile rests on what gentle runs taught; its full side must not.
+func TestEachProfileRestsOnItsOwnRuns(t *testing.T) {
+	t.Parallel()
+	taught := func(kw float64, profile string) *vehicle.Model {
+		l := vehicle.Lesson{Run: "a run", Profile: profile}
+		for soc := 0.0; soc <= 100; soc += vehicle.NodePct {
+			l.Points = append(l.Points, vehicle.Point{SoCPct: soc, KW: kw, Own: 1, ColdC: n(30), HotC: n(32)})
+		}
+		return vehicle.Learn(&run.Car{UsableKWh: n(60)}, "", profile, []vehicle.Lesson{l})
+	}
+	a := asked(larch())
+	a.KnownFull, a.KnownGentle = taught(160, "full"), taught(50, "gentle")
+	a.Session.Known, a.Session.Gentle = a.KnownGentle, true
+	g := of(t, a).Gentle
+	require.NotNil(t, g)
+	assert.InEpsilon(t, 160, g.Full.PeakKW, 0.1)
+	assert.InEpsilon(t, 50, g.Gentle.PeakKW, 0.1)
 }
 
 // A timer that takes half the power after five minutes: a replug gives it back, for its pause.
@@ -178,6 +201,9 @@ func TestReplug(t *testing.T) {
 	assert.InDelta(t, 10+8.3, r.AtPct, 0.7)
 	// 70 points of 0.6 kWh: 300 s at 60 kW and the rest at 30 kW, against a second time of 300 s at 60 kW.
 	assert.InDelta(t, 300-60-40, r.PlainS-r.ReplugS, 45, "what it gives back, less its pause and its handshake")
+	planned := a
+	planned.Session.ReplugAtPct = 40 // the plan's own replug is not held against another
+	assert.Equal(t, r, of(t, planned).Replug)
 	a.Session.Car.TimerS = n(3 * 3600)
 	assert.Nil(t, of(t, a).Replug, "it never ends within the charge")
 }

@@ -19,8 +19,8 @@ var Figures = figure.List[Explained]{
 			"takes long at a short stop, and long again where the power has fallen; in between lies the charge at which " +
 			"it takes least. It counts where the next stop is like this one and the car arrives there with as much. " +
 			"Whoever is nearly there charges what is needed.",
-		Formula: "the charge b, in whole per cents and 5 points above the arrival a at least, for which (stop + t(a→b)) / " +
-			"(b − a) is least; t is forecast from plug-in. The charges for which it is no more than 2 % above that make no " +
+		Formula: "the charge b, in whole per cents and 5 points above the arrival a at least, for which (stop + t(a→b)) " +
+			"/ (b − a) is least; t is forecast from plug-in. The charges for which it is no more than 2 % above that make no " +
 			"difference. Where cold holds the pack, the same for a warm one stands beside it.",
 		Source: "the marginal value theorem: Charnov, Theoretical Population Biology 9, 1976",
 		Numbers: func(x Explained) (n figure.Lines) {
@@ -55,8 +55,8 @@ var Figures = figure.List[Explained]{
 		Key: "gentle", Name: "Gentle or full", Unit: "min",
 		Definition: "Both profiles over the planned window. From a charge on the gentle one costs nothing where what " +
 			"is left takes as long in either.",
-		Formula: "t(gentle) − t(full) over the window; the lowest charge from which what is left of the window differs by " +
-			"no more than 2 %. C is the highest power into the pack over the usable capacity.",
+		Formula: "t(gentle) − t(full) over the window; the lowest charge from which what is left of the window differs " +
+			"by no more than 2 %. C is the highest power into the pack over the usable capacity.",
 		Numbers: func(x Explained) (n figure.Lines) {
 			if x.Advice == nil || x.Advice.Gentle == nil {
 				return nil
@@ -77,8 +77,8 @@ var Figures = figure.List[Explained]{
 		Definition: "The planned charge at every other stall, with the pack as it is at plug-in. What one saves is worth " +
 			"driving for, there and back, while that takes less. A stronger stall seldom gives all of its label, so that " +
 			"what it saves for certain may be less.",
-		Formula: "(t here − t there) × speed; nothing where the two differ by no more than 2 %. At least: with the other " +
-			"stall at 88 % of its label.",
+		Formula: "(t here − t there) × speed; nothing where the two differ by no more than 2 %. At least: with the " +
+			"other stall at 88 % of its label.",
 		Source: "88 %: common practice, no source",
 		Numbers: func(x Explained) (n figure.Lines) {
 			if x.Advice == nil {

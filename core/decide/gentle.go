@@ -26,6 +26,7 @@ type Profile struct {
 func gentle(a Asked) *Gentle {
 	full, soft := a.Session, a.Session
 	full.Gentle, soft.Gentle = false, true
+	full.Known, soft.Known = a.KnownFull, a.KnownFull // whichever profile the session itself is in
 	if a.KnownGentle != nil {
 		soft.Known = a.KnownGentle
 	}

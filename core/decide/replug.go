@@ -22,7 +22,9 @@ func replug(a Asked) *Replug {
 		return nil
 	}
 	out := &Replug{FromNotes: a.Session.Car.TimerS != nil, PauseS: pauseS}
-	plain, err := forecast.Once(a.Session)
+	once := a.Session
+	once.ReplugAtPct = 0 // one that is planned already is what is asked about
+	plain, err := forecast.Once(once)
 	if err != nil {
 		return nil
 	}
@@ -38,7 +40,7 @@ func replug(a Asked) *Replug {
 		return nil
 	}
 	out.PlainS, out.AtPct = end.TS, plain.Steps[first].SoCPct
-	again := a.Session
+	again := once
 	again.ReplugAtPct, again.ReplugS = out.AtPct, pauseS
 	f, err := forecast.Once(again)
 	if err != nil {

@@ -13,6 +13,7 @@ import (
 	"zincroad/core/prepare"
 	"zincroad/core/run"
 	"zincroad/core/say"
+	"zincroad/core/vehicle"
 	"zincroad/logbook"
 	"zincroad/web/draw"
 	"zincroad/web/ui"
@@ -152,10 +153,13 @@ func (s *Room) decide(r *http.Request, v *DecideView) error {
 	a := decide.Asked{Session: session, Uncertainty: forecast.DefaultUncertainty, StopS: 60 * v.asked("stop"),
 		AddPct: v.asked("add"), PriceKWh: v.asked("elsewhere"), Others: v.others(),
 		SpeedKmh: v.used("speed", prepare.DefaultSpeedKmh)}
-	var err error
-	if a.KnownGentle, err = s.book.Known(r.Context(), p.Car, logbook.Of{CarID: v.Car.ID, Software: p.Car.Software,
-		Profile: run.Profiles[1]}); err != nil {
-		return err
+	for i, known := range []**vehicle.Model{&a.KnownFull, &a.KnownGentle} {
+		m, err := s.book.Known(r.Context(), p.Car, logbook.Of{CarID: v.Car.ID, Software: p.Car.Software,
+			Profile: run.Profiles[i]})
+		if err != nil {
+			return err
+		}
+		*known = m
 	}
 	v.choices(p)
 	if !v.OK() {
