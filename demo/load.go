@@ -9,6 +9,7 @@ import (
 
 	"zincroad/core/run"
 	"zincroad/core/trace"
+	"zincroad/core/trip"
 	"zincroad/formats/intake"
 	"zincroad/formats/runfolder"
 	"zincroad/formats/typed"
@@ -22,6 +23,7 @@ type Keeper interface {
 	Place(ctx context.Context, site string, baseKm float64, roads map[string]float64) error
 	Want(ctx context.Context, c *run.Car, s *run.Stall, preconditioned string, from run.Number, repeats int) error
 	KeepPlan(ctx context.Context, title string, c *run.Car, s *run.Stall, choices map[string]string) error
+	KeepWay(ctx context.Context, name string, track *trip.Track) error
 }
 
 // Load stores every run of the scenario, oldest first, and says each title. What a load before that was cut off
@@ -68,6 +70,13 @@ func prepareNext(ctx context.Context, k Keeper) error {
 		if err := k.KeepPlan(ctx, p.title, p.car, p.stall, p.choices); err != nil {
 			return fmt.Errorf("demo plan %q: %w", p.title, err)
 		}
+	}
+	way, err := overTheMoor()
+	if err != nil {
+		return fmt.Errorf("demo way: %w", err)
+	}
+	if err := k.KeepWay(ctx, "Over High Moor to the coast", way); err != nil {
+		return fmt.Errorf("demo way: %w", err)
 	}
 	return nil
 }

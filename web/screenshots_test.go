@@ -29,7 +29,7 @@ func TestScreenshots(t *testing.T) {
 	}
 	shot("/?group=car", "road")
 	shot("/runs/1", "run", chromedp.WaitVisible(css("figure.evidence svg")))
-	shot("/trip?distance=620&start=85&outside=6&at_18=140&at_5=230&detour_5=6&at_13=310&at_15=420", "trip")
+	shot("/trip?way=1&start=85&outside=6&at_18=140&at_5=230&detour_5=6&at_13=310&at_15=420", "trip")
 	shot("/bench?runs=2,6", "bench")
 	shot("/bench/matrix", "kinds")
 	shot("/prepare?kept=2", "prepare")

@@ -1,10 +1,13 @@
 package web_test
 
 import (
+	"bytes"
 	"context"
 	"fmt"
 	"html"
+	"mime/multipart"
 	"net/http"
+	"net/http/httptest"
 	"net/url"
 	"regexp"
 	"testing"
@@ -68,4 +71,65 @@ func TestTripFindsItsStops(t *testing.T) {
 	assert.Contains(t, get(h, "/trip?"+q.Encode()).Body.String(), "The way is shorter.")
 	far := url.Values{"distance": {"2000"}, fields[0][1]: {"100"}}
 	assert.Contains(t, get(h, "/trip?"+far.Encode()).Body.String(), "There is no way with these stops")
+}
+
+// A track that is sent is gone along from then on, with what was chosen before; its hills and weather change what driving
+// takes; a site of which its place is noted is put on it; what is no track changes nothing; removing can be undone.
+func TestTripAlongATrack(t *testing.T) {
+	h, book := handler(t, true)
+	sites, err := book.Sites(t.Context())
+	require.NoError(t, err)
+	north, east := 0.02, 1.0
+	sites[0].Latitude, sites[0].Longitude = &north, &east
+	require.NoError(t, book.SaveSite(t.Context(), &sites[0]))
+	send := func(q url.Values, name, content string) *httptest.ResponseRecorder {
+		var b bytes.Buffer
+		form := multipart.NewWriter(&b)
+		part, err := form.CreateFormFile("file", name)
+		require.NoError(t, err)
+		_, err = part.Write([]byte(content))
+		require.NoError(t, err)
+		require.NoError(t, form.Close())
+		r := httptest.NewRequest(http.MethodPost, "/trip/ways?"+q.Encode(), &b)
+		r.Header.Set("Content-Type", form.FormDataContentType())
+		w := httptest.NewRecorder()
+		h.ServeHTTP(w, r)
+		return w
+	}
+	takes := func(page string) string {
+		return regexp.MustCompile(`driving takes (\d+) kWh`).FindString(page)
+	}
+	chosen := url.Values{"start": {"83"}, "outside": {"6"}}
+	w := send(chosen, "to the sea.gpx", "twelve miles")
+	assert.Equal(t, http.StatusUnprocessableEntity, w.Code)
+	assert.Contains(t, w.Body.String(), "to the sea.gpx: a GPX file")
+	assert.Contains(t, w.Body.String(), `value="83"`)
+	ways, err := book.Ways(t.Context())
+	require.NoError(t, err)
+	before := len(ways)
+
+	w = send(chosen, "to the sea.geojson", `{"type":"LineString","coordinates":[[0,0,900],[1,0,700],[1.5,0,0]]}`)
+	require.Equal(t, http.StatusSeeOther, w.Code)
+	to := w.Header().Get("Location")
+	page := get(h, to).Body.String()
+	assert.Contains(t, page, `value="83"`)
+	assert.Contains(t, page, `name="distance" value="166.8"`)
+	assert.Contains(t, page, `value="111.2"`, "the site is put where the track passes it")
+	assert.Contains(t, page, `class="land"`)
+	down := takes(page)
+	require.NotEmpty(t, down)
+	level := takes(get(h, "/trip?start=83&outside=6&distance=166.8").Body.String())
+	assert.NotEqual(t, level, down)
+	windy := get(h, to+"&wind=40&rain=yes").Body.String()
+	assert.Contains(t, windy, "<details class=\"wide\" open")
+	assert.NotEqual(t, down, takes(windy))
+
+	id := regexp.MustCompile(`way=(\d+)`).FindStringSubmatch(to)[1]
+	removed := post(h, "/trip/ways/"+id+"/delete", nil)
+	assert.Contains(t, removed.Body.String(), "The way is removed.")
+	ways, err = book.Ways(t.Context())
+	require.NoError(t, err)
+	assert.Len(t, ways, before)
+	assert.Equal(t, http.StatusSeeOther, post(h, "/trip/ways/"+id+"/restore", nil).Code)
+	assert.Equal(t, http.StatusNotFound, post(h, "/trip/ways/999999/delete", nil).Code)
 }

@@ -34,20 +34,25 @@ func tripCommand() *cobra.Command {
 				complain(errOut, intake.Refusal(path, err), 0)
 				return errBadInput
 			}
-			t, learned, err := tripfile.Read(doc, path)
+			beside := func(file string) string {
+				if filepath.IsAbs(file) {
+					return file
+				}
+				return filepath.Join(filepath.Dir(path), file)
+			}
+			t, learned, err := tripfile.Read(doc, path, func(file string) ([]byte, error) {
+				return os.ReadFile(beside(file))
+			})
 			if err != nil {
 				complain(errOut, intake.Refusal(path, err), 0)
 				return errBadInput
 			}
 			if learned != "" {
-				if !filepath.IsAbs(learned) {
-					learned = filepath.Join(filepath.Dir(path), learned)
-				}
 				profile := run.Profiles[0]
 				if t.Gentle {
 					profile = run.Profiles[1]
 				}
-				if t.Known, err = knownFrom(errOut, []string{learned}, t.Car, profile); err != nil {
+				if t.Known, err = knownFrom(errOut, []string{beside(learned)}, t.Car, profile); err != nil {
 					return err
 				}
 			}

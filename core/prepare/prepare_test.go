@@ -71,6 +71,8 @@ func TestConsumption(t *testing.T) {
 		{"cold", prepare.Road{AmbientC: 0, SpeedKmh: 80}, 200 * 0.78774},
 		{"with the cabin heated", prepare.Road{AmbientC: 20, SpeedKmh: 80, ClimateKW: 2}, 200*0.72293 + 25},
 		{"rain", prepare.Road{AmbientC: 20, SpeedKmh: 110, Rain: true}, 200 * (1 + 0.15*0.34)},
+		{"wind from ahead", prepare.Road{AmbientC: 20, SpeedKmh: 110, HeadwindKmh: 22}, 200 * (1 + 0.62*0.44)},
+		{"a gale from behind", prepare.Road{AmbientC: 20, SpeedKmh: 110, HeadwindKmh: -132}, 200 * (1 - 0.62*1.04)},
 	} {
 		got, assumed := tt.road.WhPerKm(car(nil), 75)
 		assert.InDelta(t, tt.want, got, 0.01, tt.name)

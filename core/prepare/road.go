@@ -10,10 +10,11 @@ import (
 
 // Road is what the way to the stall is like.
 type Road struct {
-	AmbientC  float64
-	SpeedKmh  float64 // mean speed; 0: DefaultSpeedKmh
-	Rain      bool
-	ClimateKW float64 // drawn by the cabin while driving
+	AmbientC    float64
+	SpeedKmh    float64 // mean speed; 0: DefaultSpeedKmh
+	HeadwindKmh float64 // below 0: it comes from behind
+	Rain        bool
+	ClimateKW   float64 // drawn by the cabin while driving
 }
 
 // DefaultSpeedKmh is a country road with some motorway.
@@ -44,23 +45,31 @@ func (r Road) Speed() float64 {
 }
 
 // WhPerKm is a car's consumption on this road, from the observed one C at 110 km/h
-// and 20 °C:
+// and 20 °C, with w the wind from ahead:
 //
-//	C × (0.62 (v/110)² × 293.15/(T+273.15) + 0.34 (1 + 0.006 max(0, 20−T)) + 0.04 × 110/v) + 1000 × climate/v
+//	C × (0.62 ((v+w)/110)² × 293.15/(T+273.15) + 0.34 (1 + 0.006 max(0, 20−T)) + 0.04 × 110/v) + 1000 × climate/v
 //
-// Air drag goes with the square of the speed and with the air's density. In rain
+// Air drag goes with the square of the speed through the air and with the air's density. In rain
 // the tyres' part is 15 % larger. The second result lists what stood in for a
 // consumption that is not noted.
 func (r Road) WhPerKm(c *run.Car, usableKWh float64) (float64, []pack.Assumption) {
+	wheels, hourly, assumed := r.Parts(c, usableKWh)
+	return wheels + hourly, assumed
+}
+
+// Parts is WhPerKm in what goes to the wheels and what is drawn by the hour, whatever the speed; both in Wh/km. With
+// more wind from behind than the car's speed, air pushes.
+func (r Road) Parts(c *run.Car, usableKWh float64) (wheels, hourly float64, assumed []pack.Assumption) {
 	base, assumed := observed(c, usableKWh)
 	v := r.Speed()
-	air := airShare * (v / observedKmh) * (v / observedKmh) * (observedC + 273.15) / (r.AmbientC + 273.15)
+	through := v + r.HeadwindKmh
+	thinner := (observedC + 273.15) / (r.AmbientC + 273.15)
+	air := airShare * through * math.Abs(through) / (observedKmh * observedKmh) * thinner
 	tyres := tyreShare * (1 + tyresPerK*math.Max(0, observedC-r.AmbientC))
 	if r.Rain {
 		tyres *= rainOnTyres
 	}
-	rest := (1 - airShare - tyreShare) * observedKmh / v
-	return base*(air+tyres+rest) + 1000*r.ClimateKW/v, assumed
+	return base * (air + tyres), base*(1-airShare-tyreShare)*observedKmh/v + 1000*r.ClimateKW/v, assumed
 }
 
 // observed is the consumption on the highway: the car's own, else from its rated

@@ -1027,8 +1027,9 @@ var english = map[string]string{
 
 	"stop": ".",
 
-	"trip.and-are-to-be":     ", and {0} % are to be left",
-	"trip.each-stop-goes-to": "each stop goes to 80 %",
+	"trip.and-are-to-be":      ", and {0} % are to be left",
+	"trip.and-on-the-way-are": ", and {0} % are left where it is lowest on the way",
+	"trip.each-stop-goes-to":  "each stop goes to 80 %",
 	"trip.from-to-take-and": "From {0} to {1}: {2} take {3} %, and no more than {4} % are there, of " +
 		"which {5} % are to be left.",
 	"trip.more-than-that-and":   "; {0} % more than that and the {1} % to be left: {2}",

@@ -26,6 +26,7 @@ type documentPlan struct {
 	Cost        float64        `json:"cost"`
 	Currency    string         `json:"currency"`
 	ArrivePct   float64        `json:"arrive_pct"`
+	DrivenKWh   float64        `json:"driven_kwh"` // out of the pack
 	Stops       []documentStop `json:"stops"`
 }
 
@@ -46,7 +47,8 @@ func (p *Plans) Document(t *Trip) Document {
 	d := Document{Format: PlanFormat, Unreachable: p.Unreachable, Plans: []documentPlan{}}
 	for _, x := range p.Plans {
 		y := documentPlan{Name: x.Name, Minutes: x.Minutes, DrivingMin: x.DrivingMin, ChargingMin: x.ChargingMin,
-			OverheadMin: x.OverheadMin, Cost: x.Cost, Currency: x.Currency, ArrivePct: x.ArrivePct, Stops: []documentStop{}}
+			OverheadMin: x.OverheadMin, Cost: x.Cost, Currency: x.Currency, ArrivePct: x.ArrivePct,
+			DrivenKWh: x.DrivenKWh, Stops: []documentStop{}}
 		for _, s := range x.Stops {
 			site := &t.Sites[s.Site]
 			y.Stops = append(y.Stops, documentStop{site.Name, site.AtKm, s.ArrivePct, s.LeavePct, s.ChargeMin, s.EnergyKWh,

@@ -101,8 +101,8 @@ func (r *road) search(by rule) *label {
 	left := make([][]*label, n) // by place and charge on leaving
 	var end *label
 	finish := func(from *label, leavePct float64) {
-		arrive := leavePct - r.takes(from.place, n)
-		if arrive < r.ArrivePct-tiny {
+		arrive, ok := r.goes(from.place, n, leavePct)
+		if !ok {
 			return
 		}
 		l := &label{place: n, from: from, arrive: arrive, stops: from.stops, cost: from.cost,
@@ -137,8 +137,8 @@ const tiny = 1e-9
 
 // reach adds the ways to leave a place that come from one label.
 func (r *road) reach(place int, from *label, leavePct float64, by rule, left [][]*label) {
-	arrive := leavePct - r.takes(from.place, place)
-	if arrive < r.ReservePct-tiny || arrive < 0 {
+	arrive, ok := r.goes(from.place, place, leavePct)
+	if !ok {
 		return
 	}
 	site := r.order[place]
@@ -171,7 +171,7 @@ func (r *road) batteryAt(from *label, place int) float64 {
 	if r.BatteryAtStopsC != nil {
 		return *r.BatteryAtStopsC
 	}
-	c := r.batteryAfter(from.batteryC, r.kmBetween(from.place, place))
+	c := r.batteryAfter(from.batteryC, r.kmBetween(from.place, place), r.leg(from.place, place).takesPct)
 	if r.car.Preconditioning == "navigation" { // it heats on the way to a stall that it knows of
 		c = max(c, r.pack.WarmC)
 	}
@@ -180,20 +180,14 @@ func (r *road) batteryAt(from *label, place int) float64 {
 
 // drivingMin is the driving between two places along the way; what a detour takes is overhead.
 func (r *road) drivingMin(from, to int) float64 {
-	a, b := 0.0, r.DistanceKm
-	if from >= 0 {
-		a = r.Sites[r.order[from]].AtKm
-	}
-	if to < len(r.order) {
-		b = r.Sites[r.order[to]].AtKm
-	}
-	return (b - a) / r.SpeedKmh * 60
+	return (r.placeKm(to) - r.placeKm(from)) / r.SpeedKmh * 60
 }
 
 // planOf writes a way down.
 func (r *road) planOf(by rule, end *label) Plan {
 	p := Plan{Name: by.name, DrivingMin: r.DistanceKm / r.SpeedKmh * 60, ArrivePct: end.arrive, Currency: r.currency,
 		Stops: []Stop{}}
+	var legs [][]Charge // the last first
 	next := end
 	for l := end.from; l != nil && l.place >= 0; l = l.from {
 		site := &r.Sites[r.order[l.place]]
@@ -206,8 +200,14 @@ func (r *road) planOf(by rule, end *label) Plan {
 		p.Stops = append(p.Stops, Stop{Site: r.order[l.place], ArrivePct: l.arrive, LeavePct: float64(l.leave),
 			ChargeMin: l.charge.min, EnergyKWh: l.charge.kWh, Cost: l.charge.cost, BatteryC: l.arriveC,
 			Why: r.why(l, next, by.why)})
+		legs = append(legs, r.along(l.place, next.place, float64(l.leave)))
+		p.DrivenKWh += r.leg(l.place, next.place).takesPct / 100 * r.capacityKWh()
 		next = l
 	}
+	legs = append(legs, r.along(-1, next.place, r.StartPct))
+	p.DrivenKWh += r.leg(-1, next.place).takesPct / 100 * r.capacityKWh()
+	slices.Reverse(legs)
+	p.Along = slices.Concat(legs...)
 	slices.Reverse(p.Stops)
 	p.Minutes = p.DrivingMin + p.ChargingMin + p.OverheadMin
 	return p
@@ -215,17 +215,16 @@ func (r *road) planOf(by rule, end *label) Plan {
 
 // why says what a stop is left with so much for.
 func (r *road) why(l, next *label, why say.Text) say.Text {
-	km, takes := r.kmBetween(l.place, next.place), r.takes(l.place, next.place)
-	least := r.ReservePct
-	if next.place == len(r.order) {
-		least = r.ArrivePct
+	leg, least := r.leg(l.place, next.place), r.least(next.place)
+	arrives, lowest := leg.arrives(float64(l.leave))
+	km := r.kmBetween(l.place, next.place)
+	s := say.T("trip.to-take", say.Q(km, "km", 0), r.name(next.place), say.Fig(leg.takesPct, 0))
+	if spare := arrives - least; spare >= 1 && lowest-math.Min(least, r.ReservePct) < 1 {
+		return s.And("trip.and-on-the-way-are", say.Fig(lowest, 0))
+	} else if spare >= 1 {
+		return s.And("trip.more-than-that-and", say.Fig(spare, 0), say.Fig(least, 0), why)
 	}
-	spare := float64(l.leave) - takes - least
-	s := say.T("trip.to-take", say.Q(km, "km", 0), r.name(next.place), say.Fig(takes, 0))
-	if spare < 1 {
-		return s.And("trip.and-are-to-be", say.Fig(least, 0))
-	}
-	return s.And("trip.more-than-that-and", say.Fig(spare, 0), say.Fig(least, 0), why)
+	return s.And("trip.and-are-to-be", say.Fig(least, 0))
 }
 
 // gap says from where to where the car cannot go: over the longest stretch that it reaches the beginning of.
@@ -242,7 +241,7 @@ func (r *road) gap() say.Text {
 			if before >= 0 {
 				full = r.fullAt(before)
 			}
-			if full-r.takes(before, place) >= r.ReservePct-tiny && full-r.takes(before, place) >= 0 {
+			if _, ok := r.goes(before, place, full); ok {
 				seen[place], at = true, place
 				break
 			}
@@ -252,12 +251,9 @@ func (r *road) gap() say.Text {
 	if at >= 0 {
 		full = r.fullAt(at)
 	}
-	least, to := r.ReservePct, at+1
-	if to == n {
-		least = r.ArrivePct
-	}
+	to := at + 1
 	return say.T("trip.from-to-take-and", r.name(at), r.name(to), say.Q(r.kmBetween(at, to), "km", 0),
-		say.Fig(r.takes(at, to), 0), say.Fig(full, 0), say.Fig(least, 0))
+		say.Fig(math.Max(r.leg(at, to).takesPct, r.leg(at, to).deepestPct), 0), say.Fig(full, 0), say.Fig(r.least(to), 0))
 }
 
 // fullAt is the most that the car can be charged to at a place.

@@ -264,10 +264,13 @@ func (m *meter) bill(into *[topPct + 1]float64) {
 }
 
 // between two places the pack goes towards what driving keeps it at over the air, by its own heat capacity and loss.
-func (r *road) batteryAfter(startC, km float64) float64 {
+func (r *road) batteryAfter(startC, km, takesPct float64) float64 {
+	if km <= 0 {
+		return startC
+	}
 	seconds := km / r.SpeedKmh * 3600
 	loss := r.pack.Thermal.LossAt(pack.Surroundings{AmbientC: r.AmbientC, SpeedKmh: r.SpeedKmh})
-	drawn := r.pctPerKm * r.SpeedKmh * r.pack.UsableKWh / 100 // kW while driving
+	drawn := math.Max(0, takesPct/100*r.pack.UsableKWh) / (seconds / 3600) // kW while driving
 	rest := r.pack.RestV(50)
 	heat := pack.HeatKW(drawn*1000/rest, r.pack.Ohm(50, startC))
 	keeps := r.AmbientC + heat/loss

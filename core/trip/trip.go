@@ -13,8 +13,8 @@
 //
 // # Consumption
 //
-// The car's consumption holds over the whole way, at the trip's speed; a detour's way lies half before the stop and
-// half behind it.
+// The car's consumption holds over the whole way; a detour's way lies half before the stop and half behind it. With a
+// weather it goes by speed and temperature; with a track, by its slopes (way.go).
 package trip
 
 import (
@@ -68,6 +68,10 @@ type Trip struct {
 	MinuteWorth          float64 // in the tariffs' currency; of Money only
 	Gentle               bool
 
+	Weather *Weather // nil: the noted consumption holds as it is
+	Track   *Track   // nil: the way is level
+	MassKg  float64  // with its load; 0: UsualMassKg
+
 	Sites []Site
 }
 
@@ -87,7 +91,9 @@ type Plan struct {
 	Cost                                          float64
 	Currency                                      string // of the tariffs; empty: none is priced
 	ArrivePct                                     float64
+	DrivenKWh                                     float64 // what driving took from the pack
 	Stops                                         []Stop
+	Along                                         []Charge // from the start to the end; at a stop it stands twice
 }
 
 // Plans are the ways to go, the best by the trip's weighing first. Unreachable says from where to where there is none.
@@ -105,6 +111,8 @@ var (
 	ErrSite        = errors.New("expected at_km within the way and nothing below 0")
 	ErrCurrency    = errors.New("the tariffs are in more than one currency")
 	ErrTooMany     = errors.New("sites: expected 200 at most")
+	ErrMass        = errors.New("mass_kg: expected 100 to 60,000")
+	ErrWeather     = errors.New("weather: expected a wind of -150 to 150 km/h and 0 to 20 kW for the cabin")
 )
 
 // mostSites bounds the work of a trip.
@@ -125,6 +133,10 @@ func (t *Trip) check() error {
 		return forecast.ErrTemperature
 	case len(t.Sites) > mostSites:
 		return ErrTooMany
+	case t.MassKg != 0 && !in(t.MassKg, 100, 60_000):
+		return ErrMass
+	case t.Weather != nil && !(in(t.Weather.HeadwindKmh, -150, 150) && in(t.Weather.ClimateKW, 0, 20)):
+		return ErrWeather
 	}
 	for i, s := range t.Sites {
 		if !in(s.AtKm, 0, t.DistanceKm) || !(s.DetourKm >= 0 && s.DetourMin >= 0 && s.OverheadMin >= 0) {
@@ -155,8 +167,9 @@ type road struct {
 	*Trip
 	car      *run.Car // with what its runs taught
 	pack     *pack.Pack
-	pctPerKm float64
 	order    []int // of the trip's sites, by where they lie
+	way      way
+	legs     [][]leg
 	currency string
 	tables   *tables
 }
@@ -183,7 +196,6 @@ func Find(t Trip) (*Plans, error) {
 	if !ok {
 		return nil, ErrConsumption
 	}
-	r.pctPerKm = wh / 10 / r.capacityKWh()
 	for i := range t.Sites {
 		r.order = append(r.order, i)
 	}
@@ -196,6 +208,8 @@ func Find(t Trip) (*Plans, error) {
 		}
 		return 0
 	})
+	r.way = r.wayOf(wh)
+	r.legs = r.legsOf()
 	r.tables = newTables(r)
 	r.tables.ahead()
 	return r.plans(), nil
@@ -215,23 +229,45 @@ func (r *road) capacityKWh() float64 {
 	return r.pack.UsableKWh
 }
 
-// takes is how much charge the way from one place to another takes, %: places are sites by their order, -1 the start
-// and len(order) the end.
-func (r *road) takes(from, to int) float64 {
-	return r.pctPerKm * r.kmBetween(from, to)
+// leg is the driving from one place to one behind it: places are sites by their order, -1 the start and len(order) the
+// end.
+func (r *road) leg(from, to int) leg { return r.legs[from+1][to] }
+
+// goes is the charge that a place is come to with from one that was left with so much; false: it would come under what
+// is to be left, there or on the way. What is to be left at the end may be less than at a stop.
+func (r *road) goes(from, to int, leavePct float64) (arrivePct float64, ok bool) {
+	arrive, lowest := r.leg(from, to).arrives(leavePct)
+	least := r.least(to)
+	return arrive, arrive >= least-tiny && lowest >= math.Min(least, r.ReservePct)-tiny
+}
+
+// least is what is to be left at a place.
+func (r *road) least(place int) float64 {
+	if place == len(r.order) {
+		return r.ArrivePct
+	}
+	return r.ReservePct
+}
+
+// placeKm is where along the way a place lies.
+func (r *road) placeKm(place int) float64 {
+	switch {
+	case place < 0:
+		return 0
+	case place >= len(r.order):
+		return r.DistanceKm
+	}
+	return r.Sites[r.order[place]].AtKm
 }
 
 func (r *road) kmBetween(from, to int) float64 {
-	a, b, detours := 0.0, r.DistanceKm, 0.0
-	if from >= 0 {
-		s := &r.Sites[r.order[from]]
-		a, detours = s.AtKm, s.DetourKm/2
+	km := r.placeKm(to) - r.placeKm(from)
+	for _, place := range []int{from, to} {
+		if place >= 0 && place < len(r.order) {
+			km += r.Sites[r.order[place]].DetourKm / 2
+		}
 	}
-	if to < len(r.order) {
-		s := &r.Sites[r.order[to]]
-		b, detours = s.AtKm, detours+s.DetourKm/2
-	}
-	return b - a + detours
+	return km
 }
 
 // overheadMin is what a stop takes beside charging.

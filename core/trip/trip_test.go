@@ -40,7 +40,7 @@ func everything(r *road) float64 {
 	least := math.Inf(1)
 	var from func(at int, leave, minutes, cost float64, stops int)
 	from = func(at int, leave, minutes, cost float64, stops int) {
-		if leave-r.takes(at, n) >= r.ArrivePct {
+		if _, ok := r.goes(at, n, leave); ok {
 			total := minutes + r.drivingMin(at, n)
 			switch r.Weigh {
 			case Money:
@@ -51,8 +51,8 @@ func everything(r *road) float64 {
 			least = math.Min(least, total)
 		}
 		for next := at + 1; next < n; next++ {
-			arrive := leave - r.takes(at, next)
-			if arrive < r.ReservePct {
+			arrive, ok := r.goes(at, next, leave)
+			if !ok {
 				continue
 			}
 			reached := minutes + r.drivingMin(at, next) + r.Sites[r.order[next]].overheadMin(r.SpeedKmh)
@@ -110,10 +110,11 @@ func ready(t *testing.T, r *road) {
 	r.car = r.Car
 	r.pack, err = pack.For(r.car)
 	require.NoError(t, err)
-	r.pctPerKm = *r.car.ConsumptionWhKm / 10 / r.capacityKWh()
 	for i := range r.Sites {
 		r.order = append(r.order, i)
 	}
+	r.way = r.wayOf(*r.car.ConsumptionWhKm)
+	r.legs = r.legsOf()
 	r.tables = newTables(r)
 }
 

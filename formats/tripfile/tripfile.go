@@ -12,6 +12,7 @@ import (
 	"zincroad/core/trip"
 	"zincroad/formats/csvlog"
 	"zincroad/formats/runfolder"
+	"zincroad/formats/trackfile"
 )
 
 // document is a trip as it is written. Car, stall and tariff are those of run.json.
@@ -30,13 +31,24 @@ type document struct {
 	BatteryAtStopsC *float64        `json:"battery_c_at_stops"`
 	Weigh           string          `json:"weigh"`
 	MinuteWorth     float64         `json:"minute_worth"`
+	Track           json.RawMessage `json:"track"` // GeoJSON, or the name of a file
+	MassKg          float64         `json:"mass_kg"`
+	Weather         *weather        `json:"weather"`
 	Sites           []site          `json:"sites"`
+}
+
+type weather struct {
+	HeadwindKmh float64 `json:"headwind_kmh"`
+	Rain        bool    `json:"rain"`
+	ClimateKW   float64 `json:"climate_kw"`
 }
 
 type site struct {
 	Name        string          `json:"name"`
-	AtKm        float64         `json:"at_km"`
-	DetourKm    float64         `json:"detour_km"`
+	AtKm        *float64        `json:"at_km"`
+	DetourKm    *float64        `json:"detour_km"`
+	LatDeg      *float64        `json:"lat"`
+	LonDeg      *float64        `json:"lon"`
 	DetourMin   float64         `json:"detour_min"`
 	OverheadMin *float64        `json:"overhead_min"`
 	Stall       json.RawMessage `json:"stall"`
@@ -53,9 +65,10 @@ const (
 	usualOverheadMin = 5.0
 )
 
-// Read reads a trip, and the name of the file with what its car's runs taught (empty: none). The error calls the
-// document name; one that is bad input is a *runfolder.FaultError.
-func Read(doc []byte, name string) (t trip.Trip, learned string, err error) {
+// Read reads a trip, and the name of the file with what its car's runs taught (empty: none). beside reads a file that
+// the trip names, from where the trip's own lies; nil: none is read. The error calls the document name; one that is bad
+// input is a *runfolder.FaultError.
+func Read(doc []byte, name string, beside func(path string) ([]byte, error)) (t trip.Trip, learned string, err error) {
 	var d document
 	if err := json.Unmarshal(doc, &d); err != nil {
 		return t, "", fault(name, lineOf(doc, err), err.Error())
@@ -73,7 +86,8 @@ func Read(doc []byte, name string) (t trip.Trip, learned string, err error) {
 		StartPct: or(d.StartPct, usualStartPct), ArrivePct: or(d.ArrivePct, usualArrivePct),
 		ReservePct: or(d.ReservePct, usualReservePct),
 		AmbientC:   or(d.AmbientC, usualAmbientC), BatteryAtStopsC: d.BatteryAtStopsC, Weigh: trip.Weigh(d.Weigh),
-		MinuteWorth: d.MinuteWorth, Gentle: d.Profile == run.Profiles[1]}
+		MinuteWorth: d.MinuteWorth, Gentle: d.Profile == run.Profiles[1], MassKg: d.MassKg,
+		Weather: (*trip.Weather)(d.Weather)}
 	t.BatteryC = or(d.BatteryC, t.AmbientC+forecast.DrivenK)
 	if d.Weigh == "" {
 		t.Weigh = trip.Minutes
@@ -83,15 +97,45 @@ func Read(doc []byte, name string) (t trip.Trip, learned string, err error) {
 		return t, "", err
 	}
 	t.Car = r.Car
+	if t.Track, err = trackOf(d.Track, beside); err != nil {
+		return t, "", fault(name, 1, "track: "+err.Error())
+	}
+	if t.Track != nil && t.DistanceKm == 0 {
+		t.DistanceKm = t.Track.LengthKm()
+	}
 	for i, s := range d.Sites {
 		stall, err := stallOf(s, fmt.Sprintf("%s, site %d", name, i+1))
 		if err != nil {
 			return t, "", err
 		}
-		t.Sites = append(t.Sites, trip.Site{Name: s.Name, AtKm: s.AtKm, DetourKm: s.DetourKm, DetourMin: s.DetourMin,
-			OverheadMin: or(s.OverheadMin, usualOverheadMin), Stall: stall})
+		at, detour := 0.0, 0.0
+		if t.Track != nil && s.LatDeg != nil && s.LonDeg != nil {
+			at, detour = t.Track.Aside(*s.LatDeg, *s.LonDeg)
+			at *= t.DistanceKm / t.Track.LengthKm()
+		}
+		t.Sites = append(t.Sites, trip.Site{Name: s.Name, AtKm: or(s.AtKm, at), DetourKm: or(s.DetourKm, detour),
+			DetourMin: s.DetourMin, OverheadMin: or(s.OverheadMin, usualOverheadMin), Stall: stall})
 	}
 	return t, d.Learned, nil
+}
+
+// trackOf is a trip's track: written in it, or in a file that it names.
+func trackOf(doc json.RawMessage, beside func(string) ([]byte, error)) (*trip.Track, error) {
+	if len(doc) == 0 || string(doc) == "null" {
+		return nil, nil
+	}
+	var path string
+	if json.Unmarshal(doc, &path) == nil {
+		if beside == nil {
+			return nil, errors.New("files are not read here; write the track as GeoJSON")
+		}
+		text, err := beside(path)
+		if err != nil {
+			return nil, err
+		}
+		doc = text
+	}
+	return trackfile.Read(doc)
 }
 
 // stallOf is a site's stall with its tariff, which may stand beside it.

@@ -217,7 +217,7 @@ func (s *Room) trip(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return badBody(err)
 	}
-	t, learned, err := tripfile.Read(doc, "body")
+	t, learned, err := tripfile.Read(doc, "body", nil)
 	if err != nil {
 		return problem{Status: http.StatusUnprocessableEntity, Title: "The trip cannot be read",
 			Detail: "faults say what was expected", Faults: intake.Refusal("body", err)}

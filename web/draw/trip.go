@@ -14,8 +14,13 @@ type Trip struct {
 	DistanceKm, StartPct, EndPct float64
 	ReservePct                   float64
 	Stops                        []TripStop // in order of the way
+	Along                        []Spot     // the charge, %; none: straight from stop to stop
+	Land                         []Spot     // how high the way lies, m; none: nobody knows
 	Measures                     units.People
 }
+
+// Spot is a value at a kilometre.
+type Spot struct{ Km, V float64 }
 
 // TripStop is one charge on a way.
 type TripStop struct {
@@ -45,13 +50,10 @@ func (d *Trip) SVG() string {
 		c.line("reserve", x0, py(d.ReservePct), x1, py(d.ReservePct))
 	}
 	c.line("base", x0, base, x1, base)
-	x, y := []float64{px(0)}, []float64{py(d.StartPct)}
-	for _, s := range d.Stops {
-		x, y = append(x, px(s.AtKm), px(s.AtKm)), append(y, py(s.ArrivePct), py(s.LeavePct))
-	}
-	x, y = append(x, px(d.DistanceKm)), append(y, py(d.EndPct))
+	x, y := d.road(px, py)
 	fmt.Fprintf(c, `<path class="road" d="%sL%s %sL%s %sZ"/>`, path(x, y), num(px(d.DistanceKm)), num(base), num(px(0)),
 		num(base))
+	d.land(c, px, base)
 	fmt.Fprintf(c, `<path class="way" d="%s"/>`, path(x, y))
 	for i, s := range d.Stops {
 		at := px(s.AtKm)
@@ -71,4 +73,47 @@ func (d *Trip) SVG() string {
 	c.text("axis", "end", x1, base+15, words.Figure(d.Measures.Show("km", d.DistanceKm), 0)+" "+unit)
 	c.WriteString("</svg>")
 	return c.String()
+}
+
+// road is the charge along the way.
+func (d *Trip) road(px, py func(float64) float64) (x, y []float64) {
+	for _, s := range d.Along {
+		x, y = append(x, px(s.Km)), append(y, py(s.V))
+	}
+	if len(x) > 0 {
+		return x, y
+	}
+	x, y = []float64{px(0)}, []float64{py(d.StartPct)}
+	for _, s := range d.Stops {
+		x, y = append(x, px(s.AtKm), px(s.AtKm)), append(y, py(s.ArrivePct), py(s.LeavePct))
+	}
+	return append(x, px(d.DistanceKm)), append(y, py(d.EndPct))
+}
+
+// landH is how high the land's highest place is drawn.
+const landH = 52.0
+
+// land draws the hills along the foot of the road, by their own scale, and says how high the highest lies.
+func (d *Trip) land(c *canvas, px func(float64) float64, base float64) {
+	if len(d.Land) < 2 {
+		return
+	}
+	low, top := d.Land[0], d.Land[0]
+	for _, s := range d.Land {
+		if s.V < low.V {
+			low = s
+		}
+		if s.V > top.V {
+			top = s
+		}
+	}
+	span := math.Max(100, top.V-low.V) // a plain is no range of hills
+	var x, y []float64
+	for _, s := range d.Land {
+		x, y = append(x, px(s.Km)), append(y, base-landH*(0.12+0.88*(s.V-low.V)/span))
+	}
+	fmt.Fprintf(c, `<path class="land" d="%sL%s %sL%s %sZ"/>`, path(x, y), num(x[len(x)-1]), num(base), num(x[0]),
+		num(base))
+	c.text("axis land-top", "middle", px(top.Km), base-landH*(0.12+0.88*(top.V-low.V)/span)-5,
+		words.Figure(d.Measures.Show("m", top.V), 0)+" "+d.Measures.Name("m"))
 }

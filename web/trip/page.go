@@ -40,10 +40,18 @@ var dials = []dial{
 	{"worth", "A minute is worth", "", 0, 0, 100},
 }
 
+// besides are what weather and load come to.
+var besides = []dial{
+	{"wind", "Wind from ahead", "km/h", 0, -100, 100},
+	{"climate", "Cabin", "kW", 0, 0, 10},
+	{"mass", "Car with its load", "kg", trip.UsualMassKg, 500, 40000},
+}
+
 // place is a site that may lie on the way, with its strongest stall.
 type place struct {
 	ID              int64 // of the stall
 	Name, Strength  string
+	site            *logbook.Site
 	stall           *run.Stall
 	At, Detour      string // what the form calls its fields
 	AtLabel, ByWhat string
@@ -52,7 +60,8 @@ type place struct {
 // shown is a plan as the page shows it.
 type shown struct {
 	trip.Plan
-	Total, Parts, Money string
+	Total, Parts, Takes string
+	Money               string
 	Stops               []stop
 }
 
@@ -70,7 +79,11 @@ type View struct {
 	Cars    []logbook.Car
 	Car     *logbook.Car
 	Dials   []dial
+	Besides []dial
 	Weighs  []choice
+	Ways    []logbook.Way
+	Way     *logbook.Way // nil: level
+	Query   string       // what is chosen, for a way that is yet to come
 	Places  []place
 	Missing string // what is needed before anything can be found
 	Heading string
@@ -88,12 +101,17 @@ var weighNames = map[trip.Weigh]string{trip.Minutes: "the fastest", trip.Money: 
 	trip.Stops: "the fewest stops"}
 
 func (s *Room) page(w http.ResponseWriter, r *http.Request) error {
-	v := &View{Fields: ui.NewFields(r.URL.Query()), In: ui.MeasuresOf(r), Dials: dials}
+	return s.show(w, r, r.URL.Query(), http.StatusOK, nil)
+}
+
+// show shows the page with what is chosen.
+func (s *Room) show(w http.ResponseWriter, r *http.Request, chosen url.Values, status int, n *ui.Notice) error {
+	v := &View{Fields: ui.NewFields(chosen), In: ui.MeasuresOf(r), Dials: dials, Besides: besides, Query: chosen.Encode()}
 	v.Typed = true
 	if err := s.fill(r.Context(), v); err != nil {
 		return err
 	}
-	s.Render(w, r, "trip", http.StatusOK, ui.Frame{Title: "Trip", Page: "trip", Data: v, In: &v.In})
+	s.Render(w, r, "trip", status, ui.Frame{Title: "Trip", Page: "trip", Data: v, In: &v.In, Notice: n})
 	return nil
 }
 
@@ -111,8 +129,12 @@ func (s *Room) fill(ctx context.Context, v *View) error {
 	if err != nil {
 		return err
 	}
+	if v.Ways, err = s.book.Ways(ctx); err != nil {
+		return err
+	}
 	v.choose()
 	v.places(sites)
+	v.along()
 	switch {
 	case v.Car == nil:
 		v.Missing = "Note a car in the Garage first: its capacity and what it takes a kilometre."
@@ -138,6 +160,14 @@ func (s *Room) fill(ctx context.Context, v *View) error {
 	return nil
 }
 
+// Rough tells whether weather or load are other than usual.
+func (v *View) Rough() bool {
+	load := v.Values.Get("mass")
+	return v.Values.Get("rain") != "" || v.Values.Get("wind") != "" || v.Values.Get("climate") != "" ||
+		load != "" && load != fmt.Sprint(trip.UsualMassKg) ||
+		v.Errors["wind"]+v.Errors["climate"]+v.Errors["mass"] != ""
+}
+
 // choose settles the car and what plans are weighed by.
 func (v *View) choose() {
 	id := v.ID("car")
@@ -148,6 +178,12 @@ func (v *View) choose() {
 	}
 	if v.Car == nil && len(v.Cars) > 0 {
 		v.Car = &v.Cars[0]
+	}
+	id = v.ID("way")
+	for i := range v.Ways {
+		if id != nil && v.Ways[i].ID == *id {
+			v.Way = &v.Ways[i]
+		}
 	}
 	by := trip.Weigh(v.Word("weigh", trip.Weighs))
 	if by == "" {
@@ -167,7 +203,7 @@ func (v *View) places(sites []logbook.Site) {
 			continue
 		}
 		best := slices.MaxFunc(site.Stalls, func(a, b logbook.Stall) int { return cmp.Compare(rated(a), rated(b)) })
-		p := place{ID: best.ID, Name: site.Name, stall: best.Describe(), At: fmt.Sprintf("at_%d", best.ID),
+		p := place{ID: best.ID, Name: site.Name, site: site, stall: best.Describe(), At: fmt.Sprintf("at_%d", best.ID),
 			Detour: fmt.Sprintf("detour_%d", best.ID), AtLabel: site.Name + " lies at", ByWhat: site.Name + ", there and back"}
 		if kw := rated(best); kw > 0 {
 			p.Strength = words.Figure(kw, 0) + " kW"
@@ -209,13 +245,17 @@ func (v *View) number(name, unit string, usual, least, most float64) float64 {
 // asTyped puts a trip together from the form.
 func (v *View) asTyped() trip.Trip {
 	n := map[string]float64{}
-	for _, d := range dials {
+	for _, d := range slices.Concat(dials, besides) {
 		n[d.Name] = v.number(d.Name, d.Unit, d.Usual, d.Min, d.Max)
 	}
 	t := trip.Trip{Car: v.Car.Describe(latest(v.Car)), DistanceKm: n["distance"], SpeedKmh: n["speed"],
 		StartPct: n["start"], ArrivePct: n["arrive"], ReservePct: n["reserve"], AmbientC: n["outside"],
-		BatteryC: n["battery"],
-		Weigh:    trip.Weigh(v.Values.Get("weigh")), MinuteWorth: n["worth"]}
+		BatteryC: n["battery"], MassKg: n["mass"],
+		Weather: &trip.Weather{HeadwindKmh: n["wind"], Rain: v.Values.Get("rain") != "", ClimateKW: n["climate"]},
+		Weigh:   trip.Weigh(v.Values.Get("weigh")), MinuteWorth: n["worth"]}
+	if v.Way != nil {
+		t.Track = &v.Way.Track
+	}
 	if v.Values.Get("battery") == "" {
 		t.BatteryC = t.AmbientC + forecast.DrivenK
 	}
@@ -261,6 +301,9 @@ func (v *View) find(t trip.Trip) {
 	if t.Known.Rests() && t.Known.Draws(t.Car) {
 		v.Said = fmt.Sprintf("By what %d of its runs showed.", len(t.Known.Runs))
 	}
+	if t.Track != nil && len(t.Track.HeightM) == 0 {
+		v.Said += " " + v.Way.Name + " came without heights: it counts as level."
+	}
 	for _, p := range plans.Plans {
 		v.Plans = append(v.Plans, v.show(&t, p))
 	}
@@ -271,6 +314,14 @@ func (v *View) find(t trip.Trip) {
 		site := t.Sites[s.Site]
 		d.Stops = append(d.Stops, draw.TripStop{Name: site.Name, AtKm: site.AtKm, ArrivePct: s.ArrivePct,
 			LeavePct: s.LeavePct, Minutes: s.ChargeMin, Why: s.Why.In(v.In)})
+	}
+	for _, c := range plans.Plans[0].Along {
+		d.Along = append(d.Along, draw.Spot{Km: c.Km, V: c.Pct})
+	}
+	if t.Track != nil && len(t.Track.HeightM) > 0 {
+		for i, km := range t.Track.Km {
+			d.Land = append(d.Land, draw.Spot{Km: km * t.DistanceKm / t.Track.LengthKm(), V: t.Track.HeightM[i]})
+		}
 	}
 	v.Picture = d.SVG()
 }
@@ -295,7 +346,7 @@ func (s *Room) keep(w http.ResponseWriter, r *http.Request) error {
 	if !ok {
 		return nil
 	}
-	v := &View{Fields: f, In: ui.MeasuresOf(r), Dials: dials}
+	v := &View{Fields: f, In: ui.MeasuresOf(r), Dials: dials, Besides: besides}
 	if err := s.fill(r.Context(), v); err != nil {
 		return err
 	}
@@ -339,6 +390,9 @@ func (v *View) show(t *trip.Trip, p trip.Plan) shown {
 	p.Name = strings.ToUpper(p.Name[:1]) + p.Name[1:]
 	out := shown{Plan: p, Total: words.Hours(p.Minutes * 60), Parts: fmt.Sprintf("%s driving, %s charging, %s beside it",
 		words.Hours(p.DrivingMin*60), words.Hours(p.ChargingMin*60), words.Hours(p.OverheadMin*60))}
+	whKm := p.DrivenKWh * 1000 / t.DistanceKm
+	out.Takes = fmt.Sprintf("driving takes %s kWh, %s %s", words.Figure(p.DrivenKWh, 0),
+		words.Figure(v.In.Show("Wh/km", whKm), 0), v.In.Name("Wh/km"))
 	if p.Currency != "" {
 		out.Money = fmt.Sprintf("%s %s", words.Fixed(p.Cost, 2), p.Currency)
 	}

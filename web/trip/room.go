@@ -22,12 +22,16 @@ type Room struct {
 	book Book
 }
 
-// Book is what the room needs of the logbook: cars with what their runs taught, and sites.
+// Book is what the room needs of the logbook: cars with what their runs taught, sites, and ways.
 type Book interface {
 	Cars(ctx context.Context) ([]logbook.Car, error)
 	Known(ctx context.Context, car *run.Car, of logbook.Of) (*vehicle.Model, error)
 	SavePreparations(ctx context.Context, list []*logbook.Preparation) error
 	Sites(ctx context.Context) ([]logbook.Site, error)
+	Ways(ctx context.Context) ([]logbook.Way, error)
+	SaveWay(ctx context.Context, w *logbook.Way) error
+	DeleteWay(ctx context.Context, id int64) error
+	RestoreWay(ctx context.Context, id int64) error
 }
 
 // New furnishes the room. It fails when its own templates are broken.
@@ -43,4 +47,7 @@ func New(u *ui.UI, book Book) (*Room, error) {
 func (s *Room) Routes(r chi.Router) {
 	r.Get("/", s.Do(s.page))
 	r.Post("/keep", s.Do(s.keep))
+	r.Post("/ways", s.Do(s.takeWay))
+	r.Post("/ways/{id}/delete", s.Do(s.deleteWay))
+	r.Post("/ways/{id}/restore", s.Do(s.restoreWay))
 }
