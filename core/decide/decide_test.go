@@ -249,6 +249,17 @@ func TestWorthADetour(t *testing.T) {
 	// 33 kW give 3 of 30 more, but 29 at 88 %: nothing for certain.
 	a.Others = []decide.Other{{5, "Mill 5", kw(33, 0.50)}}
 	assert.Contains(t, decide.SaidOfDetours(of(t, a).Detours, 10, 80, "EUR").Kept(), "only where it gives all of its label")
+
+	// Of a car whose curve nobody noted and no run showed, a stronger stall's minutes would be those of any such car; a
+	// weaker one holds it whatever it takes.
+	a.Session.Car = larch()
+	a.Others = []decide.Other{{1, "Mill 1", kw(60, 0.60)}, {3, "Mill 3", kw(20, 0.40)}}
+	list = of(t, a).Detours
+	assert.True(t, list[0].Untold)
+	assert.Zero(t, list[0].WorthKm)
+	assert.False(t, list[1].Untold)
+	assert.True(t, list[1].Longer())
+	assert.Contains(t, decide.SaidOfDetours(list, 10, 80, "EUR").Kept(), "Whether Mill 1 would be quicker cannot be told")
 }
 
 // A cold pack takes a fraction of its power until charging has warmed it, so that one stays longer than with a warm one,

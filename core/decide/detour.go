@@ -26,6 +26,7 @@ type Detour struct {
 	Name    string
 	TS      float64 // there, from plug-in; s
 	Alike   bool    // it takes as long as where it is planned, as far as can be told
+	Untold  bool    // it may be quicker, but no run and no note shows what the car would take there
 	SavedS  float64 // against the stall that is planned; below zero: it takes longer
 	LeastS  float64 // the same where that stall gives what stalls often give of their label
 	WorthKm float64 // so many kilometres more in all take as long as it saves; 0: it saves nothing that can be told
@@ -41,6 +42,7 @@ func Detours(session forecast.Plan, others []Other, speedKmh float64) []Detour {
 	if math.IsNaN(here) {
 		return nil
 	}
+	told := told(session)
 	list := make([]Detour, len(others))
 	var all sync.WaitGroup
 	for i, o := range others {
@@ -51,7 +53,8 @@ func Detours(session forecast.Plan, others []Other, speedKmh float64) []Detour {
 			weak := session
 			weak.Assumed.PowerSharePct = min(limit.TypicalSharePct, share(session))
 			least, _ := chargedAt(weak, o.Stall)
-			if d.LeastS = here - least; !d.Alike && d.SavedS > 0 {
+			d.Untold = !d.Alike && d.SavedS > 0 && !told
+			if d.LeastS = here - least; !d.Alike && d.SavedS > 0 && told {
 				d.WorthKm = d.SavedS / 3600 * speedKmh
 			}
 			d.MoreIs = d.Cost - cost
@@ -64,6 +67,21 @@ func Detours(session forecast.Plan, others []Other, speedKmh float64) []Detour {
 		return cmp.Or(cmp.Compare(a.TS, b.TS), cmp.Compare(a.Name, b.Name))
 	})
 	return list
+}
+
+// told tells whether what the car itself takes is noted or was seen over most of the window. Where its runs show only
+// what their stalls gave, a stronger stall's minutes rest on the kind of car, and are not said.
+func told(session forecast.Plan) bool {
+	if session.Car != nil && !session.Known.Draws(session.Car) {
+		return len(session.Car.Envelope) > 0 || session.Gentle && len(session.Car.GentleEnvelope) > 0
+	}
+	seen, all := 0, 0
+	for pct := session.FromPct; pct < session.ToPct; pct++ {
+		if all++; session.Known.Saw(pct) {
+			seen++
+		}
+	}
+	return 2*seen >= all
 }
 
 func share(session forecast.Plan) float64 {
@@ -120,6 +138,9 @@ const leastPrice = 0.01
 
 func saidOfBest(list []Detour, fromPct, toPct float64) say.Text {
 	best, window := list[0], say.Window(fromPct, toPct)
+	if best.Untold {
+		return say.T("decide.stall-untold", best.Name, window)
+	}
 	if best.WorthKm <= 0 {
 		return say.T("decide.no-stall-saves", window)
 	}

@@ -78,13 +78,17 @@ var Figures = figure.List[Explained]{
 			"driving for, there and back, while that takes less. A stronger stall seldom gives all of its label, so that " +
 			"what it saves for certain may be less.",
 		Formula: "(t here − t there) × speed; nothing where the two differ by no more than 2 %. At least: with the " +
-			"other stall at 88 % of its label.",
+			"other stall at 88 % of its label. Not said of a quicker stall where the car's own curve is neither noted " +
+			"nor seen over half of the window.",
 		Source: "88 %: common practice, no source",
 		Numbers: func(x Explained) (n figure.Lines) {
 			if x.Advice == nil {
 				return nil
 			}
 			for _, d := range x.Advice.Detours {
+				if d.Untold {
+					continue
+				}
 				if d.Longer() {
 					n.Say("decide.elsewhere-longer", d.Name, say.Clock(d.TS), d.Apart())
 				} else {

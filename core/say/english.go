@@ -501,7 +501,10 @@ var english = map[string]string{
 	"decide.shorter":           "As planned {0}; with the change {1}, {2} shorter.",
 	"decide.stall-may-save": "{0} saves {1} over {2}, worth {3} in all, but only where it gives all of " +
 		"its label.",
-	"decide.stall-saves":  "{0} saves {1} over {2}: worth a detour of up to {3} in all, and no more.",
+	"decide.stall-saves": "{0} saves {1} over {2}: worth a detour of up to {3} in all, and no more.",
+	"decide.stall-untold": "Whether {0} would be quicker cannot be told: most of {1} no run shows " +
+		"what the car takes by itself, only what its stalls gave. A run there " +
+		"would tell.",
 	"decide.start":        "{0}: {1}, {2}",
 	"decide.starts-alike": "{0} points take as long from whichever charge.",
 	"decide.starts-least": "{0} points take least from {1}: {2}.",

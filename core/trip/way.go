@@ -29,8 +29,9 @@ type way struct {
 }
 
 // wayOf works out what driving takes. On the level it is the noted consumption, or what that comes to at the trip's
-// speed, temperature and weather (prepare.Road). On a slope the wheels have the car's weight to lift besides: a force of
-// mass × g × the slope. What they take they take through the drive's losses, and what they brake comes back through them.
+// speed, temperature and weather (prepare.Road). On a slope the wheels have the car's weight to lift besides: a force
+// of mass × g × the slope. What they take they take through the drive's losses, and what they brake comes back through
+// them.
 func (r *road) wayOf(whPerKm float64) way {
 	wheels, hourly := whPerKm, 0.0
 	if r.Weather != nil {
