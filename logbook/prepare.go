@@ -27,6 +27,8 @@ type Preparation struct {
 	StallID   *int64
 	Stall     *Stall
 	AdapterID *int64
+	TripID    *int64            // whose stop it is
+	ChargeS   *float64          // how long the trip has the charge take
 	Choices   map[string]string `gorm:"serializer:json"`
 	CreatedAt time.Time
 	DeletedAt gorm.DeletedAt
@@ -100,18 +102,6 @@ func (b *PlanStore) SavePreparation(ctx context.Context, p *Preparation) error {
 		return fmt.Errorf("plan %d: %w", p.ID, ErrNotFound)
 	}
 	return mapped("keeping the plan", res.Error)
-}
-
-// SavePreparations stores several plans, all of them or none.
-func (b *PlanStore) SavePreparations(ctx context.Context, list []*Preparation) error {
-	return mapped("keeping the plans", b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
-		for _, p := range list {
-			if err := tx.Omit("Car", "Stall").Save(p).Error; err != nil {
-				return err
-			}
-		}
-		return nil
-	}))
 }
 
 // DeletePreparation puts a plan aside; RestorePreparation brings it back.

@@ -10,6 +10,7 @@ import (
 	"net/http/httptest"
 	"net/url"
 	"regexp"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -132,4 +133,30 @@ func TestTripAlongATrack(t *testing.T) {
 	assert.Len(t, ways, before)
 	assert.Equal(t, http.StatusSeeOther, post(h, "/trip/ways/"+id+"/restore", nil).Code)
 	assert.Equal(t, http.StatusNotFound, post(h, "/trip/ways/999999/delete", nil).Code)
+}
+
+// A trip that was kept stands on the page, each stop with what was planned; a run that was made by a stop's plan stands
+// beside it with its own charge and time, and a stop whose plan was removed is gone.
+func TestAKeptTripAgainstItsRuns(t *testing.T) {
+	h, sql := handlerWithSQL(t)
+	q := url.Values{"distance": {"620"}, "start": {"85"}, "outside": {"6"}, "plan": {"Fastest"}}
+	page := get(h, "/trip").Body.String()
+	for i, f := range regexp.MustCompile(`name="(at_\d+)"`).FindAllStringSubmatch(page, 4) {
+		q.Set(f[1], fmt.Sprint(140+90*i))
+	}
+	assert.NotContains(t, page, "Kept trips")
+	require.Equal(t, http.StatusSeeOther, post(h, "/trip/keep", q).Code)
+	page = get(h, "/trip").Body.String()
+	assert.Contains(t, page, "Fastest, 620 km with ")
+	stops := regexp.MustCompile(`(\d+) to (\d+) % in \d+ min`).FindAllString(page, -1)
+	require.Greater(t, len(stops), 1)
+	assert.Equal(t, len(stops), strings.Count(page, "not charged yet"))
+
+	sql(`UPDATE runs SET preparation_id = (SELECT min(id) FROM preparations WHERE trip_id IS NOT NULL) WHERE id = 1`)
+	page = get(h, "/trip").Body.String()
+	assert.Equal(t, len(stops)-1, strings.Count(page, "not charged yet"))
+	assert.Regexp(t, `href="/runs/1"[^>]*>\d+ to \d+ % in `, page)
+	assert.Contains(t, page, fmt.Sprintf("1 of %d charged: ", len(stops)))
+	sql(`UPDATE preparations SET deleted_at = now() WHERE trip_id IS NOT NULL`)
+	assert.NotContains(t, get(h, "/trip").Body.String(), "Kept trips")
 }

@@ -84,6 +84,9 @@ type View struct {
 	Ways    []logbook.Way
 	Way     *logbook.Way // nil: level
 	Query   string       // what is chosen, for a way that is yet to come
+	Kept    []kept
+
+	distanceKm float64
 	Places  []place
 	Missing string // what is needed before anything can be found
 	Heading string
@@ -109,6 +112,10 @@ func (s *Room) show(w http.ResponseWriter, r *http.Request, chosen url.Values, s
 	v := &View{Fields: ui.NewFields(chosen), In: ui.MeasuresOf(r), Dials: dials, Besides: besides, Query: chosen.Encode()}
 	v.Typed = true
 	if err := s.fill(r.Context(), v); err != nil {
+		return err
+	}
+	var err error
+	if v.Kept, err = s.kept(r.Context()); err != nil {
 		return err
 	}
 	s.Render(w, r, "trip", status, ui.Frame{Title: "Trip", Page: "trip", Data: v, In: &v.In, Notice: n})
@@ -156,6 +163,7 @@ func (s *Room) fill(ctx context.Context, v *View) error {
 	if t.Known, err = s.book.Known(ctx, t.Car, of); err != nil {
 		return err
 	}
+	v.distanceKm = t.DistanceKm
 	v.find(t)
 	return nil
 }
@@ -357,7 +365,7 @@ func (s *Room) keep(w http.ResponseWriter, r *http.Request) error {
 	var list []*logbook.Preparation
 	for k, stop := range v.Plans[i].Stops {
 		p := &logbook.Preparation{Title: fmt.Sprintf("Stop %d of %d: %s", k+1, len(v.Plans[i].Stops), stop.Site),
-			Choices: map[string]string{}, CarID: &v.Car.ID}
+			Choices: map[string]string{}, CarID: &v.Car.ID, ChargeS: run.N(stop.ChargeMin * 60)}
 		for key := range stop.choices {
 			p.Choices[key] = stop.choices.Get(key)
 		}
@@ -366,7 +374,12 @@ func (s *Room) keep(w http.ResponseWriter, r *http.Request) error {
 		}
 		list = append(list, p)
 	}
-	if err := s.book.SavePreparations(r.Context(), list); err != nil {
+	name := fmt.Sprintf("%s, %s %s with %s", v.Plans[i].Name, words.Figure(v.In.Show("km", v.distanceKm), 0),
+		v.In.Name("km"), v.Car.Name)
+	if v.Way != nil {
+		name += ": " + v.Way.Name
+	}
+	if err := s.book.SaveTrip(r.Context(), name, list); err != nil {
 		return err
 	}
 	http.Redirect(w, r, ui.PlanPath(list[0].ID), http.StatusSeeOther)
