@@ -52,6 +52,7 @@ type Book struct {
 	*BenchStore
 	*PlanStore
 	*DeskStore
+	*ReportStore
 	*AccessStore
 }
 

@@ -77,6 +77,9 @@ type PlanStore struct {
 // DeskStore keeps files on their way in, and how files of their kind were understood.
 type DeskStore struct{ *base }
 
+// ReportStore keeps what was published, and the links by which it is read.
+type ReportStore struct{ *base }
+
 // AccessStore keeps who may come in: the password, sessions, stations and programs.
 type AccessStore struct{ *base }
 
@@ -114,6 +117,7 @@ func newBook(b *base) (*Book, error) {
 		BenchStore:     &BenchStore{b},
 		PlanStore:      &PlanStore{base: b, sites: sites},
 		DeskStore:      &DeskStore{b},
+		ReportStore:    &ReportStore{b},
 		AccessStore:    &AccessStore{b},
 	}, nil
 }

@@ -376,6 +376,9 @@ func TestAccessibility(t *testing.T) {
 			"/definitions",
 			"/runs/1/how/peak",
 			"/bench/how/fair?runs=1,2,3",
+			"/reports",
+			"/reports/new?runs=1,2",
+			published(s.T, s.ts.Config.Handler, "1", nil),
 			"/no-such-page",
 		}, stall
 	}

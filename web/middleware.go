@@ -10,6 +10,8 @@ import (
 
 	"github.com/go-chi/chi/v5/middleware"
 	"github.com/klauspost/compress/gzip"
+
+	"zincroad/web/publish"
 )
 
 // logged writes one line for each request that was slow or went wrong.
@@ -24,8 +26,8 @@ func (s *Server) logged(next http.Handler) http.Handler {
 			level = slog.LevelWarn
 		}
 		from, _ := s.access.From(r)
-		s.Log.Log(r.Context(), level, "request", "method", r.Method, "path", r.URL.Path, "status", ww.Status(),
-			"from", from, "took", time.Since(began).Round(time.Microsecond))
+		s.Log.Log(r.Context(), level, "request", "method", r.Method, "path", publish.Hidden(r.URL.Path), "status",
+			ww.Status(), "from", from, "took", time.Since(began).Round(time.Microsecond))
 	})
 }
 

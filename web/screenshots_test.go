@@ -1,6 +1,7 @@
 package web_test
 
 import (
+	"net/url"
 	"os"
 	"path/filepath"
 	"testing"
@@ -31,6 +32,8 @@ func TestScreenshots(t *testing.T) {
 	shot("/runs/1", "run", chromedp.WaitVisible(css("figure.evidence svg")))
 	shot("/trip?way=1&start=85&outside=6&at_18=140&at_5=230&detour_5=6&at_13=310&at_15=420", "trip")
 	shot("/bench?runs=2,6", "bench")
+	shot(published(t, s.ts.Config.Handler, "1", url.Values{"title": {"Cold at Fulling Mill"},
+		"author": {"The workshop"}})+"/report.html", "report")
 	shot("/bench/matrix", "kinds")
 	shot("/prepare?kept=2", "prepare")
 	shot("/prepare/decide?kept=1&if_battery=25", "decide")
@@ -66,7 +69,6 @@ func TestScreenshots(t *testing.T) {
 	s.picture(filepath.Join(dir, "import.png"))
 	s.do(chromedp.Click(chromedp.CSS("[data-theme-to=night]")),
 		chromedp.WaitVisible(chromedp.CSS("html[data-theme=night] h1")))
-	shot("/runs/2", "run-night")
 	shot("/?group=car", "road-night")
 	s.quiet()
 }

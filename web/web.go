@@ -25,6 +25,7 @@ import (
 	"zincroad/web/desk"
 	"zincroad/web/garage"
 	"zincroad/web/plan"
+	"zincroad/web/publish"
 	"zincroad/web/road"
 	"zincroad/web/runs"
 	"zincroad/web/stall"
@@ -46,16 +47,17 @@ type Server struct {
 
 	behindTLS bool
 
-	access *access.Room
-	road   *road.Room
-	runs   *runs.Room
-	bench  *bench.Room
-	plan   *plan.Room
-	stall  *stall.Room
-	desk   *desk.Room
-	garage *garage.Room
-	trip   *trip.Room
-	api    *api.Room
+	access  *access.Room
+	road    *road.Room
+	runs    *runs.Room
+	bench   *bench.Room
+	plan    *plan.Room
+	stall   *stall.Room
+	desk    *desk.Room
+	garage  *garage.Room
+	trip    *trip.Room
+	publish *publish.Room
+	api     *api.Room
 }
 
 // requestTimeout is how long a page may take; imports have importTimeout.
@@ -66,11 +68,20 @@ const (
 	uploadPatience = 2 * time.Minute
 )
 
-// New makes a server. It fails when its own templates or files are broken.
-func New(book *logbook.Book, log *slog.Logger) (*Server, error) {
+// Font is the letters of pages and pictures, as woff2.
+func Font() ([]byte, error) {
 	font, err := staticFiles.ReadFile("static/archivo.woff2")
 	if err != nil {
 		return nil, fmt.Errorf("the font is missing from the program, build it with make build: %w", err)
+	}
+	return font, nil
+}
+
+// New makes a server. It fails when its own templates or files are broken.
+func New(book *logbook.Book, log *slog.Logger) (*Server, error) {
+	font, err := Font()
+	if err != nil {
+		return nil, err
 	}
 	u, err := ui.New(log, font)
 	if err != nil {
@@ -93,6 +104,7 @@ func New(book *logbook.Book, log *slog.Logger) (*Server, error) {
 		func() (err error) { s.desk, err = desk.New(u, book); return err },
 		func() (err error) { s.garage, err = garage.New(u, book); return err },
 		func() (err error) { s.trip, err = trip.New(u, book); return err },
+		func() (err error) { s.publish, err = publish.New(u, book, s.access.From); return err },
 	} {
 		if err := open(); err != nil {
 			return nil, err
@@ -151,6 +163,7 @@ func (s *Server) Handler() http.Handler {
 		r.Route("/runs/{id}", s.runs.Routes)
 		r.With(s.often(costlyAMinute)).Route("/prepare", s.plan.Routes)
 		r.With(s.often(costlyAMinute)).Route("/trip", s.trip.Routes)
+		r.With(s.often(costlyAMinute)).Route("/reports", s.publish.Routes)
 		r.Route("/stall", s.stall.Routes)
 		r.Route("/garage", s.garage.Routes)
 		r.Route("/sites", s.garage.SiteRoutes)
@@ -171,6 +184,10 @@ func (s *Server) Handler() http.Handler {
 	r.Group(func(r chi.Router) {
 		r.Use(limited(exportTimeout), s.often(filesAMinute), s.away, s.access.Gate, s.copied)
 		s.runs.Exports(r)
+	})
+	r.Route(publish.Prefix, func(r chi.Router) { // whoever has a link
+		r.Use(limited(requestTimeout), forms(maxForm))
+		s.publish.Open(r)
 	})
 	r.Route(api.Prefix, func(r chi.Router) {
 		r.Use(limited(importTimeout), s.often(apiAMinute))

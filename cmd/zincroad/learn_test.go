@@ -1,11 +1,13 @@
 package main
 
 import (
+	"bytes"
 	"encoding/json"
 	"fmt"
 	"math"
 	"os"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -128,7 +130,20 @@ func TestReport(t *testing.T) {
 	require.Zero(t, status, errOut)
 	page, err := os.ReadFile(to)
 	require.NoError(t, err)
-	assert.Regexp(t, `<h1>\s*10–80 % took .* in “first”`, string(page[:min(len(page), 12_000)]))
+	assert.True(t, regexp.MustCompile(`<h1>\s*10–80 % took .* in “first”`).Match(page))
+	words := filepath.Join(t.TempDir(), "words.md")
+	require.NoError(t, os.WriteFile(words, []byte("It was **wet**."), 0o600))
+	_, errOut, status = zincroad(t, "report", warmFolder(t, "first", 350), "-o", to, "--title", "A night", "--by",
+		"The workshop", "--words", words)
+	require.Zero(t, status, errOut)
+	page, err = os.ReadFile(to)
+	require.NoError(t, err)
+	for _, says := range []string{"A night, by The workshop", "<strong>wet</strong>", "font-face"} {
+		assert.True(t, bytes.Contains(page, []byte(says)), says)
+	}
+	_, errOut, status = zincroad(t, "report", warmFolder(t, "first", 350), "-o", to, "--words", words+"x")
+	assert.Equal(t, 2, status)
+	assert.Contains(t, errOut, "--words")
 	_, errOut, status = zincroad(t, "report", warmFolder(t, "first", 350), "-o", filepath.Join(to, "inside"))
 	assert.Equal(t, 2, status)
 	assert.Contains(t, errOut, "-o")

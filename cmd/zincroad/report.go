@@ -7,12 +7,13 @@ import (
 	"github.com/spf13/cobra"
 
 	"zincroad/core/bench"
+	"zincroad/web"
 	"zincroad/web/report"
 )
 
 // reportCommand makes a page of runs that others read.
 func reportCommand() *cobra.Command {
-	var to string
+	var to, title, by, words string
 	c := &cobra.Command{
 		Use:   "report RUN… -o report.html",
 		Short: "One page of a run, or of several side by side, that others read: nothing fetched, no script, prints on A4",
@@ -22,11 +23,22 @@ func reportCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
+			cover := report.Cover{Title: title, By: by}
+			if words != "" {
+				said, err := os.ReadFile(words)
+				if err != nil {
+					return refused(c.ErrOrStderr(), "--words", err)
+				}
+				cover.Words = string(said)
+			}
+			if cover.Font, err = web.Font(); err != nil {
+				return err
+			}
 			f, err := os.Create(to)
 			if err != nil {
 				return refused(c.ErrOrStderr(), "-o", err)
 			}
-			err = report.Write(f, bench.SubjectsOf(runs))
+			err = report.Write(f, bench.SubjectsOf(runs), cover)
 			if closing := f.Close(); err == nil {
 				err = closing
 			}
@@ -36,6 +48,9 @@ func reportCommand() *cobra.Command {
 			return nil
 		},
 	}
+	c.Flags().StringVar(&title, "title", "", "what it is called; else its verdict is its title")
+	c.Flags().StringVar(&by, "by", "", "who says so")
+	c.Flags().StringVar(&words, "words", "", "a file of Markdown with your own words")
 	c.Flags().StringVarP(&to, "output", "o", "report.html", "the file to write")
 	return c
 }

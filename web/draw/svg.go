@@ -5,7 +5,6 @@ package draw
 
 import (
 	_ "embed"
-	"encoding/base64"
 	"fmt"
 	"html"
 	"math"
@@ -142,12 +141,6 @@ var linesCSS string
 // Standalone makes a picture that needs no page: with its own colours, a white
 // ground, a caption above it and, where it is given, the font.
 func Standalone(svg, caption string, woff2 []byte) string {
-	style := standaloneCSS + linesCSS
-	if len(woff2) > 0 {
-		style = `@font-face{font-family:"Archivo Variable";src:url(data:font/woff2;base64,` +
-			base64.StdEncoding.EncodeToString(woff2) +
-			`) format("woff2");font-weight:100 900;font-stretch:62% 125%}` + style
-	}
 	start := strings.Index(svg, `viewBox="0 0 `)
 	if start < 0 {
 		return svg
@@ -167,7 +160,7 @@ func Standalone(svg, caption string, woff2 []byte) string {
 	ground := fmt.Sprintf(
 		`<style>%s</style><rect class="ground" x="0" y="%s" width="%s" height="%s"/>`+
 			`<text class="caption" font-size="%s" x="8" y="-10">%s</text>`,
-		style,
+		OwnStyle(woff2),
 		num(-top),
 		num(w),
 		num(h+top),
@@ -176,6 +169,3 @@ func Standalone(svg, caption string, woff2 []byte) string {
 	)
 	return out[:body] + ground + out[body:]
 }
-
-// StandaloneStyle is how pictures look on a page that is not the program's own.
-func StandaloneStyle() string { return standaloneCSS + linesCSS }

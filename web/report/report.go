@@ -1,8 +1,9 @@
 // Package report makes one page of a run or of several that others read: whole in itself, nothing fetched, no script;
-// it prints on A4.
+// it prints on A4. What it says is made once (Make) and kept as it is; what its author adds stands around it (Cover).
 package report
 
 import (
+	"bytes"
 	"embed"
 	"fmt"
 	"html/template"
@@ -13,19 +14,20 @@ import (
 	"zincroad/core/bench"
 	"zincroad/core/curve"
 	"zincroad/core/figure"
+	"zincroad/core/limit"
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/trace"
 	"zincroad/core/words"
 	"zincroad/web/draw"
 )
 
-//go:embed report.html
+//go:embed report.html report.css
 var files embed.FS
 
-var page = template.Must(template.New("report.html").Funcs(template.FuncMap{
+var pages = template.Must(template.New("").Funcs(template.FuncMap{
 	//nolint:gosec // made by package draw, which escapes
 	"svg": func(s string) template.HTML { return template.HTML(s) },
-	"css": func(s string) template.CSS { return template.CSS(s) }, //nolint:gosec // the program's own
 	"fig": words.Figure,
 	"fixed": func(v *float64, d int) string {
 		if v == nil {
@@ -34,10 +36,75 @@ var page = template.Must(template.New("report.html").Funcs(template.FuncMap{
 		return words.Fixed(*v, d)
 	},
 	"clock": words.Clock,
+	"joined": func(list []say.Text) string {
+		var out []string
+		for _, e := range list {
+			out = append(out, e.Kept())
+		}
+		return strings.Join(out, "; ")
+	},
+	"letter": func(c limit.Cause) string { return draw.LookOf(c).Letter },
 }).ParseFS(files, "report.html"))
 
 // slices is into how many parts of time a picture is thinned out.
 const slices = 150
+
+// Subject is a run with its thinned-out curves.
+type Subject struct {
+	bench.Subject
+	Curves map[trace.Side]trace.Reduced
+}
+
+// Subjects are runs as they were laid on the bench, with the curves of their logs.
+func Subjects(list []bench.Subject) []Subject {
+	var out []Subject
+	for _, s := range list {
+		of := Subject{Subject: s}
+		if w, ok := s.Work.(interface {
+			Reduce(n int) map[trace.Side]trace.Reduced
+		}); ok {
+			of.Curves = w.Reduce(slices)
+		}
+		out = append(out, of)
+	}
+	return out
+}
+
+// The parts of a report that its author may leave out. The verdict, how it was tested and the cautions always stand.
+const (
+	PartHeld    = "held"
+	PartFound   = "found"
+	PartCurve   = "curve"
+	PartPosts   = "posts"
+	PartWindows = "windows"
+	PartMoney   = "money"
+	PartFigures = "figures"
+)
+
+// Part is one of them with its name.
+type Part struct{ Key, Name string }
+
+// Parts lists them in the order of the page.
+var Parts = []Part{
+	{PartHeld, "What held it"},
+	{PartFound, "What else was found"},
+	{PartCurve, "The curve"},
+	{PartPosts, "The posts"},
+	{PartWindows, "The windows"},
+	{PartMoney, "What it cost"},
+	{PartFigures, "How each figure is worked out"},
+}
+
+// Content is what a report says, made once and kept as it is.
+type Content struct {
+	Heading     string   `json:"heading"` // the verdict
+	Description string   `json:"description"`
+	HTML        string   `json:"html"`
+	CSV         string   `json:"csv"`      // the figures as a table
+	Pictures    []string `json:"pictures"` // SVG: the strip and the curve, or the curves of several
+	Facts       []string `json:"facts"`    // what goes with the picture
+	Arithmetic  int      `json:"arithmetic"`
+}
 
 // one is a run as the page shows it.
 type one struct {
@@ -49,6 +116,7 @@ type one struct {
 	Reading              *curve.Reading
 	Windows              []curve.Window
 	Cost                 string
+	Cannot               []string // what cannot be said, in sentences
 }
 
 // together is what runs side by side come to.
@@ -61,35 +129,60 @@ type together struct {
 
 type laid struct{ Title, Took, Average string }
 
-// Write writes the page of some runs.
-func Write(w io.Writer, subjects []bench.Subject) error {
+// Make works out what a report of some runs says, with all parts but those left out.
+func Make(subjects []Subject, without ...string) (*Content, error) {
 	var runs []one
 	for _, s := range subjects {
 		runs = append(runs, oneOf(s))
 	}
+	out := &Content{Heading: runs[0].Verdict, Pictures: []string{runs[0].Strip, runs[0].Curve}, Arithmetic: curve.Version,
+		CSV: csvOf(subjects), Facts: runs[0].Tested}
 	var both *together
 	if len(subjects) > 1 {
 		both = togetherOf(subjects)
+		out.Pictures, out.Facts = []string{both.Curve}, nil
+		for i, r := range runs {
+			out.Facts = append(out.Facts, fmt.Sprintf("%s: %s.", r.Title, both.Runs[i].Took))
+		}
+		if len(both.Verdicts) > 0 {
+			out.Heading = both.Verdicts[0].Text.Kept()
+		}
 	}
-	heading := runs[0].Verdict
-	if both != nil && len(both.Verdicts) > 0 {
-		heading = both.Verdicts[0].Text.Kept()
+	out.Description = strings.Join(out.Facts, " ")
+	with := map[string]bool{}
+	for _, p := range Parts {
+		with[p.Key] = true
 	}
-	err := page.Execute(w, map[string]any{"Heading": heading, "Runs": runs, "Both": both, "Style": draw.StandaloneStyle(),
+	for _, key := range without {
+		with[key] = false
+	}
+	var b bytes.Buffer
+	err := pages.ExecuteTemplate(&b, "content", map[string]any{"Runs": runs, "Both": both, "With": with,
 		"Figures": figures(), "Arithmetic": curve.Version})
 	if err != nil {
-		return fmt.Errorf("writing the report: %w", err)
+		return nil, fmt.Errorf("writing the report: %w", err)
 	}
-	return nil
+	out.HTML = b.String()
+	return out, nil
+}
+
+// Write writes the page of some runs, under a cover without content.
+func Write(w io.Writer, subjects []bench.Subject, cover Cover) error {
+	c, err := Make(Subjects(subjects))
+	if err != nil {
+		return err
+	}
+	cover.Content = *c
+	return cover.Write(w)
 }
 
 // figures are how each figure is worked out, as the page of definitions says it.
 func figures() []figure.Text { return curve.Figures.Texts() }
 
 // oneOf is a run with everything that the page says of it.
-func oneOf(s bench.Subject) one {
+func oneOf(s Subject) one {
 	x, r := s.Reading, s.Run
-	out := one{Title: r.Title, Reading: x, Windows: x.Windows, Tested: tested(r), NotNoted: notNoted(r)}
+	out := one{Title: r.Title, Reading: x, Windows: x.Windows, Tested: tested(r, x), NotNoted: notNoted(r)}
 	if len(x.Findings) > 0 {
 		out.Verdict, out.Sure = x.Findings[0].Text.Kept(), string(x.Findings[0].Confidence)
 		out.Findings = x.Findings[1:]
@@ -99,27 +192,22 @@ func oneOf(s bench.Subject) one {
 	if x.Cost != nil {
 		out.Cost = words.Fixed(x.Cost.Total, 2) + " " + x.Cost.Currency
 	}
+	out.Cannot = cannot(x)
 	out.Strip = strip(s)
-	out.Curve = curves([]bench.Subject{s})
+	out.Curve = curves([]Subject{s})
 	return out
 }
 
 // column is a channel of a run's side thinned out, from clock zero.
-func column(s bench.Subject, c trace.Channel) (t, v []float64) {
-	w, ok := s.Work.(interface {
-		Reduce(n int) map[trace.Side]trace.Reduced
-	})
-	if !ok {
-		return nil, nil
-	}
-	red := w.Reduce(slices)[s.Reading.Side]
+func column(s Subject, c trace.Channel) (t, v []float64) {
+	red := s.Curves[s.Reading.Side]
 	for _, at := range red.T {
 		t = append(t, at-s.Reading.ZeroS)
 	}
 	return t, red.Columns[c]
 }
 
-func strip(s bench.Subject) string {
+func strip(s Subject) string {
 	x := s.Reading
 	d := draw.Strip{Title: "Power of " + s.Run.Title + " against time", Posts: x.Posts, Gaps: x.Gaps}
 	t, kw := column(s, trace.Power)
@@ -138,7 +226,7 @@ func strip(s bench.Subject) string {
 }
 
 // curves are the powers of runs against charge.
-func curves(list []bench.Subject) string {
+func curves(list []Subject) string {
 	d := draw.Curves{Title: "Power against state of charge", XName: "state of charge", XUnit: "%", YName: "power",
 		YUnit: "kW", FromZero: true}
 	for i, s := range list {
@@ -156,7 +244,7 @@ func curves(list []bench.Subject) string {
 }
 
 // tested says in sentences how a run was tested: car, stall, method and conditions, as they were noted.
-func tested(r *run.Run) []string {
+func tested(r *run.Run, x *curve.Reading) []string {
 	var out []string
 	say := func(format string, args ...any) { out = append(out, fmt.Sprintf(format, args...)) }
 	if c := r.Car; c != nil && c.Name != "" {
@@ -187,6 +275,7 @@ func tested(r *run.Run) []string {
 	if m := r.Method; m != nil && m.Name != "" {
 		say("Method: %s.", m.Name)
 	}
+	out = append(out, departures(r.Method, x)...)
 	if c := r.Conditions; c != nil {
 		if v, ok := run.Value(c.AmbientC); ok {
 			say("%s °C outside.", words.Figure(v, 0))
@@ -210,6 +299,48 @@ func tested(r *run.Run) []string {
 	}
 	if !r.StartedAt.IsZero() {
 		say("%s.", r.StartedAt.Format("2 January 2006"))
+	}
+	return out
+}
+
+// departures says where a run did not keep to its method: more than a point off, for a display shows whole points. One
+// that was plugged in below its first charge passed it.
+func departures(m *run.Method, x *curve.Reading) []string {
+	var out []string
+	if m == nil || x.SoC == nil {
+		return nil
+	}
+	if v, ok := run.Known(m.FromPct); ok && x.SoC.FromPct-v > 1 {
+		out = append(out, fmt.Sprintf("It began at %s %%, not at %s.", words.Figure(x.SoC.FromPct, 0),
+			words.Figure(v, 0)))
+	}
+	if v, ok := run.Known(m.ToPct); ok && v-x.SoC.ToPct > 1 {
+		out = append(out, fmt.Sprintf("It ended at %s %%, not at %s.", words.Figure(x.SoC.ToPct, 0), words.Figure(v, 0)))
+	}
+	return out
+}
+
+// cannot lists what a reader would ask and this run does not tell.
+func cannot(x *curve.Reading) []string {
+	var out []string
+	for _, w := range x.Implausible {
+		out = append(out, fmt.Sprintf("%s: the readings give %s, which cannot be: %s.", words.Window(w.FromPct, w.ToPct),
+			words.Duration(w.TS), w.Reason.Kept()))
+	}
+	unknownS := 0.0
+	for _, c := range x.Ceilings {
+		if c.Cause == limit.Unknown {
+			unknownS += c.ToS - c.FromS
+		}
+	}
+	if unknownS >= 60 {
+		out = append(out, fmt.Sprintf("What held the power for %s: nothing that was read tells.", words.Duration(unknownS)))
+	}
+	if x.Losses == nil {
+		out = append(out, fmt.Sprintf("What is lost between stall and pack: only the %s's side was read.", x.Side))
+	}
+	if x.Battery == nil {
+		out = append(out, "How warm the battery was: no temperature was read.")
 	}
 	return out
 }
@@ -245,8 +376,12 @@ func notNoted(r *run.Run) string {
 	return strings.Join(missing, ", ")
 }
 
-func togetherOf(subjects []bench.Subject) *together {
-	c := bench.Compare(subjects, bench.Ask{})
+func togetherOf(subjects []Subject) *together {
+	var list []bench.Subject
+	for _, s := range subjects {
+		list = append(list, s.Subject)
+	}
+	c := bench.Compare(list, bench.Ask{})
 	out := &together{Verdicts: c.Verdicts, Curve: curves(subjects)}
 	if c.Window.ToPct > c.Window.FromPct {
 		out.Window = words.Window(c.Window.FromPct, c.Window.ToPct)

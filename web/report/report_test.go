@@ -2,8 +2,10 @@ package report
 
 import (
 	"bytes"
+	"encoding/csv"
 	"encoding/xml"
 	"regexp"
+	stdslices "slices"
 	"strings"
 	"testing"
 
@@ -32,7 +34,7 @@ func charged(title string, kw float64) *run.Run {
 func written(t *testing.T, runs ...*run.Run) string {
 	t.Helper()
 	var b bytes.Buffer
-	require.NoError(t, Write(&b, bench.SubjectsOf(runs)))
+	require.NoError(t, Write(&b, bench.SubjectsOf(runs), Cover{}))
 	return b.String()
 }
 
@@ -62,4 +64,65 @@ func TestReportOfSeveral(t *testing.T) {
 	require.NotNil(t, heading)
 	assert.Regexp(t, `10–80 % took 50 min .* in “slow”, 25 min .* shorter in “quick”`, heading[1])
 	assert.True(t, page == written(t, charged("slow", 50), charged("quick", 100)))
+}
+
+// An author's words keep their emphasis, lists and links; nothing in them is fetched, run, or passed on.
+func TestWordsAreMadeSafe(t *testing.T) {
+	said, err := Said("# A night\n\n*wet* [log](https://example.org/log) ![x](https://example.org/x.png)\n\n" +
+		"<script>alert(1)</script><img src=x onerror=alert(1)> [bad](javascript:alert(1)) <iframe src=x></iframe>")
+	require.NoError(t, err)
+	assert.Contains(t, string(said), "<em>wet</em>")
+	assert.Contains(t, string(said), `<a href="https://example.org/log" rel="nofollow noreferrer">log</a>`)
+	for _, never := range []string{"<script", "<img", "javascript:", "<iframe", "onerror"} {
+		assert.NotContains(t, string(said), never)
+	}
+}
+
+// A table as CSV and as Markdown has the same cells, whatever a title says: a bar in it makes no column.
+func TestTheTable(t *testing.T) {
+	c, err := Make(Subjects(bench.SubjectsOf([]*run.Run{charged("wet | *cold*", 50)})))
+	require.NoError(t, err)
+	rows, err := csv.NewReader(strings.NewReader(c.CSV)).ReadAll()
+	require.NoError(t, err)
+	at := stdslices.IndexFunc(rows, func(r []string) bool { return r[5] == "10" && r[6] == "80" })
+	require.Positive(t, at)
+	assert.Equal(t, []string{"wet | *cold*", "Alder", "", "", "", "10", "80", "50.40", "42.00", "50.0"}, rows[at])
+	md, err := MarkdownOf(c.CSV)
+	require.NoError(t, err)
+	assert.Contains(t, md, `| wet \| \*cold\* | Alder |  |`)
+	for line := range strings.Lines(md) {
+		assert.Equal(t, 11, strings.Count(strings.ReplaceAll(line, `\|`, ""), "|"))
+	}
+}
+
+// The same runs have the same hash; another figure, another word of theirs or other data has another.
+func TestTheHash(t *testing.T) {
+	of := func(kw float64) *Content {
+		c, err := Make(Subjects(bench.SubjectsOf([]*run.Run{charged("wet", kw)})))
+		require.NoError(t, err)
+		return c
+	}
+	assert.Equal(t, HashOf(of(50), []byte("log")), HashOf(of(50), []byte("log")))
+	assert.NotEqual(t, HashOf(of(50), []byte("log")), HashOf(of(51), []byte("log")))
+	assert.NotEqual(t, HashOf(of(50), []byte("log")), HashOf(of(50), []byte("lag")))
+}
+
+// A part that is left out is gone, the verdict and the cautions stay; where a run did not keep to its method it is said.
+func TestPartsAndDepartures(t *testing.T) {
+	r := charged("late", 50)
+	r.Method = &run.Method{Name: "5 to 90", FromPct: run.N(5), ToPct: run.N(90)}
+	list := Subjects(bench.SubjectsOf([]*run.Run{r}))
+	whole, err := Make(list)
+	require.NoError(t, err)
+	assert.Contains(t, whole.HTML, "It began at 10 %, not at 5.")
+	assert.Contains(t, whole.HTML, "It ended at 81 %, not at 90.")
+	assert.Contains(t, whole.HTML, "only the car&#39;s side was read")
+	for part, says := range map[string]string{PartHeld: "The letters stand", PartPosts: "Posts: when", PartWindows: ">energy, kWh<",
+		PartFigures: "How each figure"} {
+		assert.Contains(t, whole.HTML, says)
+		less, err := Make(list, part)
+		require.NoError(t, err)
+		assert.NotContains(t, less.HTML, says)
+		assert.Contains(t, less.HTML, "What to mind")
+	}
 }

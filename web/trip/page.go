@@ -87,12 +87,12 @@ type View struct {
 	Kept    []kept
 
 	distanceKm float64
-	Places  []place
-	Missing string // what is needed before anything can be found
-	Heading string
-	Said    string // on what the forecasts rest
-	Plans   []shown
-	Picture string
+	Places     []place
+	Missing    string // what is needed before anything can be found
+	Heading    string
+	Said       string // on what the forecasts rest
+	Plans      []shown
+	Picture    string
 }
 
 type choice struct {

@@ -21,8 +21,13 @@ func Attach(w http.ResponseWriter, kind, name string) {
 	w.Header().Set("Content-Disposition", fmt.Sprintf(`attachment; filename="%s"`, safe))
 }
 
-// SendSVG sends a picture that needs no page; with ?show it is shown, else saved.
+// SendSVG sends a picture of a page with what it needs to go without it; with ?show it is shown, else saved.
 func (s *Pages) SendSVG(w http.ResponseWriter, r *http.Request, name, svg, caption string) {
+	SendPicture(w, r, name, draw.Standalone(svg, caption, s.Font))
+}
+
+// SendPicture sends a picture that needs no page; with ?show it is shown, else saved.
+func SendPicture(w http.ResponseWriter, r *http.Request, name, svg string) {
 	// The picture brings its own styles and font, and nothing else.
 	w.Header().Set("Content-Security-Policy",
 		"default-src 'none'; style-src 'unsafe-inline'; font-src data:; frame-ancestors 'none'")
@@ -31,5 +36,5 @@ func (s *Pages) SendSVG(w http.ResponseWriter, r *http.Request, name, svg, capti
 	} else {
 		Attach(w, "image/svg+xml", name)
 	}
-	_, _ = io.WriteString(w, draw.Standalone(svg, caption, s.Font))
+	_, _ = io.WriteString(w, svg)
 }

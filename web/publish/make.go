@@ -1,0 +1,139 @@
+package publish
+
+import (
+	"archive/zip"
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"strconv"
+	"strings"
+
+	"zincroad/core/bench"
+	"zincroad/core/curve"
+	"zincroad/logbook"
+	"zincroad/web/report"
+)
+
+// mostRuns is how many runs one report may be of: more are no page that anybody reads.
+const mostRuns = 12
+
+// errLarge is data that does not go into a report.
+var errLarge = fmt.Errorf("the runs come to more than %d MB; leave their data out", logbook.MostData>>20)
+
+// idsOf reads the numbers of runs from an address or a form.
+func idsOf(text string) ([]int64, error) {
+	var out []int64
+	for part := range strings.SplitSeq(text, ",") {
+		id, err := strconv.ParseInt(strings.TrimSpace(part), 10, 64)
+		if err != nil {
+			return nil, errors.New("a report is of runs: name one or several")
+		}
+		out = append(out, id)
+	}
+	if len(out) > mostRuns {
+		return nil, fmt.Errorf("a report is of %d runs at most", mostRuns)
+	}
+	return out, nil
+}
+
+// rows are the runs of a report.
+func (s *Room) rows(ctx context.Context, ids []int64) ([]*logbook.Run, error) {
+	var out []*logbook.Run
+	for _, id := range ids {
+		row, err := s.book.Run(ctx, id)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, row)
+	}
+	return out, nil
+}
+
+// content works out what a report of runs says today: of one by the clock of its own method, of several by that from
+// plug-in, for times from two clocks cannot be compared.
+func (s *Room) content(ctx context.Context, rows []*logbook.Run, without []string) (*report.Content, error) {
+	var list []report.Subject
+	for _, row := range rows {
+		res, err := s.book.Results(ctx, row)
+		if err != nil {
+			return nil, err
+		}
+		x := res.Head()
+		if len(rows) > 1 {
+			x = res.Reading(curve.PlugClock, "")
+		}
+		of := bench.KeptSubject(bench.Entry{Run: row.Describe(), Reading: x}, res.Curves[x.Side], res.Curves[curve.OfRun])
+		if of.Run.Title == "" {
+			of.Run.Title = fmt.Sprintf("Run %d", row.ID)
+		}
+		list = append(list, report.Subject{Subject: of, Curves: res.Curves})
+	}
+	return report.Make(list, without...)
+}
+
+// dataOf are the runs as zipped run folders, one folder each, without their photos: what is on those is shown where its
+// author wants it.
+func (s *Room) dataOf(ctx context.Context, rows []*logbook.Run) ([]byte, error) {
+	var out bytes.Buffer
+	all := zip.NewWriter(&out)
+	for _, row := range rows {
+		parcel, err := s.book.Parcel(ctx, row)
+		if err != nil {
+			return nil, err
+		}
+		parcel.Files = parcel.Files[:len(parcel.Files)-len(parcel.Photos)]
+		parcel.Photos = nil
+		var one bytes.Buffer
+		if err := parcel.WriteZip(&one); err != nil {
+			return nil, err
+		}
+		in, err := zip.NewReader(bytes.NewReader(one.Bytes()), int64(one.Len()))
+		if err != nil {
+			return nil, fmt.Errorf("run %d: %w", row.ID, err)
+		}
+		for _, f := range in.File {
+			if err := copyInto(all, f, fmt.Sprintf("run-%d/", row.ID)); err != nil {
+				return nil, fmt.Errorf("run %d: %w", row.ID, err)
+			}
+		}
+		if out.Len() > logbook.MostData {
+			return nil, errLarge
+		}
+	}
+	if err := all.Close(); err != nil {
+		return nil, fmt.Errorf("zipping runs: %w", err)
+	}
+	return out.Bytes(), nil
+}
+
+// copyInto puts a file of one zip into another as it is packed, in a folder.
+func copyInto(all *zip.Writer, f *zip.File, folder string) error {
+	head := f.FileHeader
+	head.Name = folder + f.Name
+	to, err := all.CreateRaw(&head)
+	if err != nil {
+		return err
+	}
+	from, err := f.OpenRaw()
+	if err != nil {
+		return err
+	}
+	_, err = io.Copy(to, from)
+	return err
+}
+
+// coverOf is a kept report as it is written.
+func (s *Room) coverOf(kept *logbook.Report) (*report.Cover, error) {
+	c := &report.Cover{Title: kept.Title, By: kept.Author, Words: kept.Words, Photo: kept.Photo,
+		PhotoKind: kept.PhotoKind, Made: kept.MadeAt, Hash: kept.Hash, Font: s.Font}
+	if err := json.Unmarshal(kept.Content, &c.Content); err != nil {
+		return nil, fmt.Errorf("the content of report %d: %w", kept.ID, err)
+	}
+	for _, n := range kept.Notes {
+		c.Notes = append(c.Notes, report.Note(n))
+	}
+	return c, nil
+}

@@ -1,0 +1,203 @@
+package web_test
+
+import (
+	"archive/zip"
+	"bytes"
+	"fmt"
+	"net/http"
+	"net/url"
+	"regexp"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zincroad/core/curve"
+	"zincroad/formats/intake"
+	"zincroad/logbook/logbooktest"
+	"zincroad/web"
+)
+
+// published makes a report of runs, and gives its path.
+func published(t *testing.T, h http.Handler, runs string, more url.Values) string {
+	t.Helper()
+	q := url.Values{"runs": {runs}, "part": {"held", "found", "curve", "posts", "windows", "money", "figures"}, "data": {"yes"}}
+	for k, v := range more {
+		q[k] = v
+	}
+	w := post(h, "/reports", q)
+	require.Equal(t, http.StatusSeeOther, w.Code, w.Body.String())
+	return w.Header().Get("Location")
+}
+
+// linkTo makes a link to a report, and gives its path.
+func linkTo(t *testing.T, h http.Handler, report string, q url.Values) string {
+	t.Helper()
+	w := post(h, report+"/links", q)
+	require.Equal(t, http.StatusOK, w.Code)
+	assert.Equal(t, "no-store", w.Header().Get("Cache-Control"))
+	found := regexp.MustCompile(`href="http://[^/"]*(/r/[^"]+)"`).FindStringSubmatch(w.Body.String())
+	require.NotNil(t, found)
+	assert.NotContains(t, get(h, report).Body.String(), found[1], "it is shown once")
+	return found[1]
+}
+
+// A report of a run answers what readers ask, with its author's words made safe; its link is read by anybody, sets no
+// cookie, is listed by nobody, and reaches nothing else; once withdrawn it is gone at once.
+func TestAReportIsReadOverALink(t *testing.T) {
+	book := newBook(t, true)
+	s, err := web.New(book, logbooktest.Quiet())
+	require.NoError(t, err)
+	h := s.Handler()
+	assert.Contains(t, get(h, "/runs/1").Body.String(), `href="/reports/new?runs=1"`)
+	form := get(h, "/reports/new?runs=1").Body.String()
+	assert.Contains(t, form, "<h1>10–80 %")
+	report := published(t, h, "1", url.Values{"title": {"Cold <van>"}, "author": {"The workshop"},
+		"words": {"A *wet* night.\n\n<script>alert(1)</script> ![x](https://example.org/a.png)"}})
+	path := linkTo(t, h, report, url.Values{"name": {"the forum"}})
+
+	require.NoError(t, book.SetPassword(t.Context(), quickHash(word)))
+	assert.Equal(t, http.StatusSeeOther, get(h, report).Code, "the program itself is shut")
+	w := get(h, path)
+	require.Equal(t, http.StatusOK, w.Code)
+	page := w.Body.String()
+	for _, says := range []string{"Cold &lt;van&gt;, by The workshop", "<em>wet</em>", "How this was tested", "What held it",
+		"Posts: when", "Cite as: The workshop: Cold &lt;van&gt;", "SHA-256", `itemtype="https://schema.org/Dataset"`,
+		`property="og:title"`, "noindex"} {
+		assert.Contains(t, page, says)
+	}
+	for _, never := range []string{"<script", "<img", "/static/", "/runs/"} {
+		assert.NotContains(t, page, never)
+	}
+	assert.Empty(t, w.Result().Cookies())
+	assert.Equal(t, "no-store", w.Header().Get("Cache-Control"))
+	assert.Equal(t, "no-referrer", w.Header().Get("Referrer-Policy"))
+	assert.Contains(t, w.Header().Get("Content-Security-Policy"), "default-src 'none'")
+	assert.Contains(t, w.Header().Get("X-Robots-Tag"), "noindex")
+	for _, other := range []string{path + "/", path + "/report.html", path + "/../../runs/1", path[:len(path)-1],
+		path + "x", "/r/", "/r/../reports"} {
+		assert.NotEqual(t, http.StatusOK, get(h, other).Code, other)
+	}
+	assert.Equal(t, http.StatusOK, get(h, path+"/data.zip").Code)
+
+	require.NoError(t, book.SetPassword(t.Context(), ""))
+	assert.Regexp(t, `the forum[\s\S]*1 ×`, get(h, report).Body.String())
+	links, err := book.Links(t.Context(), 1)
+	require.NoError(t, err)
+	require.Equal(t, http.StatusSeeOther, post(h, fmt.Sprintf("%s/links/%d/withdraw", report, links[0].ID), nil).Code)
+	assert.Equal(t, http.StatusNotFound, get(h, path).Code)
+	assert.Equal(t, http.StatusNotFound, get(h, path+"/data.zip").Code)
+}
+
+// A link with a password asks for it, on the data too; wrong ones are counted; one that has ended is none; search
+// engines may list the one of which that is wanted.
+func TestLinksWithAPasswordAndAnEnd(t *testing.T) {
+	book := newBook(t, true)
+	s, err := web.New(book, logbooktest.Quiet())
+	require.NoError(t, err)
+	now := time.Date(2026, 3, 1, 21, 0, 0, 0, time.UTC)
+	s.SetClock(func() time.Time { return now })
+	h := s.Handler()
+	report := published(t, h, "1", nil)
+	assert.Contains(t, post(h, report+"/links", url.Values{"name": {"x"}, "password": {"short"}}).Body.String(),
+		"at least 10 characters")
+	assert.Contains(t, post(h, report+"/links", nil).Body.String(), `id="e-name"`)
+	path := linkTo(t, h, report, url.Values{"name": {"the club"}, "password": {word}, "days": {"2"}, "listed": {"yes"}})
+	w := get(h, path)
+	assert.Contains(t, w.Body.String(), "asks for a password")
+	assert.NotContains(t, w.Body.String(), "10–80")
+	assert.Contains(t, get(h, path+"/data.zip").Body.String(), "asks for a password")
+	w = post(h, path, url.Values{"password": {"another word or two"}})
+	assert.Equal(t, http.StatusForbidden, w.Code)
+	assert.NotContains(t, w.Body.String(), "10–80")
+	w = post(h, path, url.Values{"password": {word}})
+	require.Equal(t, http.StatusOK, w.Code)
+	assert.Contains(t, w.Body.String(), "10–80")
+	assert.Empty(t, w.Header().Get("X-Robots-Tag"))
+	assert.Empty(t, w.Result().Cookies())
+	assert.Equal(t, "application/zip", post(h, path+"/data.zip", url.Values{"password": {word}}).Header().Get("Content-Type"))
+	tries := 0
+	for post(h, path, url.Values{"password": {"guess"}}).Code != http.StatusTooManyRequests {
+		if tries++; tries > 20 {
+			t.Fatal("passwords can be tried out")
+		}
+	}
+	now = now.Add(48 * time.Hour)
+	assert.Equal(t, http.StatusNotFound, get(h, path).Code, "it has ended")
+}
+
+// A report stays as it was made: a change of its run is offered, and slipped in nowhere; made anew it says why.
+func TestAReportStaysAsItWasMade(t *testing.T) {
+	h, book := handler(t, true)
+	report := published(t, h, "2", nil)
+	before := get(h, report+"/report.html").Body.String()
+	assert.NotContains(t, get(h, report).Body.String(), "would be others today")
+	row, err := book.Run(t.Context(), 2)
+	require.NoError(t, err)
+	row.Title = "The same run under another name"
+	require.NoError(t, book.SaveDetails(t.Context(), row))
+	assert.Equal(t, before, get(h, report+"/report.html").Body.String())
+	assert.Contains(t, get(h, report).Body.String(), "would be others today")
+	assert.Equal(t, http.StatusUnprocessableEntity, post(h, report+"/renew", nil).Code, "why is to be said")
+	require.Equal(t, http.StatusSeeOther, post(h, report+"/renew", url.Values{"note": {"Its name was wrong."}}).Code)
+	after := get(h, report+"/report.html").Body.String()
+	assert.Contains(t, after, "The same run under another name")
+	assert.Regexp(t, `Corrected [^<]*:</b> Its name was wrong\.`, after)
+	hash := regexp.MustCompile(`<code>([0-9a-f]{64})</code>`)
+	assert.NotEqual(t, hash.FindStringSubmatch(before)[1], hash.FindStringSubmatch(after)[1])
+	require.Equal(t, http.StatusSeeOther, post(h, report+"/correct", url.Values{"note": {"Rain, not snow."}}).Code)
+	assert.Regexp(t, `Its name was wrong[\s\S]*Rain, not snow`, get(h, report+"/report.html").Body.String())
+
+	assert.Contains(t, post(h, report+"/delete", nil).Body.String(), "The report is removed")
+	assert.Equal(t, http.StatusNotFound, get(h, report).Code)
+	require.Equal(t, http.StatusSeeOther, post(h, report+"/restore", nil).Code)
+	assert.Equal(t, http.StatusOK, get(h, report).Code)
+}
+
+// The data that goes with a report comes back in with the same figures, and brings no photo along.
+func TestDataOfAReportComesBackIn(t *testing.T) {
+	h, book := handler(t, true)
+	report := published(t, h, "1,2", nil)
+	page := get(h, report+"/report.html").Body.String()
+	assert.Contains(t, page, "The runs side by side")
+	data := get(h, report+"/data.zip").Body.Bytes()
+	z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
+	require.NoError(t, err)
+	for _, f := range z.File {
+		assert.NotContains(t, f.Name, "photos/")
+	}
+	for i, id := range []int64{1, 2} {
+		in, err := intake.All("data.zip", data, intake.Choices{})
+		require.NoError(t, err)
+		require.Len(t, in, 2)
+		row, err := book.Run(t.Context(), id)
+		require.NoError(t, err)
+		loaded, err := book.Load(t.Context(), row)
+		require.NoError(t, err)
+		o := curve.Options{Clock: curve.PlugClock}
+		assert.Equal(t, curve.Of(loaded).Read(o).Posts, curve.Of(in[i].Run).Read(o).Posts)
+	}
+}
+
+// Tables and pictures of a report say what it says.
+func TestPicturesAndTablesOfAReport(t *testing.T) {
+	h, _ := handler(t, true)
+	report := published(t, h, "1", url.Values{"title": {"A night in the rain"}})
+	for size, box := range map[string]string{"wide": "1200 630", "square": "1080 1080", "tall": "1080 1920"} {
+		w := get(h, report+"/picture.svg?show&size="+size)
+		assert.Equal(t, "image/svg+xml", w.Header().Get("Content-Type"))
+		for _, says := range []string{`viewBox="0 0 ` + box, "A night in the rain", "10–80 %", `class="strip`} {
+			assert.Contains(t, w.Body.String(), says, size)
+		}
+	}
+	assert.Equal(t, http.StatusBadRequest, get(h, report+"/picture.svg?size=round").Code)
+	md := get(h, report+"/table.md").Body.String()
+	assert.True(t, strings.HasPrefix(md, "| run | car | software |"), md)
+	assert.Contains(t, get(h, report+"/table.csv").Body.String(), "10,80,")
+	for _, wrong := range []string{"", "x", "1,,2", "1,2,3,4,5,6,7,8,9,10,11,12,13"} {
+		assert.Equal(t, http.StatusBadRequest, get(h, "/reports/new?runs="+wrong).Code, wrong)
+	}
+	assert.Equal(t, http.StatusNotFound, get(h, "/reports/new?runs=99999").Code)
+}
