@@ -58,8 +58,8 @@ func (l *Link) Ended(now time.Time) bool { return l.EndsAt != nil && !now.Before
 const MostData = 64 << 20
 
 // withoutData is what is read of a report where its data is not asked for.
-const withoutData = `id, title, author, words, runs, without, content, photo, photo_kind, hash, notes, made_at, deleted_at,
-	data IS NOT NULL AS with_data`
+const withoutData = `id, title, author, words, runs, without, content, photo, photo_kind, hash, notes, made_at,
+	deleted_at, data IS NOT NULL AS with_data`
 
 // Reports lists the reports, the newest first, without their data.
 func (b *ReportStore) Reports(ctx context.Context) ([]Report, error) {

@@ -8,6 +8,7 @@ import (
 	"net/http/cookiejar"
 	"net/http/httptest"
 	"net/url"
+	"regexp"
 	"strings"
 	"sync"
 	"testing"
@@ -308,4 +309,60 @@ func TestOneAddressAsksForSoMuch(t *testing.T) {
 	plain, err := web.New(book, logbooktest.Quiet())
 	require.NoError(t, err)
 	assert.Empty(t, get(plain.Handler(), "/").Header().Get("Strict-Transport-Security"))
+}
+
+// A token is made on a page, shown once, used by a program, and withdrawn at once; whoever is not signed in makes none.
+func TestATokenIsMadeOnAPage(t *testing.T) {
+	address, client := locked(t)
+	stranger := client()
+	res, err := stranger.PostForm(address+"/tokens", url.Values{"name": {"x"}, "role": {"keeper"}})
+	require.NoError(t, err)
+	res.Body.Close()
+	assert.Equal(t, http.StatusUnauthorized, res.StatusCode)
+
+	tester := client()
+	res, err = tester.PostForm(address+"/enter", url.Values{"password": {word}})
+	require.NoError(t, err)
+	res.Body.Close()
+	res, err = tester.PostForm(address+"/tokens", url.Values{"name": {""}, "role": {"reader"}})
+	require.NoError(t, err)
+	assert.Contains(t, body(t, res), `id="e-name"`)
+	res, err = tester.PostForm(address+"/tokens", url.Values{"name": {"the logger"}, "role": {"reader"}, "days": {"7"}})
+	require.NoError(t, err)
+	secret := regexp.MustCompile(`zincroad_[\w-]+`).FindString(body(t, res))
+	require.NotEmpty(t, secret)
+	assert.Equal(t, "no-store", res.Header.Get("Cache-Control"))
+	read := func(address string) string {
+		res, err := tester.Get(address)
+		require.NoError(t, err)
+		return body(t, res)
+	}
+	page := read(address + "/tokens")
+	assert.NotContains(t, page, secret)
+	assert.Contains(t, page, "the logger")
+	assert.Contains(t, page, "never")
+	asks := func() int {
+		r, err := http.NewRequestWithContext(t.Context(), http.MethodGet, address+"/api/v1/runs", nil)
+		require.NoError(t, err)
+		r.Header.Set("Authorization", "Bearer "+secret)
+		res, err := http.DefaultClient.Do(r)
+		require.NoError(t, err)
+		res.Body.Close()
+		return res.StatusCode
+	}
+	assert.Equal(t, http.StatusOK, asks())
+	res, err = tester.PostForm(address+"/tokens/1/withdraw", nil)
+	require.NoError(t, err)
+	res.Body.Close()
+	assert.Equal(t, http.StatusUnauthorized, asks())
+	assert.Contains(t, read(address+"/tokens"), "withdrawn")
+}
+
+// body reads an answer to its end.
+func body(t *testing.T, res *http.Response) string {
+	t.Helper()
+	defer res.Body.Close()
+	text, err := io.ReadAll(res.Body)
+	require.NoError(t, err)
+	return string(text)
 }

@@ -376,6 +376,7 @@ func TestAccessibility(t *testing.T) {
 			"/definitions",
 			"/runs/1/how/peak",
 			"/bench/how/fair?runs=1,2,3",
+			"/tokens",
 			"/reports",
 			"/reports/new?runs=1,2",
 			published(s.T, s.ts.Config.Handler, "1", nil),

@@ -15,6 +15,7 @@ import (
 
 	"zincroad/internal/caller"
 	"zincroad/internal/password"
+	"zincroad/logbook"
 	"zincroad/web/ui"
 )
 
@@ -25,6 +26,9 @@ var files embed.FS
 type Book interface {
 	PasswordHash(ctx context.Context) (string, error)
 	ForgetSessions(ctx context.Context) error
+	AddToken(ctx context.Context, name string, role logbook.Role, ends time.Time) (secret string, err error)
+	Tokens(ctx context.Context) ([]logbook.Token, error)
+	WithdrawToken(ctx context.Context, id int64) error
 }
 
 // Room is this room of the interface; safe for concurrent use.
@@ -74,6 +78,9 @@ func (s *Room) Routes(r chi.Router) {
 	r.With(httprate.LimitBy(password.TriesAMinute, time.Minute, s.From, httprate.WithLimitHandler(s.tooMany))).
 		Post("/enter", s.Do(s.enter))
 	r.Post("/leave", s.Do(s.leave))
+	r.Get("/tokens", s.Do(s.tokens))
+	r.Post("/tokens", s.Do(s.addToken))
+	r.Post("/tokens/{id}/withdraw", s.Do(s.withdrawToken))
 }
 
 // Gate lets through who is signed in, everybody where no password is set, and what a door needs.

@@ -6,6 +6,7 @@ import (
 	"context"
 	_ "embed"
 	"errors"
+	"fmt"
 	"io"
 	"log/slog"
 	"net"
@@ -34,6 +35,9 @@ const Prefix = "/api/v1"
 // Book is what the interface needs of the logbook.
 type Book interface {
 	PasswordHash(ctx context.Context) (string, error)
+	ClaimKey(ctx context.Context, actor, key string) (*logbook.Answered, error)
+	KeepAnswer(ctx context.Context, actor, key string, a *logbook.Answered) error
+	DropKey(ctx context.Context, actor, key string) error
 	TokenOf(ctx context.Context, secret string, now time.Time) (*logbook.Token, error)
 
 	Road(ctx context.Context, f logbook.RoadFilter) ([]logbook.RoadRow, int, float64, error)
@@ -82,7 +86,7 @@ func (s *Room) Routes(r chi.Router) {
 	})
 	r.Group(func(r chi.Router) {
 		r.Use(s.letIn)
-		r.Post("/runs", s.do(logbook.Tester, s.bringIn)) // with a bound of its own
+		r.Post("/runs", s.once(s.do(logbook.Tester, s.bringIn))) // with a bound of its own
 		r = r.With(func(next http.Handler) http.Handler { return http.MaxBytesHandler(next, mostJSON) })
 		get := func(path string, h handler) { r.Get(path, s.do(logbook.Reader, h)) }
 		get("/runs", s.runs)
@@ -98,16 +102,16 @@ func (s *Room) Routes(r chi.Router) {
 		for path, h := range map[string]handler{"/bench": s.bench, "/forecast": s.forecast, "/fit": s.fit, "/trip": s.trip} {
 			r.Post(path, s.do(logbook.Reader, h))
 		}
-		r.Patch("/runs/{id}", s.do(logbook.Tester, s.change))
-		r.Post("/runs/{id}/live/readings", s.do(logbook.Tester, s.liveReading))
-		r.Post("/cars", s.do(logbook.Tester, s.addCar))
-		r.Patch("/cars/{id}", s.do(logbook.Tester, s.changeCar))
-		r.Post("/sites", s.do(logbook.Tester, s.addSite))
-		r.Patch("/sites/{id}", s.do(logbook.Tester, s.changeSite))
-		r.Post("/stalls", s.do(logbook.Tester, s.addStall))
-		r.Patch("/stalls/{id}", s.do(logbook.Tester, s.changeStall))
-		r.Delete("/runs/{id}", s.do(logbook.Keeper, s.remove))
-		r.Post("/runs/{id}/restore", s.do(logbook.Keeper, s.restore))
+		r.Patch("/runs/{id}", s.once(s.do(logbook.Tester, s.change)))
+		r.Post("/runs/{id}/live/readings", s.once(s.do(logbook.Tester, s.liveReading)))
+		r.Post("/cars", s.once(s.do(logbook.Tester, s.addCar)))
+		r.Patch("/cars/{id}", s.once(s.do(logbook.Tester, s.changeCar)))
+		r.Post("/sites", s.once(s.do(logbook.Tester, s.addSite)))
+		r.Patch("/sites/{id}", s.once(s.do(logbook.Tester, s.changeSite)))
+		r.Post("/stalls", s.once(s.do(logbook.Tester, s.addStall)))
+		r.Patch("/stalls/{id}", s.once(s.do(logbook.Tester, s.changeStall)))
+		r.Delete("/runs/{id}", s.once(s.do(logbook.Keeper, s.remove)))
+		r.Post("/runs/{id}/restore", s.once(s.do(logbook.Keeper, s.restore)))
 	})
 	r.NotFound(s.do(logbook.Reader, func(http.ResponseWriter, *http.Request) error {
 		return problem{Status: http.StatusNotFound, Title: "Nothing is there", Detail: "openapi.json lists what is"}
@@ -151,7 +155,8 @@ func (s *Room) asking(r *http.Request) (context.Context, error) {
 		if err != nil {
 			return nil, err
 		}
-		return logbook.ByActor(context.WithValue(ctx, roleKey{}, t.Role), t.Name), nil
+		ctx = context.WithValue(context.WithValue(ctx, roleKey{}, t.Role), actorKey{}, fmt.Sprint("token ", t.ID))
+		return logbook.ByActor(ctx, t.Name), nil
 	}
 	hash, err := s.book.PasswordHash(ctx)
 	if err != nil {

@@ -14,8 +14,8 @@ type Shape struct{ W, H, Heading, Text float64 }
 // Cards are the shapes that pictures are shared in: beside a link, in a square, on a phone held upright.
 var Cards = map[string]Shape{"wide": {1200, 630, 40, 24}, "square": {1080, 1080, 50, 29}, "tall": {1080, 1920, 72, 40}}
 
-// Card is pictures that go alone: with the verdict above them, the conditions below, and whose they are. What there is no
-// room for is left out from the end: pictures, then facts.
+// Card is pictures that go alone: with the verdict above them, the conditions below, and whose they are. What there is
+// no room for is left out from the end: pictures, then facts.
 type Card struct {
 	Shape
 	Title, Heading string

@@ -26,11 +26,11 @@ func Hidden(path string) string {
 }
 
 // publicPolicy lets a report have its own styles and pictures, and its form go back here; it fetches nothing.
-const publicPolicy = "default-src 'none'; style-src 'unsafe-inline'; img-src data:; font-src data:; form-action 'self'; " +
-	"frame-ancestors 'none'; base-uri 'none'"
+const publicPolicy = "default-src 'none'; style-src 'unsafe-inline'; img-src data:; font-src data:; " +
+	"form-action 'self'; frame-ancestors 'none'; base-uri 'none'"
 
-// public sets what every answer to a link has: no store keeps it, so that a withdrawn link is gone at once, and no other
-// place hears of its address.
+// public sets what every answer to a link has: no store keeps it, so that a withdrawn link is gone at once, and no
+// other place hears of its address.
 func public(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		h := w.Header()

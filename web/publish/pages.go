@@ -359,7 +359,8 @@ func (s *Room) addLink(w http.ResponseWriter, r *http.Request) error {
 	if !ok {
 		return nil
 	}
-	l := &logbook.Link{ReportID: kept.ID, Name: f.Needed("name", "for whom the link is"), Listed: f.Values.Get("listed") != ""}
+	l := &logbook.Link{ReportID: kept.ID, Name: f.Needed("name", "for whom the link is"),
+		Listed: f.Values.Get("listed") != ""}
 	if days := f.Number("days", 1, 3650); days != nil {
 		ends := s.Now().Add(time.Duration(*days * 24 * float64(time.Hour)))
 		l.EndsAt = &ends
@@ -416,7 +417,8 @@ func (s *Room) remove(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return s.showList(w, r, &ui.Notice{Text: "The report is removed; its links open nothing.", Undo: pathOf(id) + "/restore"})
+	return s.showList(w, r, &ui.Notice{Text: "The report is removed; its links open nothing.",
+		Undo: pathOf(id) + "/restore"})
 }
 
 func (s *Room) restore(w http.ResponseWriter, r *http.Request) error {
@@ -475,8 +477,8 @@ func (s *Room) picture(w http.ResponseWriter, r *http.Request) error {
 	if !ok {
 		return ui.BadRequest("The size is wide, square or tall.")
 	}
-	card := draw.Card{Shape: shape, Heading: cover.Heading, Pictures: cover.Pictures, Facts: cover.Facts, Title: cover.Title,
-		Foot: strings.TrimPrefix(cover.By+", "+cover.On(), ", ")}
+	card := draw.Card{Shape: shape, Title: cover.Title, Heading: cover.Heading, Pictures: cover.Pictures,
+		Facts: cover.Facts, Foot: strings.TrimPrefix(cover.By+", "+cover.On(), ", ")}
 	ui.SendPicture(w, r, fmt.Sprintf("report-%d-%s.svg", kept.ID, r.URL.Query().Get("size")), card.SVG(s.Font))
 	return nil
 }

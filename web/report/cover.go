@@ -108,7 +108,9 @@ func (c Cover) Cite() string {
 }
 
 // Kept is the content as a page takes it.
-func (c Cover) Kept() template.HTML { return template.HTML(c.HTML) } //nolint:gosec // made by a template of this package
+func (c Cover) Kept() template.HTML {
+	return template.HTML(c.HTML) //nolint:gosec // made by a template of this package
+}
 
 // PhotoURL is the photo in the page itself.
 func (c Cover) PhotoURL() template.URL {
@@ -146,7 +148,8 @@ func (c Cover) Write(w io.Writer) error {
 
 // AskPassword writes the page that asks for a report's password; said is what was wrong with the last one.
 func AskPassword(w io.Writer, said string, font []byte) error {
-	if err := pages.ExecuteTemplate(w, "ask", map[string]any{"Said": said, "Style": Cover{Font: font}.Style()}); err != nil {
+	style := Cover{Font: font}.Style()
+	if err := pages.ExecuteTemplate(w, "ask", map[string]any{"Said": said, "Style": style}); err != nil {
 		return fmt.Errorf("writing the question for a password: %w", err)
 	}
 	return nil
