@@ -127,15 +127,33 @@ func WriteZip(w io.Writer, r *run.Run, photos []Photo, original []byte, files []
 		return err
 	}
 	z := zip.NewWriter(w)
-	document := Part{DocumentName, func(w io.Writer) error { _, err := w.Write(doc); return err }}
-	for _, p := range append([]Part{document}, files...) {
+	headers := map[string][]string{}
+	add := func(p Part) error {
 		f, err := z.CreateHeader(&zip.FileHeader{Name: p.Name, Method: zip.Deflate, Modified: at})
 		if err == nil {
-			err = p.Write(f)
+			h := &headed{Writer: f}
+			err = p.Write(h)
+			headers[p.Name] = h.header
 		}
 		if err != nil {
 			return fmt.Errorf("writing %s: %w", p.Name, err)
 		}
+		return nil
+	}
+	text := func(name string, doc []byte) Part {
+		return Part{name, func(w io.Writer) error { _, err := w.Write(doc); return err }}
+	}
+	for _, p := range append([]Part{text(DocumentName, doc)}, files...) {
+		if err := add(p); err != nil {
+			return err
+		}
+	}
+	described, err := DataPackage(r, headers)
+	if err == nil && described != nil {
+		err = add(text(DataPackageName, described))
+	}
+	if err != nil {
+		return err
 	}
 	if err := z.Close(); err != nil {
 		return fmt.Errorf("writing the zip: %w", err)
