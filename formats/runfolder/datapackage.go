@@ -37,6 +37,7 @@ type resource struct {
 type dialect struct {
 	Delimiter   string `json:"delimiter"`
 	CommentChar string `json:"commentChar"`
+	DoubleQuote bool   `json:"doubleQuote"`
 }
 
 type tableSchema struct {
@@ -62,7 +63,7 @@ func DataPackage(r *run.Run, headers map[string][]string) ([]byte, error) {
 		}
 		x := resource{Profile: "tabular-data-resource", Name: fmt.Sprintf("recording-%d", i+1), Path: rec.Name,
 			Title: fmt.Sprintf("The %s's side", rec.Side), Format: "csv", MediaType: "text/csv", Encoding: "utf-8",
-			Dialect: dialect{",", "#"}, Schema: tableSchema{MissingValues: []string{""}}}
+			Dialect: dialect{",", "#", true}, Schema: tableSchema{MissingValues: []string{""}}}
 		for _, name := range header {
 			x.Schema.Fields = append(x.Schema.Fields, fieldOf(name))
 		}
