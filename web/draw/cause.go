@@ -36,3 +36,28 @@ func LookOf(c limit.Cause) Look {
 	}
 	return Look{Letter: "?"}
 }
+
+// Keyed is a cause as the key beside a strip has it.
+type Keyed struct{ Letter, Name, Swatch string }
+
+// KeyOf lists the causes of stretches, each once, in the order in which they held.
+func KeyOf(held []Stretch) []Keyed {
+	var out []Keyed
+	seen := map[limit.Cause]bool{}
+	for _, s := range held {
+		if seen[s.Cause] || s.Cause == "" {
+			continue
+		}
+		seen[s.Cause] = true
+		look := LookOf(s.Cause)
+		swatch := `<svg class="inline-block" viewBox="0 0 24 8" width="24" height="12" aria-hidden="true">` +
+			`<rect class="held" x="0" y="0" width="24" height="8"/>`
+		if look.Hatch != "" {
+			for _, x := range []string{"0", "8", "16"} {
+				swatch += `<path class="held-tile" d="` + look.Hatch + `" transform="translate(` + x + `)"/>`
+			}
+		}
+		out = append(out, Keyed{look.Letter, s.Cause.Words(), swatch + `</svg>`})
+	}
+	return out
+}

@@ -93,6 +93,18 @@ func (v *runView) NoteOf(i int) *curve.RecordingNote {
 	return &v.Reading.Recordings[i]
 }
 
+// Key says what the letters and hatches of the strip stand for.
+func (v *runView) Key() []draw.Keyed {
+	if v.Reading == nil {
+		return nil
+	}
+	var held []draw.Stretch
+	for _, c := range v.Reading.Ceilings {
+		held = append(held, draw.Stretch{FromS: c.FromS, ToS: c.ToS, Cause: c.Cause})
+	}
+	return draw.KeyOf(held)
+}
+
 type fact struct {
 	Strong any // a word, or a quantity
 	Text   string
