@@ -42,6 +42,15 @@ func findCar(tx *gorm.DB, c *run.Car) (carID, softwareID *int64, err error) {
 	return &kept.ID, &s.ID, err
 }
 
+// CarNamed is the number of the car of a name, made where there is none; what is not noted of it yet is noted.
+func (b *GarageStore) CarNamed(ctx context.Context, c *run.Car) (id *int64, err error) {
+	err = b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		id, _, err = findCar(tx, c)
+		return err
+	})
+	return id, mapped("finding a car by its name", err)
+}
+
 // CarFrom is a car as run.json describes it, on its way into the garage: without a number, software and note.
 func CarFrom(c *run.Car) *Car {
 	out := &Car{}

@@ -47,6 +47,16 @@ func findStall(tx *gorm.DB, s *run.Stall) (*int64, error) {
 	return &kept.ID, nil
 }
 
+// StallNamed is the number of the stall of a site by their names, made where there is none; what is not noted of it yet
+// is noted.
+func (b *SiteStore) StallNamed(ctx context.Context, s *run.Stall) (id *int64, err error) {
+	err = b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		id, err = findStall(tx, s)
+		return err
+	})
+	return id, mapped("finding a stall by its name", err)
+}
+
 // StallFrom is a stall as run.json describes it, without number, site and note.
 func StallFrom(s *run.Stall) *Stall {
 	out := &Stall{}

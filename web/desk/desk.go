@@ -2,6 +2,7 @@ package desk
 
 import (
 	"context"
+	_ "embed"
 	"errors"
 	"net/http"
 	"time"
@@ -19,6 +20,7 @@ import (
 func (s *Room) Routes(r chi.Router) {
 	r.Get("/", s.desk)
 	r.Post("/files", s.Do(s.takeFile))
+	r.Post("/sample", s.Do(s.takeSample))
 	r.Get("/sheet", s.Do(s.sheet))
 	r.Post("/typed/check", s.checkTyped)
 	r.Post("/typed", s.Do(s.takeTyped))
@@ -95,6 +97,33 @@ func (s *Room) takeFile(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	ui.GoTo(w, r, ui.ArrivalPath(id))
+	return nil
+}
+
+// sample is a run of the demo's: one of docs/samples.
+//
+//go:embed sample/run-folder.zip
+var sample []byte
+
+// takeSample takes the sample in, or shows it where it is in the logbook already.
+func (s *Room) takeSample(w http.ResponseWriter, r *http.Request) error {
+	list, err := boxed.All(r.Context(), "run-folder.zip", sample, intake.Choices{})
+	if err != nil {
+		return err
+	}
+	twin, found, err := s.book.Twin(r.Context(), list[0].Files)
+	if err != nil {
+		return err
+	}
+	if found {
+		ui.GoTo(w, r, ui.RunPath(twin.ID))
+		return nil
+	}
+	id, err := s.book.Save(r.Context(), list[0])
+	if err != nil {
+		return err
+	}
+	ui.GoTo(w, r, ui.RunPath(id))
 	return nil
 }
 

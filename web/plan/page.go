@@ -27,6 +27,7 @@ func (s *Room) Routes(r chi.Router) {
 	r.Get("/decide", s.Do(s.decidePage))
 	r.Get("/decide/how/{figure}", s.Do(s.howToDecide))
 	r.Get("/how/{figure}", s.Do(s.howPlan))
+	r.Post("/begin", s.Do(s.begin))
 	r.Post("/keep", s.Do(s.keepPlan))
 	r.Post("/plans/{id}/delete", s.Do(s.deletePlan))
 	r.Post("/plans/{id}/restore", s.Do(s.restorePlan))
@@ -57,7 +58,8 @@ type View struct {
 	Stall   *logbook.Stall
 	Adapter *logbook.Adapter
 	Method  prepare.Method
-	Missing string // what has to be said before a plan can be worked out
+	Missing string     // what has to be said before a plan can be worked out
+	Begin   *ui.Fields // the form of the first car and stall; nil: there are both
 	Plan    *prepare.Prepared
 	Clock   clockFace
 
@@ -154,6 +156,9 @@ func (s *Room) choosePlan(ctx context.Context, v *View) (err error) {
 	}
 	if v.Sites, err = s.book.Sites(ctx); err != nil {
 		return err
+	}
+	if len(v.Cars) == 0 || !slices.ContainsFunc(v.Sites, func(s logbook.Site) bool { return len(s.Stalls) > 0 }) {
+		v.Begin = ui.NewFields(url.Values{})
 	}
 	if v.Adapters, err = s.book.Adapters(ctx); err != nil {
 		return err
@@ -292,6 +297,31 @@ func (s *Room) keepPlan(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	http.Redirect(w, r, ui.PlanPath(p.ID), http.StatusSeeOther)
+	return nil
+}
+
+// begin makes the first car and the first stall that a plan is made for.
+func (s *Room) begin(w http.ResponseWriter, r *http.Request) error {
+	f, ok := s.Form(w, r)
+	if !ok {
+		return nil
+	}
+	car, stall, err := ui.Named(r.Context(), f, s.book)
+	if err != nil {
+		return err
+	}
+	if !f.OK() {
+		r.URL.RawQuery = ""
+		v, err := s.Planned(r)
+		if err != nil {
+			return err
+		}
+		v.Begin = f
+		s.Render(w, r, "prepare", http.StatusUnprocessableEntity,
+			ui.Frame{Title: "Prepare", Page: "prepare", Data: v, In: &v.In})
+		return nil
+	}
+	http.Redirect(w, r, fmt.Sprintf("/prepare?car=%d&stall=%d", *car, *stall), http.StatusSeeOther)
 	return nil
 }
 

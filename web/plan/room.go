@@ -24,6 +24,7 @@ type Room struct {
 
 // Book is what the room needs of the logbook: what plans are made of.
 type Book interface {
+	ui.Namer
 	Adapters(ctx context.Context) ([]logbook.Adapter, error)
 	Cars(ctx context.Context) ([]logbook.Car, error)
 	DeleteMethod(ctx context.Context, id int64) (*logbook.OwnMethod, error)

@@ -27,6 +27,7 @@ type Room struct {
 
 // Book is what the room needs of the logbook: a run under way.
 type Book interface {
+	ui.Namer
 	AddFeed(ctx context.Context, f *logbook.Feed, side trace.Side) error
 	AddPhoto(ctx context.Context, p *logbook.Photo) error
 	Adapters(ctx context.Context) ([]logbook.Adapter, error)

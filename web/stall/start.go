@@ -143,15 +143,12 @@ func orZero(v float64) float64 {
 
 // fromNothing needs a car and a stall; the rest can come later.
 func (s *Room) fromNothing(ctx context.Context, f *ui.Fields, row *logbook.Run) error {
-	row.CarID, row.StallID = f.ID("car"), f.ID("stall")
-	if row.CarID == nil {
-		f.Fault("car", "Which car? The forecast hangs on it.")
-	}
-	if row.StallID == nil {
-		f.Fault("stall", "Which stall?")
-	}
 	row.OdometerKM = f.Ranged("odometer_km", "conditions.odometer_km")
 	row.AmbientC = f.Ranged("outside", "conditions.ambient_c")
+	var err error
+	if row.CarID, row.StallID, err = ui.Named(ctx, f, s.book); err != nil {
+		return err
+	}
 	m, _ := prepare.MethodOf("stop")
 	row.MethodName, row.FromPct, row.ToPct = m.Name, &m.FromPct, &m.ToPct
 	plan := forecast.Plan{
