@@ -1,16 +1,20 @@
 package bench
 
 import (
+	"fmt"
 	"html/template"
 	"math"
 	"net/http"
 	"slices"
 	"strconv"
+	"strings"
 
 	"zincroad/core/bench"
 	"zincroad/core/say"
+	"zincroad/core/units"
 	"zincroad/core/words"
 	"zincroad/web/chart"
+	"zincroad/web/draw"
 	"zincroad/web/ui"
 )
 
@@ -24,6 +28,7 @@ type rankingView struct {
 	Few                      int            // of how many runs alone, where they were named; 0: of all
 	ByWindow                 bool           // the measure hangs on a window
 	Sizes                    bool           // and compares the packs' sizes too
+	Dots                     string         // the runs by how warm their packs were; empty: fewer than two say it
 	Rows                     []rankRow
 	Passed                   []bench.Passed
 	Together                 string // address that lays the typical runs on the bench; empty: fewer than two
@@ -131,8 +136,32 @@ func (s *Room) ranking(w http.ResponseWriter, r *http.Request) error {
 	if len(typical) > 1 {
 		v.Together = "/bench?runs=" + ui.JoinIDs(typical[:min(len(typical), bench.MaxRuns)], ",")
 	}
+	v.Dots = dotsOf(bench.Dots(ranked.known, ranked.Order), by, in)
 	s.Render(w, r, "ranking", http.StatusOK, ui.Frame{Title: "Ranking", Page: "bench", Data: v})
 	return nil
+}
+
+// dotsOf draws runs by how warm their packs were at plug-in, a shape for each car.
+func dotsOf(list []bench.Dot, by bench.Measure, in units.People) string {
+	if len(list) < 2 {
+		return ""
+	}
+	name := by.Words().In(in)
+	d := &draw.Dots{Title: "Each run: " + name + " against the coldest cell at plug-in", XName: "coldest cell at plug-in",
+		XUnit: in.Name("°C"), YName: name}
+	for _, x := range list {
+		car := strings.TrimSpace(x.Car + " " + x.Software)
+		i := slices.IndexFunc(d.Kinds, func(k draw.DotKind) bool { return k.Name == car })
+		if i < 0 {
+			i = len(d.Kinds)
+			d.Kinds = append(d.Kinds, draw.DotKind{Name: car})
+		}
+		at := in.Show("°C", x.StartC)
+		d.Kinds[i].Marks = append(d.Kinds[i].Marks, draw.DotMark{X: at, Y: x.Value, Href: ui.RunPath(x.ID),
+			Title: fmt.Sprintf("Run %d, %s: %s at %s %s", x.ID, car, by.Write(x.Value).In(in), words.Figure(at, 0),
+				in.Name("°C"))})
+	}
+	return d.SVG()
 }
 
 // between writes a range with its unit; empty for none.
