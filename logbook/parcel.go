@@ -1,6 +1,8 @@
 package logbook
 
 import (
+	"archive/zip"
+	"bytes"
 	"compress/gzip"
 	"context"
 	"errors"
@@ -322,4 +324,52 @@ func (p *Parcel) WriteZip(w io.Writer) error {
 		original = []byte(*p.row.Document)
 	}
 	return runfolder.WriteZip(w, p.Run, p.Photos, original, p.Files, p.row.CreatedAt)
+}
+
+// WriteFolders writes runs as run folders in one zip, each in a folder of its own, one after the other; photos go along
+// where they are wanted.
+func (b *RunStore) WriteFolders(ctx context.Context, w io.Writer, rows []*Run, photos bool) error {
+	all := zip.NewWriter(w)
+	for _, row := range rows {
+		p, err := b.Parcel(ctx, row)
+		if err != nil {
+			return err
+		}
+		if !photos {
+			p.Files, p.Photos = p.Files[:len(p.Files)-len(p.Photos)], nil
+		}
+		var one bytes.Buffer
+		if err := p.WriteZip(&one); err != nil {
+			return fmt.Errorf("run %d: %w", row.ID, err)
+		}
+		in, err := zip.NewReader(bytes.NewReader(one.Bytes()), int64(one.Len()))
+		if err != nil {
+			return fmt.Errorf("run %d: %w", row.ID, err)
+		}
+		for _, f := range in.File {
+			if err := copyInto(all, f, fmt.Sprintf("run-%d/", row.ID)); err != nil {
+				return fmt.Errorf("run %d: %w", row.ID, err)
+			}
+		}
+	}
+	if err := all.Close(); err != nil {
+		return fmt.Errorf("zipping runs: %w", err)
+	}
+	return nil
+}
+
+// copyInto puts a file of one zip into another as it is packed, in a folder.
+func copyInto(all *zip.Writer, f *zip.File, folder string) error {
+	head := f.FileHeader
+	head.Name = folder + f.Name
+	to, err := all.CreateRaw(&head)
+	if err != nil {
+		return err
+	}
+	from, err := f.OpenRaw()
+	if err != nil {
+		return err
+	}
+	_, err = io.Copy(to, from)
+	return err
 }

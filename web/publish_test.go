@@ -7,6 +7,7 @@ import (
 	"net/http"
 	"net/url"
 	"regexp"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -200,4 +201,20 @@ func TestPicturesAndTablesOfAReport(t *testing.T) {
 		assert.Equal(t, http.StatusBadRequest, get(h, "/reports/new?runs="+wrong).Code, wrong)
 	}
 	assert.Equal(t, http.StatusNotFound, get(h, "/reports/new?runs=99999").Code)
+}
+
+// Runs that are taken along together come back in as they were, photos too; a run that is not there gives nothing.
+func TestRunFoldersTogether(t *testing.T) {
+	h, _ := handler(t, true)
+	data := get(h, "/folders.zip?runs=3,1").Body.Bytes()
+	in, err := intake.All("runs.zip", data, intake.Choices{})
+	require.NoError(t, err)
+	require.Len(t, in, 2)
+	one, err := intake.All("run.zip", get(h, "/runs/1/folder.zip").Body.Bytes(), intake.Choices{})
+	require.NoError(t, err)
+	at := slices.IndexFunc(in, func(b *intake.Bundle) bool { return b.Run.Title == one[0].Run.Title })
+	require.GreaterOrEqual(t, at, 0)
+	assert.Equal(t, curve.Of(one[0].Run).Read(curve.Options{}).Posts, curve.Of(in[at].Run).Read(curve.Options{}).Posts)
+	assert.Equal(t, http.StatusBadRequest, get(h, "/folders.zip").Code)
+	assert.Equal(t, http.StatusNotFound, get(h, "/folders.zip?runs=99999").Code)
 }

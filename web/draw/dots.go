@@ -3,6 +3,7 @@ package draw
 import (
 	"fmt"
 	"math"
+	"strings"
 
 	"zincroad/core/words"
 )
@@ -87,5 +88,5 @@ func (d *Dots) SVG() string {
 		}
 	}
 	c.WriteString("</svg>")
-	return c.String()
+	return strings.Replace(c.String(), `role="img"`, `role="group"`, 1) // a picture would hide the marks' links
 }

@@ -1,13 +1,11 @@
 package publish
 
 import (
-	"archive/zip"
 	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
-	"io"
 	"strconv"
 	"strings"
 
@@ -74,55 +72,27 @@ func (s *Room) content(ctx context.Context, rows []*logbook.Run, without []strin
 	return report.Make(list, without...)
 }
 
-// dataOf are the runs as zipped run folders, one folder each, without their photos: what is on those is shown where its
-// author wants it.
+// dataOf are the runs as zipped run folders, without their photos: what is on those is shown where its author wants it.
 func (s *Room) dataOf(ctx context.Context, rows []*logbook.Run) ([]byte, error) {
-	var out bytes.Buffer
-	all := zip.NewWriter(&out)
-	for _, row := range rows {
-		parcel, err := s.book.Parcel(ctx, row)
-		if err != nil {
-			return nil, err
-		}
-		parcel.Files = parcel.Files[:len(parcel.Files)-len(parcel.Photos)]
-		parcel.Photos = nil
-		var one bytes.Buffer
-		if err := parcel.WriteZip(&one); err != nil {
-			return nil, err
-		}
-		in, err := zip.NewReader(bytes.NewReader(one.Bytes()), int64(one.Len()))
-		if err != nil {
-			return nil, fmt.Errorf("run %d: %w", row.ID, err)
-		}
-		for _, f := range in.File {
-			if err := copyInto(all, f, fmt.Sprintf("run-%d/", row.ID)); err != nil {
-				return nil, fmt.Errorf("run %d: %w", row.ID, err)
-			}
-		}
-		if out.Len() > logbook.MostData {
-			return nil, errLarge
-		}
-	}
-	if err := all.Close(); err != nil {
-		return nil, fmt.Errorf("zipping runs: %w", err)
+	out := &bounded{most: logbook.MostData}
+	if err := s.book.WriteFolders(ctx, out, rows, false); err != nil {
+		return nil, err
 	}
 	return out.Bytes(), nil
 }
 
-// copyInto puts a file of one zip into another as it is packed, in a folder.
-func copyInto(all *zip.Writer, f *zip.File, folder string) error {
-	head := f.FileHeader
-	head.Name = folder + f.Name
-	to, err := all.CreateRaw(&head)
-	if err != nil {
-		return err
+// bounded is a buffer that takes so much and no more.
+type bounded struct {
+	bytes.Buffer
+	most int
+}
+
+// Write implements io.Writer.
+func (b *bounded) Write(p []byte) (int, error) {
+	if b.Len()+len(p) > b.most {
+		return 0, errLarge
 	}
-	from, err := f.OpenRaw()
-	if err != nil {
-		return err
-	}
-	_, err = io.Copy(to, from)
-	return err
+	return b.Buffer.Write(p)
 }
 
 // coverOf is a kept report as it is written.

@@ -4,6 +4,7 @@ package publish
 import (
 	"context"
 	"embed"
+	"io"
 	"net/http"
 	"time"
 
@@ -43,7 +44,7 @@ type Book interface {
 	WithdrawLink(ctx context.Context, reportID, id int64) error
 	Run(ctx context.Context, id int64) (*logbook.Run, error)
 	Results(ctx context.Context, row *logbook.Run) (*logbook.Results, error)
-	Parcel(ctx context.Context, row *logbook.Run) (*logbook.Parcel, error)
+	WriteFolders(ctx context.Context, w io.Writer, rows []*logbook.Run, photos bool) error
 	Photos(ctx context.Context, runID int64) ([]logbook.Photo, error)
 	Photo(ctx context.Context, runID, id int64) (*logbook.Photo, error)
 }

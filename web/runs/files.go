@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"slices"
 	"strings"
 	"time"
 
@@ -18,6 +19,7 @@ import (
 // Exports are the paths that send as much as was recorded: they are given the time that it takes.
 func (s *Room) Exports(r chi.Router) {
 	r.Get("/runs/{id}/folder.zip", s.Do(s.runFolder))
+	r.Get("/folders.zip", s.Do(s.runFolders))
 	r.Get("/runs/{id}/readings.csv", s.Do(s.readingsCSV))
 	r.Get("/runs/{id}/recordings/{recording}", s.Do(s.recordingFile))
 }
@@ -42,6 +44,25 @@ func (s *Room) runFolder(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	s.send(w, "application/zip", fmt.Sprintf("run-%d.zip", row.ID), parcel.WriteZip)
+	return nil
+}
+
+// runFolders gives several runs, ?runs=1,2, as run folders in one zip, which comes back in as it went out.
+func (s *Room) runFolders(w http.ResponseWriter, r *http.Request) error {
+	ids := ui.ParseIDs(r.URL.Query().Get("runs"), ",")
+	if len(ids) == 0 {
+		return ui.BadRequest("Which runs? Name them as in folders.zip?runs=1,2.")
+	}
+	rows, err := s.book.Runs(r.Context(), ids)
+	if err != nil {
+		return err
+	}
+	if at := slices.Index(rows, nil); at >= 0 {
+		return fmt.Errorf("run %d: %w", ids[at], logbook.ErrNotFound)
+	}
+	s.send(w, "application/zip", "runs.zip", func(w io.Writer) error {
+		return s.book.WriteFolders(r.Context(), w, rows, true)
+	})
 	return nil
 }
 

@@ -41,6 +41,8 @@ type Book interface {
 	Load(ctx context.Context, row *logbook.Run) (*run.Run, error)
 	MakeMaster(ctx context.Context, runID, recordingID int64, offsetS float64) error
 	Parcel(ctx context.Context, row *logbook.Run) (*logbook.Parcel, error)
+	Runs(ctx context.Context, ids []int64) ([]*logbook.Run, error)
+	WriteFolders(ctx context.Context, w io.Writer, rows []*logbook.Run, photos bool) error
 	WriteReadings(ctx context.Context, w io.Writer, rec *logbook.Recording) error
 	Photo(ctx context.Context, runID, id int64) (*logbook.Photo, error)
 	Photos(ctx context.Context, runID int64) ([]logbook.Photo, error)
