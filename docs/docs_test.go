@@ -24,6 +24,7 @@ import (
 	"zincroad/core/prepare"
 	"zincroad/core/say"
 	"zincroad/core/trace"
+	"zincroad/core/trip"
 	"zincroad/web/draw"
 )
 
@@ -87,7 +88,7 @@ func TestFormulasAreDocumented(t *testing.T) {
 	plain := strings.Join(strings.Fields(string(text)), " ")
 	compared := 0
 	for _, f := range slices.Concat(curve.Figures.Texts(), bench.Figures.Texts(), prepare.Figures.Texts(),
-		decide.Figures.Texts(), follow.Figures.Texts()) {
+		decide.Figures.Texts(), follow.Figures.Texts(), trip.Figures.Texts()) {
 		compared++
 		assert.Contains(t, plain, f.Formula, f.Name)
 		assert.NotEmpty(t, f.Definition, f.Name)

@@ -9,6 +9,7 @@ import (
 	"zincroad/core/figure"
 	"zincroad/core/follow"
 	"zincroad/core/prepare"
+	"zincroad/core/trip"
 	"zincroad/web/ui"
 )
 
@@ -24,6 +25,7 @@ func allDefinitions() []definitionGroup {
 		{"Runs side by side", bench.Figures.Texts()},
 		{"A plan", prepare.Figures.Texts()},
 		{"What to do with it", decide.Figures.Texts()},
+		{"A trip", trip.Figures.Texts()},
 		{"A run under way", follow.Figures.Texts()},
 	}
 }

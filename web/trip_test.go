@@ -41,6 +41,12 @@ func TestTripFindsItsStops(t *testing.T) {
 	for _, name := range []string{"Fastest", "Cheapest", "Fewest stops"} {
 		assert.Contains(t, found, name+":")
 	}
+	for figure, says := range map[string]string{"driving": "On the level, 110 km/h and 6 °C: ", "stop": " min beside.",
+		"battery": "at the start, 6 °C outside", "minutes": "fastest: "} {
+		assert.Contains(t, found, "/trip/how/"+figure)
+		assert.Contains(t, get(h, "/trip/how/"+figure+"?"+q.Encode()).Body.String(), says)
+	}
+	assert.Equal(t, http.StatusNotFound, get(h, "/trip/how/luck").Code)
 	link := regexp.MustCompile(`href="(/prepare\?[^"]*)"`).FindStringSubmatch(found)
 	require.NotNil(t, link)
 	assert.Equal(t, http.StatusOK, get(h, html.UnescapeString(link[1])).Code)

@@ -1030,12 +1030,20 @@ var english = map[string]string{
 
 	"stop": ".",
 
+	"trip.adds-up":            "{0}: {1} driving + {2} charging + {3} beside it = {4}.",
 	"trip.and-are-to-be":      ", and {0} % are to be left",
 	"trip.and-on-the-way-are": ", and {0} % are left where it is lowest on the way",
+	"trip.battery-at":         "{0}: {1}.",
+	"trip.battery-starts":     "{0} at the start, {1} outside.",
+	"trip.climbs":             "The track climbs {0} m in all; the car weighs {1} kg with its load.",
 	"trip.each-stop-goes-to":  "each stop goes to 80 %",
 	"trip.from-to-take-and": "From {0} to {1}: {2} take {3} %, and no more than {4} % are there, of " +
 		"which {5} % are to be left.",
-	"trip.more-than-that-and":   "; {0} % more than that and the {1} % to be left: {2}",
+	"trip.level-takes":        "On the level, {1} and {2}: {0}.",
+	"trip.more-than-that-and": "; {0} % more than that and the {1} % to be left: {2}",
+	"trip.stop-takes": "{0}: from {1} to {2} % with a battery of {3}: {4}, {5} kWh; {6} min " +
+		"beside.",
+	"trip.takes-in-all":         "In all {0} kWh.",
 	"trip.the-same-points-cost": "the same points cost more at the next stop",
 	"trip.the-same-points-take": "the same points take longer at the next stop",
 	"trip.to-take":              "{0} to {1} take {2} %",

@@ -78,7 +78,7 @@ func (r *road) plans() *Plans {
 		}
 		return cmp.Compare(first(a), first(b))
 	})
-	out := &Plans{Plans: []Plan{}}
+	out := &Plans{Plans: []Plan{}, LevelWhKm: r.way.flat}
 	for i, rule := range list {
 		end := r.search(rule)
 		if end == nil {

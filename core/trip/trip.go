@@ -98,6 +98,7 @@ type Plan struct {
 
 // Plans are the ways to go, the best by the trip's weighing first. Unreachable says from where to where there is none.
 type Plans struct {
+	LevelWhKm   float64 // what a kilometre on the level takes
 	Unreachable say.Text
 	Plans       []Plan
 }

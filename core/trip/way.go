@@ -44,15 +44,11 @@ func (r *road) wayOf(whPerKm float64) way {
 	if r.Track == nil || len(r.Track.HeightM) == 0 {
 		return w
 	}
-	mass := r.MassKg
-	if mass == 0 {
-		mass = UsualMassKg
-	}
 	w.km, w.kWh = w.km[:1], w.kWh[:1]
 	longer := r.DistanceKm / r.Track.LengthKm()
 	for i := 1; i < len(r.Track.Km); i++ {
 		km := (r.Track.Km[i] - r.Track.Km[i-1]) * longer
-		lift := mass * gravity * (r.Track.HeightM[i] - r.Track.HeightM[i-1]) / wattHour // Wh at the wheels
+		lift := r.massKg() * gravity * (r.Track.HeightM[i] - r.Track.HeightM[i-1]) / wattHour // Wh at the wheels
 		atWheels := wheels*wheelShare*km + lift
 		if atWheels > 0 {
 			atWheels /= wheelShare
@@ -63,6 +59,14 @@ func (r *road) wayOf(whPerKm float64) way {
 		w.kWh = append(w.kWh, w.kWh[i-1]+(atWheels+hourly*km)/1000)
 	}
 	return w
+}
+
+// massKg is the car's with its load, or what stands in for it.
+func (t *Trip) massKg() float64 {
+	if t.MassKg == 0 {
+		return UsualMassKg
+	}
+	return t.MassKg
 }
 
 // at is what driving takes as far as a kilometre.

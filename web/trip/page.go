@@ -12,6 +12,7 @@ import (
 	"strconv"
 	"strings"
 
+	"zincroad/core/figure"
 	"zincroad/core/forecast"
 	"zincroad/core/run"
 	"zincroad/core/trip"
@@ -87,6 +88,7 @@ type View struct {
 	Kept    []kept
 
 	distanceKm float64
+	explained  trip.Explained
 	Places     []place
 	Missing    string // what is needed before anything can be found
 	Heading    string
@@ -121,6 +123,25 @@ func (s *Room) show(w http.ResponseWriter, r *http.Request, chosen url.Values, s
 	s.Render(w, r, "trip", status, ui.Frame{Title: "Trip", Page: "trip", Data: v, In: &v.In, Notice: n})
 	return nil
 }
+
+// how says how one of a trip's figures is worked out.
+func (s *Room) how(w http.ResponseWriter, r *http.Request) error {
+	f, err := ui.FigureOf(r, trip.Figures)
+	if err != nil {
+		return err
+	}
+	q := r.URL.Query()
+	v := &View{Fields: ui.NewFields(q), In: ui.MeasuresOf(r), Dials: dials, Besides: besides}
+	if err := s.fill(r.Context(), v); err != nil {
+		return err
+	}
+	s.Explain(w, r, ui.Explained{Name: f.Name, Of: "this trip", Definition: f.Definition, Numbers: f.Numbers(v.explained),
+		Back: "/trip?" + r.URL.RawQuery, BackText: "Back to the trip"}, ui.Frame{Page: "trip"})
+	return nil
+}
+
+// Figures are those of a trip that explain themselves.
+func (v *View) Figures() []figure.Text { return trip.Figures.Texts() }
 
 // fill works the page out as far as what is typed allows.
 func (s *Room) fill(ctx context.Context, v *View) error {
@@ -293,6 +314,7 @@ func latest(c *logbook.Car) string {
 // find works the plans out and puts them into words.
 func (v *View) find(t trip.Trip) {
 	plans, err := trip.Find(t)
+	v.explained = trip.Explained{Trip: t, Plans: plans}
 	switch {
 	case errors.Is(err, trip.ErrConsumption):
 		v.Missing = "What does the car take a kilometre? Note it in the Garage."

@@ -49,6 +49,7 @@ func New(u *ui.UI, book Book) (*Room, error) {
 // Routes are the room's pages.
 func (s *Room) Routes(r chi.Router) {
 	r.Get("/", s.Do(s.page))
+	r.Get("/how/{figure}", s.Do(s.how))
 	r.Post("/keep", s.Do(s.keep))
 	r.Post("/ways", s.Do(s.takeWay))
 	r.Post("/ways/{id}/delete", s.Do(s.deleteWay))
