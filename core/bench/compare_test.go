@@ -396,3 +396,20 @@ func TestParseWindow(t *testing.T) {
 		assert.Zero(t, from+to, text)
 	}
 }
+
+// Two cars are held against each other by kilometres, too. 200 km at 180 Wh each are 36 kWh: at 150 kW 14:24, at 120 kW
+// 18:00, and 20 s before power. Two runs of one car are not.
+func TestTwoCarsByKilometres(t *testing.T) {
+	said := func(c *Comparison) string {
+		var out []string
+		for _, v := range c.Verdicts {
+			out = append(out, v.Text.Kept())
+		}
+		return strings.Join(out, "\n")
+	}
+	a := day{title: "a", battery: run.N(30)}
+	b := day{title: "b", battery: run.N(30), scale: 0.8}
+	assert.NotContains(t, said(compare(a, b)), "km after")
+	b.car = "Rowan 82"
+	assert.Regexp(t, `\+200 km after 14 min [45]\d s in “a”, after 18 min [2-4]\d s in “b”`, said(compare(a, b)))
+}

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"zincroad/core/curve"
 	"zincroad/core/limit"
 	"zincroad/core/say"
 )
@@ -39,8 +40,36 @@ func (c *Comparison) say(subjects []Subject) {
 	if m := c.Race.With(other).Meetings; ok && len(m) > 0 {
 		add(say.Likely, "bench.they-meet-at-at", say.Clock(m[0].TS), say.Fig(m[0].SoCPct, 0))
 	}
+	if ok {
+		c.sayDistance(add, subjects, other)
+	}
 	if !c.Window.Common {
 		add(say.Strong, "bench.not-every-run-covers", window)
+	}
+}
+
+// headlineKm is how far two cars are held against each other at most: a leg of a long way (common practice, no source).
+const headlineKm = 200
+
+// sayDistance says which of two cars is further sooner: a share of charge takes a large pack longer, and carries it
+// further. It counts from each run's own start.
+func (c *Comparison) sayDistance(add func(say.Confidence, string, ...any), subjects []Subject, other int) {
+	a, b := subjects[c.Reference].Run.Car, subjects[other].Run.Car
+	if a == nil || b == nil || a.Name == "" || b.Name == "" || a.Name == b.Name {
+		return
+	}
+	for _, row := range slices.Backward(c.Distance) {
+		ta, tb := row.TS[c.Reference], row.TS[other]
+		if row.Km > headlineKm || ta == nil || tb == nil {
+			continue
+		}
+		confidence := say.Likely
+		if row.Basis != curve.Observed {
+			confidence = say.Unsure
+		}
+		add(confidence, "bench.distance-after", say.Q(row.Km, "km", 0), c.name(c.Reference), say.Duration(*ta),
+			c.name(other), say.Duration(*tb))
+		return
 	}
 }
 

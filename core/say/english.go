@@ -36,6 +36,8 @@ var english = map[string]string{
 	"bench.differ-in":         "They differ in {0}.",
 	"bench.differ-in-nothing": "The runs differ in nothing that was noted.",
 	"bench.differs-in":        "{0} ({1})",
+	"bench.distance-after": "+{0} after {2} in {1}, after {4} in {3}, by what each car takes a " +
+		"kilometre.",
 	"bench.does-not-cover":    "{0} does not cover it",
 	"bench.fair-as-far-as":    "Fair as far as it was noted: only {0} differs.",
 	"bench.fair-only-differs": "Fair: only {0} differs.",

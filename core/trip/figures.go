@@ -26,8 +26,8 @@ var Figures = figure.List[Explained]{
 		Definition: "What the way takes out of the pack, its detours with it. On the level it goes by the car's noted " +
 			"consumption, speed and weather; along a track every half a kilometre has its slope besides. Downhill what the " +
 			"wheels brake comes back, less what the drive loses, and nothing goes into a full pack.",
-		Formula: "the wheels need what they need on the level plus mass × 9.81 × climb; what they take costs that over 0.9, " +
-			"what they brake gives 0.9 of it back",
+		Formula: "the wheels need what they need on the level plus mass × 9.81 × climb; what they take costs that over " +
+			"0.9, what they brake gives 0.9 of it back",
 		Source: "0.9: from memory",
 		Numbers: func(x Explained) (n figure.Lines) {
 			p := x.best()
@@ -82,8 +82,9 @@ var Figures = figure.List[Explained]{
 	},
 	{
 		Key: "minutes", Name: "Which stops", Unit: "min",
-		Definition: "Of all ways to stop at the sites on the way, each left with any whole per cent, the one that is best " +
-			"by what was looked for. No stop is come to with less than the reserve, nor is a pass. Other schools stand below it.",
+		Definition: "Of all ways to stop at the sites on the way, each left with any whole per cent, the one that is " +
+			"best by what was looked for. No stop is come to with less than the reserve, nor is a pass. Other schools stand " +
+			"below it.",
 		Formula: "for each site and each charge to leave it with, the best way there over all sites and charges before",
 		Source:  "dynamic programming: Bellman, 1957",
 		Numbers: func(x Explained) (n figure.Lines) {
