@@ -1,6 +1,7 @@
 package logbook
 
 import (
+	"cmp"
 	"context"
 	"crypto/rand"
 	"encoding/base64"
@@ -77,12 +78,13 @@ func (b *ReportStore) Report(ctx context.Context, id int64) (*Report, error) {
 
 // ReportData gives the zipped run folders that a report goes with; ErrNotFound where it goes without.
 func (b *ReportStore) ReportData(ctx context.Context, id int64) ([]byte, error) {
-	var data []byte
-	err := b.db.WithContext(ctx).Raw("SELECT data FROM reports WHERE id = ? AND deleted_at IS NULL", id).Row().Scan(&data)
-	if err == nil && data == nil {
-		return nil, fmt.Errorf("data of report %d: %w", id, ErrNotFound)
+	var list []Report
+	err := b.db.WithContext(ctx).Select("id", "data").Where("id = ? AND data IS NOT NULL", id).Find(&list).Error
+	if err != nil || len(list) == 0 {
+		return nil, cmp.Or(mapped(fmt.Sprintf("data of report %d", id), err),
+			fmt.Errorf("data of report %d: %w", id, ErrNotFound))
 	}
-	return data, mapped(fmt.Sprintf("data of report %d", id), err)
+	return list[0].Data, nil
 }
 
 // SaveReport keeps a new report.

@@ -13,6 +13,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zincroad/logbook"
+	"zincroad/logbook/logbooktest"
+	"zincroad/web"
 )
 
 // The page of a car with runs says what they showed, with the picture and how each run was foretold; one press notes
@@ -67,7 +69,10 @@ func TestCarShowsWhatItsRunsTaught(t *testing.T) {
 // are judged anew, and its own story says so. A run of another car is refused.
 func TestRunsAreLeftOutOfWhatIsLearned(t *testing.T) {
 	t.Parallel()
-	h, book := handler(t, true)
+	book := newBook(t, true) // nobody works in the background: what is due stays due
+	s, err := web.New(book, logbooktest.Quiet())
+	require.NoError(t, err)
+	h := s.Handler()
 	ctx := context.Background()
 	require.NoError(t, book.Rework(ctx, nil))
 	run, err := book.Run(ctx, 2)
