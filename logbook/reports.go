@@ -19,7 +19,9 @@ type Report struct {
 	Title     string
 	Author    string
 	Words     string          // Markdown
-	Runs      []int64         `gorm:"serializer:json"`
+	Runs      []int64         `gorm:"serializer:json"` // that it is of; none: it is of a car
+	CarID     *int64          // of which it says what its runs taught; nil: it is of runs
+	Profile   string          // of the car
 	Without   []string        `gorm:"serializer:json"` // parts that were left out
 	Content   json.RawMessage `gorm:"type:jsonb"`
 	Data      []byte          // zipped run folders; nil: none goes with it, or it was not asked for
@@ -59,8 +61,8 @@ func (l *Link) Ended(now time.Time) bool { return l.EndsAt != nil && !now.Before
 const MostData = 64 << 20
 
 // withoutData is what is read of a report where its data is not asked for.
-const withoutData = `id, title, author, words, runs, without, content, photo, photo_kind, hash, notes, made_at,
-	deleted_at, data IS NOT NULL AS with_data`
+const withoutData = `id, title, author, words, runs, car_id, profile, without, content, photo, photo_kind, hash,
+	notes, made_at, deleted_at, data IS NOT NULL AS with_data`
 
 // Reports lists the reports, the newest first, without their data.
 func (b *ReportStore) Reports(ctx context.Context) ([]Report, error) {

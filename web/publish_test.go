@@ -16,6 +16,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zincroad/core/curve"
+	"zincroad/core/run"
 	"zincroad/formats/intake"
 	"zincroad/logbook/logbooktest"
 	"zincroad/web"
@@ -217,4 +218,33 @@ func TestRunFoldersTogether(t *testing.T) {
 	assert.Equal(t, curve.Of(one[0].Run).Read(curve.Options{}).Posts, curve.Of(in[at].Run).Read(curve.Options{}).Posts)
 	assert.Equal(t, http.StatusBadRequest, get(h, "/folders.zip").Code)
 	assert.Equal(t, http.StatusNotFound, get(h, "/folders.zip?runs=99999").Code)
+}
+
+// A report of a car says what its runs taught: its curve with what it rests on, and how each run was foretold from the
+// others. A car of which no run says anything has none; one that was removed leaves its report as it was.
+func TestAReportOfACar(t *testing.T) {
+	h, book := handler(t, true)
+	require.NoError(t, book.Rework(t.Context(), nil))
+	row, err := book.Run(t.Context(), 2)
+	require.NoError(t, err)
+	car := fmt.Sprint(*row.CarID)
+	assert.Contains(t, get(h, "/garage/cars/"+car).Body.String(), "/reports/new?car="+car)
+	assert.Contains(t, get(h, "/reports/new?car="+car+"&profile=full").Body.String(), "Warm, it takes ")
+	w := post(h, "/reports", url.Values{"car": {car}, "profile": {"full"}, "data": {"yes"}})
+	require.Equal(t, http.StatusSeeOther, w.Code, w.Body.String())
+	report := w.Header().Get("Location")
+	page := get(h, report+"/report.html").Body.String()
+	for _, says := range []string{"Warm, it takes ", "From ", "Foretold from its other runs", "the range of nine in ten", "seen",
+		`class="learned"`} {
+		assert.Contains(t, page, says)
+	}
+	assert.NotContains(t, page, "data.zip")
+	assert.Equal(t, http.StatusNotFound, get(h, report+"/data.zip").Code)
+	assert.Contains(t, get(h, report+"/table.csv").Body.String(), "car,soc_pct,kw,low_kw,high_kw,rests_on,runs")
+	assert.NotContains(t, get(h, report).Body.String(), "would be others today")
+	assert.Contains(t, get(h, "/reports").Body.String(), "a car, made")
+	made, err := book.CarNamed(t.Context(), &run.Car{Name: "Aspen"})
+	require.NoError(t, err)
+	assert.Equal(t, http.StatusNotFound, get(h, fmt.Sprintf("/reports/new?car=%d", *made)).Code)
+	assert.Equal(t, http.StatusBadRequest, get(h, "/reports/new").Code)
 }

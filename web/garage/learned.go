@@ -50,12 +50,14 @@ func (s *Room) learnedOf(ctx context.Context, c *logbook.Car) ([]learned, error)
 		if profile == run.Profiles[1] {
 			drawn = noted.GentleEnvelope
 		}
-		l.Heading = sayEnvelope(m)
+		l.Heading = m.SaidOfEnvelope().Kept()
 		if profile == run.Profiles[1] {
 			l.Heading = "Gentle profile: " + strings.ToLower(l.Heading[:1]) + l.Heading[1:]
 		}
-		l.Said = append(l.Said, say.Own(sayRests(m)), say.Own(sayKnown(k.HeldOut)))
-		l.Said = append(l.Said, sayWarmth(m)...)
+		l.Said = append(l.Said, m.SaidOfRests(), vehicle.SaidOfKnown(k.HeldOut))
+		if cold := m.SaidOfWarmth(); cold.Any() {
+			l.Said = append(l.Said, cold)
+		}
 		l.Said = append(l.Said, k.Differs...)
 		l.next(c, m)
 		l.Picture = (&draw.Learned{Title: c.Name + ": power against charge by its runs, " + profile + " profile",
@@ -81,63 +83,6 @@ func (l *learned) next(c *logbook.Car, m *vehicle.Model) {
 		q.Set("software", m.Software[0])
 	}
 	l.Test = "/prepare?" + q.Encode()
-}
-
-// sayEnvelope says in one sentence what the warm pack takes, where the car was seen to hold it.
-func sayEnvelope(m *vehicle.Model) string {
-	var parts []string
-	for _, soc := range []float64{20, 50, 80} {
-		if m.Saw(soc) {
-			parts = append(parts, fmt.Sprintf("%s kW at %s %%", words.Figure(m.At(soc), 0), words.Figure(soc, 0)))
-		}
-	}
-	if len(parts) == 0 {
-		return "Its runs were held by stalls: it takes more than they show"
-	}
-	return "Warm, it takes " + strings.Join(parts, ", ")
-}
-
-// sayRests says on which runs it all rests.
-func sayRests(m *vehicle.Model) string {
-	n := len(m.Runs)
-	said := fmt.Sprintf("From %d %s", n, words.Plural(n, "run"))
-	if versions := named(m.Software); len(versions) > 0 {
-		said += " on software " + strings.Join(versions, ", ")
-	}
-	return said + "."
-}
-
-func named(list []string) (out []string) {
-	for _, s := range list {
-		if s != "" {
-			out = append(out, s)
-		}
-	}
-	return out
-}
-
-// sayKnown says how well the car is known: how its runs were foretold from each other.
-func sayKnown(list []vehicle.HeldOut) string {
-	if len(list) == 0 {
-		return "No run of it can be foretold from the others yet."
-	}
-	within, off := 0, 0.0
-	for _, h := range list {
-		if h.Within() {
-			within++
-		}
-		off += math.Abs(h.ForetoldS/h.MeasuredS - 1)
-	}
-	return fmt.Sprintf("Foretold from its other runs, %d of %d took as long as was said, give or take; they were %s %% "+
-		"off in the mean.", within, len(list), words.Figure(100*off/float64(len(list)), 0))
-}
-
-// sayWarmth says what cold does, where a run was cold.
-func sayWarmth(m *vehicle.Model) []say.Text {
-	if m.WarmC == nil || m.HalfK == nil {
-		return nil
-	}
-	return []say.Text{say.T("vehicle.cold-from", say.Q(*m.WarmC, "°C", 0), say.Q(*m.WarmC-*m.HalfK, "°C", 0))}
 }
 
 // takeLearned notes what the runs taught as the car's own curve; one press undoes it.

@@ -11,6 +11,7 @@ import (
 
 	"zincroad/core/bench"
 	"zincroad/core/curve"
+	"zincroad/core/run"
 	"zincroad/logbook"
 	"zincroad/web/report"
 )
@@ -48,6 +49,41 @@ func (s *Room) rows(ctx context.Context, ids []int64) ([]*logbook.Run, error) {
 		out = append(out, row)
 	}
 	return out, nil
+}
+
+// contentOf works out what a report says today.
+func (s *Room) contentOf(ctx context.Context, kept *logbook.Report) (*report.Content, []*logbook.Run, error) {
+	if kept.CarID != nil {
+		c, err := s.carContent(ctx, *kept.CarID, kept.Profile)
+		return c, nil, err
+	}
+	rows, err := s.rows(ctx, kept.Runs)
+	if err != nil {
+		return nil, nil, err
+	}
+	c, err := s.content(ctx, rows, kept.Without)
+	return c, rows, err
+}
+
+// carContent works out what a report of a car says today; ErrNotFound where no run says anything of it.
+func (s *Room) carContent(ctx context.Context, id int64, profile string) (*report.Content, error) {
+	car, err := s.book.Car(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	described := car.Describe("")
+	k, err := s.book.Learned(ctx, described, logbook.Of{CarID: id, Profile: profile})
+	if err != nil {
+		return nil, err
+	}
+	if k == nil || !k.Model.Rests() {
+		return nil, fmt.Errorf("what runs taught of car %d: %w", id, logbook.ErrNotFound)
+	}
+	c := report.Car{Name: car.Name, Noted: described.Envelope, Model: k.Model, HeldOut: k.HeldOut, Differs: k.Differs}
+	if profile == run.Profiles[1] {
+		c.Name, c.Noted = c.Name+", gentle profile", described.GentleEnvelope
+	}
+	return report.MakeCar(c)
 }
 
 // content works out what a report of runs says today: of one by the clock of its own method, of several by that from

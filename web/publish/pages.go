@@ -14,6 +14,7 @@ import (
 	"strings"
 	"time"
 
+	"zincroad/core/run"
 	"zincroad/internal/password"
 	"zincroad/logbook"
 	"zincroad/web/draw"
@@ -69,7 +70,9 @@ type formView struct {
 
 // form asks what a report of runs is to have.
 func (s *Room) form(w http.ResponseWriter, r *http.Request) error {
-	f := ui.NewFields(url.Values{"runs": {r.URL.Query().Get("runs")}, "data": {"yes"}})
+	q := r.URL.Query()
+	f := ui.NewFields(url.Values{"runs": {q.Get("runs")}, "car": {q.Get("car")}, "profile": {q.Get("profile")},
+		"data": {"yes"}})
 	for _, p := range report.Parts {
 		f.Values.Add("part", p.Key)
 	}
@@ -78,18 +81,15 @@ func (s *Room) form(w http.ResponseWriter, r *http.Request) error {
 
 func (s *Room) showForm(w http.ResponseWriter, r *http.Request, status int, f *ui.Fields) error {
 	v := formView{Fields: f, Runs: f.Values.Get("runs")}
-	ids, err := idsOf(v.Runs)
+	kept, err := subjectOf(f)
 	if err != nil {
 		return ui.BadRequest("%s", ui.Sentence(err.Error()))
 	}
-	if v.Rows, err = s.rows(r.Context(), ids); err != nil {
-		return err
-	}
-	c, err := s.content(r.Context(), v.Rows, nil)
+	c, rows, err := s.contentOf(r.Context(), kept)
 	if err != nil {
 		return err
 	}
-	v.Heading = c.Heading
+	v.Rows, v.Heading = rows, c.Heading
 	for _, p := range report.Parts {
 		v.Parts = append(v.Parts, part{p.Key, p.Name, slices.Contains(f.Values["part"], p.Key)})
 	}
@@ -112,11 +112,10 @@ func (s *Room) make(w http.ResponseWriter, r *http.Request) error {
 	if !ok {
 		return nil
 	}
-	ids, err := idsOf(f.Values.Get("runs"))
+	kept, err := subjectOf(f)
 	if err != nil {
 		return ui.BadRequest("%s", ui.Sentence(err.Error()))
 	}
-	kept := &logbook.Report{Runs: ids, Without: []string{}, Notes: []logbook.Correcting{}}
 	kept.Title, kept.Author, kept.Words = f.Text("title"), f.Text("author"), f.Long("words")
 	for _, p := range report.Parts {
 		if !slices.Contains(f.Values["part"], p.Key) {
@@ -142,6 +141,21 @@ func (s *Room) make(w http.ResponseWriter, r *http.Request) error {
 	return nil
 }
 
+// subjectOf is what a form's report is to be of: a car in a profile, or runs.
+func subjectOf(f *ui.Fields) (*logbook.Report, error) {
+	kept := &logbook.Report{Runs: []int64{}, Without: []string{}, Notes: []logbook.Correcting{}}
+	if kept.CarID = f.ID("car"); kept.CarID != nil {
+		kept.Profile = f.Values.Get("profile")
+		if !slices.Contains(run.Profiles, kept.Profile) {
+			kept.Profile = run.Profiles[0]
+		}
+		return kept, nil
+	}
+	var err error
+	kept.Runs, err = idsOf(f.Values.Get("runs"))
+	return kept, err
+}
+
 func pathOf(id int64) string { return fmt.Sprintf("/reports/%d", id) }
 
 // photoOf takes the photo that was chosen of one of the report's runs.
@@ -163,16 +177,12 @@ func (s *Room) photoOf(ctx context.Context, kept *logbook.Report, chosen string)
 
 // fill works a report's content out, with its data where it is to go along.
 func (s *Room) fill(ctx context.Context, kept *logbook.Report, withData bool) error {
-	rows, err := s.rows(ctx, kept.Runs)
-	if err != nil {
-		return err
-	}
-	c, err := s.content(ctx, rows, kept.Without)
+	c, rows, err := s.contentOf(ctx, kept)
 	if err != nil {
 		return err
 	}
 	kept.Data = nil
-	if withData {
+	if withData && len(rows) > 0 {
 		if kept.Data, err = s.dataOf(ctx, rows); err != nil {
 			return err
 		}
@@ -245,15 +255,11 @@ func (s *Room) show(w http.ResponseWriter, r *http.Request, status int, f *ui.Fi
 
 // compare says whether the report would be another today.
 func (s *Room) compare(ctx context.Context, v *pageView, cover *report.Cover) error {
-	rows, err := s.rows(ctx, v.Report.Runs)
+	today, _, err := s.contentOf(ctx, v.Report)
 	if errors.Is(err, logbook.ErrNotFound) {
 		v.Gone = true
 		return nil
 	}
-	if err != nil {
-		return err
-	}
-	today, err := s.content(ctx, rows, v.Report.Without)
 	if err != nil {
 		return err
 	}

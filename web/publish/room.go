@@ -11,6 +11,7 @@ import (
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/httprate"
 
+	"zincroad/core/run"
 	"zincroad/internal/password"
 	"zincroad/logbook"
 	"zincroad/web/ui"
@@ -45,6 +46,8 @@ type Book interface {
 	Run(ctx context.Context, id int64) (*logbook.Run, error)
 	Results(ctx context.Context, row *logbook.Run) (*logbook.Results, error)
 	WriteFolders(ctx context.Context, w io.Writer, rows []*logbook.Run, photos bool) error
+	Car(ctx context.Context, id int64) (*logbook.Car, error)
+	Learned(ctx context.Context, car *run.Car, of logbook.Of) (*logbook.Learned, error)
 	Photos(ctx context.Context, runID int64) ([]logbook.Photo, error)
 	Photo(ctx context.Context, runID, id int64) (*logbook.Photo, error)
 }

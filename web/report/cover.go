@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"html/template"
 	"io"
+	"strings"
 	"time"
 
 	"github.com/microcosm-cc/bluemonday"
@@ -104,7 +105,7 @@ func (c Cover) Cite() string {
 	if c.By != "" {
 		by = c.By + ": "
 	}
-	return fmt.Sprintf("Cite as: %s%s. %s, SHA-256 %s.", by, c.Name(), c.On(), c.Hash[:min(16, len(c.Hash))])
+	return fmt.Sprintf("Cite as: %s%s. %s, SHA-256 %s.", by, strings.TrimSuffix(c.Name(), "."), c.On(), c.Hash[:min(16, len(c.Hash))])
 }
 
 // Kept is the content as a page takes it.
