@@ -191,7 +191,7 @@ func (r *road) planOf(by rule, end *label) Plan {
 	next := end
 	for l := end.from; l != nil && l.place >= 0; l = l.from {
 		site := &r.Sites[r.order[l.place]]
-		if exact, ok := r.step(site, l.arrive, l.arriveC).to(l.leave); ok { // the search joined what it looked up
+		if exact, ok := r.step(site, l.arrive, l.arriveC, l.leave).to(l.leave); ok { // the search joined what it looked up
 			l.charge = exact
 		}
 		p.ChargingMin += l.charge.min

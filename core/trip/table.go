@@ -13,10 +13,10 @@ import (
 )
 
 // everyPct is how far apart the charges are that sessions are stepped from: what is joined linearly between is off by
-// the square of that times a fortieth of a second, for a pack whose power falls by a fifth over ten points; betweenK
-// how far apart the temperatures are, where they are worked out.
+// the square of that times a fortieth of a second, for a pack whose power falls by a fifth over ten points: 2.5 s a
+// stop; betweenK how far apart the temperatures are, where they are worked out.
 const (
-	everyPct = 5
+	everyPct = 10
 	betweenK = 5.0
 	topPct   = 100
 	longestS = 3 * 3600
@@ -155,7 +155,7 @@ func (t *tables) ahead() {
 			room <- struct{}{}
 			all.Go(func() {
 				defer func() { <-room }()
-				s := t.road.step(&t.road.Sites[site], float64(from), temp)
+				s := t.road.step(&t.road.Sites[site], float64(from), temp, topPct)
 				mu.Lock()
 				defer mu.Unlock()
 				t.all[t.key(site, from, temp)] = s
@@ -175,13 +175,13 @@ func (t *tables) of(site, fromPct int, tempC float64) *session {
 	if s := t.all[k]; s != nil {
 		return s
 	}
-	s := t.road.step(&t.road.Sites[site], float64(fromPct), tempC)
+	s := t.road.step(&t.road.Sites[site], float64(fromPct), tempC, topPct)
 	t.all[k] = s
 	return s
 }
 
-// step works a session out.
-func (r *road) step(site *Site, fromPct, tempC float64) *session {
+// step works a session out, as far as a charge.
+func (r *road) step(site *Site, fromPct, tempC float64, asFarAs int) *session {
 	out := &session{fromPct: fromPct}
 	for i := range out.min {
 		out.min[i] = math.NaN()
@@ -194,9 +194,9 @@ func (r *road) step(site *Site, fromPct, tempC float64) *session {
 	}
 	m := meter{tariff: tariffOf(site)}
 	next, lastPct, lastC := int(fromPct)+1, fromPct, tempC
-	for t := 0.0; t <= longestS && next <= topPct; t++ {
+	for t := 0.0; t <= longestS && next <= asFarAs; t++ {
 		st := s.Next()
-		for next <= topPct && st.SoCPct >= float64(next) {
+		for next <= asFarAs && st.SoCPct >= float64(next) {
 			x := 1.0
 			if st.SoCPct > lastPct {
 				x = (float64(next) - lastPct) / (st.SoCPct - lastPct)

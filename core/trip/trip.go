@@ -7,7 +7,7 @@
 // all charges that those are left with. That is exact on the grid of charges to leave with (dynamic programming:
 // Bellman, 1957), in some ten thousand looks for twenty sites.
 //
-// What a stop takes is a forecast of it (core/forecast), stepped once for each stall, pack temperature and every other
+// What a stop takes is a forecast of it (core/forecast), stepped once for each stall, pack temperature and every tenth
 // per cent of charge to arrive with, and joined linearly between: minutes, the stall's energy, the bill, the pack's
 // temperature at the end.
 //

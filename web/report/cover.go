@@ -105,7 +105,8 @@ func (c Cover) Cite() string {
 	if c.By != "" {
 		by = c.By + ": "
 	}
-	return fmt.Sprintf("Cite as: %s%s. %s, SHA-256 %s.", by, strings.TrimSuffix(c.Name(), "."), c.On(), c.Hash[:min(16, len(c.Hash))])
+	name := strings.TrimSuffix(c.Name(), ".")
+	return fmt.Sprintf("Cite as: %s%s. %s, SHA-256 %s.", by, name, c.On(), c.Hash[:min(16, len(c.Hash))])
 }
 
 // Kept is the content as a page takes it.
