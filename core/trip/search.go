@@ -144,6 +144,7 @@ func (r *road) reach(place int, from *label, leavePct float64, by rule, left [][
 	site := r.order[place]
 	arriveC := r.batteryAt(from, place)
 	reached := from.minutes + r.drivingMin(from.place, place) + r.Sites[site].overheadMin(r.SpeedKmh)
+	plugged := r.tables.arrive(site, arrive, arriveC)
 	for leave := int(math.Ceil(arrive + leastPct)); leave <= topPct; leave++ {
 		if by.leaves != nil && !by.leaves(arrive, leave) {
 			continue
@@ -152,7 +153,7 @@ func (r *road) reach(place int, from *label, leavePct float64, by rule, left [][
 		if was != nil && by.by == Minutes && reached >= was.minutes {
 			continue // it is slower before it is plugged in
 		}
-		c, ok := r.tables.charge(site, arrive, leave, arriveC)
+		c, ok := plugged.to(leave)
 		if !ok {
 			break
 		}

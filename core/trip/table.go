@@ -88,39 +88,64 @@ func number(n *float64) string {
 // outcome is what a charge from one charge to another comes to.
 type outcome struct{ min, kWh, cost, endC float64 }
 
-// charge is a charge at a site from any charge to a whole per cent, joined between the sessions around it; false where
-// it never gets there.
-func (t *tables) charge(site int, fromPct float64, toPct int, batteryC float64) (outcome, bool) {
-	if t.road.BatteryAtStopsC != nil {
-		return t.at(site, fromPct, toPct, batteryC)
+// arrival is a plug-in at any charge and temperature: the sessions around it.
+type arrival struct {
+	fromPct   float64
+	low, high int           // the charges that the sessions begin at
+	warmth    float64       // how far from the colder to the warmer ones, 0 to 1
+	sessions  [][2]*session // at the colder temperature, and the warmer one where there are two
+}
+
+// arrive is a plug-in at a site.
+func (t *tables) arrive(site int, fromPct, batteryC float64) arrival {
+	a := arrival{fromPct: fromPct}
+	a.low, a.high = around(fromPct)
+	temps := []float64{batteryC}
+	if t.road.BatteryAtStopsC == nil {
+		colder := betweenK * math.Floor(batteryC/betweenK)
+		temps, a.warmth = []float64{colder, colder + betweenK}, (batteryC-colder)/betweenK
 	}
-	low := betweenK * math.Floor(batteryC/betweenK)
-	a, ok1 := t.at(site, fromPct, toPct, low)
-	b, ok2 := t.at(site, fromPct, toPct, low+betweenK)
-	return between(a, b, (batteryC-low)/betweenK), ok1 && ok2
+	for _, c := range temps {
+		pair := [2]*session{t.of(site, a.low, c), nil}
+		if float64(a.low) != fromPct {
+			pair[1] = t.of(site, a.high, c)
+		}
+		a.sessions = append(a.sessions, pair)
+	}
+	return a
+}
+
+// to is a charge from an arrival to a whole per cent, joined between the sessions around it; false where it never gets
+// there.
+func (a *arrival) to(pct int) (outcome, bool) {
+	x, ok := a.at(a.sessions[0], pct)
+	if len(a.sessions) == 1 || !ok {
+		return x, ok
+	}
+	y, ok := a.at(a.sessions[1], pct)
+	return between(x, y, a.warmth), ok
+}
+
+// at is to at one of the temperatures that sessions are stepped for.
+func (a *arrival) at(pair [2]*session, pct int) (outcome, bool) {
+	x, ok := pair[0].to(pct)
+	if pair[1] == nil || !ok {
+		return x, ok
+	}
+	if pct <= a.high { // as many points from where the session below begins
+		points := float64(pct) - a.fromPct
+		whole := int(points)
+		y, ok1 := pair[0].to(a.low + whole)
+		z, ok2 := pair[0].to(a.low + whole + 1)
+		return between(y, z, points-float64(whole)), ok1 && ok2
+	}
+	y, ok := pair[1].to(pct)
+	return between(x, y, (a.fromPct-float64(a.low))/float64(a.high-a.low)), ok
 }
 
 func between(a, b outcome, x float64) outcome {
 	join := func(p, q float64) float64 { return p + (q-p)*x }
 	return outcome{join(a.min, b.min), join(a.kWh, b.kWh), join(a.cost, b.cost), join(a.endC, b.endC)}
-}
-
-// at is charge at one of the temperatures that sessions are stepped for.
-func (t *tables) at(site int, fromPct float64, toPct int, tempC float64) (outcome, bool) {
-	low, high := around(fromPct)
-	a, ok := t.of(site, low, tempC).to(toPct)
-	if float64(low) == fromPct || !ok {
-		return a, ok
-	}
-	if toPct <= high { // as many points from where the session below begins
-		points := float64(toPct) - fromPct
-		whole := int(points)
-		b, ok1 := t.of(site, low, tempC).to(low + whole)
-		c, ok2 := t.of(site, low, tempC).to(low + whole + 1)
-		return between(b, c, points-float64(whole)), ok && ok1 && ok2
-	}
-	b, ok := t.of(site, high, tempC).to(toPct)
-	return between(a, b, (fromPct-float64(low))/float64(high-low)), ok
 }
 
 // around are the charges that sessions are stepped from below and above a charge.

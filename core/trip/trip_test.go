@@ -56,8 +56,9 @@ func everything(r *road) float64 {
 				continue
 			}
 			reached := minutes + r.drivingMin(at, next) + r.Sites[r.order[next]].overheadMin(r.SpeedKmh)
+			plugged := r.tables.arrive(r.order[next], arrive, *r.BatteryAtStopsC)
 			for to := 2 * int(math.Ceil((arrive+leastPct)/2)); to <= 100; to += 2 {
-				c, ok := r.tables.charge(r.order[next], arrive, to, *r.BatteryAtStopsC)
+				c, ok := plugged.to(to)
 				if !ok {
 					break
 				}
