@@ -32,8 +32,11 @@ func TestScreenshots(t *testing.T) {
 	shot("/runs/1", "run", chromedp.WaitVisible(css("figure.evidence svg")))
 	shot("/trip?way=1&start=85&outside=6&at_18=140&at_5=230&detour_5=6&at_13=310&at_15=420", "trip")
 	shot("/bench?runs=2,6", "bench")
-	shot(published(t, s.ts.Config.Handler, "1", url.Values{"title": {"Cold at Fulling Mill"},
-		"author": {"The workshop"}})+"/report.html", "report")
+	report := published(t, s.ts.Config.Handler, "1", url.Values{"title": {"Cold at Fulling Mill"},
+		"author": {"The workshop"}})
+	s.do(chromedp.Navigate(s.url+report+"/report.html"), chromedp.WaitVisible(css("main"))) // it has no script
+	eval[bool](s, "document.fonts.ready.then(() => true)")
+	s.picture(filepath.Join(dir, "report.png"))
 	shot("/bench/matrix", "kinds")
 	shot("/prepare?kept=2", "prepare")
 	shot("/prepare/decide?kept=1&if_battery=25", "decide")
