@@ -18,7 +18,6 @@ import (
 
 	"zincroad/core/curve"
 	"zincroad/core/run"
-	"zincroad/core/say"
 	"zincroad/core/trace"
 	"zincroad/formats/boxed"
 	"zincroad/formats/intake"
@@ -50,7 +49,7 @@ type listed struct {
 	Window         *window    `json:"window"`
 	PeakKW         *float64   `json:"peak_kw"`
 	AverageKW      *float64   `json:"average_kw"`
-	Verdict        say.Text   `json:"verdict"`
+	Verdict        string     `json:"verdict"`
 	Stale          bool       `json:"stale"` // its figures are of before a change, and being worked out
 }
 
@@ -100,7 +99,7 @@ func (s *Room) runs(w http.ResponseWriter, r *http.Request) error {
 	for _, x := range rows {
 		one := listed{ID: x.ID, Title: x.Title, StartedAt: x.StartedAt, Timezone: x.Timezone, Car: x.Car,
 			Software: x.Software, Site: x.Site, Stall: x.Stall, Preconditioned: x.Preconditioned, Profile: x.Profile,
-			AmbientC: x.AmbientC, StartC: x.StartC, PeakKW: x.PeakKW, AverageKW: x.AverageKW, Verdict: x.Said.Text,
+			AmbientC: x.AmbientC, StartC: x.StartC, PeakKW: x.PeakKW, AverageKW: x.AverageKW, Verdict: x.Said.Text.Kept(),
 			Stale: x.Changed || x.Old}
 		if x.WindowS != nil && x.Strip.WindowTo > 0 {
 			one.Window = &window{x.Strip.WindowFrom, x.Strip.WindowTo, *x.WindowS}
