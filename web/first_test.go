@@ -14,7 +14,7 @@ import (
 // An empty logbook says what it is and has three ways to begin, each of which comes to its end: the sample is a run with
 // its verdict after one press, once; at the stall and in Prepare names alone make the car and the stall that are needed.
 func TestTheFirstFiveMinutes(t *testing.T) {
-	h, book := handler(t, false)
+	h, _ := handler(t, false)
 	road := get(h, "/").Body.String()
 	for _, says := range []string{"No runs yet", "what held its power down", "Take the sample", "/stall", "/prepare"} {
 		assert.Contains(t, road, says)
@@ -30,7 +30,7 @@ func TestTheFirstFiveMinutes(t *testing.T) {
 	require.NoError(t, err)
 	assert.True(t, string(given) == string(shipped), "the sample in the box is that of docs/samples")
 
-	h, book = handler(t, false)
+	h, book := handler(t, false)
 	plan := get(h, "/prepare").Body.String()
 	assert.Contains(t, plan, "Which car do you charge, and where?")
 	w = post(h, "/prepare/begin", url.Values{"car_name": {"Aspen"}})
