@@ -16,9 +16,6 @@ import (
 // Every curl line of docs/api.md does what it says, in their order, against the program with its demo: none is refused.
 func TestTheCurlLinesOfTheDocs(t *testing.T) {
 	t.Parallel()
-	if _, err := exec.LookPath("curl"); err != nil {
-		t.Skip("curl is not here")
-	}
 	h, _ := handler(t, true)
 	srv := httptest.NewServer(h)
 	t.Cleanup(srv.Close)

@@ -51,7 +51,7 @@ func TestTripFindsItsStops(t *testing.T) {
 	require.NotNil(t, link)
 	assert.Equal(t, http.StatusOK, get(h, html.UnescapeString(link[1])).Code)
 
-	assert.Contains(t, get(h, html.UnescapeString(link[1])).Body.String(), "Expect ", "the stop is a plan that is worked out")
+	assert.Contains(t, get(h, html.UnescapeString(link[1])).Body.String(), "Expect ", "the stop is a plan")
 
 	before, err := book.Preparations(context.Background())
 	require.NoError(t, err)
@@ -80,8 +80,8 @@ func TestTripFindsItsStops(t *testing.T) {
 	assert.Contains(t, get(h, "/trip?"+far.Encode()).Body.String(), "There is no way with these stops")
 }
 
-// A track that is sent is gone along from then on, with what was chosen before; its hills and weather change what driving
-// takes; a site of which its place is noted is put on it; what is no track changes nothing; removing can be undone.
+// A track that is sent is gone along from then on, with what was chosen before; its hills and weather change what
+// driving takes; a site of which its place is noted is put on it; what is no track changes nothing; removing can be undone.
 func TestTripAlongATrack(t *testing.T) {
 	h, book := handler(t, true)
 	sites, err := book.Sites(t.Context())

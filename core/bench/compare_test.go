@@ -411,5 +411,8 @@ func TestTwoCarsByKilometres(t *testing.T) {
 	b := day{title: "b", battery: run.N(30), scale: 0.8}
 	assert.NotContains(t, said(compare(a, b)), "km after")
 	b.car = "Rowan 82"
+	late := b
+	late.fromPct = 40
+	assert.NotContains(t, said(compare(a, late)), "km after", "a start half way up is no car's best")
 	assert.Regexp(t, `\+200 km after 14 min [45]\d s in “a”, after 18 min [2-4]\d s in “b”`, said(compare(a, b)))
 }

@@ -58,6 +58,11 @@ func (c *Comparison) sayDistance(add func(say.Confidence, string, ...any), subje
 	if a == nil || b == nil || a.Name == "" || b.Name == "" || a.Name == b.Name {
 		return
 	}
+	for _, i := range []int{c.Reference, other} { // entered half way, a taper takes longer whatever the car
+		if soc := subjects[i].Reading.SoC; soc == nil || soc.FromPct > lowStartPct {
+			return
+		}
+	}
 	for _, row := range slices.Backward(c.Distance) {
 		ta, tb := row.TS[c.Reference], row.TS[other]
 		if row.Km > headlineKm || ta == nil || tb == nil {

@@ -26,13 +26,14 @@ func TestReadsEachShape(t *testing.T) {
 	for name, doc := range map[string]string{
 		"track":       gpxWay,
 		"with a mark": "\ufeff" + gpxWay,
-		"route": `<gpx><rte><rtept lat="50" lon="9"><ele>100</ele></rtept><rtept lat="50.2" lon="9"><ele>200</ele></rtept>` +
-			`</rte></gpx>`,
-		"line":    `{"type":"LineString","coordinates":` + line + `}`,
-		"feature": `{"type":"Feature","properties":{"type":"Point"},"geometry":{"type":"LineString","coordinates":` + line + `}}`,
-		"features": `{"type":"FeatureCollection","features":[{"type":"Feature","geometry":null},{"type":"Feature","geometry":` +
-			`{"type":"Point","coordinates":[1,1]}},{"type":"Feature","geometry":{"type":"MultiLineString","coordinates":[` + line +
-			`]}}]}`,
+		"route": `<gpx><rte><rtept lat="50" lon="9"><ele>100</ele></rtept>` +
+			`<rtept lat="50.2" lon="9"><ele>200</ele></rtept></rte></gpx>`,
+		"line": `{"type":"LineString","coordinates":` + line + `}`,
+		"feature": `{"type":"Feature","properties":{"type":"Point"},"geometry":` +
+			`{"type":"LineString","coordinates":` + line + `}}`,
+		"features": `{"type":"FeatureCollection","features":[{"type":"Feature","geometry":null},` +
+			`{"type":"Feature","geometry":{"type":"Point","coordinates":[1,1]}},` +
+			`{"type":"Feature","geometry":{"type":"MultiLineString","coordinates":[` + line + `]}}]}`,
 		"collection": `{"type":"GeometryCollection","geometries":[{"type":"LineString","coordinates":` + line + `}]}`,
 	} {
 		track, err := Read([]byte(doc))

@@ -136,17 +136,20 @@ func (s *Room) ranking(w http.ResponseWriter, r *http.Request) error {
 	if len(typical) > 1 {
 		v.Together = "/bench?runs=" + ui.JoinIDs(typical[:min(len(typical), bench.MaxRuns)], ",")
 	}
-	v.Dots = dotsOf(bench.Dots(ranked.known, ranked.Order), by, in)
+	v.Dots = dotsOf(bench.Dots(ranked.known, ranked.Order), ranked.Order, in)
 	s.Render(w, r, "ranking", http.StatusOK, ui.Frame{Title: "Ranking", Page: "bench", Data: v})
 	return nil
 }
 
 // dotsOf draws runs by how warm their packs were at plug-in, a shape for each car.
-func dotsOf(list []bench.Dot, by bench.Measure, in units.People) string {
+func dotsOf(list []bench.Dot, o bench.Order, in units.People) string {
 	if len(list) < 2 {
 		return ""
 	}
-	name := by.Words().In(in)
+	by, name := o.By, o.By.Words().In(in)
+	if by != bench.By100Km {
+		name += ", " + words.Window(o.FromPct, o.ToPct)
+	}
 	d := &draw.Dots{Title: "Each run: " + name + " against the coldest cell at plug-in", XName: "coldest cell at plug-in",
 		XUnit: in.Name("°C"), YName: name}
 	for _, x := range list {

@@ -224,11 +224,7 @@ func (s *Room) page(w http.ResponseWriter, r *http.Request) error {
 
 func (s *Room) show(w http.ResponseWriter, r *http.Request, status int, f *ui.Fields, address string,
 	n *ui.Notice) error {
-	kept, err := s.kept(r)
-	if err != nil {
-		return err
-	}
-	cover, err := s.coverOf(kept)
+	kept, cover, err := s.covered(r)
 	if err != nil {
 		return err
 	}
@@ -277,6 +273,16 @@ func (s *Room) kept(r *http.Request) (*logbook.Report, error) {
 		return nil, err
 	}
 	return s.book.Report(r.Context(), id)
+}
+
+// covered is the report that the address names, and as it is written.
+func (s *Room) covered(r *http.Request) (*logbook.Report, *report.Cover, error) {
+	kept, err := s.kept(r)
+	if err != nil {
+		return nil, nil, err
+	}
+	cover, err := s.coverOf(kept)
+	return kept, cover, err
 }
 
 // words changes what the author says around a report.
@@ -441,11 +447,7 @@ func (s *Room) restore(w http.ResponseWriter, r *http.Request) error {
 
 // file gives the report as one page: to look at, or with ?download to keep.
 func (s *Room) file(w http.ResponseWriter, r *http.Request) error {
-	kept, err := s.kept(r)
-	if err != nil {
-		return err
-	}
-	cover, err := s.coverOf(kept)
+	kept, cover, err := s.covered(r)
 	if err != nil {
 		return err
 	}
@@ -471,11 +473,7 @@ func (s *Room) data(w http.ResponseWriter, r *http.Request) error {
 
 // picture gives the report's picture in one of the sizes, with the verdict and the conditions on it.
 func (s *Room) picture(w http.ResponseWriter, r *http.Request) error {
-	kept, err := s.kept(r)
-	if err != nil {
-		return err
-	}
-	cover, err := s.coverOf(kept)
+	kept, cover, err := s.covered(r)
 	if err != nil {
 		return err
 	}
@@ -483,19 +481,19 @@ func (s *Room) picture(w http.ResponseWriter, r *http.Request) error {
 	if !ok {
 		return ui.BadRequest("The size is wide, square or tall.")
 	}
+	facts := cover.Facts
+	if cover.Sure != "" {
+		facts = append([]string{"How sure that is: " + cover.Sure + "."}, facts...)
+	}
 	card := draw.Card{Shape: shape, Title: cover.Title, Heading: cover.Heading, Pictures: cover.Pictures,
-		Facts: cover.Facts, Foot: strings.TrimPrefix(cover.By+", "+cover.On(), ", ")}
+		Facts: facts, Foot: strings.TrimPrefix(cover.By+", "+cover.On(), ", ")}
 	ui.SendPicture(w, r, fmt.Sprintf("report-%d-%s.svg", kept.ID, r.URL.Query().Get("size")), card.SVG(s.Font))
 	return nil
 }
 
 // table gives the report's figures for a post of one's own.
 func (s *Room) table(w http.ResponseWriter, r *http.Request) error {
-	kept, err := s.kept(r)
-	if err != nil {
-		return err
-	}
-	cover, err := s.coverOf(kept)
+	kept, cover, err := s.covered(r)
 	if err != nil {
 		return err
 	}

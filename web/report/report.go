@@ -35,7 +35,8 @@ var pages = template.Must(template.New("").Funcs(template.FuncMap{
 		}
 		return words.Fixed(*v, d)
 	},
-	"clock": words.Clock,
+	"clock":   words.Clock,
+	"counted": counted,
 	"joined": func(list []say.Text) string {
 		var out []string
 		for _, e := range list {
@@ -98,6 +99,7 @@ var Parts = []Part{
 // Content is what a report says, made once and kept as it is.
 type Content struct {
 	Heading     string   `json:"heading"` // the verdict
+	Sure        string   `json:"sure"`    // how sure it is; empty: it says so itself
 	Description string   `json:"description"`
 	HTML        string   `json:"html"`
 	CSV         string   `json:"csv"`      // the figures as a table
@@ -135,8 +137,9 @@ func Make(subjects []Subject, without ...string) (*Content, error) {
 	for _, s := range subjects {
 		runs = append(runs, oneOf(s))
 	}
-	out := &Content{Heading: runs[0].Verdict, Pictures: []string{runs[0].Strip, runs[0].Curve}, Arithmetic: curve.Version,
-		CSV: csvOf(subjects), Facts: runs[0].Tested}
+	out := &Content{Heading: runs[0].Verdict, Sure: runs[0].Sure, Arithmetic: curve.Version,
+		Pictures: []string{runs[0].Strip, runs[0].Curve},
+		CSV:      csvOf(subjects), Facts: runs[0].Tested}
 	var both *together
 	if len(subjects) > 1 {
 		both = togetherOf(subjects)
@@ -145,7 +148,7 @@ func Make(subjects []Subject, without ...string) (*Content, error) {
 			out.Facts = append(out.Facts, fmt.Sprintf("%s: %s.", r.Title, both.Runs[i].Took))
 		}
 		if len(both.Verdicts) > 0 {
-			out.Heading = both.Verdicts[0].Text.Kept()
+			out.Heading, out.Sure = both.Verdicts[0].Text.Kept(), string(both.Verdicts[0].Confidence)
 		}
 	}
 	out.Description = strings.Join(out.Facts, " ")
@@ -192,7 +195,7 @@ func oneOf(s Subject) one {
 	if x.Cost != nil {
 		out.Cost = words.Fixed(x.Cost.Total, 2) + " " + x.Cost.Currency
 	}
-	out.Cannot = cannot(x)
+	out.Cannot = cannot(s)
 	out.Strip = strip(s)
 	out.Curve = curves([]Subject{s})
 	return out
@@ -297,10 +300,19 @@ func tested(r *run.Run, x *curve.Reading) []string {
 			say("In the gentle profile.")
 		}
 	}
-	if !r.StartedAt.IsZero() {
-		say("%s.", r.StartedAt.Format("2 January 2006"))
+	if at := r.Began(); !at.IsZero() {
+		say("%s.", at.Format(longDay))
 	}
 	return out
+}
+
+// counted is from when a run's times count, and whose its figures are.
+func counted(x *curve.Reading) string {
+	from := "plug-in"
+	if x.Clock == curve.PowerClock {
+		from = "first power"
+	}
+	return fmt.Sprintf("from %s, the %s's side", from, x.Side)
 }
 
 // departures says where a run did not keep to its method: more than a point off, for a display shows whole points. One
@@ -321,7 +333,8 @@ func departures(m *run.Method, x *curve.Reading) []string {
 }
 
 // cannot lists what a reader would ask and this run does not tell.
-func cannot(x *curve.Reading) []string {
+func cannot(s Subject) []string {
+	x := s.Reading
 	var out []string
 	for _, w := range x.Implausible {
 		out = append(out, fmt.Sprintf("%s: the readings give %s, which cannot be: %s.", words.Window(w.FromPct, w.ToPct),
@@ -333,14 +346,19 @@ func cannot(x *curve.Reading) []string {
 			unknownS += c.ToS - c.FromS
 		}
 	}
-	if unknownS >= 60 {
+	if unknownS > 0 {
 		out = append(out, fmt.Sprintf("What held the power for %s: nothing that was read tells.", words.Duration(unknownS)))
 	}
-	if x.Losses == nil {
+	both := len(s.Curves[trace.CarSide].T) > 0 && len(s.Curves[trace.StallSide].T) > 0
+	switch {
+	case x.Losses != nil:
+	case both:
+		out = append(out, "What is lost between stall and pack: the two sides cannot be held against each other.")
+	default:
 		out = append(out, fmt.Sprintf("What is lost between stall and pack: only the %s's side was read.", x.Side))
 	}
 	if x.Battery == nil {
-		out = append(out, "How warm the battery was: no temperature was read.")
+		out = append(out, "How warm the battery was while it charged: no temperature was read.")
 	}
 	return out
 }

@@ -8,6 +8,7 @@ import (
 	stdslices "slices"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -84,14 +85,14 @@ func TestTheTable(t *testing.T) {
 	require.NoError(t, err)
 	rows, err := csv.NewReader(strings.NewReader(c.CSV)).ReadAll()
 	require.NoError(t, err)
-	at := stdslices.IndexFunc(rows, func(r []string) bool { return r[5] == "10" && r[6] == "80" })
+	at := stdslices.IndexFunc(rows, func(r []string) bool { return r[7] == "10" && r[8] == "80" })
 	require.Positive(t, at)
-	assert.Equal(t, []string{"wet | *cold*", "Alder", "", "", "", "10", "80", "50.40", "42.00", "50.0"}, rows[at])
+	assert.Equal(t, []string{"wet | *cold*", "Alder", "", "", "", "plug", "car", "10", "80", "50.40", "42.00", "50.0"}, rows[at])
 	md, err := MarkdownOf(c.CSV)
 	require.NoError(t, err)
 	assert.Contains(t, md, `| wet \| \*cold\* | Alder |  |`)
 	for line := range strings.Lines(md) {
-		assert.Equal(t, 11, strings.Count(strings.ReplaceAll(line, `\|`, ""), "|"))
+		assert.Equal(t, 13, strings.Count(strings.ReplaceAll(line, `\|`, ""), "|"))
 	}
 }
 
@@ -117,6 +118,11 @@ func TestPartsAndDepartures(t *testing.T) {
 	assert.Contains(t, whole.HTML, "It began at 10 %, not at 5.")
 	assert.Contains(t, whole.HTML, "It ended at 81 %, not at 90.")
 	assert.Contains(t, whole.HTML, "only the car&#39;s side was read")
+	assert.Contains(t, whole.HTML, "from plug-in, the car&#39;s side")
+	r.StartedAt, r.Timezone = time.Date(2026, 2, 3, 23, 30, 0, 0, time.UTC), "Europe/Berlin"
+	abroad, err := Make(Subjects(bench.SubjectsOf([]*run.Run{r})))
+	require.NoError(t, err)
+	assert.Contains(t, abroad.HTML, "4 February 2026", "the day where it was charged")
 	for part, says := range map[string]string{PartHeld: "The letters stand", PartPosts: "Posts: when", PartWindows: ">energy, kWh<",
 		PartFigures: "How each figure"} {
 		assert.Contains(t, whole.HTML, says)

@@ -5,6 +5,7 @@ import (
 	"encoding/csv"
 	"fmt"
 	"strings"
+	"time"
 
 	"zincroad/core/words"
 )
@@ -13,8 +14,8 @@ import (
 func csvOf(subjects []Subject) string {
 	var b bytes.Buffer
 	w := csv.NewWriter(&b)
-	rows := [][]string{{"run", "car", "software", "stall", "day", "from_pct", "to_pct", "minutes", "energy_kwh",
-		"average_kw"}}
+	rows := [][]string{{"run", "car", "software", "stall", "day", "clock", "side", "from_pct", "to_pct",
+		"minutes", "energy_kwh", "average_kw"}}
 	figure := func(v *float64, decimals int) string {
 		if v == nil {
 			return ""
@@ -22,15 +23,15 @@ func csvOf(subjects []Subject) string {
 		return words.Fixed(*v, decimals)
 	}
 	for _, s := range subjects {
-		head := []string{s.Run.Title, "", "", "", ""}
+		head := []string{s.Run.Title, "", "", "", "", string(s.Reading.Clock), string(s.Reading.Side)}
 		if c := s.Run.Car; c != nil {
 			head[1], head[2] = c.Name, c.Software
 		}
 		if st := s.Run.Stall; st != nil {
 			head[3] = strings.TrimSpace(st.Site + " " + st.Name)
 		}
-		if !s.Run.StartedAt.IsZero() {
-			head[4] = s.Run.StartedAt.Format("2006-01-02")
+		if at := s.Run.Began(); !at.IsZero() {
+			head[4] = at.Format(time.DateOnly)
 		}
 		for _, x := range s.Reading.Windows {
 			minutes := x.TS / 60

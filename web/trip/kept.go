@@ -3,8 +3,10 @@ package trip
 import (
 	"context"
 	"fmt"
+	"slices"
 
 	"zincroad/core/words"
+	"zincroad/logbook"
 	"zincroad/web/ui"
 )
 
@@ -23,10 +25,14 @@ func (s *Room) kept(ctx context.Context) ([]kept, error) {
 	if err != nil {
 		return nil, err
 	}
+	became, err := s.became(ctx, trips)
+	if err != nil {
+		return nil, err
+	}
 	var out []kept
 	for _, t := range trips {
 		k := kept{Name: t.Name}
-		planned, became, charged := 0.0, 0.0, 0
+		planned, taken, charged := 0.0, 0.0, 0
 		for _, stop := range t.Stops {
 			one := keptStop{Title: stop.Title, Plan: ui.PlanPath(stop.ID),
 				Planned: stop.Choices["from"] + " to " + stop.Choices["to"] + " %"}
@@ -34,43 +40,65 @@ func (s *Room) kept(ctx context.Context) ([]kept, error) {
 				one.Planned += " in " + words.Hours(*stop.ChargeS)
 			}
 			if stop.RunID != nil {
-				tookS, said, err := s.became(ctx, *stop.RunID)
-				if err != nil {
-					return nil, err
-				}
-				one.Run, one.Became = ui.RunPath(*stop.RunID), said
-				if stop.ChargeS != nil && tookS > 0 {
-					planned, became, charged = planned+*stop.ChargeS, became+tookS, charged+1
+				x := became[*stop.RunID]
+				one.Run, one.Became = ui.RunPath(*stop.RunID), x.said
+				if stop.ChargeS != nil && x.tookS > 0 {
+					planned, taken, charged = planned+*stop.ChargeS, taken+x.tookS, charged+1
 				}
 			}
 			k.Stops = append(k.Stops, one)
 		}
 		if charged > 0 {
 			k.Sum = fmt.Sprintf("%d of %d charged: %s planned for that, %s taken", charged, len(t.Stops),
-				words.Hours(planned), words.Hours(became))
+				words.Hours(planned), words.Hours(taken))
 		}
 		out = append(out, k)
 	}
 	return out, nil
 }
 
-// became is how long a run charged, and that in words with its charge.
-func (s *Room) became(ctx context.Context, id int64) (tookS float64, said string, err error) {
-	row, err := s.book.Run(ctx, id)
+// charge is how long a run charged, and that in words with its charge.
+type charge struct {
+	tookS float64
+	said  string
+}
+
+// became are the charges of the runs that were made by trips' plans.
+func (s *Room) became(ctx context.Context, trips []logbook.Trip) (map[int64]charge, error) {
+	var ids []int64
+	for _, t := range trips {
+		for _, stop := range t.Stops {
+			if stop.RunID != nil {
+				ids = append(ids, *stop.RunID)
+			}
+		}
+	}
+	out := map[int64]charge{}
+	if len(ids) == 0 {
+		return out, nil
+	}
+	rows, err := s.book.Runs(ctx, ids)
 	if err != nil {
-		return 0, "", err
+		return nil, err
 	}
-	res, err := s.book.Results(ctx, row)
+	rows = slices.DeleteFunc(rows, func(row *logbook.Run) bool { return row == nil })
+	list, err := s.book.SeveralResults(ctx, rows)
 	if err != nil {
-		return 0, "", err
+		return nil, err
 	}
-	x := res.Head()
-	for _, l := range x.Legs {
-		tookS += l.FlowedToS - l.FromS
+	for i, res := range list {
+		if res == nil {
+			out[rows[i].ID] = charge{said: "its figures cannot be worked out"}
+			continue
+		}
+		x, c := res.Head(), charge{}
+		for _, l := range x.Legs {
+			c.tookS += l.FlowedToS - l.FromS
+		}
+		if c.said = words.Hours(c.tookS); x.SoC != nil {
+			c.said = fmt.Sprintf("%s to %s %% in %s", words.Figure(x.SoC.FromPct, 0), words.Figure(x.SoC.ToPct, 0), c.said)
+		}
+		out[rows[i].ID] = c
 	}
-	said = words.Hours(tookS)
-	if x.SoC != nil {
-		said = fmt.Sprintf("%s to %s %% in %s", words.Figure(x.SoC.FromPct, 0), words.Figure(x.SoC.ToPct, 0), said)
-	}
-	return tookS, said, nil
+	return out, nil
 }

@@ -28,8 +28,8 @@ type Book interface {
 	Known(ctx context.Context, car *run.Car, of logbook.Of) (*vehicle.Model, error)
 	SaveTrip(ctx context.Context, name string, stops []*logbook.Preparation) error
 	Trips(ctx context.Context) ([]logbook.Trip, error)
-	Run(ctx context.Context, id int64) (*logbook.Run, error)
-	Results(ctx context.Context, row *logbook.Run) (*logbook.Results, error)
+	Runs(ctx context.Context, ids []int64) ([]*logbook.Run, error)
+	SeveralResults(ctx context.Context, rows []*logbook.Run) ([]*logbook.Results, error)
 	Sites(ctx context.Context) ([]logbook.Site, error)
 	Ways(ctx context.Context) ([]logbook.Way, error)
 	SaveWay(ctx context.Context, w *logbook.Way) error

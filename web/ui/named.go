@@ -13,8 +13,9 @@ type Namer interface {
 	StallNamed(ctx context.Context, s *run.Stall) (*int64, error)
 }
 
-// Named is the car and the stall of a form: one that was chosen, else one by its name. A name alone is enough, the rest
-// is asked when it matters. What is neither chosen nor named is a fault at its field, and nothing is made then.
+// Named is the car and the stall of a form: one whose name was typed, else the one that was chosen. A name alone is
+// enough, the rest is asked when it matters. What is neither chosen nor named is a fault at its field, and nothing is
+// made then.
 func Named(ctx context.Context, f *Fields, book Namer) (car, stall *int64, err error) {
 	car, stall = f.ID("car"), f.ID("stall")
 	newCar := &run.Car{Name: strings.TrimSpace(f.Text("car_name")), UsableKWh: f.Ranged("usable_kwh", "car.usable_kwh")}
