@@ -9,13 +9,14 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// A run and a bench on a sheet of A4: nothing is cut off at the side, every finding is there, also those
+// A run, a bench and a trip on a sheet of A4: nothing is cut off at the side, every finding is there, also those
 // that wait behind "more" on the screen, and nothing that only a screen can follow.
 func TestOnPaper(t *testing.T) {
 	s := newSite(t, 718, 1000, true)
 	_, err := chromedp.Call(s.tab, emulation.SetEmulatedMedia, emulation.SetEmulatedMediaParams{Media: "print"})
 	require.NoError(t, err)
-	for _, path := range []string{"/runs/1", "/runs/2", "/bench?runs=2,3,4"} {
+	trip := "/trip?way=1&start=85&outside=6&at_18=140&at_5=230&detour_5=6&at_13=310&at_15=420"
+	for _, path := range []string{"/runs/1", "/runs/2", "/bench?runs=2,3,4", trip} {
 		s.open(path)
 		assert.Equal(t, "", eval[string](s, `[...document.querySelectorAll("main svg, main table, main p, main li")]
 			.filter((e) => e.getBoundingClientRect().right > innerWidth + 1 || e.scrollWidth > e.clientWidth + 2 && e.tagName !== "svg")
