@@ -69,7 +69,17 @@ func TestRankingAndMatrix(t *testing.T) {
 		if !ok || len(x.Legs) > 1 || row.Profile == "gentle" {
 			continue
 		}
-		covered++
+		upset := 0.0
+		if x.Pace != nil {
+			for _, l := range x.Pace.Lost {
+				if slices.Contains([]limit.Cause{limit.SharedCabinet, limit.StallFault, limit.CableHot, limit.Paused}, l.Cause) {
+					upset += l.Minutes
+				}
+			}
+		}
+		if upset < 1 {
+			covered++
+		}
 		if x.Pace != nil && slices.ContainsFunc(x.Pace.Lost, func(l curve.MinutesLost) bool {
 			return l.Minutes > 1 && l.Cause.Sign().Whose == limit.OfStall
 		}) {
@@ -94,11 +104,16 @@ func TestRankingAndMatrix(t *testing.T) {
 	assert.Equal(t, get(h, "/bench/ranking").Body.String(),
 		get(h, "/bench/ranking?by=beauty&packs=tepid&window=80-10&stalls=7").Body.String())
 
-	body = get(h, "/bench/matrix?rows=car&cols=stall_kw").Body.String()
+	body = get(h, "/bench/matrix?rows=car&cols=stall_kw&packs=any").Body.String()
 	assert.Contains(t, body, fmt.Sprintf("%d runs cover", covered))
 	assert.Contains(t, body, "Tamarack 78, 100 kW: no run yet, though its row")
 	assert.Contains(t, body, `class="strip tiny"`)
 	assert.Equal(t, get(h, "/bench/matrix").Body.String(), get(h, "/bench/matrix?rows=mood&cols=").Body.String())
+	body = get(h, "/bench/matrix?rows=car&cols=preconditioned").Body.String()
+	assert.Contains(t, body, fmt.Sprintf("%d runs cover", covered), "by what warms packs, the cold ones too")
+	body = get(h, "/bench/matrix").Body.String()
+	assert.Contains(t, body, "runs with a warm pack cover", "cold ones are not mixed in")
+	assert.Regexp(t, `>1 run</span>`, body, "a run alone says nothing of how far runs lie apart")
 	empty, _ := handler(t, false)
 	assert.Contains(t, get(empty, "/bench/ranking").Body.String(), "No car has a run that counts here.")
 	assert.Contains(t, get(empty, "/bench/matrix").Body.String(), "0 runs cover")

@@ -171,6 +171,7 @@ func TestRunPage(t *testing.T) {
 	// Channel and axis change in place, with the address.
 	s.do(chromedp.Click(css(`.choices a[href*="channel=volts"]`)))
 	s.await(`document.querySelector("svg.curves").getAttribute("aria-label").includes("volts against state of charge")`)
+	s.unfold("details.choose")
 	s.do(chromedp.Click(css(`.choices a[href*="axis=minutes"]`)))
 	s.await(`document.querySelector("svg.curves").getAttribute("aria-label").includes("volts against minutes")`)
 	assert.Contains(t, eval[string](s, "location.search"), "channel=volts")
@@ -270,6 +271,7 @@ func TestRoadAndBenchByKeyboard(t *testing.T) {
 	assert.Contains(t, s.text(".differs-table"), "What differs")
 	s.do(chromedp.Click(css(`.on-bench li:nth-child(2) a[href*="ref="]`)))
 	s.await(`document.querySelector(".on-bench li:nth-child(2) b") !== null`)
+	s.unfold("details.choose")
 	s.do(chromedp.Click(css(`.choices a[href*="axis=minutes"]`)))
 	s.await(`document.querySelector("svg.curves").getAttribute("aria-label").includes("against minutes")`)
 	s.do(chromedp.Focus(css("svg.curves")), chromedp.KeyEvent(kb.Home), chromedp.KeyEvent(kb.ArrowRight),

@@ -15,6 +15,7 @@ import (
 
 	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/require"
 
 	"zincroad/demo"
@@ -221,6 +222,16 @@ func (s *site) set(field, value, event string) {
 	s.Helper()
 	eval[bool](s, fmt.Sprintf("(() => { const e = document.querySelector(%s); e.value = %s; "+
 		"e.dispatchEvent(new Event(%q, {bubbles: true})); return true; })()", quote(field), value, event))
+}
+
+// unfold opens what is folded, where it is closed, by the key that its summary answers to.
+func (s *site) unfold(details string) {
+	s.Helper()
+	if eval[bool](s, `document.querySelector(`+quote(details)+`).open`) {
+		return
+	}
+	s.do(chromedp.Focus(css(details+" > summary")), chromedp.KeyEvent(kb.Enter))
+	s.await(`document.querySelector(` + quote(details) + `).open`)
 }
 
 // await waits until an expression is true in a page that is ready, also across navigations: what is pressed before its

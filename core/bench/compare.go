@@ -35,6 +35,8 @@ type Comparison struct {
 	names  []say.Text
 	times  []*float64 // in the window, s
 	copyOf []int      // of each run the first one that is the same log, itself as a rule
+
+	inconclusive bool // the window allows no conclusion
 }
 
 // Span is the window that is compared. Common: every run covers it.

@@ -155,6 +155,24 @@ func InWords(name string, values ...Value) (condition say.Text, written []say.Te
 	return human(name), written
 }
 
+// Headed is a condition as a table heads its row.
+func Headed(name string) say.Text { return conditionOf(name).head() }
+
+// Distinct are values of a condition, each once and at most so many, with how many more there are.
+func Distinct(name string, values []Value, most int) say.Text {
+	var seen []say.Text
+	_, written := InWords(name, values...)
+	for _, v := range written {
+		if !slices.ContainsFunc(seen, v.Is) {
+			seen = append(seen, v)
+		}
+	}
+	if more := len(seen) - most; more > 0 {
+		seen = append(seen[:most], say.T("bench.more", more))
+	}
+	return say.List(seen...)
+}
+
 // human is a condition in the middle of a sentence.
 func human(name string) say.Text { return say.T("condition." + name) }
 

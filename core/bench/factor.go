@@ -117,6 +117,9 @@ func (w Warmth) is(k Known) bool {
 	return *k.StartC <= warm-coldByC
 }
 
+// OfWarmth tells whether what is sorted by is how warm packs were, or what makes them so: cold runs belong in it.
+func (f Factor) OfWarmth() bool { return f.Name == "preconditioned" || f.Name == "season" }
+
 // fair tells whether a run's times say what a car can do in one go: charged in one session, at full power.
 func (k Known) fair() bool { return k.PlugIns < 2 && k.Profile != "gentle" }
 

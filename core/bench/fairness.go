@@ -1,7 +1,6 @@
 package bench
 
 import (
-	"math"
 	"slices"
 	"strings"
 
@@ -118,15 +117,9 @@ func matter(name string, d Differs, entries []Entry, refS float64) Matters {
 		}
 		return DoesNot
 	}
-	least, most := math.Inf(1), math.Inf(-1)
-	if d.HighS != nil {
-		least, most = *d.LowS, *d.HighS
-	}
-	if d.Shown.said() {
-		least, most = min(least, d.Shown.LowS), max(most, d.Shown.HighS)
-	}
+	least, most, known := d.couldCome()
 	switch {
-	case least > most: // nothing says how much
+	case !known:
 		switch name {
 		case "stall", "adapter", "climate":
 			return Maybe

@@ -58,7 +58,7 @@ var Figures = figure.List[Explained]{
 			"interval. One against three and more: the prediction interval, t · s · √(1 + 1/n). One " +
 			"against one: t · s · √2 with the pooled spread of the logbook's repeats in this very " +
 			"window (same car and software, stall, preconditioning, profile, packs within 3 K, none " +
-			"replugged), from 3 degrees of freedom on. Runs whose posts are the same to the last " +
+			"disturbed), from 3 degrees of freedom on. Runs whose posts are the same to the last " +
 			"digit are one run. Real: `yes` where 0 lies outside, `no` where it lies inside an " +
 			"interval narrower than the smallest difference that matters (the larger of a minute and " +
 			"3 %), else `undecided`.",
@@ -126,7 +126,7 @@ var Figures = figure.List[Explained]{
 			"cell have, taken over all cells: sorted by so little, it holds all the rest that they " +
 			"differ in. The next run is the one that would tell most: of what somebody compared and " +
 			"kept, where the difference is known least well.",
-		Formula: "runs that cover the window, by two factors; the strip is that of the run in the middle. " +
+		Formula: "runs that cover the window, none disturbed, by two factors; the strip is that of the run in the middle. " +
 			"± is Student's 97.5 % point times the pooled standard deviation of all cells over √n, " +
 			"from 3 degrees of freedom on. The next run: of the kept benches' runs that lie in " +
 			"several cells, the two whose difference is known least well, t · s · √(1/n₁ + 1/n₂), in " +

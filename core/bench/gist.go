@@ -1,6 +1,8 @@
 package bench
 
 import (
+	"slices"
+
 	"zincroad/core/curve"
 	"zincroad/core/judge"
 	"zincroad/core/limit"
@@ -16,7 +18,31 @@ type Gist struct {
 	Km200S    *float64     `json:"km200_s,omitempty"`
 	UsableKWh *float64     `json:"usable_kwh,omitempty"` // measured, else noted of the car
 	OutsideS  *float64     `json:"outside_s,omitempty"`  // lost in the headline window outside the car; nil: not judged
-	ColdS     *float64     `json:"cold_s,omitempty"`     // and to a cold pack
+	UpsetS    *float64     `json:"upset_s,omitempty"`    // of that, what no label tells of: a neighbour, a fault, a pause
+	ColdS     *float64     `json:"cold_s,omitempty"`     // to a cold pack
+	Lost      []GistLost   `json:"lost,omitempty"`       // by cause, the most first
+}
+
+// upsets are the causes that come and go at one stall: what was noted of two runs is the same with them and without.
+var upsets = []limit.Cause{limit.SharedCabinet, limit.StallFault, limit.CableHot, limit.Paused}
+
+// undisturbed tells whether a run's time comes of what was noted of it: charged in one session, with nothing that came
+// and went for long enough to matter. One that was not judged counts.
+func (k *Known) undisturbed() bool {
+	if k.PlugIns > 1 || k.Gist.UpsetS == nil {
+		return k.PlugIns <= 1
+	}
+	took := 0.0
+	if k.WindowS != nil {
+		took = *k.WindowS
+	}
+	return *k.Gist.UpsetS < max(smallestS, heldShare*took)
+}
+
+// GistLost is how long a run was held back by a cause, in its headline window.
+type GistLost struct {
+	Cause limit.Cause `json:"cause"`
+	S     float64     `json:"s"`
 }
 
 // GistWindow is a window's time and the mean power into the pack; that is 96 % of the stall's where the
@@ -58,8 +84,12 @@ func GistOf(r *run.Run, head, car *curve.Reading) Gist {
 		out.UsableKWh = r.Car.UsableKWh
 	}
 	if head.Pace != nil {
-		outside, cold := 0.0, 0.0
+		outside, upset, cold := 0.0, 0.0, 0.0
 		for _, l := range head.Pace.Lost {
+			out.Lost = append(out.Lost, GistLost{l.Cause, l.Minutes * 60})
+			if slices.Contains(upsets, l.Cause) {
+				upset += l.Minutes * 60
+			}
 			switch whose := l.Cause.Sign().Whose; {
 			case l.Cause == limit.Cold:
 				cold += l.Minutes * 60
@@ -67,7 +97,7 @@ func GistOf(r *run.Run, head, car *curve.Reading) Gist {
 				outside += l.Minutes * 60
 			}
 		}
-		out.OutsideS, out.ColdS = &outside, &cold
+		out.OutsideS, out.UpsetS, out.ColdS = &outside, &upset, &cold
 	}
 	return out
 }

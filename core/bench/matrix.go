@@ -15,6 +15,7 @@ import (
 // KindCell is what the runs of one kind of the row and one of the column took for the window.
 type KindCell struct {
 	Runs    []int64 // the fastest first
+	TS      []float64
 	Typical int64   // the one in the middle; 0: none
 	MedianS float64 // s; NaN: none
 	LowS    float64
@@ -43,8 +44,8 @@ type Asked struct {
 	Runs []int64
 }
 
-// MatrixOf sorts the runs that cover a window by two factors. Replugged and gentle runs are left out, unless
-// the profile is a factor; those that do not note a factor too. The next run is looked for in what was asked about
+// MatrixOf sorts the runs that cover a window by two factors. Runs that were disturbed are left out, gentle ones unless
+// the profile is a factor, those that do not note a factor too. The next run is looked for in what was asked about
 // first.
 func MatrixOf(runs []Known, row, col Factor, from, to float64, warmth Warmth, asked ...Asked) Matrix {
 	m := Matrix{PooledS: math.NaN()}
@@ -57,7 +58,7 @@ func MatrixOf(runs []Known, row, col Factor, from, to float64, warmth Warmth, as
 	for _, k := range runs {
 		w, ok := k.Gist.Window(from, to)
 		gentle := row.Name == "profile" || col.Name == "profile"
-		if !ok || k.PlugIns > 1 || !gentle && !k.fair() || !warmth.is(k) {
+		if !ok || !k.undisturbed() || !gentle && !k.fair() || !warmth.is(k) {
 			continue
 		}
 		a, b := row.of(k), col.of(k)
@@ -98,7 +99,7 @@ func MatrixOf(runs []Known, row, col Factor, from, to float64, warmth Warmth, as
 					c.Runs = append(c.Runs, t.id)
 				}
 				c.Typical, c.MedianS = list[(n-1)/2].id, quantile(times, 0.5)
-				c.LowS, c.HighS = times[0], times[n-1]
+				c.TS, c.LowS, c.HighS = times, times[0], times[n-1]
 				if !math.IsNaN(m.PooledS) {
 					c.HalfS = student(float64(freedom)) * m.PooledS / math.Sqrt(float64(n))
 				}

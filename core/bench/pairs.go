@@ -34,9 +34,17 @@ type Known struct {
 // Proposal is a comparison that the logbook already holds.
 type Proposal struct {
 	IDs  []int64
-	What say.Text // "software: 2.4 against 2.3"
-	By   string   // the condition that its runs are to be grouped by
-	ByS  float64
+	What say.Text  // "software: 2.4 against 2.3"
+	By   string    // the condition that its runs are to be grouped by
+	ByS  float64   // by how much the two lie apart, s
+	Two  [2]Sample // of the first and of the second value
+}
+
+// Sample is a run that stands for a value of what runs differ in.
+type Sample struct {
+	ID    int64
+	Value say.Text
+	TookS float64 // in the window of its run
 }
 
 // things are what two runs can differ in, one of which a proposal isolates.
@@ -73,7 +81,7 @@ func OneApart(runs []Known, most int) []Proposal {
 	for i := range runs {
 		for j := i + 1; j < len(runs); j++ {
 			a, b := &runs[i], &runs[j]
-			if a.WindowS == nil || b.WindowS == nil {
+			if a.WindowS == nil || b.WindowS == nil || !a.undisturbed() || !b.undisturbed() {
 				continue
 			}
 			name, from, to, ok := apartIn(a, b)
@@ -86,11 +94,12 @@ func OneApart(runs []Known, most int) []Proposal {
 			}
 			seen[key] = true
 			p := Proposal{What: say.T("bench.against", a.Car, say.T("aspect."+name), from.in(""), to.in("")),
-				By: groupedBy[name], ByS: math.Abs(*a.WindowS - *b.WindowS)}
+				By: groupedBy[name], ByS: math.Abs(*a.WindowS - *b.WindowS),
+				Two: [2]Sample{{a.ID, from.in(""), *a.WindowS}, {b.ID, to.in(""), *b.WindowS}}}
 			var beside []int64
 			for n := range runs {
 				x := &runs[n]
-				if x.ID != a.ID && x.ID != b.ID && (alike(a, x) || alike(b, x)) {
+				if x.ID != a.ID && x.ID != b.ID && x.undisturbed() && (alike(a, x) || alike(b, x)) {
 					beside = append(beside, x.ID)
 				}
 			}
@@ -137,12 +146,12 @@ func asWarm(a, b *Known) bool { return warmAs(a.StartC, b.StartC) }
 func warmAs(a, b *float64) bool { return a != nil && b != nil && math.Abs(*a-*b) <= asWarmC }
 
 // RepeatsOf puts the times of repeats in a window together, s: of one car and software at one stall, as warm
-// as each other, preconditioned alike, in one profile, none of them replugged. A run without a repeat is in none.
+// as each other, preconditioned alike, in one profile, none of them disturbed. A run without a repeat is in none.
 func RepeatsOf(runs []Known, fromPct, toPct float64) [][]float64 {
 	var kinds [][]*Known
 	for i := range runs {
 		r := &runs[i]
-		if _, ok := r.took(fromPct, toPct); !ok || r.Car == "" || r.Stall == "" || r.PlugIns > 1 {
+		if _, ok := r.took(fromPct, toPct); !ok || r.Car == "" || r.Stall == "" || !r.undisturbed() {
 			continue
 		}
 		at := slices.IndexFunc(kinds, func(k []*Known) bool { return alike(k[0], r) && k[0].Stall == r.Stall })

@@ -36,6 +36,7 @@ func TestPairsThatDifferInOneThing(t *testing.T) {
 		with(3, func(k *Known) { k.Software, k.WindowS = "2.3", n(1484) }),
 		with(4, func(k *Known) { k.Preconditioned, k.StartC, k.WindowS = "none", n(6), n(1931) }),
 		with(5, func(k *Known) { k.Car = "Osier 88" }),
+		with(8, func(k *Known) { k.WindowS, k.Gist.UpsetS = n(1900), n(400) }), // a neighbour took what it lost
 		with(6, func(k *Known) { k.Software, k.StallKW, k.WindowS = "2.2", 150, n(1700) }),
 		with(7, func(k *Known) { k.Software, k.StartC, k.WindowS = "2.3", n(12), n(1800) }),
 	}, 6)
@@ -53,11 +54,13 @@ func TestPairsThatDifferInOneThing(t *testing.T) {
 	// are not.
 	other, replugged := at(14, 900, 26, "Mill 3"), at(16, 2500, 26, "Mill 3")
 	other.ToPct, replugged.PlugIns = 70, 2
+	neighbour, hardly := at(17, 1900, 26, "Mill 3"), at(18, 1336, 26, "Mill 3")
+	neighbour.Gist.UpsetS, hardly.Gist.UpsetS = n(400), n(30)
 	assert.Equal(
 		t,
-		[][]float64{{1334, 1333, 1340}},
+		[][]float64{{1334, 1333, 1340, 1336}},
 		RepeatsOf([]Known{at(10, 1334, 26, "Mill 3"), at(11, 1333, 25.5, "Mill 3"),
-			at(12, 1931, 6, "Mill 3"), at(13, 1340, 27, "Mill 3"), other, replugged, at(15, 1600, 26, "Tannery 2")}, 10, 80),
+			at(12, 1931, 6, "Mill 3"), at(13, 1340, 27, "Mill 3"), other, replugged, at(15, 1600, 26, "Tannery 2"), neighbour, hardly}, 10, 80),
 	)
 	// Ten repeats of the one do not crowd out the other; a run of another window is nobody's other.
 	var many []Known

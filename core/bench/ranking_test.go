@@ -105,7 +105,8 @@ func TestGist(t *testing.T) {
 		Windows: []curve.Window{{FromPct: 10, ToPct: 80, TS: 1500, AverageKW: &kw}},
 		Pace: &curve.Pace{
 			Lost: []curve.MinutesLost{{Cause: limit.Cold, Minutes: 5}, {Cause: limit.StallPower, Minutes: 2},
-				{Cause: limit.AdapterCurrent, Minutes: 1}, {Cause: limit.Ramp, Minutes: 0.5}},
+				{Cause: limit.AdapterCurrent, Minutes: 1}, {Cause: limit.Ramp, Minutes: 0.5},
+				{Cause: limit.SharedCabinet, Minutes: 3}, {Cause: limit.Paused, Minutes: 1}},
 		},
 		Distance: []curve.Distance{{Basis: curve.Observed, Plus: []curve.Plus{{Km: 100, TS: 700}}},
 			{Basis: curve.Rated, Plus: []curve.Plus{{Km: 200, TS: 1}}}},
@@ -119,7 +120,8 @@ func TestGist(t *testing.T) {
 	assert.InDelta(t, 141, *g.Windows[0].PackKW, 1e-9)
 	assert.InDelta(t, 700, *g.Km100S, 1e-9)
 	assert.Nil(t, g.Km200S, "the rated consumption is another yardstick")
-	assert.InDelta(t, 180, *g.OutsideS, 1e-9)
+	assert.InDelta(t, 360, *g.OutsideS, 1e-9)
+	assert.InDelta(t, 240, *g.UpsetS, 1e-9, "the label tells of the stall's power and the adapter's amps")
 	assert.InDelta(t, 300, *g.ColdS, 1e-9)
 	assert.InDelta(t, 75, *g.UsableKWh, 1e-9)
 	g = GistOf(of, head, nil)

@@ -17,12 +17,14 @@ func (c *Comparison) say(subjects []Subject) {
 		c.Verdicts = append(c.Verdicts, Said{say.T(code, args...), confidence})
 	}
 	if c.Window.ToPct <= c.Window.FromPct {
+		c.inconclusive = true
 		add(say.Strong, "bench.the-runs-share-no")
 		return
 	}
 	other, ok := c.Furthest()
 	window := say.Window(c.Window.FromPct, c.Window.ToPct)
 	why, concludes := c.concludes(subjects)
+	c.inconclusive = !concludes
 	if ok {
 		c.sayHeading(add, other)
 		if concludes {

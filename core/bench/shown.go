@@ -113,7 +113,7 @@ func shown(known []Known, entries []Entry, differs []Differs, window Span) map[s
 	var onBench []bool
 	for _, k := range known {
 		ofCar := slices.ContainsFunc(entries, func(e Entry) bool { return k.Car != "" && carOf(e).Name == k.Car })
-		if s, ok := k.took(window.FromPct, window.ToPct); ok && ofCar && k.PlugIns < 2 && k.Stall != "" {
+		if s, ok := k.took(window.FromPct, window.ToPct); ok && ofCar && k.undisturbed() && k.Stall != "" {
 			runs, took = append(runs, k), append(took, s)
 			onBench = append(onBench, slices.ContainsFunc(entries, func(e Entry) bool { return e.ID == k.ID }))
 		}

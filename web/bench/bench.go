@@ -34,6 +34,7 @@ type benchView struct {
 	Posts      []bench.Row
 	Windows    []bench.Row
 	Chart      chart.View
+	Counted    string // from when times count, which side is read, which window is compared
 	Clocks     []chart.Choice
 	Sides      []chart.Choice
 	Others     []logbook.Choice // runs that could be added
@@ -42,7 +43,8 @@ type benchView struct {
 	JSONHref   string
 	SVGHref    string
 	Compared   *compared // nil: one run alone
-	Proposals  []bench.Proposal
+	Proposals  []proposed
+	Hatches    string           // of the causes, once for all of the proposals' pictures
 	Kept       *logbook.Bench   // the kept bench that is open; nil: none
 	View       string           // how it is looked at, for keeping
 	Newer      []logbook.Choice // runs that came since it was kept
@@ -90,12 +92,14 @@ func (s *Room) bench(w http.ResponseWriter, r *http.Request) error {
 		http.Redirect(w, r, openKept(v.Kept), http.StatusSeeOther)
 		return nil
 	}
-	s.Render(w, r, "bench", http.StatusOK, ui.Frame{Title: "Bench", Data: v})
+	frame := ui.Frame{Title: "Bench", Data: v}
+	if len(v.IDs) > 1 && !slices.Equal(v.IDs, ui.Picked(r)) { // what was opened is the bench until another one is
+		ui.SetPicked(w, v.IDs)
+		frame.Bench = v.IDs
+	}
+	s.Render(w, r, "bench", http.StatusOK, frame)
 	return nil
 }
-
-// mostProposals is how many comparisons an empty bench proposes.
-const mostProposals = 8
 
 // benchView lays the runs that the address names side by side. One that is gone is left out, one
 // whose figures cannot be made is named.
@@ -131,7 +135,9 @@ func (s *Room) benchView(r *http.Request) (*benchView, error) {
 	}
 	v.IDs = kept
 	if len(kept) == 0 {
-		v.Proposals = bench.OneApart(all.known, mostProposals)
+		if err = s.propose(r, v, all.known); err != nil {
+			return nil, err
+		}
 		v.Benches, err = s.book.Benches(r.Context())
 		return v, err
 	}
@@ -150,9 +156,11 @@ func (s *Room) benchView(r *http.Request) (*benchView, error) {
 		}
 		v.Compared = s.concluded(r, v, entries, subjects, all.known, other)
 	}
+	v.Counted = v.counted(q)
 	if v.Compared != nil {
 		v.among()
 		v.windows(q)
+		v.Compared.weigh(v, q.In)
 		v.group(q, r.URL.Query(), v.extra, subjects)
 	}
 	return v, nil

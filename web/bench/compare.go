@@ -44,6 +44,8 @@ type differRow struct {
 type compared struct {
 	*bench.Comparison
 	Said     said
+	Weighed  string         // the difference beside what it could come from; empty: there is none to tell
+	Grey     string         // what its grey zone is
 	Race     string         // two strips on one clock; empty: there is nobody to race
 	Leads    []chart.Choice // what the lead is counted in; empty: charge alone
 	RaceData string         // by the minute and by the round posts, for its cursor: JSON
@@ -324,23 +326,26 @@ func (x *compared) conditions() {
 		if d.HighS != nil {
 			could = clocks(*d.LowS, *d.HighS)
 		}
-		var seen []say.Text
-		name, values := bench.InWords(d.Condition, d.Values...)
-		for _, v := range values {
-			if !slices.ContainsFunc(seen, v.Is) {
-				seen = append(seen, v)
-			}
-		}
-		if more := len(seen) - mostValues; more > 0 {
-			seen = append(seen[:mostValues], say.T("bench.more", more))
-		}
-		row := differRow{Name: name, Values: say.List(seen...), Could: could, Matters: d.Matters}
+		name, _ := bench.InWords(d.Condition)
+		row := differRow{Name: name, Values: bench.Distinct(d.Condition, d.Values, mostValues), Could: could,
+			Matters: d.Matters}
 		if p := d.Shown; p != nil {
 			row.Shown = fmt.Sprintf("in the logbook, %d %s: %s", p.Pairs, words.Plural(p.Pairs, "pair"), clocks(p.LowS, p.HighS))
 		}
 		x.Differs = append(x.Differs, row)
 	}
 	slices.SortStableFunc(x.Differs, func(a, b differRow) int { return rank(a.Matters) - rank(b.Matters) })
+}
+
+// weigh draws the difference beside what it could come from.
+func (x *compared) weigh(v *benchView, in units.People) {
+	if x.Difference == nil {
+		return
+	}
+	second, _ := v.groupName(x.Groups[x.Difference.Groups[1]], in)
+	if d, ok := draw.WeighedOf(x.Comparison, second, in); ok {
+		x.Weighed, x.Grey = d.SVG(), d.Grey
+	}
 }
 
 // clocks are two durations, from the one to the other; equal ones once.

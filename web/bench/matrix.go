@@ -36,6 +36,7 @@ type kindCell struct {
 	bench.KindCell
 	SVG    string
 	Median string
+	Dots   string // when each of its runs had covered the window, on the strip's axis; empty: it is one
 	Spread string // how far its runs lie apart, or how well their mean is known
 	Link   string
 	Next   bool
@@ -63,7 +64,8 @@ func (s *Room) sorted(r *http.Request) (x sortedRuns, err error) {
 		return f
 	}
 	x.Row, x.Col = pick("rows", "car"), pick("cols", "stall_kw")
-	if r.URL.Query().Get("packs") == "" {
+	chosen := r.URL.Query().Get("packs") != ""
+	if !chosen && (x.Row.OfWarmth() || x.Col.OfWarmth()) {
 		a.Warmth = bench.AnyWarmth
 	}
 	kept, err := s.book.Benches(r.Context())
@@ -74,8 +76,12 @@ func (s *Room) sorted(r *http.Request) (x sortedRuns, err error) {
 	for i, k := range kept {
 		about[i] = bench.Asked{Name: k.Name, Runs: k.Runs}
 	}
-	x.asked, x.FromPct, x.ToPct, x.Warmth = a, a.From, a.To, a.Warmth
 	x.Matrix = bench.MatrixOf(x.known, x.Row, x.Col, a.From, a.To, a.Warmth, about...)
+	if x.Count == 0 && !chosen { // nobody charged a warm pack, or read how warm it was
+		a.Warmth = bench.AnyWarmth
+		x.Matrix = bench.MatrixOf(x.known, x.Row, x.Col, a.From, a.To, a.Warmth, about...)
+	}
+	x.asked, x.FromPct, x.ToPct, x.Warmth = a, a.From, a.To, a.Warmth
 	return x, nil
 }
 
@@ -126,20 +132,18 @@ func (s *Room) matrix(w http.ResponseWriter, r *http.Request) error {
 				}
 				cell.Spread = spreadOf(c)
 				title := fmt.Sprintf("Run %d, %s, %s: power against time", c.Typical, m.Rows[i], m.Cols[j])
-				cell.SVG = tiny(strips[c.Typical], title, longest*1.2, top)
+				cell.SVG = small(strips[c.Typical], title, longest*1.2, top).Tiny()
+				if n > 1 {
+					cell.Dots = draw.TimeDots(cell.Spread, c.TS, longest*1.2)
+				}
 			}
 			out.Cells = append(out.Cells, cell)
 		}
 		v.Rows = append(v.Rows, out)
 	}
-	v.Said = fmt.Sprintf(
-		"%d %s cover %s, by %s and %s.",
-		m.Count,
-		words.Plural(m.Count, "run"),
-		v.Window,
-		row.Words().Kept(),
-		col.Words().Kept(),
-	)
+	packs := map[bench.Warmth]string{bench.WarmPack: " with a warm pack", bench.ColdPack: " with a cold pack"}[a.Warmth]
+	v.Said = fmt.Sprintf("%d %s%s cover %s, by %s and %s.", m.Count, words.Plural(m.Count, "run"), packs, v.Window,
+		row.Words().Kept(), col.Words().Kept())
 	if n := m.Next; n != nil {
 		v.Next = fmt.Sprintf("%s, %s: %s.", m.Rows[n.Row], m.Cols[n.Col], n.Why)
 	}
@@ -147,26 +151,27 @@ func (s *Room) matrix(w http.ResponseWriter, r *http.Request) error {
 	return nil
 }
 
-// spreadOf says how far a cell's runs lie apart and how well their mean is known.
+// spreadOf says how far a cell's runs lie apart and how well their mean is known; of a single run, that it is one: what
+// other cells' repeats say of it would stand in every cell.
 func spreadOf(c bench.KindCell) string {
 	n := len(c.Runs)
 	s := fmt.Sprintf("%d %s", n, words.Plural(n, "run"))
 	if n > 1 {
 		s += ", " + words.Clock(math.Round(c.LowS)) + " to " + words.Clock(math.Round(c.HighS))
 	}
-	if !math.IsInf(c.HalfS, 1) {
+	if n > 1 && !math.IsInf(c.HalfS, 1) {
 		s += ", ± " + words.Clock(math.Round(c.HalfS))
 	}
 	return s
 }
 
-// tiny draws the strip of a cell; all of a matrix share the axis of time and of power.
-func tiny(strip logbook.Strip, title string, toS, topKW float64) string {
-	d := draw.Strip{Title: title, T: strip.T, KW: strip.KW, ToS: toS, TopKW: topKW}
+// small is the strip of a cell; all of a matrix share the axis of time and of power.
+func small(strip logbook.Strip, title string, toS, topKW float64) *draw.Strip {
+	d := &draw.Strip{Title: title, T: strip.T, KW: strip.KW, ToS: toS, TopKW: topKW}
 	for _, h := range strip.Held {
 		d.Held = append(d.Held, draw.Stretch(h))
 	}
-	return d.Tiny()
+	return d
 }
 
 // topOf is the height of the road that all strips share, kW.

@@ -29,6 +29,9 @@ type rankingView struct {
 	ByWindow                 bool           // the measure hangs on a window
 	Sizes                    bool           // and compares the packs' sizes too
 	Dots                     string         // the runs by how warm their packs were; empty: fewer than two say it
+	Losses                   string         // minutes lost by cause, a bar for each car; empty: nothing was lost
+	Key                      []draw.Keyed   // to the causes in it
+	Hatches                  string
 	Rows                     []rankRow
 	Passed                   []bench.Passed
 	Together                 string // address that lays the typical runs on the bench; empty: fewer than two
@@ -137,6 +140,7 @@ func (s *Room) ranking(w http.ResponseWriter, r *http.Request) error {
 		v.Together = "/bench?runs=" + ui.JoinIDs(typical[:min(len(typical), bench.MaxRuns)], ",")
 	}
 	v.Dots = dotsOf(bench.Dots(ranked.known, ranked.Order), ranked.Order, in)
+	v.losses(bench.LossesOf(ranked.known))
 	s.Render(w, r, "ranking", http.StatusOK, ui.Frame{Title: "Ranking", Page: "bench", Data: v})
 	return nil
 }
@@ -165,6 +169,24 @@ func dotsOf(list []bench.Dot, o bench.Order, in units.People) string {
 				in.Name("°C"))})
 	}
 	return d.SVG()
+}
+
+// mostLosing is how many cars' losses are drawn.
+const mostLosing = 12
+
+// losses draws what each car's runs lost, by cause.
+func (v *rankingView) losses(list []bench.Losses) {
+	d := &draw.LossBars{Title: "Minutes that a run lost on average, by car and cause"}
+	var held []draw.Stretch
+	for _, l := range list[:min(len(list), mostLosing)] {
+		n := len(l.Runs)
+		d.Rows = append(d.Rows, draw.LossRow{Name: strings.TrimSpace(l.Car + " " + l.Software), Lost: l.Lost,
+			Beside: fmt.Sprintf("%s, %d %s", words.Clock(math.Round(l.TotalS)), n, words.Plural(n, "run"))})
+		for _, lost := range l.Lost {
+			held = append(held, draw.Stretch{Cause: lost.Cause})
+		}
+	}
+	v.Losses, v.Hatches, v.Key = d.SVG(), draw.HatchDefs(), draw.KeyOf(held)
 }
 
 // between writes a range with its unit; empty for none.

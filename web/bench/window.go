@@ -6,6 +6,8 @@ import (
 	"slices"
 
 	"zincroad/core/bench"
+	"zincroad/core/curve"
+	"zincroad/core/trace"
 	"zincroad/core/words"
 	"zincroad/web/chart"
 )
@@ -32,4 +34,18 @@ func (v *benchView) windows(q chart.Query) {
 	if len(cuts) > 2 {
 		v.Cuts = cuts
 	}
+}
+
+// counted says from when times count, which side's readings are read, and which window is compared.
+func (v *benchView) counted(q chart.Query) string {
+	from := "Times from plug-in"
+	if v.Entries[0].reading.Clock == curve.PowerClock {
+		from = "Times from first power"
+	}
+	side := map[trace.Side]string{"": "the stall's readings, else the car's", trace.CarSide: "the car's readings",
+		trace.StallSide: "the stall's readings"}[q.Side]
+	if v.Compared == nil || v.Compared.Window.ToPct <= v.Compared.Window.FromPct {
+		return from + "; " + side
+	}
+	return from + "; " + side + "; " + words.Window(v.Compared.Window.FromPct, v.Compared.Window.ToPct)
 }

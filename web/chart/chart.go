@@ -6,6 +6,7 @@ import (
 	"html/template"
 	"net/url"
 	"slices"
+	"strings"
 
 	"zincroad/core/curve"
 	"zincroad/core/trace"
@@ -150,6 +151,12 @@ type View struct {
 	Noted    []string // names of runs whose C-rate is of a capacity that was noted, not measured
 	Band     string   // what line and band of a group are; empty: no group of several is drawn
 	SVGHref  string
+}
+
+// Shows says what the curve shows, and against what.
+func (v View) Shows() string {
+	name := v.Channel.Name
+	return strings.ToUpper(name[:1]) + name[1:] + " against " + v.Axis.Name
 }
 
 // Choice is one entry of a row of links, by which a reader chooses.

@@ -150,3 +150,11 @@ type keeper interface {
 	SoftwareOf(ctx context.Context, carID int64, version string) (int64, error)
 	SaveDetails(ctx context.Context, row *logbook.Run, marks ...logbook.Mark) error
 }
+
+// StartedHint asks for the day of a file that does not say it; empty: there is nothing to ask.
+func (f *Form) StartedHint() string {
+	if !f.Arriving || f.Values.Get("started_at") != "" {
+		return ""
+	}
+	return "The file does not say: day and time of the first reading."
+}

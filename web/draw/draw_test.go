@@ -173,11 +173,11 @@ func TestAxisAndRowsShareTheirScale(t *testing.T) {
 	grid := elements(t, RoadGrid(3600))
 	require.NotEmpty(t, axis["text"])
 	require.Len(t, grid["line"], len(axis["text"]))
-	p := plane{x0: rowX0, x1: rowX1, t0: 0, t1: 3600}
+	p := plane{x0: rowX0, x1: rowW - rowX1Off, t0: 0, t1: 3600}
 	for i, l := range grid["line"] {
 		assert.InDelta(t, number(t, axis["text"][i]["x"]), number(t, l["x1"]), 0.1)
 	}
-	assert.InDelta(t, rowX1, p.x(3600), 1e-9)
+	assert.InDelta(t, rowW-rowX1Off, p.x(3600), 1e-9)
 }
 
 func TestEmptyStripIsDrawn(t *testing.T) {

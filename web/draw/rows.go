@@ -1,26 +1,38 @@
 package draw
 
 import (
+	"fmt"
 	"math"
 
 	"zincroad/core/words"
 )
 
-// The geometry that the strips of the logbook and their common axis share.
+// The geometry that the strips of the logbook and their common axis share: on a desk and, narrow, on a phone.
 const (
-	rowW, rowX0, rowX1 = 820.0, 6.0, 806.0
-	rowBase, rowTop    = 58.0, 18.0
+	rowW, narrowRowW = 820.0, 366.0
+	rowX0            = 6.0
+	rowX1Off         = 14.0 // from the right edge
+	rowBase, rowTop  = 58.0, 18.0
 )
 
 // Small draws the strip of one row of the logbook; all rows share ToS and TopKW. The hatches of its
 // band are those of HatchDefs, which the page has once.
-func (s *Strip) Small() string {
-	c := &canvas{w: rowW, h: 72}
-	p := plane{x0: rowX0, x1: rowX1, base: rowBase, top: rowTop, t0: 0, t1: s.end(), kw: s.topKW()}
-	c.open("strip small", s.Title, "")
+func (s *Strip) Small() string { return s.row("strip small", rowW) }
+
+// SmallNarrow is Small for a phone.
+func (s *Strip) SmallNarrow() string { return s.row("strip small narrow", narrowRowW) }
+
+func (s *Strip) row(class string, w float64) string {
+	c := &canvas{w: w, h: 72}
+	p := plane{x0: rowX0, x1: w - rowX1Off, base: rowBase, top: rowTop, t0: 0, t1: s.end(), kw: s.topKW()}
+	c.open(class, s.Title, "")
 	clipped := *s
 	clipped.T, clipped.KW = fromZero(s.T, s.KW)
 	clipped.T, clipped.KW = upTo(clipped.T, clipped.KW, p.t1)
+	if kw := level(p.kw); kw > 0 && len(s.T) > 0 {
+		c.line("level", p.x0, p.y(kw), p.x1, p.y(kw))
+		c.text("axis level-name", "end", w, p.y(kw)-2, words.Figure(kw, 0)+" kW")
+	}
 	clipped.road(c, p)
 	low := p
 	low.top = p.y(maxOf(s.KW))
@@ -54,11 +66,17 @@ func (s *Strip) Small() string {
 }
 
 // Tiny draws the road and its band alone, for a cell of a table. The hatches are those of HatchDefs.
-func (s *Strip) Tiny() string {
-	const w, h, base = 132.0, 40.0, 28.0
+func (s *Strip) Tiny() string { return s.alone("tiny", 132) }
+
+// Wide is Tiny for two that lie under each other.
+func (s *Strip) Wide() string { return s.alone("wide", 360) }
+
+// alone draws the road and its band, so broad.
+func (s *Strip) alone(class string, w float64) string {
+	const h, base = 40.0, 28.0
 	c := &canvas{w: w, h: h}
 	p := plane{x0: 1, x1: w - 1, base: base, top: 3, t0: 0, t1: s.end(), kw: s.topKW()}
-	c.open("strip tiny", s.Title, "")
+	c.open("strip "+class, s.Title, "")
 	clipped := *s
 	clipped.T, clipped.KW = fromZero(s.T, s.KW)
 	clipped.T, clipped.KW = upTo(clipped.T, clipped.KW, p.t1)
@@ -73,11 +91,40 @@ func (s *Strip) Tiny() string {
 	return c.String()
 }
 
+// TimeDots marks times under a strip of Tiny, on its axis.
+func TimeDots(title string, at []float64, toS float64) string {
+	const w = 132.0
+	c := &canvas{w: w, h: 10}
+	p := plane{x0: 1, x1: w - 1, t0: 0, t1: toS}
+	c.open("time-dots", title, "")
+	for _, t := range at {
+		if plotted(t) && t <= toS {
+			fmt.Fprintf(c, `<circle class="point" cx="%s" cy="5" r="3"/>`, num(p.x(t)))
+		}
+	}
+	c.WriteString("</svg>")
+	return c.String()
+}
+
+// level is a round power that a road of so many kW has room for, to tell its height by.
+func level(topKW float64) float64 {
+	out := 0.0
+	for _, v := range ticks(0, 0.85*topKW, 2) {
+		out = math.Max(out, v)
+	}
+	return out
+}
+
 // RoadAxis draws the time axis over the logbook's strips.
-func RoadAxis(toS float64) string {
-	c := &canvas{w: rowW, h: 16}
-	c.open("strip axis-row", "minutes", `aria-hidden="true"`)
-	p := plane{x0: rowX0, x1: rowX1, t0: 0, t1: toS}
+func RoadAxis(toS float64) string { return roadAxis("strip axis-row", rowW, toS) }
+
+// RoadAxisNarrow is RoadAxis for a phone.
+func RoadAxisNarrow(toS float64) string { return roadAxis("strip axis-row narrow", narrowRowW, toS) }
+
+func roadAxis(class string, w, toS float64) string {
+	c := &canvas{w: w, h: 16}
+	c.open(class, "minutes", `aria-hidden="true"`)
+	p := plane{x0: rowX0, x1: w - rowX1Off, t0: 0, t1: toS}
 	for i, m := range ticks(0, toS/60, 8) {
 		label := words.Figure(m, 0)
 		anchor := "middle"
@@ -95,7 +142,7 @@ func RoadAxis(toS float64) string {
 func RoadGrid(toS float64) string {
 	c := &canvas{w: rowW, h: 10}
 	c.open("road-grid", "", `aria-hidden="true" preserveAspectRatio="none"`)
-	p := plane{x0: rowX0, x1: rowX1, t0: 0, t1: toS}
+	p := plane{x0: rowX0, x1: rowW - rowX1Off, t0: 0, t1: toS}
 	for _, m := range ticks(0, toS/60, 8) {
 		c.line("gridline", p.x(m*60), 0, p.x(m*60), 10)
 	}

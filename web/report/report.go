@@ -18,6 +18,7 @@ import (
 	"zincroad/core/run"
 	"zincroad/core/say"
 	"zincroad/core/trace"
+	"zincroad/core/units"
 	"zincroad/core/words"
 	"zincroad/web/draw"
 )
@@ -124,6 +125,8 @@ type one struct {
 // together is what runs side by side come to.
 type together struct {
 	Verdicts []bench.Said
+	Weighed  string // the difference beside what it could come from; empty: there is none to tell
+	Grey     string // what its grey zone is
 	Curve    string
 	Window   string
 	Runs     []laid
@@ -401,6 +404,9 @@ func togetherOf(subjects []Subject) *together {
 	}
 	c := bench.Compare(list, bench.Ask{})
 	out := &together{Verdicts: c.Verdicts, Curve: curves(subjects)}
+	if d, ok := draw.WeighedOf(c, secondOf(c, subjects), units.People{}); ok {
+		out.Weighed, out.Grey = d.SVG(), d.Grey
+	}
 	if c.Window.ToPct > c.Window.FromPct {
 		out.Window = words.Window(c.Window.FromPct, c.Window.ToPct)
 	}
@@ -415,4 +421,19 @@ func togetherOf(subjects []Subject) *together {
 		out.Runs = append(out.Runs, l)
 	}
 	return out
+}
+
+// secondOf names what a difference is of, against the reference: the run, or how many.
+func secondOf(c *bench.Comparison, subjects []Subject) string {
+	if c.Difference == nil {
+		return ""
+	}
+	g := c.Groups[c.Difference.Groups[1]]
+	if len(g.Runs) == 1 {
+		return subjects[g.Runs[0]].Run.Title
+	}
+	for name, value := range g.By {
+		return fmt.Sprintf("%s, %d runs", bench.Distinct(name, []bench.Value{value}, 1).Kept(), len(g.Runs))
+	}
+	return fmt.Sprintf("%d runs", len(g.Runs))
 }

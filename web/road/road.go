@@ -27,6 +27,7 @@ type roadView struct {
 	Total   int
 	Rows    []roadRow
 	Axis    string
+	Narrow  string       // the same for a phone
 	Hatches string       // of the causes, once for all rows
 	Signs   []limit.Sign // the causes that are drawn
 	Grid    string
@@ -97,6 +98,14 @@ func (r roadRow) Pre() string {
 	return ui.PreconditionedName(r.Preconditioned)
 }
 
+// Day is when it was, where it was charged.
+func (r roadRow) Day() string {
+	if r.StartedAt == nil {
+		return "no date"
+	}
+	return ui.Local(*r.StartedAt, r.Timezone).Format("2 Jan 2006")
+}
+
 // Battery is the pack's temperature at the start: as logged, else as noted.
 func (r roadRow) Battery() *float64 {
 	if r.Strip.BatteryC != nil {
@@ -110,6 +119,7 @@ type roadRow struct {
 	Said   say.Text // what held it down, in a sentence; empty: not known
 	Group  string   // heading over the first row of a group
 	SVG    string
+	Narrow string // the same for a phone
 	Picked bool
 	Window string
 }
@@ -235,6 +245,7 @@ func (s *Room) roadView(r *http.Request, q roadQuery) (*roadView, error) {
 		v.Capped = words.Hours(longest)
 	}
 	v.Axis, v.Grid, v.Hatches = draw.RoadAxis(toS), draw.RoadGrid(toS), draw.HatchDefs()
+	v.Narrow = draw.RoadAxisNarrow(toS)
 	v.Rows = rowsOf(rows, q.GroupBy, ui.Picked(r), toS)
 	v.Signs = signsOf(v.Rows)
 	return v, nil
@@ -280,7 +291,7 @@ func rowsOf(rows []logbook.RoadRow, groupBy string, picked []int64, toS float64)
 		for _, h := range row.Strip.Held {
 			strip.Held = append(strip.Held, draw.Stretch(h))
 		}
-		x.SVG = strip.Small()
+		x.SVG, x.Narrow = strip.Small(), strip.SmallNarrow()
 		x.Said = row.Strip.Said.Story // the window itself has its own column
 		if row.Strip.WindowTo > 0 {
 			x.Window = words.Window(row.Strip.WindowFrom, row.Strip.WindowTo)

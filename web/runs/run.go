@@ -357,6 +357,9 @@ func factsOf(row *logbook.Run, v *runView) []fact {
 	if row.Climate != "" {
 		out = append(out, fact{"", "climate " + row.Climate})
 	}
+	if row.StartedAt != nil {
+		out = append(out, fact{"", ui.Local(*row.StartedAt, row.Timezone).Format("2 Jan 2006, 15:04")})
+	}
 	if n, lostS := run.Lost(row.Describe().Marks, v.Reading.ZeroS); n > 0 {
 		out = append(out,
 			fact{words.Clock(lostS), fmt.Sprintf("lost before it to %d failed %s", n, words.Plural(n, "attempt"))})

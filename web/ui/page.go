@@ -88,7 +88,9 @@ type Notice struct {
 
 // Render shows a page.
 func (s *Pages) Render(w http.ResponseWriter, r *http.Request, name string, status int, f Frame) {
-	f.Bench = Picked(r)
+	if f.Bench == nil {
+		f.Bench = Picked(r)
+	}
 	f.Door, _ = r.Context().Value(doorKey{}).(Door)
 	f.Away, _ = r.Context().Value(awayKey{}).(bool)
 	if f.Units = MeasuresOf(r); f.In != nil {

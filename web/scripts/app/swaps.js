@@ -48,6 +48,12 @@ document.addEventListener('htmx:afterSwap', (e) => {
   const row = target(e).closest && target(e).closest('[data-row]');
   if (row) row.classList.toggle('picked', $('.pick button', row).getAttribute('aria-pressed') === 'true');
 });
+// The choices of a curve stay open while one after the other is tried.
+let choosing = false;
+document.addEventListener('htmx:beforeSwap', (e) => {
+  const { detail } = /** @type {CustomEvent} */ (e);
+  if (detail.target.id === 'curve') choosing = $('details.choose', detail.target).open;
+});
 document.addEventListener('htmx:load', (e) => {
   const el = /** @type {CustomEvent} */ (e).detail.elt;
   if (el.classList && el.classList.contains('pick')) {
@@ -58,6 +64,7 @@ document.addEventListener('htmx:load', (e) => {
   }
   if (el.id === 'curve') {
     cursor();
+    $('details.choose', el).open = choosing;
     const on = $('.choices a[aria-current]', el);
     if (on) on.focus({ preventScroll: true });
   }
