@@ -131,7 +131,9 @@ func (c *canvas) weight(x bench.Weight, px func(float64) float64, y float64) {
 		c.text("axis", "start", px(0)+6, y+4, said)
 		return
 	}
-	class := map[bench.Matters]string{bench.Does: "could", bench.Maybe: "could perhaps", bench.DoesNot: "could not"}[x.Matters]
+	class := map[bench.Matters]string{
+		bench.Does: "could", bench.Maybe: "could perhaps", bench.DoesNot: "could not",
+	}[x.Matters]
 	said := span(math.Min(math.Abs(x.FromS), math.Abs(x.ToS)), math.Max(math.Abs(x.FromS), math.Abs(x.ToS)))
 	if !x.Sided {
 		said = "± " + said

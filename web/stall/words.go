@@ -121,6 +121,22 @@ func (v *liveView) Minutes() string {
 	return words.Clock(v.State.TS)
 }
 
+// SoFar is the energy of the whole run; with several legs it says so, and how long this one has been.
+func (v *liveView) SoFar() string {
+	s := v.State
+	if s.KWh == 0 {
+		return ""
+	}
+	kwh := words.Fixed(s.KWh, 1) + " kWh so far"
+	switch {
+	case s.Leg < 2:
+		return kwh + "."
+	case math.IsNaN(s.PluggedS):
+		return fmt.Sprintf("%s, over %d legs.", kwh, s.Leg)
+	}
+	return fmt.Sprintf("%s, over %d legs; this one for %s min.", kwh, s.Leg, words.Clock(s.PluggedS))
+}
+
 // EndNote says when the run is to reach its end.
 func (v *liveView) EndNote() string {
 	e := v.State.End
