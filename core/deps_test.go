@@ -44,6 +44,7 @@ var rooms = map[string][]string{
 	"desk":    {"details", "draw", "ui"},
 	"garage":  {"draw", "ui"},
 	"trip":    {"draw", "ui"},
+	"school":  {"draw", "ui"},
 	"report":  {"draw"},
 	"publish": {"draw", "report", "ui"},
 	"api":     {},

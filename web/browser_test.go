@@ -169,9 +169,9 @@ func TestRunPage(t *testing.T) {
 	assert.Contains(t, before, "10–80 % in ")
 
 	// Channel and axis change in place, with the address.
+	s.unfold("details.choose")
 	s.do(chromedp.Click(css(`.choices a[href*="channel=volts"]`)))
 	s.await(`document.querySelector("svg.curves").getAttribute("aria-label").includes("volts against state of charge")`)
-	s.unfold("details.choose")
 	s.do(chromedp.Click(css(`.choices a[href*="axis=minutes"]`)))
 	s.await(`document.querySelector("svg.curves").getAttribute("aria-label").includes("volts against minutes")`)
 	assert.Contains(t, eval[string](s, "location.search"), "channel=volts")
@@ -379,6 +379,8 @@ func TestAccessibility(t *testing.T) {
 			"/runs/1/how/peak",
 			"/bench/how/fair?runs=1,2,3",
 			"/tokens",
+			"/help",
+			"/settings",
 			"/reports",
 			"/reports/new?runs=1,2",
 			published(s.T, s.ts.Config.Handler, "1", nil),

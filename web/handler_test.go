@@ -553,3 +553,13 @@ func TestFieldsAreInTheForms(t *testing.T) {
 	}
 	assert.Greater(t, asked, 25)
 }
+
+// Help is there before anything is in the logbook: its pictures are worked out, not read.
+func TestHelpTeaches(t *testing.T) {
+	t.Parallel()
+	h, _ := handler(t, false)
+	body := get(h, "/help").Body.String()
+	assert.Contains(t, body, "Never pull a connector under load")
+	assert.Contains(t, body, "10. What it costs, and per what")
+	assert.Contains(t, get(h, "/").Body.String(), `href="/help"`)
+}

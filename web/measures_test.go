@@ -175,3 +175,33 @@ func TestStallLineInFahrenheit(t *testing.T) {
 	s.open(fmt.Sprintf("/stall/%d/end", id))
 	assert.NotContains(t, s.text("main"), "°C")
 }
+
+// What a reader chooses on the page of settings holds on the others; what is none of the choices is refused, and what
+// was chosen stands in the form.
+func TestSettingsAreKept(t *testing.T) {
+	t.Parallel()
+	h, _ := handler(t, true)
+	w := post(h, "/settings", url.Values{"temperature": {"f"}, "distance": {"mi"}, "theme": {"night"}, "window": {"20-80"}})
+	require.Equal(t, http.StatusSeeOther, w.Code)
+	ask := func(path string) string {
+		r := httptest.NewRequest(http.MethodGet, path, nil)
+		for _, c := range w.Result().Cookies() {
+			r.AddCookie(c)
+		}
+		answer := httptest.NewRecorder()
+		h.ServeHTTP(answer, r)
+		return answer.Body.String()
+	}
+	page := ask("/settings")
+	for _, chosen := range []string{`value="f" selected`, `value="mi" selected`, `value="night" selected`,
+		`value="20-80" selected`} {
+		assert.Contains(t, page, chosen)
+	}
+	assert.Contains(t, page, `data-theme="night"`)
+	assert.Contains(t, ask("/bench/ranking"), "20–80 %: ")
+	assert.Contains(t, ask("/bench/ranking?window=10-80"), "10–80 %: ", "the address goes before")
+	refused := post(h, "/settings", url.Values{"theme": {"dusk"}, "temperature": {"f"}, "distance": {"km"},
+		"window": {"10-80"}})
+	assert.Equal(t, http.StatusUnprocessableEntity, refused.Code)
+	assert.Empty(t, refused.Result().Cookies())
+}

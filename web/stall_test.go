@@ -425,8 +425,8 @@ func TestPreparedRunByKeyboardOnly(t *testing.T) {
 	s.do(chromedp.KeyEvent(kb.Enter), chromedp.WaitVisible(css("#live[data-ready]")))
 	s.await(`document.querySelector(".live-head").textContent.includes("Weigh House 4")`)
 	s.await(
-		`document.querySelector("#live-acts").textContent.includes("Battery heater") ||
-			document.querySelector("#live-acts").textContent.includes("Logger running")`,
+		`document.querySelector("#live-now").textContent.includes("Battery heater") ||
+			document.querySelector("#live-now").textContent.includes("Logger running")`,
 	)
 	s.do(chromedp.KeyEvent("c"))
 	s.await(`document.querySelector(".attempt") !== null`)

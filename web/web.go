@@ -28,6 +28,7 @@ import (
 	"zincroad/web/publish"
 	"zincroad/web/road"
 	"zincroad/web/runs"
+	"zincroad/web/school"
 	"zincroad/web/stall"
 	"zincroad/web/trip"
 	"zincroad/web/ui"
@@ -56,6 +57,7 @@ type Server struct {
 	desk    *desk.Room
 	garage  *garage.Room
 	trip    *trip.Room
+	school  *school.Room
 	publish *publish.Room
 	api     *api.Room
 }
@@ -104,6 +106,7 @@ func New(book *logbook.Book, log *slog.Logger) (*Server, error) {
 		func() (err error) { s.desk, err = desk.New(u, book); return err },
 		func() (err error) { s.garage, err = garage.New(u, book); return err },
 		func() (err error) { s.trip, err = trip.New(u, book); return err },
+		func() (err error) { s.school, err = school.New(u); return err },
 		func() (err error) { s.publish, err = publish.New(u, book, s.access.From); return err },
 	} {
 		if err := open(); err != nil {
@@ -167,9 +170,11 @@ func (s *Server) Handler() http.Handler {
 		r.Route("/stall", s.stall.Routes)
 		r.Route("/garage", s.garage.Routes)
 		r.Route("/sites", s.garage.SiteRoutes)
+		s.school.Routes(r)
 		r.Get("/definitions", s.definitions)
 		r.Post("/night", s.Night)
-		r.Post("/units", s.SetUnits)
+		r.Get("/settings", s.Settings)
+		r.Post("/settings", s.SetSettings)
 	})
 	r.Group(func(r chi.Router) {
 		r.Use(limited(importTimeout), s.often(costlyAMinute), s.away, s.access.Gate, s.copied)

@@ -10,6 +10,7 @@ import (
 	"zincroad/core/bench"
 	"zincroad/core/words"
 	"zincroad/web/chart"
+	"zincroad/web/ui"
 )
 
 // Of the latest runs so many are held against each other, two by two, and so many are sorted.
@@ -28,10 +29,13 @@ type asked struct {
 	Warmth   bench.Warmth
 }
 
-// askedOf reads the window and the packs that an address asks for: 10 to 80 % and warm where it does not say.
+// askedOf reads the window and the packs that an address asks for: the reader's usual window and warm where it does not say.
 func askedOf(r *http.Request) asked {
 	a := asked{path: r.URL.Path, values: url.Values{}, From: 10, To: 80, Warmth: bench.WarmPack}
 	q := r.URL.Query()
+	if from, to, ok := bench.ParseWindow(ui.UsualWindow(r)); ok {
+		a.From, a.To = from, to
+	}
 	if from, to, ok := bench.ParseWindow(q.Get("window")); ok {
 		a.From, a.To = from, to
 		a.values.Set("window", q.Get("window"))

@@ -30,7 +30,7 @@ func (s *Room) stallStart(w http.ResponseWriter, r *http.Request) {
 
 // showStart shows what a run can be started from, and those under way.
 func (s *Room) showStart(w http.ResponseWriter, r *http.Request, status int, f *ui.Fields) {
-	v := startView{Fields: f, Methods: prepare.Methods, Cautions: stallCautions}
+	v := startView{Fields: f, Methods: prepare.Methods, Cautions: ui.Cautions}
 	var err error
 	if v.Live, err = s.book.LiveRuns(r.Context()); err == nil {
 		v.Plans, err = s.book.Preparations(r.Context())
@@ -46,12 +46,6 @@ func (s *Room) showStart(w http.ResponseWriter, r *http.Request, status int, f *
 		return
 	}
 	s.Render(w, r, "stall-start", status, ui.Frame{Title: "At the stall", Page: "stall", Data: v})
-}
-
-var stallCautions = []string{
-	"Damaged cable, connector or inlet: do not use it, report it.",
-	"Never pull a connector under load: stop first, then unplug.",
-	"A logger is handled by a passenger or while parked. Follow the car's and the stall's instructions and local rules.",
 }
 
 // startLive begins a run, from a kept plan or from a car and a stall.

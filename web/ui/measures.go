@@ -44,19 +44,6 @@ func MeasuresName(p units.People) string {
 	return strings.Join(out, "-")
 }
 
-// SetUnits keeps the reader's units.
-func (s *Pages) SetUnits(w http.ResponseWriter, r *http.Request) {
-	f, ok := s.Form(w, r)
-	if !ok {
-		return
-	}
-	p := units.People{Fahrenheit: f.Word("temperature", []string{"c", "f"}) == "f",
-		Miles: f.Word("distance", []string{"km", "mi"}) == "mi"}
-	http.SetCookie(w, &http.Cookie{Name: "units", Value: MeasuresName(p), Path: "/", MaxAge: 365 * 86400, HttpOnly: true,
-		SameSite: http.SameSiteLaxMode})
-	Back(w, r, "/")
-}
-
 // inField converts a number for a field: with a decimal at least, without trailing zeros.
 func inField(number, kept string, p units.People) string {
 	v, err := strconv.ParseFloat(strings.ReplaceAll(number, "−", "-"), 64)

@@ -240,26 +240,6 @@ func IsPart(r *http.Request) bool {
 	return r.Header.Get("HX-Request") == "true" && r.Header.Get("HX-History-Restore-Request") != "true"
 }
 
-// Night switches the theme and comes back to the page.
-func (s *Pages) Night(w http.ResponseWriter, r *http.Request) {
-	theme := "day"
-	if r.FormValue("theme") == "night" {
-		theme = "night"
-	}
-	http.SetCookie(
-		w,
-		&http.Cookie{
-			Name:     "theme",
-			Value:    theme,
-			Path:     "/",
-			MaxAge:   365 * 86400,
-			SameSite: http.SameSiteLaxMode,
-			HttpOnly: true,
-		},
-	)
-	Back(w, r, "/")
-}
-
 // Back returns to the page that a form stood on, within this site.
 func Back(w http.ResponseWriter, r *http.Request, otherwise string) {
 	to := Inside(r.FormValue("back"))

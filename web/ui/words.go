@@ -59,3 +59,10 @@ func MarkName(m logbook.Mark) string {
 	}
 	return name + ": " + m.Note
 }
+
+// Cautions stand wherever somebody is about to charge.
+var Cautions = []string{
+	"Damaged cable, connector or inlet: do not use it, report it.",
+	"Never pull a connector under load: stop first, then unplug.",
+	"A logger is handled by a passenger or while parked. Follow the car's and the stall's instructions and local rules.",
+}

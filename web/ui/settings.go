@@ -1,0 +1,90 @@
+package ui
+
+import (
+	"net/http"
+	"net/url"
+
+	"zincroad/core/units"
+)
+
+// What a reader chooses for all pages travels in cookies, so that any copy of the program can answer.
+
+const yearS = 365 * 86400
+
+func keepSetting(w http.ResponseWriter, name, value string) {
+	c := &http.Cookie{Name: name, Value: value, Path: "/", MaxAge: yearS, HttpOnly: true, SameSite: http.SameSiteLaxMode}
+	if value == "" {
+		c.MaxAge = -1
+	}
+	http.SetCookie(w, c)
+}
+
+// UsualWindows are the windows that a reader can have cars ranked and runs sorted by.
+var UsualWindows = []string{"10-80", "10-50", "10-60", "20-70", "20-80", "30-80", "0-80"}
+
+// UsualWindow gives the window that a reader's rankings go by, as an address has it; empty: the usual one.
+func UsualWindow(r *http.Request) string {
+	c, err := r.Cookie("window")
+	if err != nil {
+		return ""
+	}
+	return c.Value
+}
+
+// Settings shows what a reader has chosen.
+func (s *Pages) Settings(w http.ResponseWriter, r *http.Request) {
+	of := func(name, otherwise string) string {
+		if c, err := r.Cookie(name); err == nil {
+			return c.Value
+		}
+		return otherwise
+	}
+	p := MeasuresOf(r)
+	f := NewFields(url.Values{"theme": {of("theme", "device")}, "window": {of("window", UsualWindows[0])},
+		"temperature": {map[bool]string{false: "c", true: "f"}[p.Fahrenheit]},
+		"distance":    {map[bool]string{false: "km", true: "mi"}[p.Miles]}})
+	s.showSettings(w, r, http.StatusOK, f)
+}
+
+func (s *Pages) showSettings(w http.ResponseWriter, r *http.Request, status int, f *Fields) {
+	frame := Frame{Title: "Settings", Page: "settings", Data: map[string]any{"Fields": f, "Windows": UsualWindows}}
+	if r.URL.Query().Get("kept") != "" {
+		frame.Notice = &Notice{Text: "Kept."}
+	}
+	s.Render(w, r, "settings", status, frame)
+}
+
+// SetSettings keeps what a reader chose.
+func (s *Pages) SetSettings(w http.ResponseWriter, r *http.Request) {
+	f, ok := s.Form(w, r)
+	if !ok {
+		return
+	}
+	p := units.People{Fahrenheit: f.Word("temperature", []string{"c", "f"}) == "f",
+		Miles: f.Word("distance", []string{"km", "mi"}) == "mi"}
+	theme, window := f.Word("theme", []string{"device", "day", "night"}), f.Word("window", UsualWindows)
+	if !f.OK() {
+		s.showSettings(w, r, http.StatusUnprocessableEntity, f)
+		return
+	}
+	if theme == "device" {
+		theme = ""
+	}
+	if window == UsualWindows[0] {
+		window = ""
+	}
+	keepSetting(w, "units", MeasuresName(p))
+	keepSetting(w, "theme", theme)
+	keepSetting(w, "window", window)
+	http.Redirect(w, r, "/settings?kept=1", http.StatusSeeOther)
+}
+
+// Night turns the pages dark or light.
+func (s *Pages) Night(w http.ResponseWriter, r *http.Request) {
+	theme := "day"
+	if r.FormValue("theme") == "night" {
+		theme = "night"
+	}
+	keepSetting(w, "theme", theme)
+	Back(w, r, "/")
+}
