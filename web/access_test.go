@@ -9,7 +9,6 @@ import (
 	"net/http/httptest"
 	"net/url"
 	"regexp"
-	"strings"
 	"sync"
 	"testing"
 	"time"

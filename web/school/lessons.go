@@ -176,8 +176,8 @@ func lessons() ([]lesson, error) {
 			fmt.Sprintf("You pay for what leaves the stall: %s kWh here, of which %s went into the pack; the rest is lost as "+
 				"heat or drawn by pumps and heater. Where the minute is charged for, a slow car or a cold pack pays more "+
 				"for the same charge.", words.Figure(warm.Energy.StallKWh, 1), words.Figure(warm.Energy.CarKWh, 1)),
-			"Write down the total, the kWh on the screen and the tariff on the day: the price a kWh follows from the three, and " +
-				"nobody remembers it a month later.",
+			"Write down the total, the kWh on the screen and the tariff on the day: the price a kWh follows from the three, " +
+				"and nobody remembers it a month later.",
 		}, nil},
 	}, nil
 }
