@@ -143,6 +143,7 @@ func TestTypingReadings(t *testing.T) {
 	s.await(`document.querySelectorAll("#answers li").length >= 5 && document.querySelector("#answers li.bad")`)
 	assert.Equal(t, "3:10 · SoC 20 % · power 118 kW · battery 21 °C", s.text("#answers li:nth-child(2)"))
 	assert.Contains(t, s.text("#answers li.bad"), "118 has no unit")
+	s.await(`document.querySelectorAll("#answers svg.strip").length === 1`) // it grows as one types
 	s.do(chromedp.Click(css("form.typed .primary")), chromedp.WaitVisible(css("#understood")))
 	assert.Contains(t, s.text("#understood .faults"), "118 has no unit")
 	s.do(chromedp.SendKeys(css("#f-new_car"), "Larch 52"), chromedp.SendKeys(css("#f-software"), "3.0"),
@@ -474,4 +475,20 @@ func TestPicturesAsFiles(t *testing.T) {
 		eval[string](s, `getComputedStyle(document.querySelector(".ground")).fill`),
 		"opened on its own it has its colours",
 	)
+}
+
+// Who works by keys stays where the change was: in a menu of what a column is read as, whose answer draws it anew; and
+// in a run's conditions, where what had the focus is gone.
+func TestTheFocusStaysWhereTheChangeWas(t *testing.T) {
+	s := newSite(t, 1280, 800, true)
+	s.open("/desk")
+	s.do(chromedp.SetUploadFiles(css("#file"), []string{sample(t, "spreadsheet.csv")}),
+		chromedp.Click(css("#file-form button")), chromedp.WaitVisible(css("#c1_channel")))
+	eval[bool](s, `(window.was = document.querySelector("#c1_channel"), was.focus(), true)`)
+	s.set("#c1_channel", `""`, "change")
+	s.await(`document.querySelector("#c1_channel") !== window.was`)
+	s.await(`document.activeElement.id === "c1_channel"`)
+	s.open("/runs/1")
+	s.do(chromedp.Focus(css("#conditions .edit")), chromedp.KeyEvent(kb.Enter), chromedp.WaitVisible(css("#f-weather")))
+	s.await(`document.querySelector("#conditions").contains(document.activeElement)`)
 }

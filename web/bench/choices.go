@@ -29,7 +29,8 @@ type asked struct {
 	Warmth   bench.Warmth
 }
 
-// askedOf reads the window and the packs that an address asks for: the reader's usual window and warm where it does not say.
+// askedOf reads the window and the packs that an address asks for: the reader's usual window and warm ones where it
+// does not say.
 func askedOf(r *http.Request) asked {
 	a := asked{path: r.URL.Path, values: url.Values{}, From: 10, To: 80, Warmth: bench.WarmPack}
 	q := r.URL.Query()

@@ -9,11 +9,13 @@ import (
 	"unicode/utf8"
 
 	"zincroad/core/curve"
+	"zincroad/core/run"
 	"zincroad/core/trace"
 	"zincroad/core/words"
 	"zincroad/formats/csvlog"
 	"zincroad/formats/intake"
 	"zincroad/formats/typed"
+	"zincroad/web/draw"
 	"zincroad/web/ui"
 )
 
@@ -24,6 +26,7 @@ type sheetView struct {
 	Arrival int64 // the waiting file that is gone on with; 0: a new one
 	Lines   []typed.Line
 	Figures []sayRow
+	Strip   string // what was typed as a road; empty: less than two powers
 	Fault   []csvlog.Fault
 }
 
@@ -70,7 +73,9 @@ func (v *sheetView) understand() {
 	if err != nil {
 		return
 	}
-	x := curve.Read(intake.Typed(notes, "typed readings", intake.Choices{}).Run, curve.Options{})
+	of := intake.Typed(notes, "typed readings", intake.Choices{}).Run
+	x := curve.Read(of, curve.Options{})
+	v.Strip = stripOf(of, x)
 	add := func(name, value, unit string) {
 		v.Figures = append(v.Figures, sayRow{Name: name, Value: value, Second: unit})
 	}
@@ -90,6 +95,28 @@ func (v *sheetView) understand() {
 	if win, ok := x.Headline(nil); ok {
 		add(words.Window(win.FromPct, win.ToPct), words.Clock(win.TS), "min:s")
 	}
+}
+
+// stripOf draws typed readings as a road: straight from one power that was typed to the next.
+func stripOf(r *run.Run, x *curve.Reading) string {
+	d := draw.Strip{Title: "What was typed: power against time", Posts: x.Posts, Width: 460, RoadH: 110}
+	for _, rec := range r.Recordings {
+		for i, kw := range rec.Columns[trace.Power] {
+			if !math.IsNaN(kw) {
+				d.T, d.KW = append(d.T, rec.T[i]-x.ZeroS), append(d.KW, kw)
+			}
+		}
+	}
+	if len(d.T) < 2 {
+		return ""
+	}
+	for _, c := range x.Ceilings {
+		d.Held = append(d.Held, draw.Stretch{FromS: c.FromS, ToS: c.ToS, Cause: c.Cause})
+	}
+	if win, ok := x.Headline(nil); ok {
+		d.FromPct, d.ToPct = win.FromPct, win.ToPct
+	}
+	return d.Large()
 }
 
 // takeTyped makes a run of typed readings; what is wrong with a line comes back with the text.

@@ -44,6 +44,18 @@ document.addEventListener('htmx:responseError', (e) => {
   $('#main').prepend(said);
 });
 
+// Who works by keys stays where the change was: what had the focus and is gone hands it to what came in its place.
+let hadFocus = false;
+document.addEventListener('htmx:beforeSwap', (e) => {
+  hadFocus = /** @type {CustomEvent} */ (e).detail.target.contains(document.activeElement);
+});
+document.addEventListener('htmx:afterSettle', (e) => {
+  if (!hadFocus || document.activeElement !== document.body) return;
+  hadFocus = false;
+  const first = $('input:not([type="hidden"]), select, textarea, a[href], button', target(e));
+  if (first) first.focus({ preventScroll: true });
+});
+
 document.addEventListener('htmx:afterSwap', (e) => {
   const row = target(e).closest && target(e).closest('[data-row]');
   if (row) row.classList.toggle('picked', $('.pick button', row).getAttribute('aria-pressed') === 'true');
