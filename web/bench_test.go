@@ -91,7 +91,7 @@ func TestRankingAndMatrix(t *testing.T) {
 	}
 	slices.Sort(times)
 	require.Equal(t, 1, len(times)%2, "one is in the middle")
-	middle := words.Clock(math.Round(times[len(times)/2]))
+	middle := words.Duration(math.Round(times[len(times)/2]))
 	body := get(h, "/bench/ranking").Body.String()
 	assert.Contains(t, body, "Warm packs, ")
 	assert.Contains(t, body, "Tamarack 78 (2.4) in "+middle)

@@ -200,9 +200,10 @@ func TestRunPage(t *testing.T) {
 	s.do(chromedp.KeyEvent(kb.Escape))
 
 	// The clock from first power.
-	s.do(chromedp.Click(css(`.facts a[href*="clock=power"]`)))
+	s.unfold("details.by")
+	s.do(chromedp.Click(css(`.by a[href*="clock=power"]`)))
 	s.await(
-		`document.querySelector("h1.finding") && document.querySelector('.facts a[href*="clock=power"][aria-current]')`,
+		`document.querySelector("h1.finding") && document.querySelector('.by a[href*="clock=power"][aria-current]')`,
 	)
 	s.quiet()
 }

@@ -142,13 +142,13 @@ func TestKeptBench(t *testing.T) {
 	assert.Contains(
 		t,
 		s.text(".among"),
-		"new, and inside: 22:20 in 10–80 %, where the 3 others of its group say 21:58 to 22:33",
+		"new, and inside: 22 min 20 s in 10–80 %, where the 3 others of its group say 21 min 58 s to 22 min 33 s",
 	)
 	assert.Contains(t, eval[string](s, `location.search`), "axis=minutes", "and goes on being looked at so")
 	s.do(chromedp.Click(css(`.newer button[value="` + fmt.Sprint(outside) + `"]`)))
 	s.await(`document.querySelectorAll(".among").length == 2`)
 	assert.Contains(t, eval[string](s, `document.querySelectorAll(".among")[1].textContent`),
-		"outside: 23:21 in 10–80 %")
+		"outside: 23 min 21 s in 10–80 %")
 
 	// From the empty bench, by the keyboard, to the kept one as it was kept; put aside, and back.
 	eval[bool](s, `fetch("/bench/lay", {method: "POST", body: new URLSearchParams({runs: ""})}).then((r) => r.ok)`)

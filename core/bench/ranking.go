@@ -270,12 +270,12 @@ func Leads(list []Standing, o Order) say.Text {
 		in = "bench.in"
 	}
 	first := list[0]
-	out = out.And("colon").And(in, name(first), o.By.Write(first.Value))
+	out = out.And("colon").And(in, name(first), o.By.said(first.Value))
 	if len(list) == 1 {
 		return out.And("stop")
 	}
 	second := list[1]
-	out = out.And("bench.then").And(in, name(second), o.By.Write(second.Value)).And("stop")
+	out = out.And("bench.then").And(in, name(second), o.By.said(second.Value)).And("stop")
 	if first.Low <= second.High && second.Low <= first.High {
 		out = out.And("bench.overlap")
 	}
@@ -291,4 +291,12 @@ func (m Measure) Write(v float64) say.Text {
 		return say.T("bench.c", say.Fixed(v, 2))
 	}
 	return say.T("bench.clock", say.Clock(math.Round(v*60)))
+}
+
+// said writes a figure as a sentence has it.
+func (m Measure) said(v float64) say.Text {
+	if m.Less() {
+		return say.T("bench.clock", say.Duration(math.Round(v*60)))
+	}
+	return m.Write(v)
 }

@@ -59,7 +59,7 @@ func TestRankingOfCars(t *testing.T) {
 	_, weak := Ranking(runs, Order{By: ByWindow, FromPct: 10, ToPct: 80, Warmth: WarmPack, StallFromKW: 400})
 	require.Len(t, weak, 4)
 	assert.Equal(t, "no run at such a stall", weak[0].Why.Kept())
-	assert.Equal(t, "Warm packs, "+words.Window(10, 80)+": Tamarack 78 in 23:00, then Larch 52 in 41:00.",
+	assert.Equal(t, "Warm packs, "+words.Window(10, 80)+": Tamarack 78 in 23 min, then Larch 52 in 41 min.",
 		Leads(list, Order{By: ByWindow, FromPct: 10, ToPct: 80, Warmth: WarmPack}).Kept())
 
 	cold, _ := Ranking(runs, Order{By: ByWindow, FromPct: 10, ToPct: 80, Warmth: ColdPack})

@@ -2,6 +2,7 @@ package bench
 
 import (
 	"fmt"
+	"math"
 	"net/http"
 	"net/url"
 	"slices"
@@ -84,10 +85,10 @@ func (v *benchView) among() {
 			e.Among = fmt.Sprintf("new; with %d others of its group, where it should lie is not known", a.Others)
 		case a.Inside() && fresh:
 			e.Among = fmt.Sprintf("new, and inside: %s in %s, where the %d others of its group say %s to %s",
-				words.Clock(a.TS), window, a.Others, words.Clock(max(0, a.LowS)), words.Clock(a.HighS))
+				words.Duration(math.Round(a.TS)), window, a.Others, words.Duration(math.Round(max(0, a.LowS))), words.Duration(math.Round(a.HighS)))
 		case !a.Inside():
-			e.Among = fmt.Sprintf("outside: %s in %s, where the %d others of its group say %s to %s", words.Clock(a.TS), window,
-				a.Others, words.Clock(max(0, a.LowS)), words.Clock(a.HighS))
+			e.Among = fmt.Sprintf("outside: %s in %s, where the %d others of its group say %s to %s", words.Duration(math.Round(a.TS)), window,
+				a.Others, words.Duration(math.Round(max(0, a.LowS))), words.Duration(math.Round(a.HighS)))
 			e.Without = v.without(i)
 			if odd := bench.Odd(entries, i, a.Like); len(odd) > 0 {
 				e.Among += "; odd about it: " + say.Join("semicolon", odd...).Kept()

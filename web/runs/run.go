@@ -70,6 +70,7 @@ type runView struct {
 	Posts    []postColumn
 	Clocks   []chart.Choice
 	Sides    []chart.Choice
+	Counted  string         // from when times count, and which side's readings are read
 	Readings []chart.Choice // corrected, as recorded; none where the two are the same
 	Legs     []curve.Leg
 	Picked   bool
@@ -258,6 +259,7 @@ func (s *Room) runView(r *http.Request, query url.Values) (*runView, error) {
 	}
 	v.Chart, v.Cursor = runChart(&sub, q, row)
 	v.Posts = postColumns(x, v.Headline)
+	v.Counted = counted(x, q.Recorded)
 	v.Clocks = []chart.Choice{
 		chart.A("plug-in", q.With("clock", "plug", nil), x.Clock == curve.PlugClock),
 		chart.A("first power", q.With("clock", "power", nil), x.Clock == curve.PowerClock),
@@ -362,7 +364,16 @@ func factsOf(row *logbook.Run, v *runView) []fact {
 	}
 	if n, lostS := run.Lost(row.Describe().Marks, v.Reading.ZeroS); n > 0 {
 		out = append(out,
-			fact{words.Clock(lostS), fmt.Sprintf("lost before it to %d failed %s", n, words.Plural(n, "attempt"))})
+			fact{words.Duration(math.Round(lostS)), fmt.Sprintf("lost before it to %d failed %s", n, words.Plural(n, "attempt"))})
+	}
+	return out
+}
+
+// counted says from when a run's times count, and which side's readings are read.
+func counted(x *curve.Reading, recorded bool) string {
+	out := fmt.Sprintf("Times from %s; the %s's readings", clockName(x.Clock), x.Side)
+	if recorded {
+		out += ", as they were recorded"
 	}
 	return out
 }

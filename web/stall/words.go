@@ -134,7 +134,7 @@ func (v *liveView) SoFar() string {
 	case math.IsNaN(s.PluggedS):
 		return fmt.Sprintf("%s, over %d legs.", kwh, s.Leg)
 	}
-	return fmt.Sprintf("%s, over %d legs; this one for %s min.", kwh, s.Leg, words.Clock(s.PluggedS))
+	return fmt.Sprintf("%s, over %d legs; this one for %s.", kwh, s.Leg, words.Duration(math.Round(s.PluggedS)))
 }
 
 // EndNote says when the run is to reach its end.
