@@ -79,16 +79,17 @@ func (v *benchView) among() {
 		fresh := v.Kept != nil && !slices.Contains(v.Kept.Runs, v.IDs[i])
 		a, ok := v.Compared.Among(i, those)
 		window := words.Window(v.Compared.Window.FromPct, v.Compared.Window.ToPct)
+		long := func(s float64) string { return words.Duration(math.Round(max(0, s))) }
 		switch {
 		case !ok || !a.Known() && !fresh:
 		case !a.Known():
 			e.Among = fmt.Sprintf("new; with %d others of its group, where it should lie is not known", a.Others)
 		case a.Inside() && fresh:
 			e.Among = fmt.Sprintf("new, and inside: %s in %s, where the %d others of its group say %s to %s",
-				words.Duration(math.Round(a.TS)), window, a.Others, words.Duration(math.Round(max(0, a.LowS))), words.Duration(math.Round(a.HighS)))
+				long(a.TS), window, a.Others, long(a.LowS), long(a.HighS))
 		case !a.Inside():
-			e.Among = fmt.Sprintf("outside: %s in %s, where the %d others of its group say %s to %s", words.Duration(math.Round(a.TS)), window,
-				a.Others, words.Duration(math.Round(max(0, a.LowS))), words.Duration(math.Round(a.HighS)))
+			e.Among = fmt.Sprintf("outside: %s in %s, where the %d others of its group say %s to %s", long(a.TS), window,
+				a.Others, long(a.LowS), long(a.HighS))
 			e.Without = v.without(i)
 			if odd := bench.Odd(entries, i, a.Like); len(odd) > 0 {
 				e.Among += "; odd about it: " + say.Join("semicolon", odd...).Kept()

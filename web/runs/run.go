@@ -363,8 +363,8 @@ func factsOf(row *logbook.Run, v *runView) []fact {
 		out = append(out, fact{"", ui.Local(*row.StartedAt, row.Timezone).Format("2 Jan 2006, 15:04")})
 	}
 	if n, lostS := run.Lost(row.Describe().Marks, v.Reading.ZeroS); n > 0 {
-		out = append(out,
-			fact{words.Duration(math.Round(lostS)), fmt.Sprintf("lost before it to %d failed %s", n, words.Plural(n, "attempt"))})
+		out = append(out, fact{words.Duration(math.Round(lostS)),
+			fmt.Sprintf("lost before it to %d failed %s", n, words.Plural(n, "attempt"))})
 	}
 	return out
 }
