@@ -43,7 +43,7 @@ var rooms = map[string][]string{
 	"stall":   {"details", "draw", "plan", "ui"}, // a run is started from a plan
 	"desk":    {"details", "draw", "ui"},
 	"garage":  {"draw", "ui"},
-	"trip":    {"draw", "ui"},
+	"trip":    {"draw", "report", "ui"},
 	"school":  {"draw", "ui"},
 	"report":  {"draw"},
 	"publish": {"draw", "report", "ui"},

@@ -19,9 +19,10 @@ type Report struct {
 	Title     string
 	Author    string
 	Words     string          // Markdown
-	Runs      []int64         `gorm:"serializer:json"` // that it is of; none: it is of a car
+	Runs      []int64         `gorm:"serializer:json"` // that it is of; none: it is of a car or of a trip
 	CarID     *int64          // of which it says what its runs taught; nil: it is of runs
 	Profile   string          // of the car
+	Trip      string          // what the page of a trip was asked for, of which it says the plans; empty: it is of none
 	Without   []string        `gorm:"serializer:json"` // parts that were left out
 	Content   json.RawMessage `gorm:"type:jsonb"`
 	Data      []byte          // zipped run folders; nil: none goes with it, or it was not asked for
@@ -61,7 +62,7 @@ func (l *Link) Ended(now time.Time) bool { return l.EndsAt != nil && !now.Before
 const MostData = 64 << 20
 
 // withoutData is what is read of a report where its data is not asked for.
-const withoutData = `id, title, author, words, runs, car_id, profile, without, content, photo, photo_kind, hash,
+const withoutData = `id, title, author, words, runs, car_id, profile, trip, without, content, photo, photo_kind, hash,
 	notes, made_at, deleted_at, data IS NOT NULL AS with_data`
 
 // Reports lists the reports, the newest first, without their data.

@@ -4,6 +4,7 @@ import (
 	"archive/zip"
 	"bytes"
 	"fmt"
+	"html"
 	"net/http"
 	"net/url"
 	"regexp"
@@ -251,4 +252,43 @@ func TestAReportOfACar(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, http.StatusNotFound, get(h, fmt.Sprintf("/reports/new?car=%d", *made)).Code)
 	assert.Equal(t, http.StatusBadRequest, get(h, "/reports/new").Code)
+}
+
+// A report of a trip says the plans as they were found, with what was asked for; its data is a table of the stops. Where
+// there is no way there is no report.
+func TestAReportOfATrip(t *testing.T) {
+	t.Parallel()
+	h, book := handler(t, true)
+	q := url.Values{"distance": {"620"}, "start": {"85"}, "outside": {"6"}, "rain": {"yes"}}
+	for i, f := range regexp.MustCompile(`name="(at_\d+)"`).FindAllStringSubmatch(get(h, "/trip").Body.String(), 4) {
+		q.Set(f[1], fmt.Sprint(140+90*i))
+	}
+	offered := regexp.MustCompile(`href="(/reports/new\?trip=[^"]+)"`).FindStringSubmatch(get(h, "/trip?"+q.Encode()).Body.String())
+	require.NotNil(t, offered)
+	asked := get(h, html.UnescapeString(offered[1])).Body.String()
+	heading := regexp.MustCompile(`<h1>(\d h[^<]*)\.</h1>`).FindStringSubmatch(asked)
+	require.NotNil(t, heading)
+	w := post(h, "/reports", url.Values{"trip": {q.Encode()}, "title": {"To the coast"}, "author": {"The workshop"}})
+	require.Equal(t, http.StatusSeeOther, w.Code, w.Body.String())
+	path := w.Header().Get("Location")
+	file := get(h, path+"/report.html").Body.String()
+	for _, says := range []string{heading[1], "To the coast", "620 km at 110 km/h", "Fastest:", "Outside 6", ", rain.",
+		"Forecasts are no promise", `class="trip"`} {
+		assert.Contains(t, file, says)
+	}
+	table := get(h, path+"/table.csv").Body.String()
+	assert.Regexp(t, `(?m)^Fastest,1,.*,\d+`, table)
+	// The car takes more by now: it stays as it was made, and what it would say is offered.
+	cars, err := book.Cars(t.Context())
+	require.NoError(t, err)
+	for i := range cars {
+		if cars[i].ConsumptionWhKm != nil {
+			cars[i].ConsumptionWhKm = run.N(1.2 * *cars[i].ConsumptionWhKm)
+			require.NoError(t, book.SaveCar(t.Context(), &cars[i]))
+		}
+	}
+	assert.Equal(t, file, get(h, path+"/report.html").Body.String())
+	assert.Contains(t, get(h, path).Body.String(), "/renew")
+	assert.Equal(t, http.StatusNotFound, get(h, "/reports/new?trip="+url.QueryEscape("distance=9000&start=20")).Code)
+	assert.Equal(t, http.StatusBadRequest, get(h, "/reports/new?trip="+strings.Repeat("a", 9000)).Code)
 }

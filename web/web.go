@@ -107,7 +107,7 @@ func New(book *logbook.Book, log *slog.Logger) (*Server, error) {
 		func() (err error) { s.garage, err = garage.New(u, book); return err },
 		func() (err error) { s.trip, err = trip.New(u, book); return err },
 		func() (err error) { s.school, err = school.New(u); return err },
-		func() (err error) { s.publish, err = publish.New(u, book, s.access.From); return err },
+		func() (err error) { s.publish, err = publish.New(u, book, s.access.From, s.trip.Report); return err },
 	} {
 		if err := open(); err != nil {
 			return nil, err

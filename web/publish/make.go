@@ -53,6 +53,10 @@ func (s *Room) rows(ctx context.Context, ids []int64) ([]*logbook.Run, error) {
 
 // contentOf works out what a report says today.
 func (s *Room) contentOf(ctx context.Context, kept *logbook.Report) (*report.Content, []*logbook.Run, error) {
+	if kept.Trip != "" {
+		c, err := s.trip(ctx, kept.Trip)
+		return c, nil, err
+	}
 	if kept.CarID != nil {
 		c, err := s.carContent(ctx, *kept.CarID, kept.Profile)
 		return c, nil, err

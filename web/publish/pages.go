@@ -72,7 +72,7 @@ type formView struct {
 func (s *Room) form(w http.ResponseWriter, r *http.Request) error {
 	q := r.URL.Query()
 	f := ui.NewFields(url.Values{"runs": {q.Get("runs")}, "car": {q.Get("car")}, "profile": {q.Get("profile")},
-		"data": {"yes"}})
+		"trip": {q.Get("trip")}, "data": {"yes"}})
 	for _, p := range report.Parts {
 		f.Values.Add("part", p.Key)
 	}
@@ -141,9 +141,18 @@ func (s *Room) make(w http.ResponseWriter, r *http.Request) error {
 	return nil
 }
 
-// subjectOf is what a form's report is to be of: a car in a profile, or runs.
+// mostAsked is how long what a trip's page was asked for may be, bytes.
+const mostAsked = 8 << 10
+
+// subjectOf is what a form's report is to be of: a trip, a car in a profile, or runs.
 func subjectOf(f *ui.Fields) (*logbook.Report, error) {
 	kept := &logbook.Report{Runs: []int64{}, Without: []string{}, Notes: []logbook.Correcting{}}
+	if kept.Trip = f.Values.Get("trip"); kept.Trip != "" {
+		if len(kept.Trip) > mostAsked {
+			return nil, errors.New("that is no trip of ours: its address is too long")
+		}
+		return kept, nil
+	}
 	if kept.CarID = f.ID("car"); kept.CarID != nil {
 		kept.Profile = f.Values.Get("profile")
 		if !slices.Contains(run.Profiles, kept.Profile) {

@@ -14,6 +14,7 @@ import (
 	"zincroad/core/run"
 	"zincroad/internal/password"
 	"zincroad/logbook"
+	"zincroad/web/report"
 	"zincroad/web/ui"
 )
 
@@ -25,7 +26,11 @@ type Room struct {
 	*ui.Pages
 	book Book
 	from func(*http.Request) (string, error)
+	trip TripReport
 }
+
+// TripReport works out what a report of a trip says, by the address of its page.
+type TripReport func(ctx context.Context, query string) (*report.Content, error)
 
 // Book is what the room needs of the logbook: reports with their links, and the runs that they are made of.
 type Book interface {
@@ -52,13 +57,14 @@ type Book interface {
 	Photo(ctx context.Context, runID, id int64) (*logbook.Photo, error)
 }
 
-// New furnishes the room; from tells where a request comes from. It fails when its own templates are broken.
-func New(u *ui.UI, book Book, from func(*http.Request) (string, error)) (*Room, error) {
+// New furnishes the room; from tells where a request comes from, trip what a report of a trip says. It fails when its
+// own templates are broken.
+func New(u *ui.UI, book Book, from func(*http.Request) (string, error), trip TripReport) (*Room, error) {
 	pages, err := u.Pages(files, nil)
 	if err != nil {
 		return nil, err
 	}
-	return &Room{Pages: pages, book: book, from: from}, nil
+	return &Room{Pages: pages, book: book, from: from, trip: trip}, nil
 }
 
 // Routes are the pages of those who are let in.

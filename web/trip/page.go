@@ -15,11 +15,13 @@ import (
 	"zincroad/core/figure"
 	"zincroad/core/forecast"
 	"zincroad/core/run"
+	"zincroad/core/say"
 	"zincroad/core/trip"
 	"zincroad/core/units"
 	"zincroad/core/words"
 	"zincroad/logbook"
 	"zincroad/web/draw"
+	"zincroad/web/report"
 	"zincroad/web/ui"
 )
 
@@ -354,6 +356,55 @@ func (v *View) find(t trip.Trip) {
 		}
 	}
 	v.Picture = d.SVG()
+}
+
+// Report works out what a report of the trip says that an address asks for; ErrNotFound where it finds no way.
+func (s *Room) Report(ctx context.Context, query string) (*report.Content, error) {
+	q, err := url.ParseQuery(query)
+	if err != nil {
+		return nil, fmt.Errorf("a trip's address: %w", err)
+	}
+	v := &View{Fields: ui.NewFields(q), Dials: dials, Besides: besides}
+	if err := s.fill(ctx, v); err != nil {
+		return nil, err
+	}
+	if len(v.Plans) == 0 {
+		return nil, fmt.Errorf("this trip: no way was found: %w", logbook.ErrNotFound)
+	}
+	out := report.Trip{Heading: v.Heading, Rests: v.Said, Picture: v.Picture, Given: v.given()}
+	for _, p := range v.Plans {
+		plan := report.TripPlan{Name: p.Name, Total: p.Total, Parts: p.Parts, Takes: p.Takes, Money: p.Money,
+			ArrivePct: p.ArrivePct}
+		for _, x := range p.Stops {
+			plan.Stops = append(plan.Stops, report.TripStop{Site: x.Site, AtKm: x.AtKm, ArrivePct: x.ArrivePct,
+				LeavePct: x.LeavePct, ChargeMin: x.ChargeMin, EnergyKWh: x.EnergyKWh, Charge: x.Charge, Why: x.Why.In(v.In)})
+		}
+		out.Plans = append(out.Plans, plan)
+	}
+	return report.MakeTrip(out)
+}
+
+// given says in sentences what a trip was asked for.
+func (v *View) given() []string {
+	t := v.explained.Trip
+	way := fmt.Sprintf("%s, %s at %s", v.Car.Name, say.Q(t.DistanceKm, "km", 0).In(v.In),
+		say.Q(t.SpeedKmh, "km/h", 0).In(v.In))
+	if v.Way != nil {
+		way += " along " + v.Way.Name
+	}
+	out := []string{way + ".",
+		fmt.Sprintf("It starts with %s %%, arrives with %s %% at least and comes to no stop with less than %s %%.",
+			words.Figure(t.StartPct, 0), words.Figure(t.ArrivePct, 0), words.Figure(t.ReservePct, 0)),
+		fmt.Sprintf("Outside %s, the battery %s at the start.", say.Q(t.AmbientC, "°C", 0).In(v.In),
+			say.Q(t.BatteryC, "°C", 0).In(v.In))}
+	if w := t.Weather; w != nil && (w.HeadwindKmh != 0 || w.Rain) {
+		sky := "dry"
+		if w.Rain {
+			sky = "rain"
+		}
+		out = append(out, fmt.Sprintf("Wind from ahead %s, %s.", say.Q(w.HeadwindKmh, "km/h", 0).In(v.In), sky))
+	}
+	return append(out, "Looked for: "+weighNames[t.Weigh]+".")
 }
 
 // planOf is a stop as Prepare has it: the car as it stands there.
