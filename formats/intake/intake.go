@@ -18,6 +18,7 @@ import (
 	"zincroad/core/trace"
 	"zincroad/formats/csvlog"
 	"zincroad/formats/runfolder"
+	"zincroad/formats/selection"
 	"zincroad/formats/typed"
 )
 
@@ -111,9 +112,16 @@ func Bytes(name string, content []byte, c Choices) (*Bundle, error) {
 	return b, err
 }
 
-// All reads every run that a file's content holds: those of a zip of several run folders, else the
-// one.
+// All reads every run that a file's content holds: those of a zip of several run folders, or of a selection that went
+// out as one file, else the one.
 func All(name string, content []byte, c Choices) ([]*Bundle, error) {
+	if selection.Looks(bytes.NewReader(content), int64(len(content)), content) {
+		folders, err := selection.Folders(name, content)
+		if err != nil {
+			return nil, err
+		}
+		content = folders
+	}
 	r, size := bytes.NewReader(content), int64(len(content))
 	if !runfolder.IsZip(content) || !runfolder.Holds(r, size) {
 		b, err := Bytes(name, content, c)

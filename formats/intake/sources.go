@@ -15,6 +15,7 @@ import (
 	"zincroad/formats/jsontable"
 	"zincroad/formats/meter"
 	"zincroad/formats/runfolder"
+	"zincroad/formats/selection"
 	"zincroad/formats/sheet"
 )
 
@@ -50,6 +51,7 @@ type source struct {
 func sources() []source {
 	return []source{
 		{is: isRunFolder, read: readRunFolder},
+		{is: func(f *file) bool { return selection.Looks(f, f.size, f.head) }, read: readSelection},
 		{is: func(f *file) bool { return isZip(f) && sheet.IsWorkbook(f, f.size) }, read: readWorkbook},
 		{is: isZip, read: readZipped},
 		{is: func(f *file) bool { return sheet.IsParquet(f.head) }, read: readParquet},
@@ -84,6 +86,19 @@ func isRunFolder(f *file) bool { return isZip(f) && runfolder.Holds(f, f.size) }
 
 func readRunFolder(f *file, _ Choices) (*Bundle, error) {
 	return folder(runfolder.OpenZip(f, f.size, f.name))
+}
+
+// readSelection reads a run that went out as one file; of several it says so, as a zip of several does.
+func readSelection(f *file, _ Choices) (*Bundle, error) {
+	content, err := f.whole()
+	if err != nil {
+		return nil, err
+	}
+	folders, err := selection.Folders(f.name, content)
+	if err != nil {
+		return nil, err
+	}
+	return folder(runfolder.OpenZip(bytes.NewReader(folders), int64(len(folders)), f.name))
 }
 
 // readZipped reads the one file in a zip that is no run folder.

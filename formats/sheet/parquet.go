@@ -18,6 +18,26 @@ import (
 // IsParquet tells a Parquet file from its first bytes.
 func IsParquet(head []byte) bool { return bytes.HasPrefix(head, []byte("PAR1")) }
 
+// ParquetColumns are the names of a Parquet file's columns; none where it cannot be read.
+func ParquetColumns(r io.ReaderAt, size int64) (names []string) {
+	defer func() { // as in Parquet
+		if recover() != nil {
+			names = nil
+		}
+	}()
+	if !footerFits(r, size) {
+		return nil
+	}
+	f, err := parquet.OpenFile(r, size)
+	if err != nil {
+		return nil
+	}
+	for _, l := range leaves(f.Root(), nil) {
+		names = append(names, l.name)
+	}
+	return names
+}
+
 // Parquet gives the rows of a Parquet file as CSV of at most so many bytes, else it fails with ErrTooLarge, wrapped.
 // Times become RFC 3339 in UTC; a column that holds lists is left out.
 func Parquet(r io.ReaderAt, size int64, name string, most int64) (text []byte, err error) {

@@ -38,6 +38,17 @@ func IsWorkbook(r io.ReaderAt, size int64) bool {
 	return err == nil && slices.ContainsFunc(z.File, func(f *zip.File) bool { return f.Name == "xl/workbook.xml" })
 }
 
+// HasPage tells whether a workbook has a page of that name, without reading any.
+func HasPage(r io.ReaderAt, size int64, name string) bool {
+	z, err := zip.NewReader(r, size)
+	if err != nil {
+		return false
+	}
+	parts, err := sheetParts(z)
+	_, has := parts[name]
+	return err == nil && has
+}
+
 // ErrTooLarge is what is returned, wrapped, for a file that unpacks to more than any log.
 var ErrTooLarge = errors.New("unpacks to more than a log can be")
 

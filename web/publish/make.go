@@ -1,7 +1,6 @@
 package publish
 
 import (
-	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
@@ -14,6 +13,7 @@ import (
 	"zincroad/core/run"
 	"zincroad/logbook"
 	"zincroad/web/report"
+	"zincroad/web/ui"
 )
 
 // mostRuns is how many runs one report may be of: more are no page that anybody reads.
@@ -114,25 +114,13 @@ func (s *Room) content(ctx context.Context, rows []*logbook.Run, without []strin
 
 // dataOf are the runs as zipped run folders, without their photos: what is on those is shown where its author wants it.
 func (s *Room) dataOf(ctx context.Context, rows []*logbook.Run) ([]byte, error) {
-	out := &bounded{most: logbook.MostData}
-	if err := s.book.WriteFolders(ctx, out, rows, false); err != nil {
+	out := &ui.Bounded{Most: logbook.MostData}
+	if err := s.book.WriteFolders(ctx, out, rows, false); errors.Is(err, ui.ErrBounded) {
+		return nil, errLarge
+	} else if err != nil {
 		return nil, err
 	}
 	return out.Bytes(), nil
-}
-
-// bounded is a buffer that takes so much and no more.
-type bounded struct {
-	bytes.Buffer
-	most int
-}
-
-// Write implements io.Writer.
-func (b *bounded) Write(p []byte) (int, error) {
-	if b.Len()+len(p) > b.most {
-		return 0, errLarge
-	}
-	return b.Buffer.Write(p)
 }
 
 // coverOf is a kept report as it is written.

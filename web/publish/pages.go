@@ -15,6 +15,7 @@ import (
 	"time"
 
 	"zincroad/core/run"
+	"zincroad/core/words"
 	"zincroad/internal/password"
 	"zincroad/logbook"
 	"zincroad/web/draw"
@@ -28,6 +29,17 @@ type listView struct{ Reports []shown }
 type shown struct {
 	logbook.Report
 	Name string
+}
+
+// Of says what the report is of.
+func (x shown) Of() string {
+	switch {
+	case x.Trip != "":
+		return "a trip"
+	case x.CarID != nil:
+		return "a car"
+	}
+	return fmt.Sprintf("%d %s", len(x.Runs), words.Plural(len(x.Runs), "run"))
 }
 
 func (s *Room) list(w http.ResponseWriter, r *http.Request) error { return s.showList(w, r, nil) }

@@ -1,6 +1,9 @@
 package runs
 
 import (
+	"archive/zip"
+	"bytes"
+	"errors"
 	"fmt"
 	"io"
 	"net/http"
@@ -12,6 +15,7 @@ import (
 
 	"zincroad/core/say"
 	"zincroad/core/units"
+	"zincroad/formats/selection"
 	"zincroad/logbook"
 	"zincroad/web/ui"
 )
@@ -20,6 +24,9 @@ import (
 func (s *Room) Exports(r chi.Router) {
 	r.Get("/runs/{id}/folder.zip", s.Do(s.runFolder))
 	r.Get("/folders.zip", s.Do(s.runFolders))
+	for kind := range selection.MediaTypes {
+		r.Get("/runs."+string(kind), s.Do(s.selected(kind)))
+	}
 	r.Get("/runs/{id}/readings.csv", s.Do(s.readingsCSV))
 	r.Get("/runs/{id}/recordings/{recording}", s.Do(s.recordingFile))
 }
@@ -49,21 +56,65 @@ func (s *Room) runFolder(w http.ResponseWriter, r *http.Request) error {
 
 // runFolders gives several runs, ?runs=1,2, as run folders in one zip, which comes back in as it went out.
 func (s *Room) runFolders(w http.ResponseWriter, r *http.Request) error {
-	ids := ui.ParseIDs(r.URL.Query().Get("runs"), ",")
-	if len(ids) == 0 {
-		return ui.BadRequest("Which runs? Name them as in folders.zip?runs=1,2.")
-	}
-	rows, err := s.book.Runs(r.Context(), ids)
+	rows, err := s.asked(r)
 	if err != nil {
 		return err
-	}
-	if at := slices.Index(rows, nil); at >= 0 {
-		return fmt.Errorf("run %d: %w", ids[at], logbook.ErrNotFound)
 	}
 	s.send(w, "application/zip", "runs.zip", func(w io.Writer) error {
 		return s.book.WriteFolders(r.Context(), w, rows, true)
 	})
 	return nil
+}
+
+// selected gives several runs, ?runs=1,2, as one file for other programs, which comes back in as it went out.
+func (s *Room) selected(kind selection.Kind) func(w http.ResponseWriter, r *http.Request) error {
+	return func(w http.ResponseWriter, r *http.Request) error {
+		rows, err := s.asked(r)
+		if err != nil {
+			return err
+		}
+		large := func(err error) error {
+			return ui.BadRequest("%s Take fewer runs, or their run folders.", ui.Sentence(err.Error()))
+		}
+		folders, file := ui.Bounded{Most: selection.Most}, bytes.Buffer{}
+		switch err := s.book.WriteFolders(r.Context(), &folders, rows, false); {
+		case errors.Is(err, ui.ErrBounded):
+			return large(err)
+		case err != nil:
+			return err
+		}
+		z, err := zip.NewReader(bytes.NewReader(folders.Bytes()), int64(folders.Len()))
+		if err != nil {
+			return fmt.Errorf("putting runs together: %w", err)
+		}
+		switch err := selection.Write(&file, kind, z); {
+		case errors.Is(err, selection.ErrTooLarge):
+			return large(err)
+		case err != nil:
+			return err
+		}
+		s.send(w, selection.MediaTypes[kind], "runs."+string(kind), func(w io.Writer) error {
+			_, err := file.WriteTo(w)
+			return err
+		})
+		return nil
+	}
+}
+
+// asked are the runs that an address names.
+func (s *Room) asked(r *http.Request) ([]*logbook.Run, error) {
+	ids := ui.ParseIDs(r.URL.Query().Get("runs"), ",")
+	if len(ids) == 0 {
+		return nil, ui.BadRequest("Which runs? Name them as in folders.zip?runs=1,2.")
+	}
+	rows, err := s.book.Runs(r.Context(), ids)
+	if err != nil {
+		return nil, err
+	}
+	if at := slices.Index(rows, nil); at >= 0 {
+		return nil, fmt.Errorf("run %d: %w", ids[at], logbook.ErrNotFound)
+	}
+	return rows, nil
 }
 
 // recordingOf is the recording of a run that is asked for by its number, or for an empty one the first.
