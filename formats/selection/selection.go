@@ -3,8 +3,8 @@
 // same run folders back, so that nothing is lost on the way.
 //
 // The long table has a row for each reading, headed run, recording, the channels of all recordings, and about. A run
-// begins with rows that have neither recording nor reading: their about is its run.json, in pieces where it is long. The
-// about of a reading has the numbers that its kind of file cannot hold whole.
+// begins with rows that have neither recording nor reading: their about is its run.json, in pieces where it is long.
+// The about of a reading has the numbers that its kind of file cannot hold whole.
 package selection
 
 import (
