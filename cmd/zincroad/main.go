@@ -44,6 +44,7 @@ func main() {
 		migrateCommand(),
 		importCommand(),
 		exportCommand(),
+		busCommand(),
 		reworkCommand(),
 	)
 	err := root.ExecuteContext(ctx)

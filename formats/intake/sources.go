@@ -11,6 +11,7 @@ import (
 
 	"zincroad/core/run"
 	"zincroad/core/trace"
+	"zincroad/formats/buslog"
 	"zincroad/formats/csvlog"
 	"zincroad/formats/jsontable"
 	"zincroad/formats/meter"
@@ -56,6 +57,7 @@ func sources() []source {
 		{is: isZip, read: readZipped},
 		{is: func(f *file) bool { return sheet.IsParquet(f.head) }, read: readParquet},
 		{is: func(f *file) bool { return meter.Looks(f.head) }, read: readMeter},
+		{is: func(f *file) bool { return buslog.Looks(f.head) }, read: refuseBus},
 		{is: func(f *file) bool { return jsontable.Looks(f.head) }, read: readJSON},
 		{is: func(*file) bool { return true }, read: readText},
 	}
@@ -224,6 +226,12 @@ func layoutOf(r io.ReaderAt, size int64, name string, c Choices) (*csvlog.Layout
 }
 
 // readMeter reads a charge point's meter values: always the stall's.
+// refuseBus says what a log of a car's bus needs before it can be read.
+func refuseBus(f *file, _ Choices) (*Bundle, error) {
+	const needs = "a log of a car's bus: drop it on the Desk and choose its car, or turn it into a table with zincroad bus"
+	return nil, &runfolder.FaultError{Faults: []csvlog.Fault{{File: path.Base(f.name), Reason: needs}}}
+}
+
 func readMeter(f *file, c Choices) (*Bundle, error) {
 	text, err := f.whole()
 	if err != nil {

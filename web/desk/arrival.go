@@ -1,8 +1,10 @@
 package desk
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
+	"errors"
 	"net/http"
 	"net/url"
 	"path/filepath"
@@ -13,6 +15,7 @@ import (
 	"zincroad/core/say"
 	"zincroad/core/trace"
 	"zincroad/formats/boxed"
+	"zincroad/formats/buslog"
 	"zincroad/formats/csvlog"
 	"zincroad/formats/intake"
 	"zincroad/formats/typed"
@@ -39,6 +42,7 @@ type arrivalView struct {
 	Belongs *logbook.Run // the run that it is another recording of; nil: none
 	Quick   []say.Text   // what the readings say already
 
+	OfBus    bool // it is a log of a car's bus, which the car that is chosen says how to read
 	LastTime bool // it is read as one with the same header was read before
 }
 
@@ -110,12 +114,17 @@ func (s *Room) arrivalView(r *http.Request, form url.Values) (*arrivalView, erro
 		v.Word("typed_times", []string{string(typed.MinutesSeconds), string(typed.HoursMinutes)}),
 	)
 	_, choices.Zone = v.Zone("timezone")
-	b, err := boxed.Bytes(r.Context(), a.Name, a.Content, choices)
+	var b *intake.Bundle
+	if buslog.Looks(a.Content) {
+		b, err = s.busLog(r.Context(), v, choices)
+	} else {
+		b, err = boxed.Bytes(r.Context(), a.Name, a.Content, choices)
+	}
 	if err != nil {
 		faults := intake.Refusal(a.Name, err)
 		v.Problem = faults[0].Reason
 		v.Faults = faults
-		v.Typed = isText(a.Content)
+		v.Typed = isText(a.Content) && !v.OfBus
 		if named != nil {
 			v.Fault("header_line", "%s", ui.Sentence(v.Problem))
 			// What was asked for stays in the form; anything else is guessed anew.
@@ -142,6 +151,31 @@ func (s *Room) arrivalView(r *http.Request, form url.Values) (*arrivalView, erro
 		}
 	}
 	return v, nil
+}
+
+// busLog reads a log of a car's bus by what the car that is chosen keeps of it.
+func (s *Room) busLog(ctx context.Context, v *arrivalView, c intake.Choices) (*intake.Bundle, error) {
+	v.OfBus = true
+	id := v.ID("car")
+	if id == nil {
+		return nil, errors.New("a log of a car's bus: choose the car, which says what its signals are")
+	}
+	bus, err := s.book.Bus(ctx, *id)
+	if err != nil {
+		return nil, err
+	}
+	if bus == nil || bus.Signals == "" {
+		return nil, errors.New("a log of a car's bus: give this car its DBC file and its list of signals in the Garage")
+	}
+	p, err := buslog.NewProfile(bus.DBC, bus.Signals)
+	if err != nil {
+		return nil, err
+	}
+	var table bytes.Buffer
+	if _, err := p.Convert(&table, bytes.NewReader(v.Arrival.Content)); err != nil {
+		return nil, err
+	}
+	return boxed.Bytes(ctx, strings.TrimSuffix(v.Arrival.Name, filepath.Ext(v.Arrival.Name))+".csv", table.Bytes(), c)
 }
 
 // held is how much a waiting file may take while it is looked at, bytes: its size, and more where it is packed.

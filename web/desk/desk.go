@@ -10,6 +10,7 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"zincroad/formats/boxed"
+	"zincroad/formats/buslog"
 	"zincroad/formats/csvlog"
 	"zincroad/formats/intake"
 	"zincroad/logbook"
@@ -81,16 +82,18 @@ func (s *Room) takeFile(w http.ResponseWriter, r *http.Request) error {
 		s.refuse(w, r, "file", []csvlog.Fault{{File: "upload", Reason: err.Error()}})
 		return nil
 	}
-	list, err := boxed.All(r.Context(), name, content, intake.Choices{})
-	if err != nil {
-		s.refuse(w, r, name, intake.Refusal(name, err))
-		return nil
-	}
-	if to, done, err := s.takeFolders(r.Context(), list); err != nil {
-		return err
-	} else if done {
-		ui.GoTo(w, r, to)
-		return nil
+	if !buslog.Looks(content) { // that waits for its car, which says what is on the bus
+		list, err := boxed.All(r.Context(), name, content, intake.Choices{})
+		if err != nil {
+			s.refuse(w, r, name, intake.Refusal(name, err))
+			return nil
+		}
+		if to, done, err := s.takeFolders(r.Context(), list); err != nil {
+			return err
+		} else if done {
+			ui.GoTo(w, r, to)
+			return nil
+		}
 	}
 	id, err := s.book.Arrive(r.Context(), name, content)
 	if err != nil {

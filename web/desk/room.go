@@ -23,6 +23,7 @@ type Room struct {
 
 // Book is what the room needs of the logbook: files and runs.
 type Book interface {
+	Bus(ctx context.Context, carID int64) (*logbook.CarBus, error)
 	AddRecordings(ctx context.Context, runID int64, in *intake.Bundle) error
 	Adapters(ctx context.Context) ([]logbook.Adapter, error)
 	ArrivalHead(ctx context.Context, id int64) (*logbook.Arrival, error)

@@ -12,6 +12,7 @@ import (
 	"zincroad/core/pack"
 	"zincroad/core/run"
 	"zincroad/core/say"
+	"zincroad/formats/buslog"
 	"zincroad/logbook"
 	"zincroad/web/ui"
 )
@@ -122,6 +123,8 @@ type carView struct {
 	Preconds    []string
 	NewSoftware string
 
+	Bus      *logbook.CarBus // nil: no log of its bus can be read yet
+	OnBus    []string        // the signals that its DBC file has
 	Runs     []logbook.CarRun
 	Capacity capacity
 	Learned  []learned
@@ -210,6 +213,16 @@ func (s *Room) showCarNoticed(w http.ResponseWriter, r *http.Request, status int
 		if v.Runs, err = s.book.CarRuns(r.Context(), c.ID); err != nil {
 			s.Fail(w, r, err)
 			return
+		}
+		if v.Bus, err = s.book.Bus(r.Context(), c.ID); err != nil {
+			s.Fail(w, r, err)
+			return
+		}
+		if v.Bus != nil {
+			v.OnBus, _ = buslog.Signals(v.Bus.DBC) // it was read when it was kept
+			if !f.Values.Has("signals") {
+				f.Values.Set("signals", v.Bus.Signals)
+			}
 		}
 		v.Capacity = capacityOf(c.Name, v.Runs, ui.MeasuresOf(r))
 		if v.Learned, err = s.learnedOf(r.Context(), c); err != nil {

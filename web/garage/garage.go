@@ -20,6 +20,8 @@ func (s *Room) Routes(r chi.Router) {
 	r.Post("/cars/{id}/software", s.Do(s.addSoftware))
 	r.Post("/cars/{id}/learned", s.Do(s.takeLearned))
 	r.Post("/cars/{id}/teaches", s.Do(s.setTeaches))
+	r.Post("/cars/{id}/bus", s.Do(s.takeBus))
+	r.Post("/cars/{id}/signals", s.Do(s.setSignals))
 	r.Post("/software/{id}/delete", s.deleteSoftware)
 	r.Get("/software/{id}", s.software)
 	r.Post("/software/{id}", s.Do(s.saveSoftware))

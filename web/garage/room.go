@@ -23,6 +23,8 @@ type Room struct {
 // Book is what the room needs of the logbook: cars and sites.
 type Book interface {
 	Adapters(ctx context.Context) ([]logbook.Adapter, error)
+	Bus(ctx context.Context, carID int64) (*logbook.CarBus, error)
+	SaveBus(ctx context.Context, bus *logbook.CarBus) error
 	Car(ctx context.Context, id int64) (*logbook.Car, error)
 	CarRuns(ctx context.Context, carID int64) ([]logbook.CarRun, error)
 	SetTeaches(ctx context.Context, runID int64, teaches vehicle.Teaches) error
