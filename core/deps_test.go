@@ -45,6 +45,7 @@ var rooms = map[string][]string{
 	"garage":  {"draw", "ui"},
 	"trip":    {"draw", "report", "ui"},
 	"school":  {"draw", "ui"},
+	"hooks":   {"ui"},
 	"report":  {"draw"},
 	"publish": {"draw", "report", "ui"},
 	"api":     {},

@@ -190,6 +190,9 @@ func (b *LiveStore) EndLive(ctx context.Context, id int64) error {
 		if err := tx.Exec("DELETE FROM recordings WHERE run_id = ? AND readings = 0", id).Error; err != nil {
 			return err
 		}
+		if err := tell(tx, RunFinished, id); err != nil {
+			return err
+		}
 		return notify(tx, id)
 	})
 	return mapped("ending the run", err)

@@ -54,6 +54,7 @@ type Book struct {
 	*DeskStore
 	*ReportStore
 	*AccessStore
+	*HookStore
 }
 
 const (

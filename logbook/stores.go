@@ -80,6 +80,9 @@ type DeskStore struct{ *base }
 // ReportStore keeps what was published, and the links by which it is read.
 type ReportStore struct{ *base }
 
+// HookStore keeps who is told what happens, and what they were told.
+type HookStore struct{ *base }
+
 // AccessStore keeps who may come in: the password, sessions, stations and programs.
 type AccessStore struct{ *base }
 
@@ -119,5 +122,6 @@ func newBook(b *base) (*Book, error) {
 		DeskStore:      &DeskStore{b},
 		ReportStore:    &ReportStore{b},
 		AccessStore:    &AccessStore{b},
+		HookStore:      &HookStore{b},
 	}, nil
 }

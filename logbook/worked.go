@@ -179,9 +179,13 @@ func (b *ResultStore) keep(ctx context.Context, row *Run, k *result, f figures) 
 			Taught       string
 			ReadRevision int
 			ReadVersion  int
+			Finding      string
+			WindowS      *float64
+			PeakKW       *float64 `gorm:"column:peak_kw"`
+			Live         bool
 		}
-		err := tx.Raw("SELECT taught, read_revision, read_version FROM runs WHERE id = ? FOR UPDATE", k.RunID).
-			Scan(&before).Error
+		err := tx.Raw(`SELECT taught, read_revision, read_version, finding, window_s, peak_kw, live FROM runs
+			WHERE id = ? FOR UPDATE`, k.RunID).Scan(&before).Error
 		if err != nil {
 			return err
 		}
@@ -194,6 +198,18 @@ func (b *ResultStore) keep(ctx context.Context, row *Run, k *result, f figures) 
 			k.RunID, k.Revision, k.Arithmetic)
 		if res.Error != nil || res.RowsAffected == 0 {
 			return res.Error
+		}
+		if !before.Live {
+			same := before.Finding == f.Finding && equal(before.WindowS, f.WindowS) && equal(before.PeakKW, f.PeakKW)
+			event := FiguresChange
+			if before.ReadVersion == 0 {
+				event = RunFinished
+			}
+			if event == RunFinished || !same {
+				if err := tell(tx, event, k.RunID); err != nil {
+					return err
+				}
+			}
 		}
 		// Only what came in, was put right or is read by another arithmetic teaches: what a run says after it
 		// learnt from others must not set those off again.
@@ -211,6 +227,9 @@ func (b *ResultStore) keep(ctx context.Context, row *Run, k *result, f figures) 
 	})
 	return mapped("keeping the results", err)
 }
+
+// equal tells whether two numbers are the same, or neither is there.
+func equal(a, b *float64) bool { return a == b || a != nil && b != nil && *a == *b }
 
 // stripOf puts the reduced power on the reading's clock.
 func stripOf(r *curve.Reading, c trace.Reduced) Strip {

@@ -383,6 +383,7 @@ func TestAccessibility(t *testing.T) {
 			"/tokens",
 			"/help",
 			"/settings",
+			"/hooks",
 			"/reports",
 			"/reports/new?runs=1,2",
 			published(s.T, s.ts.Config.Handler, "1", nil),

@@ -24,6 +24,7 @@ import (
 	"zincroad/web/bench"
 	"zincroad/web/desk"
 	"zincroad/web/garage"
+	"zincroad/web/hooks"
 	"zincroad/web/plan"
 	"zincroad/web/publish"
 	"zincroad/web/road"
@@ -58,6 +59,7 @@ type Server struct {
 	garage  *garage.Room
 	trip    *trip.Room
 	school  *school.Room
+	hooks   *hooks.Room
 	publish *publish.Room
 	api     *api.Room
 }
@@ -107,6 +109,7 @@ func New(book *logbook.Book, log *slog.Logger) (*Server, error) {
 		func() (err error) { s.garage, err = garage.New(u, book); return err },
 		func() (err error) { s.trip, err = trip.New(u, book); return err },
 		func() (err error) { s.school, err = school.New(u); return err },
+		func() (err error) { s.hooks, err = hooks.New(u, book); return err },
 		func() (err error) { s.publish, err = publish.New(u, book, s.access.From, s.trip.Report); return err },
 	} {
 		if err := open(); err != nil {
@@ -171,6 +174,7 @@ func (s *Server) Handler() http.Handler {
 		r.Route("/garage", s.garage.Routes)
 		r.Route("/sites", s.garage.SiteRoutes)
 		s.school.Routes(r)
+		r.Route("/hooks", s.hooks.Routes)
 		r.Get("/definitions", s.definitions)
 		r.Post("/night", s.Night)
 		r.Get("/settings", s.Settings)

@@ -10,6 +10,7 @@ import (
 	"net/http"
 	"os"
 	"strconv"
+	"sync"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -19,6 +20,7 @@ import (
 	"zincroad/live"
 	"zincroad/logbook"
 	"zincroad/web"
+	"zincroad/web/hooks"
 )
 
 const (
@@ -91,7 +93,7 @@ func serve(ctx context.Context, st *storage, d *door, withDemo bool) error {
 			return err
 		}
 	}
-	defer keepRead(ctx, book)() // it is at the database, which closes behind it
+	defer keepRead(ctx, book, log)() // it is at the database, which closes behind it
 	if err := book.Tidy(ctx); err != nil {
 		log.Warn("tidying up", "error", err)
 	}
@@ -135,17 +137,17 @@ func serve(ctx context.Context, st *storage, d *door, withDemo bool) error {
 	return serveUntil(ctx, srv, l, recorded, log)
 }
 
-// keepRead works runs out in the background; what it gives stops that, and waits for it.
-func keepRead(ctx context.Context, book *logbook.Book) (stop func()) {
-	reading, cancel := context.WithCancel(ctx)
-	done := make(chan struct{})
-	go func() {
-		defer close(done)
-		book.KeepRead(reading)
-	}()
+// keepRead works runs out in the background, and tells hooks what happened; what it gives stops both, and waits for
+// them.
+func keepRead(ctx context.Context, book *logbook.Book, log *slog.Logger) (stop func()) {
+	working, cancel := context.WithCancel(ctx)
+	sender := &hooks.Sender{Book: book, Log: log, Now: time.Now, Client: hooks.NewClient()}
+	var all sync.WaitGroup
+	all.Go(func() { book.KeepRead(working) })
+	all.Go(func() { sender.Keep(working) })
 	return func() {
 		cancel()
-		<-done
+		all.Wait()
 	}
 }
 
