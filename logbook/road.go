@@ -25,6 +25,8 @@ type RoadRow struct {
 	AmbientC       *float64 `gorm:"column:ambient_c"`
 	BatteryC       *float64 `gorm:"column:battery_c"` // as noted
 	WindowS        *float64
+	WindowFromPct  *float64
+	WindowToPct    *float64
 	PeakKW         *float64 `gorm:"column:peak_kw"`
 	AverageKW      *float64 `gorm:"column:average_kw"`
 	LengthS        float64
@@ -45,6 +47,7 @@ type RoadFilter struct {
 	Car, Software, Stall, Preconditioned string
 	AmbientBelow, AmbientFrom            *float64
 	Text                                 string
+	Bare                                 bool   // without strips, and without what is said of those that have none
 	GroupBy                              string // car, software, stall or preconditioned
 	Sort                                 string // newest, oldest, fastest, peak or average
 	After                                int64  // the run that the list goes on behind; 0: from its beginning
@@ -99,7 +102,7 @@ func (b *RoadStore) Road(ctx context.Context, f RoadFilter) (rows []RoadRow, tot
 	if err != nil {
 		return nil, 0, 0, err
 	}
-	if rows, err = b.rows(ctx, ids); err != nil {
+	if rows, err = b.rows(ctx, ids, f.Bare); err != nil {
 		return nil, 0, 0, err
 	}
 	if slices.ContainsFunc(rows, func(r RoadRow) bool { return r.Changed || r.Old || r.Broken != "" }) {
@@ -139,7 +142,7 @@ func (f RoadFilter) query() (string, []any) {
 	}
 	beyond := fmt.Sprintf("(%s) %s (SELECT %s FROM runs r WHERE r.id = ?)", key, than, key)
 	after := []any{f.After}
-	from := roadFrom
+	from := " FROM runs r"
 	if g, ok := roadGroups[f.GroupBy]; ok {
 		if g.places != "" {
 			from += " LEFT JOIN " + g.places
@@ -159,14 +162,19 @@ func (f RoadFilter) query() (string, []any) {
 	return query, args
 }
 
-// rows gives the runs of those numbers, in that order, with their strips.
-func (b *RoadStore) rows(ctx context.Context, ids []int64) ([]RoadRow, error) {
+// rows gives the runs of those numbers, in that order, with their strips unless they are to be bare.
+func (b *RoadStore) rows(ctx context.Context, ids []int64, bare bool) ([]RoadRow, error) {
 	var found []RoadRow
+	strip, from := "x.strip", roadFrom+" LEFT JOIN results x ON x.run_id = r.id"
+	if bare {
+		strip, from = "NULL AS strip", roadFrom
+	}
 	err := b.db.WithContext(ctx).Raw(`SELECT r.id, r.title, r.started_at, r.timezone, coalesce(c.name, '') AS car,
 		coalesce(sw.version, '') AS software, coalesce(st.name, '') AS stall, coalesce(s.name, '') AS site,
 		r.preconditioned, r.profile, r.ambient_c, r.battery_c, r.window_s, r.peak_kw, r.average_kw, r.length_s,
-		r.start_c, r.said, r.read_version, r.read_fault, r.read_revision <> r.revision AS changed, x.strip`+roadFrom+`
-		LEFT JOIN results x ON x.run_id = r.id WHERE r.id = ANY (?::bigint[])`, array(ids)).Scan(&found).Error
+		r.window_from_pct, r.window_to_pct, r.start_c, r.said, r.read_version, r.read_fault,
+		r.read_revision <> r.revision AS changed, `+strip+from+` WHERE r.id = ANY (?::bigint[])`, array(ids)).
+		Scan(&found).Error
 	if err != nil {
 		return nil, mapped("reading the list's runs", err)
 	}
@@ -177,7 +185,14 @@ func (b *RoadStore) rows(ctx context.Context, ids []int64) ([]RoadRow, error) {
 	rows := make([]RoadRow, 0, len(ids))
 	for _, id := range ids {
 		if row := at[id]; row != nil {
-			b.unpackRow(row)
+			row.Old = row.ReadVersion != 0 && row.ReadVersion < curve.Version
+			switch {
+			case row.ReadFault != "":
+				row.Broken, row.Old, row.Changed = row.ReadFault, false, false
+				row.WindowS, row.PeakKW, row.AverageKW = nil, nil, nil // of before whatever broke it
+			case !bare:
+				b.unpackRow(row)
+			}
 			rows = append(rows, *row)
 		}
 	}
@@ -186,11 +201,7 @@ func (b *RoadStore) rows(ctx context.Context, ids []int64) ([]RoadRow, error) {
 
 // unpackRow reads a row's strip. One run that cannot be shown takes no other's place.
 func (b *RoadStore) unpackRow(row *RoadRow) {
-	row.Old = row.ReadVersion != 0 && row.ReadVersion < curve.Version
 	switch strip, err := unpackStrip(row.Packed); {
-	case row.ReadFault != "":
-		row.Broken, row.Old, row.Changed = row.ReadFault, false, false
-		row.WindowS, row.PeakKW, row.AverageKW = nil, nil, nil // of before whatever broke it
 	case err == nil:
 		row.Strip = strip
 		row.Strip.BatteryC, row.Strip.Said = row.StartC, row.Said
@@ -214,7 +225,7 @@ func (b *RoadStore) sum(ctx context.Context, f RoadFilter) (total int, longestS 
 	if f.chooses() {
 		var where string
 		where, args = f.where()
-		query = "SELECT count(*) AS n, coalesce(max(r.length_s), 0) AS longest" + roadFrom + where
+		query = "SELECT count(*) AS n, coalesce(max(r.length_s), 0) AS longest FROM runs r" + where
 	}
 	err = b.db.WithContext(ctx).Raw(query, args...).Scan(&sum).Error
 	return sum.N, sum.Longest, mapped("counting the runs", err)
@@ -235,9 +246,11 @@ func (f RoadFilter) where() (string, []any) {
 			args = append(args, values...)
 		}
 	}
-	add(f.Car != "", "c.name = ?", f.Car)
-	add(f.Software != "", "sw.version = ?", f.Software)
-	add(f.Stall != "", "s.name || ' ' || st.name = ?", f.Stall)
+	// What is few is looked up first: the runs of it are found by their own index, without a join.
+	add(f.Car != "", "r.car_id = ANY (ARRAY(SELECT id FROM cars WHERE name = ?))", f.Car)
+	add(f.Software != "", "r.software_id = ANY (ARRAY(SELECT id FROM softwares WHERE version = ?))", f.Software)
+	add(f.Stall != "", `r.stall_id = ANY (ARRAY(SELECT st.id FROM stalls st JOIN sites s ON s.id = st.site_id
+		WHERE s.name || ' ' || st.name = ?))`, f.Stall)
 	add(f.Preconditioned != "", "r.preconditioned = ?", f.Preconditioned)
 	if f.AmbientBelow != nil {
 		add(true, "r.ambient_c < ?", *f.AmbientBelow)

@@ -38,6 +38,8 @@ type Proposal struct {
 	By   string    // the condition that its runs are to be grouped by
 	ByS  float64   // by how much the two lie apart, s
 	Two  [2]Sample // of the first and of the second value
+
+	FromPct, ToPct float64 // the window that both are timed in
 }
 
 // Sample is a run that stands for a value of what runs differ in.
@@ -95,6 +97,7 @@ func OneApart(runs []Known, most int) []Proposal {
 			seen[key] = true
 			p := Proposal{What: say.T("bench.against", a.Car, say.T("aspect."+name), from.in(""), to.in("")),
 				By: groupedBy[name], ByS: math.Abs(*a.WindowS - *b.WindowS),
+				FromPct: a.FromPct, ToPct: a.ToPct,
 				Two: [2]Sample{{a.ID, from.in(""), *a.WindowS}, {b.ID, to.in(""), *b.WindowS}}}
 			var beside []int64
 			for n := range runs {

@@ -63,7 +63,8 @@ type window struct {
 func (s *Room) runs(w http.ResponseWriter, r *http.Request) error {
 	q := r.URL.Query()
 	f := logbook.RoadFilter{Car: q.Get("car"), Software: q.Get("software"), Stall: q.Get("stall"),
-		Preconditioned: q.Get("preconditioned"), Text: strings.TrimSpace(q.Get("q")), Sort: q.Get("sort"), Limit: usualPage}
+		Preconditioned: q.Get("preconditioned"), Text: strings.TrimSpace(q.Get("q")), Sort: q.Get("sort"), Limit: usualPage,
+		Bare: true}
 	for key, into := range map[string]**float64{"ambient_from": &f.AmbientFrom, "ambient_below": &f.AmbientBelow} {
 		if text := q.Get(key); text != "" {
 			v, err := strconv.ParseFloat(text, 64)
@@ -101,8 +102,8 @@ func (s *Room) runs(w http.ResponseWriter, r *http.Request) error {
 			Software: x.Software, Site: x.Site, Stall: x.Stall, Preconditioned: x.Preconditioned, Profile: x.Profile,
 			AmbientC: x.AmbientC, StartC: x.StartC, PeakKW: x.PeakKW, AverageKW: x.AverageKW, Verdict: x.Said.Text.Kept(),
 			Stale: x.Changed || x.Old}
-		if x.WindowS != nil && x.Strip.WindowTo > 0 {
-			one.Window = &window{x.Strip.WindowFrom, x.Strip.WindowTo, *x.WindowS}
+		if x.WindowS != nil && x.WindowFromPct != nil && x.WindowToPct != nil {
+			one.Window = &window{*x.WindowFromPct, *x.WindowToPct, *x.WindowS}
 		}
 		page.Runs = append(page.Runs, one)
 	}

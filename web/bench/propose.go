@@ -17,7 +17,8 @@ const mostProposals = 9
 // proposed is a comparison that the logbook already holds, with its two runs as pictures on one axis.
 type proposed struct {
 	bench.Proposal
-	Sides []proposedSide
+	Window string
+	Sides  []proposedSide
 }
 
 type proposedSide struct {
@@ -37,7 +38,7 @@ func (s *Room) propose(r *http.Request, v *benchView, known []bench.Known) error
 		return err
 	}
 	for _, p := range found {
-		one := proposed{Proposal: p}
+		one := proposed{Proposal: p, Window: words.Window(p.FromPct, p.ToPct)}
 		first, second := strips[p.Two[0].ID], strips[p.Two[1].ID]
 		end := 0.0
 		for _, strip := range []([]float64){first.T, second.T} {
