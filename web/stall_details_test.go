@@ -130,7 +130,7 @@ func TestLostTimeIsToldOnTheRunsPage(t *testing.T) {
 	}
 	require.NoError(t, book.EndLive(context.Background(), id))
 	body := get(h, fmt.Sprintf("/runs/%d", id)).Body.String()
-	assert.Contains(t, unstyled(body), "<b>4:00</b>")
+	assert.Contains(t, unstyled(body), "<b>4 min</b>")
 	assert.Contains(t, body, "lost before it to 1 failed attempt")
 }
 
