@@ -83,11 +83,8 @@ func convertBus(log, dbc, signals, to string, in io.Reader, out io.Writer) (said
 		return "", err
 	}
 	said = fmt.Sprintf("%d frames, %d of them of the signals; %d readings.", c.Frames, c.Of, c.Rows)
-	if c.Odd > 0 {
-		said += fmt.Sprintf(" %d lines are no frames.", c.Odd)
-	}
-	if len(c.Missing) > 0 {
-		said += " No frame came of " + strings.Join(c.Missing, ", ") + "."
+	for _, left := range c.LeftOut() {
+		said += " " + strings.ToUpper(left[:1]) + left[1:] + "."
 	}
 	return said, nil
 }

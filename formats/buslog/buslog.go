@@ -9,6 +9,7 @@ import (
 	"io"
 	"math"
 	"strconv"
+	"strings"
 	"time"
 
 	"go.einride.tech/can"
@@ -105,9 +106,24 @@ func parseFrame(line []byte) (f frame, ok bool) {
 
 // Converted is what became of a log.
 type Converted struct {
-	Frames, Of, Odd, Rows int       // lines that are frames, those of the profile, lines that are none, readings
-	Began                 time.Time // of the first reading; zero where times count from the log's beginning
-	Missing               []string  // channels of which no frame came
+	Frames, Of, Rows int       // lines that are frames, those of the profile, readings
+	Odd, Late        int       // lines that are no frames, frames of the profile from before the one ahead of them
+	Began            time.Time // of the first reading; zero where times count from the log's beginning
+	Missing          []string  // channels of which no frame came
+}
+
+// LeftOut says in sentences what of a log is in no reading.
+func (c Converted) LeftOut() (said []string) {
+	if c.Odd > 0 {
+		said = append(said, fmt.Sprintf("lines that are no frames: %d", c.Odd))
+	}
+	if c.Late > 0 {
+		said = append(said, fmt.Sprintf("frames from before the one ahead of them, the log's clock went back: %d", c.Late))
+	}
+	if len(c.Missing) > 0 {
+		said = append(said, "no frame came of "+strings.Join(c.Missing, ", "))
+	}
+	return said
 }
 
 // Convert streams a log into our own CSV: a reading a second with the last value of each channel in it, empty where
@@ -170,7 +186,11 @@ func (p *Profile) Convert(w io.Writer, r io.Reader) (out Converted, err error) {
 		}
 		out.Frames++
 		signals := p.byID[f.id]
-		if len(signals) == 0 || f.at < last {
+		if len(signals) == 0 {
+			continue
+		}
+		if f.at < last {
+			out.Late++
 			continue
 		}
 		out.Of++

@@ -69,8 +69,10 @@ garbage
 2026-03-01T21:20:02.000Z,22,,,,
 `, out.String(), "255 is no charge, the other cell is another temperature, what came too late is left out, "+
 		"a frame that is too short has what it has")
-	assert.Equal(t, Converted{Frames: 9, Of: 7, Odd: 2, Rows: 3, Began: c.Began}, c)
+	assert.Equal(t, Converted{Frames: 9, Of: 7, Odd: 2, Late: 1, Rows: 3, Began: c.Began}, c)
 	assert.Equal(t, "2026-03-01T21:20:00.9Z", c.Began.Format("2006-01-02T15:04:05.999Z07:00"))
+	assert.Equal(t, []string{"lines that are no frames: 2",
+		"frames from before the one ahead of them, the log's clock went back: 1"}, c.LeftOut())
 	assert.True(t, Looks([]byte("\n"+log)))
 	assert.False(t, Looks([]byte("t_s,soc_pct\n0,1\n")))
 }

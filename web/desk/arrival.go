@@ -172,10 +172,20 @@ func (s *Room) busLog(ctx context.Context, v *arrivalView, c intake.Choices) (*i
 		return nil, err
 	}
 	var table bytes.Buffer
-	if _, err := p.Convert(&table, bytes.NewReader(v.Arrival.Content)); err != nil {
+	became, err := p.Convert(&table, bytes.NewReader(v.Arrival.Content))
+	if err != nil {
 		return nil, err
 	}
-	return boxed.Bytes(ctx, strings.TrimSuffix(v.Arrival.Name, filepath.Ext(v.Arrival.Name))+".csv", table.Bytes(), c)
+	name := strings.TrimSuffix(v.Arrival.Name, filepath.Ext(v.Arrival.Name)) + ".csv"
+	b, err := boxed.Bytes(ctx, name, table.Bytes(), c)
+	if err != nil {
+		return nil, err
+	}
+	for _, left := range became.LeftOut() {
+		b.Faults = append(b.Faults, csvlog.Fault{File: v.Arrival.Name, Reason: left})
+	}
+	b.LeftOut += became.Odd + became.Late
+	return b, nil
 }
 
 // held is how much a waiting file may take while it is looked at, bytes: its size, and more where it is packed.
