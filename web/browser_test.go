@@ -183,7 +183,7 @@ func TestRunPage(t *testing.T) {
 	first := s.text("[data-readout]")
 	s.do(chromedp.KeyEvent(kb.ArrowRight, chromedp.KeyModifiers(8)))
 	s.await(`document.querySelector("[data-readout]").textContent !== ` + quote(first))
-	assert.Equal(t, 2, eval[int](s, `document.querySelectorAll(".cursor.on").length`), "in the strip and in the curve")
+	assert.Equal(t, 3, eval[int](s, `document.querySelectorAll(".cursor.on").length`), "in the strip, under it and in the curve")
 	assert.Equal(t, 1, eval[int](s, `document.querySelectorAll("svg.curves .cursor-dot.on").length`))
 	s.do(chromedp.KeyEvent(kb.Escape))
 	s.await(`document.querySelectorAll(".cursor.on").length === 0`)

@@ -205,3 +205,14 @@ func TestSettingsAreKept(t *testing.T) {
 	assert.Equal(t, http.StatusUnprocessableEntity, refused.Code)
 	assert.Empty(t, refused.Result().Cookies())
 }
+
+// Under a run's strip stands what else was read, each with its side and in the reader's units.
+func TestWhatElseWasReadStandsUnderTheStrip(t *testing.T) {
+	t.Parallel()
+	h, _ := handler(t, true)
+	page := get(h, "/runs/1").Body.String()
+	assert.Contains(t, page, ">the car&#39;s volts, V<")
+	assert.Contains(t, page, ">the stall&#39;s requested, kW<")
+	assert.Contains(t, page, ">the car&#39;s coldest cell, °C<")
+	assert.Contains(t, inUnits(h, "/runs/1"), ">the car&#39;s coldest cell, °F<")
+}

@@ -20,6 +20,12 @@ type Subject struct {
 // point from clock zero; nil where there is none. Power and energy are of the
 // reading's side; what only the car or only the stall logs is taken from there.
 func (s *Subject) Column(c trace.Channel) (t, v []float64) {
+	t, v, _ = s.Of(c)
+	return t, v
+}
+
+// Of is Column with the side whose reading it is.
+func (s *Subject) Of(c trace.Channel) (t, v []float64, of trace.Side) {
 	for _, side := range []trace.Side{s.Reading.Side, trace.CarSide, trace.StallSide} {
 		red, ok := s.Results.Curves[side]
 		if !ok {
@@ -33,9 +39,9 @@ func (s *Subject) Column(c trace.Channel) (t, v []float64) {
 		for i := range t {
 			t[i] = red.T[i] - s.Reading.ZeroS
 		}
-		return t, v
+		return t, v, side
 	}
-	return nil, nil
+	return nil, nil, ""
 }
 
 func anyValue(v []float64) bool {

@@ -65,6 +65,7 @@ type runView struct {
 	Facts    []fact
 	Approach string // the way to the stall; empty: not logged
 	Strip    string
+	Stack    string // what else was read, under it; empty: nothing
 	Chart    chart.View
 	Cursor   template.JS
 	Posts    []postColumn
@@ -242,7 +243,7 @@ func (s *Room) runView(r *http.Request, query url.Values) (*runView, error) {
 		}
 		v.Forecast = ghostOf(row, described, known.Car, res, x, strip)
 	}
-	v.Strip = strip.Large()
+	v.Strip, v.Stack = strip.Large(), stackOf(strip, &sub, q.In)
 	if x.Approach != nil {
 		way := draw.Approach{Approach: x.Approach, WarmC: math.NaN(), Unit: q.In.Name("°C"),
 			PeopleC: func(c float64) float64 { return q.In.Show("°C", c) }}

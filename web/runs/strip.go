@@ -98,3 +98,19 @@ func ghostOf(row *logbook.Run, described *run.Run, known *vehicle.Model, res *lo
 	return fmt.Sprintf("Dotted: the forecast from how it began, %s in %s.", words.Window(plan.FromPct, plan.ToPct),
 		words.Duration(math.Round(w.TS/60)*60))
 }
+
+// stacked are the quantities that are drawn under a strip on request, where they were read.
+var stacked = []string{"volts", "amps", "coldest", "warmest", "requested"}
+
+// stackOf draws them on the strip's axis, in the reader's units.
+func stackOf(strip *draw.Strip, sub *chart.Subject, in units.People) string {
+	d := draw.Stack{Title: "Volts, amps and what else was read, against time", Under: strip}
+	for _, key := range stacked {
+		of := chart.ChannelOf(key)
+		if t, v, side := sub.Of(of.Channel); t != nil {
+			d.Rows = append(d.Rows, draw.StackRow{Name: fmt.Sprintf("the %s's %s", side, of.Name), Unit: in.Name(of.Unit),
+				T: t, V: ui.Converted(v, of.Unit, in), FromZero: of.FromZero})
+		}
+	}
+	return d.SVG()
+}
