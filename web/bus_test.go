@@ -13,8 +13,8 @@ import (
 	"zincroad/logbook"
 )
 
-// A log of a car's bus waits at the Desk for its car, which has its DBC file and its list of signals in the Garage; then
-// it is a run like any other.
+// A log of a car's bus waits at the Desk for its car, which has its DBC file and its list of signals in the Garage;
+// then it is a run like any other.
 func TestALogOfABus(t *testing.T) {
 	t.Parallel()
 	h, book := handler(t, false)

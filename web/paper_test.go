@@ -45,7 +45,8 @@ func TestWhatIsChosenIsSeenInForcedColours(t *testing.T) {
 	for _, path := range []string{"/bench?runs=2,3", "/bench/ranking", "/runs/1"} {
 		s.open(path)
 		seen := eval[[]string](s, `[...document.querySelectorAll(".bar nav a, .choices a")].filter((a) => {
-			const line = getComputedStyle(a).borderBottomColor, ground = getComputedStyle(document.documentElement).backgroundColor;
+			const line = getComputedStyle(a).borderBottomColor;
+			const ground = getComputedStyle(document.documentElement).backgroundColor;
 			return (line !== ground) !== a.hasAttribute("aria-current");
 		}).map((a) => a.textContent.trim())`)
 		assert.Empty(t, seen, path)

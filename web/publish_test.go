@@ -254,8 +254,8 @@ func TestAReportOfACar(t *testing.T) {
 	assert.Equal(t, http.StatusBadRequest, get(h, "/reports/new").Code)
 }
 
-// A report of a trip says the plans as they were found, with what was asked for; its data is a table of the stops. Where
-// there is no way there is no report.
+// A report of a trip says the plans as they were found, with what was asked for; its data is a table of the stops.
+// Where there is no way there is no report.
 func TestAReportOfATrip(t *testing.T) {
 	t.Parallel()
 	h, book := handler(t, true)
@@ -263,7 +263,8 @@ func TestAReportOfATrip(t *testing.T) {
 	for i, f := range regexp.MustCompile(`name="(at_\d+)"`).FindAllStringSubmatch(get(h, "/trip").Body.String(), 4) {
 		q.Set(f[1], fmt.Sprint(140+90*i))
 	}
-	offered := regexp.MustCompile(`href="(/reports/new\?trip=[^"]+)"`).FindStringSubmatch(get(h, "/trip?"+q.Encode()).Body.String())
+	found := get(h, "/trip?"+q.Encode()).Body.String()
+	offered := regexp.MustCompile(`href="(/reports/new\?trip=[^"]+)"`).FindStringSubmatch(found)
 	require.NotNil(t, offered)
 	asked := get(h, html.UnescapeString(offered[1])).Body.String()
 	heading := regexp.MustCompile(`<h1>(\d h[^<]*)\.</h1>`).FindStringSubmatch(asked)

@@ -42,9 +42,9 @@ Coldest battery_temp_min_c
 Power power_kw
 `
 
-// The frames by hand. Soc 0x29 = 41 · 0.5 = 20.5 %. Volts 0x0DCB = 3531 tenths. Amps 0xFB1E little-endian is 0x1EFB turned:
-// bytes FB 1E are 0x1EFB = 7931 tenths; negative: bytes 30 F8 are 0xF830 = -2000 tenths, -200 A, 200 A into the pack.
-// Coldest 0x71 = 113 - 40 = 73 °F = 22.78 °C. Power 50,000 W is 0x47435000 as IEEE 754, little-endian 00 50 43 47.
+// The frames by hand. Soc 0x29 = 41 · 0.5 = 20.5 %. Volts 0x0DCB = 3531 tenths. Amps, the bytes 30 F8, are 0xF830 from the
+// low end: -2000 tenths, and 200 A into the pack, for this bus counts what leaves it. Coldest 0x71 = 113 - 40 = 73 °F =
+// 22.78 °C. Power 50,000 W is 0x47435000 as IEEE 754, 00 50 43 47 from the low end.
 func TestFramesByHand(t *testing.T) {
 	p, err := NewProfile([]byte(dbcFile), signals)
 	require.NoError(t, err)
@@ -84,7 +84,8 @@ func TestALineAsCandumpWritesIt(t *testing.T) {
 	assert.Equal(t, uint32(0x44), f.id)
 	assert.InDelta(t, 1436509052.249713, f.at, 1e-6)
 	assert.Equal(t, []byte{0x2A, 0x36, 0x6C, 0x2B, 0xBA}, f.data[:f.length])
-	for _, odd := range []string{"", "vcan0 044#2A", "(x) vcan0 044#2A", "(1) vcan0 044", "(1) vcan0 44#2A", "(1) vcan0 044#2",
+	for _, odd := range []string{"", "vcan0 044#2A", "(x) vcan0 044#2A", "(1) vcan0 044", "(1) vcan0 44#2A",
+		"(1) vcan0 044#2",
 		"(1) vcan0 044#2A2A2A2A2A2A2A2A2A", "(1) vcan0 044##12A", "(1)", "(1) vcan0 ZZZ#2A"} {
 		_, ok := parseFrame([]byte(odd))
 		assert.False(t, ok, odd)

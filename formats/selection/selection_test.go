@@ -36,7 +36,8 @@ func charged(seed uint64) *run.Run {
 		Stall:     &run.Stall{Site: "Weigh House", Name: "2", RatedKW: run.N(150), MaxA: run.N(400)},
 		Marks:     []run.Mark{{TS: 0, Kind: run.PlugIn}}}
 	for i := range 12 {
-		r.Marks = append(r.Marks, run.Mark{TS: float64(100 * i), Kind: run.Note, Note: strings.Repeat("fans at full; €5 ", 290)})
+		r.Marks = append(r.Marks, run.Mark{TS: float64(100 * i), Kind: run.Note,
+			Note: strings.Repeat("fans at full; €5 ", 290)})
 	}
 	for side, channels := range map[trace.Side][]trace.Channel{
 		trace.CarSide:   {trace.SoC, trace.Voltage, trace.Current, trace.BatteryTempMin},
@@ -126,7 +127,8 @@ func TestASelectionComesBackAsItWentOut(t *testing.T) {
 		for kind := range selection.MediaTypes {
 			var file bytes.Buffer
 			require.NoError(t, selection.Write(&file, kind, opened(t, content)), kind)
-			assert.True(t, wanted == told(t, "runs."+string(kind), file.Bytes()), "%s as %s is not the same", name, kind)
+			got := told(t, "runs."+string(kind), file.Bytes())
+			assert.True(t, wanted == got, "%s as %s is not the same", name, kind)
 		}
 	}
 }
@@ -160,7 +162,7 @@ func TestWhatIsNoSelection(t *testing.T) {
 	about := strings.ReplaceAll(`{"format":"zincroad-run/1","recordings":[{"file":"car.csv","side":"car"}]}`, `"`, `""`)
 	for text, reason := range map[string]string{
 		head + "1,car.csv,0,10,50,\n1,car.csv,5,11,60,\n":                              "that its description does not",
-		head + "1,,,,,\"" + about + "\"\n1,lorry.csv,0,10,50,\n1,lorry.csv,5,11,60,\n": `a recording "lorry.csv" that its description does not`,
+		head + "1,,,,,\"" + about + "\"\n1,lorry.csv,0,10,50,\n1,lorry.csv,5,11,60,\n": `"lorry.csv" that its description does not`,
 		`{"format":"zincroad-runs/1","runs":[{"run":"1","about":{},"recordings":[]}]}`: "run.json",
 		`{"format":"zincroad-runs/1","runs":[`:                                         "no zincroad-runs/1",
 		head:                                                                           "no rows",
@@ -169,7 +171,8 @@ func TestWhatIsNoSelection(t *testing.T) {
 		require.Error(t, err, text)
 		assert.Contains(t, err.Error(), reason)
 	}
-	list, err := intake.All("a.csv", []byte("run,t_s,soc_pct,power_kw\n1,0,10,50\n1,5,11,60\n1,10,12,60\n"), intake.Choices{})
+	table := []byte("run,t_s,soc_pct,power_kw\n1,0,10,50\n1,5,11,60\n1,10,12,60\n")
+	list, err := intake.All("a.csv", table, intake.Choices{})
 	require.NoError(t, err)
 	assert.Equal(t, intake.TableKind, list[0].Kind)
 }
