@@ -158,6 +158,9 @@ func InWords(name string, values ...Value) (condition say.Text, written []say.Te
 // Headed is a condition as a table heads its row.
 func Headed(name string) say.Text { return conditionOf(name).head() }
 
+// MostValues is how many values of a condition a row or a label names.
+const MostValues = 8
+
 // Distinct are values of a condition, each once and at most so many, with how many more there are.
 func Distinct(name string, values []Value, most int) say.Text {
 	var seen []say.Text

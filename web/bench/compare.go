@@ -316,9 +316,6 @@ func (x *compared) reach(entries []benchEntry, in units.People) {
 // mostColumns is how many runs the narrow column beside the curves has room for side by side.
 const mostColumns = 4
 
-// mostValues is how many values of a condition a row names.
-const mostValues = 8
-
 // conditions puts what differs into rows, what matters first.
 func (x *compared) conditions() {
 	for _, d := range x.Fairness.Differs {
@@ -327,7 +324,7 @@ func (x *compared) conditions() {
 			could = clocks(*d.LowS, *d.HighS)
 		}
 		name, _ := bench.InWords(d.Condition)
-		row := differRow{Name: name, Values: bench.Distinct(d.Condition, d.Values, mostValues), Could: could,
+		row := differRow{Name: name, Values: bench.Distinct(d.Condition, d.Values, bench.MostValues), Could: could,
 			Matters: d.Matters}
 		if p := d.Shown; p != nil {
 			row.Shown = fmt.Sprintf("in the logbook, %d %s: %s", p.Pairs, words.Plural(p.Pairs, "pair"), clocks(p.LowS, p.HighS))

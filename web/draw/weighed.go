@@ -19,9 +19,6 @@ type Weighed struct {
 	Labels []string // of each weight: the condition and its values
 }
 
-// mostValues is how many values of a condition a label names.
-const mostValues = 8
-
 // WeighedOf is a comparison's difference in a reader's units; false where it has none to tell.
 func WeighedOf(c *bench.Comparison, second string, in units.People) (*Weighed, bool) {
 	w, ok := c.Weighed()
@@ -34,7 +31,7 @@ func WeighedOf(c *bench.Comparison, second string, in units.People) (*Weighed, b
 		d.Grey = "grey: as far as like runs usually lie apart"
 	}
 	for _, x := range w.Weights {
-		values := bench.Distinct(x.Condition, x.Values, mostValues)
+		values := bench.Distinct(x.Condition, x.Values, bench.MostValues)
 		d.Labels = append(d.Labels, bench.Headed(x.Condition).In(in)+": "+values.In(in))
 	}
 	return d, true
