@@ -293,3 +293,34 @@ func TestAReportOfATrip(t *testing.T) {
 	assert.Equal(t, http.StatusNotFound, get(h, "/reports/new?trip="+url.QueryEscape("distance=9000&start=20")).Code)
 	assert.Equal(t, http.StatusBadRequest, get(h, "/reports/new?trip="+strings.Repeat("a", 9000)).Code)
 }
+
+// A report of a run answers in its own text what readers ask of one: twelve questions, each with the words that a
+// reader would find.
+func TestAReportAnswersWhatReadersAsk(t *testing.T) {
+	t.Parallel()
+	h, _ := handler(t, true)
+	file := get(h, published(t, h, "8", nil)+"/report.html").Body.String()
+	text := regexp.MustCompile(`(?s)<style.*?</style>|<svg.*?</svg>`).ReplaceAllString(file, "")
+	text = html.UnescapeString(regexp.MustCompile(`<[^>]*>`).ReplaceAllString(text, " "))
+	text = strings.Join(strings.Fields(text), " ")
+	for question, answer := range map[string]string{
+		"which car and software":            "Tamarack 78 on software 2.4",
+		"which stall":                       "Fulling Mill 4: 350 kW, 500 A",
+		"how cold outside":                  "10 °C outside",
+		"how warm the pack":                 "The battery had 25 °C",
+		"preconditioned how":                "Preconditioned by the car",
+		"when, and by which method":         "Method: 10-80 stop",
+		"from where to where, and how long": "10–80 % in 25 min 26 s",
+		"was it the stall":                  "stall shared cabinet strong",
+		"how sure is that":                  "How sure that is: strong",
+		"counted from when, whose readings": "from plug-in, the stall's side",
+		"what did it cost":                  "EUR",
+		"can I have the data":               "data.zip",
+	} {
+		if question == "can I have the data" {
+			assert.Contains(t, file, answer, question)
+			continue
+		}
+		assert.Contains(t, text, answer, question)
+	}
+}
