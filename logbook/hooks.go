@@ -119,11 +119,14 @@ func (b *HookStore) Told(ctx context.Context, most int) ([]Telling, error) {
 	return list, mapped("listing what was told", err)
 }
 
-// tell puts an event on its way to whoever asked for it; within the change that it is of.
+// tell puts an event on its way to whoever asked for it; within the change that it is of. Figures that change before a
+// run's end was told are told with that.
 func tell(tx *gorm.DB, event Event, runID int64) error {
 	return tx.Exec(`INSERT INTO hook_events (hook_id, event, run_id)
-		SELECT id, ?, ? FROM hooks WHERE withdrawn_at IS NULL AND ? = ANY (events) ON CONFLICT DO NOTHING`,
-		event, runID, event).Error
+		SELECT id, @event, @run FROM hooks h WHERE withdrawn_at IS NULL AND @event = ANY (events) AND NOT EXISTS (
+			SELECT 1 FROM hook_events e WHERE e.hook_id = h.id AND e.run_id = @run AND e.event = @end
+				AND e.done_at IS NULL AND e.body = '')
+		ON CONFLICT DO NOTHING`, map[string]any{"event": event, "run": runID, "end": RunFinished}).Error
 }
 
 // figuresWithin is how long an event waits for a run's figures, which the background works out.

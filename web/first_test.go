@@ -11,8 +11,9 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// An empty logbook says what it is and has three ways to begin, each of which comes to its end: the sample is a run with
-// its verdict after one press, once; at the stall and in Prepare names alone make the car and the stall that are needed.
+// An empty logbook says what it is and has three ways to begin, each of which comes to its end: the sample is a run
+// with its verdict after one press, once; at the stall and in Prepare names alone make the car and the stall that are
+// needed.
 func TestTheFirstFiveMinutes(t *testing.T) {
 	h, _ := handler(t, false)
 	road := get(h, "/").Body.String()

@@ -81,7 +81,8 @@ func TestTripFindsItsStops(t *testing.T) {
 }
 
 // A track that is sent is gone along from then on, with what was chosen before; its hills and weather change what
-// driving takes; a site of which its place is noted is put on it; what is no track changes nothing; removing can be undone.
+// driving takes; a site of which its place is noted is put on it; what is no track changes nothing; removing can be
+// undone.
 func TestTripAlongATrack(t *testing.T) {
 	h, book := handler(t, true)
 	sites, err := book.Sites(t.Context())

@@ -115,7 +115,8 @@ var Figures = figure.List[Explained]{
 			"the observed consumption (of runs that start at 20 % or below (c)), kWh into the pack a " +
 			"minute (its mean power / 60; 96 % of the stall's where the car's was not read), C-rate " +
 			"(its mean power / usable capacity). Lost outside the car: minutes lost to stall and " +
-			"adapter, the median.",
+			"adapter, the median. Lost by cause: the mean over all of its runs that were judged, cold, held " +
+			"and disturbed ones too, each in its own window.",
 		Source:  "warm, cold, and a start at 20 % or below: common practice, no source",
 		Numbers: rankingNumbers,
 	},

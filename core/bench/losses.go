@@ -19,7 +19,7 @@ type Losses struct {
 // cold, held or disturbed: what it met is what is asked.
 func LossesOf(runs []Known) []Losses {
 	var out []Losses
-	sums := map[string]map[limit.Cause]float64{}
+	var sums []map[limit.Cause]float64 // of each
 	for _, k := range runs {
 		if k.Car == "" || k.Gist.OutsideS == nil {
 			continue
@@ -28,19 +28,18 @@ func LossesOf(runs []Known) []Losses {
 		if at < 0 {
 			at = len(out)
 			out = append(out, Losses{Car: k.Car, Software: k.Software})
-			sums[k.kind()] = map[limit.Cause]float64{}
+			sums = append(sums, map[limit.Cause]float64{})
 		}
 		out[at].Runs = append(out[at].Runs, k.ID)
 		for _, l := range k.Gist.Lost {
-			sums[k.kind()][l.Cause] += l.S
+			sums[at][l.Cause] += l.S
 		}
 	}
 	for i := range out {
 		l := &out[i]
-		by := sums[Known{Car: l.Car, Software: l.Software}.kind()]
 		for _, s := range limit.Signs { // in their order: a map has none
-			if by[s.Cause] > 0 {
-				mean := by[s.Cause] / float64(len(l.Runs))
+			if sum := sums[i][s.Cause]; sum > 0 {
+				mean := sum / float64(len(l.Runs))
 				l.Lost = append(l.Lost, GistLost{s.Cause, mean})
 				l.TotalS += mean
 			}

@@ -23,8 +23,9 @@ func TestLossesByCause(t *testing.T) {
 		known(4, "Rowan 82"),
 		{ID: 5, Car: "Rowan 82"},
 		known(6, ""),
+		{ID: 7, Car: "Larch", Software: "52", Gist: Gist{OutsideS: run.N(0)}}, // another car, whose names only read alike
 	})
-	require.Len(t, list, 2)
+	require.Len(t, list, 3)
 	assert.Equal(t, Losses{Car: "Larch 52", Runs: []int64{1}, TotalS: 330,
 		Lost: []GistLost{{limit.Cold, 300}, {limit.StallPower, 30}}}, list[0])
 	assert.Equal(t, Losses{Car: "Rowan 82", Runs: []int64{2, 3, 4}, TotalS: 150,

@@ -28,18 +28,21 @@ type Weight struct {
 // tell a difference of, or where the window allows no conclusion.
 func (c *Comparison) Weighed() (Weighed, bool) {
 	d := c.Difference
-	if d == nil || c.inconclusive || d.Groups[0] >= len(c.Groups) {
+	if d == nil || c.inconclusive || max(d.Groups[0], d.Groups[1]) >= len(c.Groups) {
 		return Weighed{}, false
 	}
 	w := Weighed{TS: d.TS, LowS: d.LowS, HighS: d.HighS, SmallestS: d.SmallestS}
 	if d.LowS == nil {
 		w.UsualS = usualApart(meanOf(c.timesOf(c.Groups[d.Groups[0]].Runs)))
 	}
+	// What a condition does with its sign is known of the run furthest from the reference: of no other difference.
+	far, ok := c.Furthest()
+	ofIt := ok && slices.Contains(c.Groups[d.Groups[1]].Runs, far)
 	for _, x := range c.Fairness.Differs {
 		one := Weight{Differs: x, FromS: math.NaN(), ToS: math.NaN()}
 		low, high, known := x.couldCome()
 		if known {
-			one.FromS, one.ToS, one.Sided = low, high, x.ByS != nil && *x.ByS != 0
+			one.FromS, one.ToS, one.Sided = low, high, ofIt && x.ByS != nil && *x.ByS != 0
 			if one.Sided && *x.ByS < 0 {
 				one.FromS, one.ToS = -high, -low
 			}

@@ -55,6 +55,28 @@ func TestRepeatsHaveAnIntervalAndNoUsualSpread(t *testing.T) {
 	assert.True(t, math.IsNaN(w.Weights[0].ToS), "nothing says what a version of software could come to")
 }
 
+// A strong stall first, a weak one, and one weaker still, which is the one furthest off: what the stall does to that one
+// has no side in the difference between the first two.
+func TestABarHasASideOnlyInTheDifferenceThatItIsOf(t *testing.T) {
+	at := func(kw float64) day {
+		return day{software: "2.4", battery: run.N(26), pre: "car", profile: "full", climate: "off", ambient: run.N(5),
+			stallKW: kw}
+	}
+	sided := func(c *Comparison) bool {
+		w, ok := c.Weighed()
+		require.True(t, ok)
+		for _, x := range w.Weights {
+			if x.Condition == "stall_kw" {
+				return x.Sided
+			}
+		}
+		require.Fail(t, "the stalls differ")
+		return false
+	}
+	assert.True(t, sided(compare(at(100), at(60))))
+	assert.False(t, sided(compare(at(100), at(150), at(40))), "the second is quicker, the third is slower")
+}
+
 // Where nothing can be concluded there is no dot that looks like a conclusion.
 func TestNoDifferenceIsWeighedWhereNothingIsConcluded(t *testing.T) {
 	whole := day{software: "2.4", battery: run.N(26), profile: "full"}

@@ -42,9 +42,9 @@ Coldest battery_temp_min_c
 Power power_kw
 `
 
-// The frames by hand. Soc 0x29 = 41 · 0.5 = 20.5 %. Volts 0x0DCB = 3531 tenths. Amps, the bytes 30 F8, are 0xF830 from the
-// low end: -2000 tenths, and 200 A into the pack, for this bus counts what leaves it. Coldest 0x71 = 113 - 40 = 73 °F =
-// 22.78 °C. Power 50,000 W is 0x47435000 as IEEE 754, 00 50 43 47 from the low end.
+// The frames by hand. Soc 0x29 = 41 · 0.5 = 20.5 %. Volts 0x0DCB = 3531 tenths. Amps, the bytes 30 F8, are 0xF830
+// from the low end: -2000 tenths, and 200 A into the pack, for this bus counts what leaves it. Coldest 0x71 is 113 - 40
+// = 73 °F = 22.78 °C. Power 50,000 W is 0x47435000 as IEEE 754, 00 50 43 47 from the low end.
 func TestFramesByHand(t *testing.T) {
 	p, err := NewProfile([]byte(dbcFile), signals)
 	require.NoError(t, err)
@@ -94,7 +94,7 @@ func TestALineAsCandumpWritesIt(t *testing.T) {
 
 func TestProfilesSayWhatIsWrong(t *testing.T) {
 	for names, reason := range map[string]string{
-		"Soc soc_pct":                         `line 1: 2 messages have a signal "Soc": write the message before it, as in Pack.Soc`,
+		"Soc soc_pct":                         `line 1: 2 messages have a signal "Soc": write the message before it`,
 		"\nVolts volts":                       `line 2: there is no channel "volts"`,
 		"Speed soc_pct":                       `line 1: the DBC file has no signal "Speed"`,
 		"Volts":                               "line 1: expected a signal and a channel",

@@ -32,8 +32,9 @@ const mostRows = 1 << 20
 func writeWorkbook(w io.Writer, folders *zip.Reader, list []folder) error {
 	runs := sheet.Page{Name: "Runs", Rows: [][]any{{"run", "title", "car", "software", "site", "stall", "day",
 		"outside, °C", "battery at start, °C", "from, %", "to, %", "window", "minutes", "peak, kW", "average, kW",
-		"delivered, kWh", "into the pack, kWh", "side", "verdict", "sure"}}}
-	posts := sheet.Page{Name: postsPage, Rows: [][]any{{"run", "post, %", "reached, s", "kW there"}}}
+		"delivered, kWh", "into the pack, kWh", "side", "counted from", "verdict", "sure"}}}
+	posts := sheet.Page{Name: postsPage,
+		Rows: [][]any{{"run", "post, %", "reached, s", "kW there", "side", "counted from"}}}
 	notes := sheet.Page{Name: "Notes", Rows: [][]any{{"run", "at, s", "kind", "note"}}}
 	for _, f := range list {
 		dir, err := fs.Sub(folders, f.dir)
@@ -145,11 +146,11 @@ func summary(name string, r *run.Run) (row []any, posts [][]any) {
 	}
 	for _, p := range x.Posts {
 		if math.Mod(p.SoCPct, 10) == 0 {
-			posts = append(posts, []any{name, p.SoCPct, p.TS, p.PowerKW})
+			posts = append(posts, []any{name, p.SoCPct, p.TS, p.PowerKW, string(x.Side), string(x.Clock)})
 		}
 	}
 	return []any{name, r.Title, car, software, site, stall, day, c.AmbientC, battery, from, to, window, minutes, peak,
-		average, x.Energy.StallKWh, x.Energy.CarKWh, string(x.Side), verdict, sure}, posts
+		average, x.Energy.StallKWh, x.Energy.CarKWh, string(x.Side), string(x.Clock), verdict, sure}, posts
 }
 
 // definitions say what the columns of the readings are, and how each figure is worked out.

@@ -10,8 +10,8 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// Every mark is there once with its link and its words, each kind in a shape of its own as far as there are shapes, whatever
-// names say; without a mark there is no picture.
+// Every mark is there once with its link and its words, each kind in a shape of its own as far as there are shapes,
+// whatever names say; without a mark there is no picture.
 func TestDotsAreToldApart(t *testing.T) {
 	d := &Dots{Title: "Runs", XName: "coldest cell", XUnit: "°C", YName: "minutes"}
 	assert.Empty(t, d.SVG())

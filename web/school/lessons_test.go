@@ -54,8 +54,8 @@ func TestLessonsShowWhatTheySay(t *testing.T) {
 	assert.Contains(t, seen["cold"].Text[1], "longer")
 }
 
-// The lessons' physics by hand: at an amps limit power climbs with the pack's volts; cold costs minutes; a neighbour costs
-// less than the seven minutes that it was there.
+// The lessons' physics by hand: at an amps limit power climbs with the pack's volts; a neighbour costs less than the
+// seven minutes that it was there.
 func TestLessonsByHand(t *testing.T) {
 	session := func(change func(*forecast.Plan)) *forecast.Forecast {
 		f, err := charged(change)
