@@ -10,6 +10,7 @@ import (
 type CarRun struct {
 	ID         int64
 	StartedAt  *time.Time
+	Timezone   string
 	Software   string
 	Site       string
 	OdometerKM *float64 `gorm:"column:odometer_km"`
@@ -25,7 +26,7 @@ type CarRun struct {
 // CarRuns lists a car's runs, oldest first, with what each says of its capacity.
 func (b *ResultStore) CarRuns(ctx context.Context, carID int64) ([]CarRun, error) {
 	var list []CarRun
-	err := b.db.WithContext(ctx).Raw(`SELECT r.id, r.started_at, coalesce(v.version, '') AS software,
+	err := b.db.WithContext(ctx).Raw(`SELECT r.id, r.started_at, r.timezone, coalesce(v.version, '') AS software,
 			coalesce(p.name, '') AS site, r.odometer_km, r.start_c, r.usable_kwh, r.usable_low, r.usable_high, r.said,
 			r.teaches
 		FROM runs r LEFT JOIN softwares v ON v.id = r.software_id LEFT JOIN stalls s ON s.id = r.stall_id

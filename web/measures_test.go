@@ -181,7 +181,8 @@ func TestStallLineInFahrenheit(t *testing.T) {
 func TestSettingsAreKept(t *testing.T) {
 	t.Parallel()
 	h, _ := handler(t, true)
-	w := post(h, "/settings", url.Values{"temperature": {"f"}, "distance": {"mi"}, "theme": {"night"}, "window": {"20-80"}})
+	w := post(h, "/settings", url.Values{"temperature": {"f"}, "distance": {"mi"}, "theme": {"night"}, "window": {"20-80"},
+		"dates": {"digits"}})
 	require.Equal(t, http.StatusSeeOther, w.Code)
 	ask := func(path string) string {
 		r := httptest.NewRequest(http.MethodGet, path, nil)
@@ -194,14 +195,16 @@ func TestSettingsAreKept(t *testing.T) {
 	}
 	page := ask("/settings")
 	for _, chosen := range []string{`value="f" selected`, `value="mi" selected`, `value="night" selected`,
-		`value="20-80" selected`} {
+		`value="20-80" selected`, `value="digits" selected`} {
 		assert.Contains(t, page, chosen)
 	}
 	assert.Contains(t, page, `data-theme="night"`)
+	assert.Regexp(t, `\d{4}-\d\d-\d\d`, ask("/"))
+	assert.NotRegexp(t, `\d [A-Z][a-z]{2} \d{4}`, ask("/"))
 	assert.Contains(t, ask("/bench/ranking"), "20–80 %: ")
 	assert.Contains(t, ask("/bench/ranking?window=10-80"), "10–80 %: ", "the address goes before")
 	refused := post(h, "/settings", url.Values{"theme": {"dusk"}, "temperature": {"f"}, "distance": {"km"},
-		"window": {"10-80"}})
+		"window": {"10-80"}, "dates": {"en"}})
 	assert.Equal(t, http.StatusUnprocessableEntity, refused.Code)
 	assert.Empty(t, refused.Result().Cookies())
 }

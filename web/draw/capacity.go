@@ -14,7 +14,8 @@ import (
 // Capacity is a pack's usable capacity as its runs had it, against their dates or the odometer.
 type Capacity struct {
 	Title      string
-	Measures   units.People    // of its reader
+	Measures   units.People // of its reader
+	Day        func(time.Time) string
 	ByOdometer bool            // points without one are left out
 	Points     []CapacityPoint // in order of time
 }
@@ -99,7 +100,7 @@ func (d *Capacity) SVG() string {
 			c.text("axis-strong", "start", x-7, top-4, software)
 		}
 		if i == 0 || i == len(points)-1 && most > least {
-			named := p.At.Format("2 Jan 2006")
+			named := d.Day(p.At)
 			if d.ByOdometer {
 				named = say.Q(p.OdometerKM, "km", 0).In(d.Measures)
 			}

@@ -7,6 +7,7 @@ import (
 	"regexp"
 	"strings"
 	"testing"
+	"time"
 
 	"pgregory.net/rapid"
 
@@ -75,7 +76,7 @@ func TestPicturesOfAnything(t *testing.T) {
 			},
 			Bands: []Band{{Name: name, X: series("bx"), Low: series("low"), High: series("high")}}}
 		wellFormed(t, "curves", k.SVG())
-		c := Capacity{Title: name, ByOdometer: true, Points: []CapacityPoint{{KWh: one("kwh"), LowKWh: one("low kwh"),
+		c := Capacity{Title: name, Day: time.Time.String, ByOdometer: true, Points: []CapacityPoint{{KWh: one("kwh"), LowKWh: one("low kwh"),
 			HighKWh: one("high kwh"), OdometerKM: one("km"), Software: name, Tooltip: name}}}
 		wellFormed(t, "capacity", c.SVG())
 		a := Approach{

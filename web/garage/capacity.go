@@ -3,13 +3,14 @@ package garage
 import (
 	"fmt"
 	"math"
+	"time"
 
 	"zincroad/core/curve"
 	"zincroad/core/say"
-	"zincroad/core/units"
 	"zincroad/core/words"
 	"zincroad/logbook"
 	"zincroad/web/draw"
+	"zincroad/web/ui"
 )
 
 // capacity is what a car's runs say of its usable capacity.
@@ -19,15 +20,16 @@ type capacity struct {
 }
 
 // capacityOf draws what a car's runs say of its capacity, and puts how it went into sentences.
-func capacityOf(name string, runs []logbook.CarRun, in units.People) (out capacity) {
+func capacityOf(name string, runs []logbook.CarRun, reader ui.Reader) (out capacity) {
 	var said []curve.CapacityRun
-	d := draw.Capacity{Measures: in, Title: "Usable capacity of " + name + " by its runs"}
+	d := draw.Capacity{Measures: reader.People, Title: "Usable capacity of " + name + " by its runs",
+		Day: func(t time.Time) string { return reader.Date(ui.Day(t)) }}
 	odometers := 0
 	for _, r := range runs {
 		if r.UsableKWh == nil || r.UsableLow == nil || r.StartedAt == nil {
 			continue
 		}
-		p := draw.CapacityPoint{At: *r.StartedAt, KWh: *r.UsableKWh, LowKWh: *r.UsableLow, HighKWh: math.NaN(),
+		p := draw.CapacityPoint{At: ui.Local(*r.StartedAt, r.Timezone), KWh: *r.UsableKWh, LowKWh: *r.UsableLow, HighKWh: math.NaN(),
 			OdometerKM: math.NaN(), Software: r.Software}
 		if r.OdometerKM != nil {
 			p.OdometerKM = *r.OdometerKM

@@ -224,7 +224,7 @@ func (s *Room) showCarNoticed(w http.ResponseWriter, r *http.Request, status int
 				f.Values.Set("signals", v.Bus.Signals)
 			}
 		}
-		v.Capacity = capacityOf(c.Name, v.Runs, ui.MeasuresOf(r))
+		v.Capacity = capacityOf(c.Name, v.Runs, ui.ReaderOf(r))
 		if v.Learned, err = s.learnedOf(r.Context(), c); err != nil {
 			s.Fail(w, r, err)
 			return

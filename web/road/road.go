@@ -99,11 +99,11 @@ func (r roadRow) Pre() string {
 }
 
 // Day is when it was, where it was charged.
-func (r roadRow) Day() string {
+func (r roadRow) Day() any {
 	if r.StartedAt == nil {
 		return "no date"
 	}
-	return ui.Local(*r.StartedAt, r.Timezone).Format("2 Jan 2006")
+	return ui.Day(ui.Local(*r.StartedAt, r.Timezone))
 }
 
 // Battery is the pack's temperature at the start: as logged, else as noted.

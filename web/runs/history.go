@@ -25,7 +25,7 @@ type historyView struct {
 // changeRow is one change: what was done, and each value that differs.
 type changeRow struct {
 	logbook.Change
-	When   string
+	When   ui.Date
 	What   say.Text
 	Values []changedValue
 }
@@ -54,7 +54,7 @@ func (s *Room) history(w http.ResponseWriter, r *http.Request) error {
 	}
 	v := historyView{Row: row}
 	for _, c := range list {
-		v.Changes = append(v.Changes, changeRowOf(c, row, names))
+		v.Changes = append(v.Changes, changeRowOf(c, row, names, ui.ReaderOf(r)))
 	}
 	s.Render(w, r, "history", http.StatusOK, ui.Frame{Title: fmt.Sprintf("Changes of run %d", row.ID), Page: "run",
 		Run:  row,
@@ -129,8 +129,8 @@ var shownColumns = []string{
 }
 
 // changeRowOf puts a change into words.
-func changeRowOf(c logbook.Change, row *logbook.Run, called names) changeRow {
-	out := changeRow{Change: c, When: ui.Local(c.At, row.Timezone).Format("2 Jan 2006, 15:04:05")}
+func changeRowOf(c logbook.Change, row *logbook.Run, called names, reader ui.Reader) changeRow {
+	out := changeRow{Change: c, When: ui.Second(ui.Local(c.At, row.Timezone))}
 	did := "changed"
 	switch {
 	case changed(c, "deleted_at") && c.After["deleted_at"] != nil, c.After == nil:
@@ -152,8 +152,8 @@ func changeRowOf(c logbook.Change, row *logbook.Run, called names) changeRow {
 	for _, column := range shownColumns {
 		v := changedValue{
 			Name:   say.T("column." + column),
-			Before: valueOf(column, c.Before[column], row, called),
-			After:  valueOf(column, c.After[column], row, called),
+			Before: valueOf(column, c.Before[column], row, called, reader),
+			After:  valueOf(column, c.After[column], row, called, reader),
 		}
 		if v.Before.Any() || v.After.Any() { // not of a thing added what it never had
 			out.Values = append(out.Values, v)
@@ -169,7 +169,7 @@ func changed(c logbook.Change, column string) bool {
 }
 
 // valueOf is what a column held, for people; nil: nothing.
-func valueOf(column string, v any, row *logbook.Run, called names) say.Text {
+func valueOf(column string, v any, row *logbook.Run, called names, reader ui.Reader) say.Text {
 	switch x := v.(type) {
 	case nil:
 		return nil
@@ -179,7 +179,7 @@ func valueOf(column string, v any, row *logbook.Run, called names) say.Text {
 		}
 		if column == "started_at" {
 			if at, err := time.Parse(time.RFC3339, x); err == nil {
-				x = ui.Local(at, row.Timezone).Format("2 Jan 2006, 15:04:05")
+				x = reader.Date(ui.Second(ui.Local(at, row.Timezone)))
 			}
 		}
 		return say.Own(x)

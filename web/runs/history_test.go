@@ -9,6 +9,7 @@ import (
 	"zincroad/core/say"
 	"zincroad/core/units"
 	"zincroad/logbook"
+	"zincroad/web/ui"
 )
 
 // Every column that a change is shownColumns by has a name for people.
@@ -29,7 +30,7 @@ func TestChangesInWords(t *testing.T) {
 	called := names{"car_id": {4: "Larch 52"}, "software_id": {}, "stall_id": {}, "adapter_id": {}}
 	c := changeRowOf(logbook.Change{Entity: "runs", EntityID: 3,
 		Before: logbook.Noted{"ambient_c": 5.0, "car_id": 4.0, "fingerprint": "x"},
-		After:  logbook.Noted{"ambient_c": nil, "car_id": 9.0, "fingerprint": "y"}}, row, called)
+		After:  logbook.Noted{"ambient_c": nil, "car_id": 9.0, "fingerprint": "y"}}, row, called, ui.Reader{})
 	assert.Equal(t, "run changed", c.What.Kept())
 	require.Len(t, c.Values, 2, "what nobody knows is not shownColumns")
 	assert.Equal(t, "Larch 52", c.Values[0].Before.Kept())
@@ -49,6 +50,6 @@ func TestChangesInWords(t *testing.T) {
 			After: logbook.Noted{"values": 3.0, "undone": false}},
 		"1 correction undone": {Entity: "corrections", After: logbook.Noted{"values": 1.0, "undone": true}},
 	} {
-		assert.Equal(t, want, changeRowOf(x, row, called).What.Kept())
+		assert.Equal(t, want, changeRowOf(x, row, called, ui.Reader{}).What.Kept())
 	}
 }

@@ -217,7 +217,7 @@ func (s *Room) runView(r *http.Request, query url.Values) (*runView, error) {
 	v.Headline, _ = x.Headline(described.Method)
 	entry := bench.Entry{Run: described, Reading: x}
 	v.Start, v.Outside = bench.BatteryAtStart(entry), bench.Outside(entry)
-	v.Facts = factsOf(row, v)
+	v.Facts = factsOf(row, v, ui.ReaderOf(r))
 	v.Heading, v.Rest = headingOf(x, q.In)
 	for i := range v.Rest {
 		if at := stretchOf(x, v.Rest[i].Finding); at >= 0 {
@@ -326,7 +326,7 @@ func headingOf(x *curve.Reading, in units.People) (curve.Finding, []finding) {
 }
 
 // factsOf is the line above the heading: car, stall and conditions.
-func factsOf(row *logbook.Run, v *runView) []fact {
+func factsOf(row *logbook.Run, v *runView, reader ui.Reader) []fact {
 	var out []fact
 	if row.Car != nil {
 		f := fact{Strong: row.Car.Name}
@@ -361,7 +361,7 @@ func factsOf(row *logbook.Run, v *runView) []fact {
 		out = append(out, fact{"", "climate " + row.Climate})
 	}
 	if row.StartedAt != nil {
-		out = append(out, fact{"", ui.Local(*row.StartedAt, row.Timezone).Format("2 Jan 2006, 15:04")})
+		out = append(out, fact{"", reader.Date(ui.Minute(ui.Local(*row.StartedAt, row.Timezone)))})
 	}
 	if n, lostS := run.Lost(row.Describe().Marks, v.Reading.ZeroS); n > 0 {
 		out = append(out, fact{words.Duration(math.Round(lostS)),

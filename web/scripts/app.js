@@ -5,6 +5,7 @@ import { clocks } from './app/clock.js';
 import { cursor } from './app/cursor.js';
 import { keepForOffline } from './app/offline.js';
 import { race } from './app/race.js';
+import { scrollers } from './app/scrollers.js';
 import './app/dialogs.js';
 import './app/files.js';
 import './app/forms.js';
@@ -25,5 +26,6 @@ document.addEventListener('DOMContentLoaded', () => {
   clocks();
   if (new URLSearchParams(location.search).has('find') && $('#find')) $('#find').focus();
   race();
+  scrollers();
   document.documentElement.dataset.ready = 'yes';
 });

@@ -140,7 +140,7 @@ func (h *liveHub) draw(v *liveView, in units.People) (frame, error) {
 	var f frame
 	for name, into := range map[string]*string{"live-now": &f.now, "live-acts": &f.acts, "live-last": &f.last} {
 		var b bytes.Buffer
-		if err := h.s.Draw(&b, in, "stall-live", name, v); err != nil {
+		if err := h.s.Draw(&b, ui.Reader{People: in}, "stall-live", name, v); err != nil {
 			return frame{}, fmt.Errorf("drawing %s: %w", name, err)
 		}
 		*into = b.String()

@@ -35,10 +35,14 @@ var functions = template.FuncMap{
 		}
 		return list[len(list)-1]
 	},
-	"positive": func(v *float64) bool { return v != nil && *v > 0 },
-	"plain":    PlainNumber,
-	"when":     when,
-	"waited":   waited,
+	"positive":  func(v *float64) bool { return v != nil && *v > 0 },
+	"plain":     PlainNumber,
+	"when":      when,
+	"day":       Day,
+	"dayofyear": DayOfYear,
+	"minute":    Minute,
+	"second":    Second,
+	"waited":    waited,
 	//nolint:gosec // made by package draw, which escapes
 	"svg": func(s string) template.HTML { return template.HTML(s) },
 	"dict": func(kv ...any) (map[string]any, error) {
@@ -74,9 +78,10 @@ var functions = template.FuncMap{
 	},
 }
 
-// measures are the functions of templates that write for a reader of some units: a text, a figure with its unit or
-// without, and a unit's name.
-func measures(in units.People) template.FuncMap {
+// measures are the functions of templates that write for a reader: a text, a figure with its unit or without, and a
+// unit's name.
+func measures(reader Reader) template.FuncMap {
+	in := reader.People
 	figure := func(v any, unit string, decimals int) string {
 		if unit == "K" && in.Fahrenheit {
 			return words.Figure(1.8*deref(v), decimals)
@@ -84,7 +89,7 @@ func measures(in units.People) template.FuncMap {
 		return words.Figure(in.Show(unit, deref(v)), decimals)
 	}
 	return template.FuncMap{
-		writtenName: writtenIn(in),
+		writtenName: writtenFor(reader),
 		"says":      func(t []say.Text, between string) string { return strings.Join(say.AllIn(t, in), between) },
 		"unit":      func(kept any) string { return nameOf(in, fmt.Sprint(kept)) },
 		"fieldof": func(form interface{ Shown(string) (string, bool) }, name string, kept any) string {
@@ -134,11 +139,11 @@ func PlainNumber(v *float64) string {
 }
 
 // when writes a time in the run's own zone.
-func when(t *time.Time, zone string) string {
+func when(t *time.Time, zone string) any {
 	if t == nil {
 		return "no date"
 	}
-	return Local(*t, zone).Format("2 Jan 2006, 15:04")
+	return Minute(Local(*t, zone))
 }
 
 // Local is a time in a zone, in UTC where there is no such zone.

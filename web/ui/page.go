@@ -105,7 +105,9 @@ func (s *Pages) Render(w http.ResponseWriter, r *http.Request, name string, stat
 		f.Page = name
 	}
 	var b bytes.Buffer
-	if err := s.Draw(&b, f.Units, name, "base", f); err != nil {
+	reader := ReaderOf(r)
+	reader.People = f.Units
+	if err := s.Draw(&b, reader, name, "base", f); err != nil {
 		s.Log.Error("rendering", "page", name, "error", err)
 		http.Error(w, "This page could not be drawn; the log says why.", http.StatusInternalServerError)
 		return
@@ -118,7 +120,7 @@ func (s *Pages) Render(w http.ResponseWriter, r *http.Request, name string, stat
 // Part shows one named piece of a page, for changes in place.
 func (s *Pages) Part(w http.ResponseWriter, r *http.Request, page, name string, data any) {
 	var b bytes.Buffer
-	if err := s.Draw(&b, MeasuresOf(r), page, name, data); err != nil {
+	if err := s.Draw(&b, ReaderOf(r), page, name, data); err != nil {
 		s.Log.Error("rendering", "part", name, "error", err)
 		http.Error(w, "This could not be drawn; the log says why.", http.StatusInternalServerError)
 		return

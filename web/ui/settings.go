@@ -41,13 +41,15 @@ func (s *Pages) Settings(w http.ResponseWriter, r *http.Request) {
 	}
 	p := MeasuresOf(r)
 	f := NewFields(url.Values{"theme": {of("theme", "device")}, "window": {of("window", UsualWindows[0])},
+		"dates":       {of("dates", DateLanguages[0].Code)},
 		"temperature": {map[bool]string{false: "c", true: "f"}[p.Fahrenheit]},
 		"distance":    {map[bool]string{false: "km", true: "mi"}[p.Miles]}})
 	s.showSettings(w, r, http.StatusOK, f)
 }
 
 func (s *Pages) showSettings(w http.ResponseWriter, r *http.Request, status int, f *Fields) {
-	frame := Frame{Title: "Settings", Page: "settings", Data: map[string]any{"Fields": f, "Windows": UsualWindows}}
+	frame := Frame{Title: "Settings", Page: "settings", Data: map[string]any{"Fields": f, "Windows": UsualWindows,
+		"Dates": DateLanguages}}
 	if r.URL.Query().Get("kept") != "" {
 		frame.Notice = &Notice{Text: "Kept."}
 	}
@@ -60,6 +62,7 @@ func (s *Pages) SetSettings(w http.ResponseWriter, r *http.Request) {
 	if !ok {
 		return
 	}
+	dates := f.Word("dates", dateCodes())
 	p := units.People{Fahrenheit: f.Word("temperature", []string{"c", "f"}) == "f",
 		Miles: f.Word("distance", []string{"km", "mi"}) == "mi"}
 	theme, window := f.Word("theme", []string{"device", "day", "night"}), f.Word("window", UsualWindows)
@@ -73,7 +76,11 @@ func (s *Pages) SetSettings(w http.ResponseWriter, r *http.Request) {
 	if window == UsualWindows[0] {
 		window = ""
 	}
+	if dates == DateLanguages[0].Code {
+		dates = ""
+	}
 	keepSetting(w, "units", MeasuresName(p))
+	keepSetting(w, "dates", dates)
 	keepSetting(w, "theme", theme)
 	keepSetting(w, "window", window)
 	http.Redirect(w, r, "/settings?kept=1", http.StatusSeeOther)

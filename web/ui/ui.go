@@ -13,8 +13,6 @@ import (
 	"strings"
 	"sync"
 	"time"
-
-	"zincroad/core/units"
 )
 
 //go:embed templates
@@ -36,28 +34,58 @@ func New(log *slog.Logger, font []byte) (*UI, error) {
 
 // frame is what every page stands in, with the parts that all rooms have.
 var frame = sync.OnceValues(func() (*template.Template, error) {
-	t := template.New("frame").Funcs(functions).Funcs(measures(units.People{}))
+	t := template.New("frame").Funcs(functions).Funcs(measures(Reader{}))
 	return t, read(t, common, "templates/base.html", "templates/parts.html")
 })
 
 // Pages are the pages of one room, by name; safe for concurrent use.
 type Pages struct {
 	*UI
-	templates templates
+	templates *templates
 }
 
-// templates are pages for readers of each units, by their name.
-type templates map[units.People]map[string]*template.Template
+// templates are a room's pages by their name, and what became of them for each reader who asked: a template that was
+// used once writes for one kind of reader.
+type templates struct {
+	read map[string]*template.Template
+	mu   sync.Mutex
+	own  map[pageFor]*template.Template
+}
+
+type pageFor struct {
+	reader Reader
+	page   string
+}
+
+// of gives a page that writes for a reader.
+func (t *templates) of(reader Reader, page string) (*template.Template, error) {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	if own, ok := t.own[pageFor{reader, page}]; ok {
+		return own, nil
+	}
+	read, ok := t.read[page]
+	if !ok {
+		return nil, fmt.Errorf("there is no page %q", page)
+	}
+	own, err := read.Clone()
+	if err != nil {
+		return nil, fmt.Errorf("page %q: %w", page, err)
+	}
+	own.Funcs(measures(reader))
+	t.own[pageFor{reader, page}] = own
+	return own, nil
+}
 
 // parsed are the templates of each room by its files. They depend on nothing else, so that a process that serves
 // several logbooks reads them once, and works out once how what they print is escaped.
 var parsed sync.Map
 
-// Draw writes a page, or a named part of one, for a reader of some units.
-func (s *Pages) Draw(w io.Writer, in units.People, page, part string, data any) error {
-	t, ok := s.templates[in][page]
-	if !ok {
-		return fmt.Errorf("there is no page %q", page)
+// Draw writes a page, or a named part of one, for a reader.
+func (s *Pages) Draw(w io.Writer, reader Reader, page, part string, data any) error {
+	t, err := s.templates.of(reader, page)
+	if err != nil {
+		return err
 	}
 	return t.ExecuteTemplate(w, part, data)
 }
@@ -67,7 +95,7 @@ func (s *Pages) Draw(w io.Writer, in units.People, page, part string, data any) 
 // that any room can show (an error, an explanation) come with them.
 func (u *UI) Pages(room embed.FS, more template.FuncMap) (*Pages, error) {
 	if t, ok := parsed.Load(room); ok {
-		return &Pages{UI: u, templates: t.(templates)}, nil
+		return &Pages{UI: u, templates: t.(*templates)}, nil
 	}
 	t, err := pagesOf(room, more)
 	if err != nil {
@@ -78,11 +106,8 @@ func (u *UI) Pages(room embed.FS, more template.FuncMap) (*Pages, error) {
 }
 
 // pagesOf reads a room's templates.
-func pagesOf(room fs.FS, more template.FuncMap) (templates, error) {
-	out := templates{}
-	for _, in := range units.Peoples {
-		out[in] = map[string]*template.Template{}
-	}
+func pagesOf(room fs.FS, more template.FuncMap) (*templates, error) {
+	out := &templates{read: map[string]*template.Template{}, own: map[pageFor]*template.Template{}}
 	frame, err := frame()
 	if err != nil {
 		return nil, err
@@ -106,13 +131,7 @@ func pagesOf(room fs.FS, more template.FuncMap) (templates, error) {
 				return nil, err
 			}
 			throughWritten(t)
-			for _, in := range units.Peoples {
-				own, err := t.Clone()
-				if err != nil {
-					return nil, fmt.Errorf("%s: %w", path, err)
-				}
-				out[in][name] = own.Funcs(measures(in))
-			}
+			out.read[name] = t
 		}
 	}
 	return out, nil

@@ -5,20 +5,21 @@ import (
 	"text/template/parse"
 
 	"zincroad/core/say"
-	"zincroad/core/units"
 )
 
 // writtenName is the function that every value goes through on its way into a page; no template names it.
 const writtenName = "_written"
 
-// writtenIn makes texts and quantities the sentences of a reader of some units; all else is left as it is.
-func writtenIn(in units.People) func(any) any {
+// writtenFor makes texts, quantities and dates the words of a reader; all else is left as it is.
+func writtenFor(in Reader) func(any) any {
 	return func(v any) any {
 		switch x := v.(type) {
 		case say.Text:
-			return x.In(in)
+			return x.In(in.People)
 		case say.Quantity:
-			return x.In(in)
+			return x.In(in.People)
+		case Date:
+			return in.Date(x)
 		}
 		return v
 	}

@@ -1,6 +1,7 @@
 // Parts of pages that htmx changes in place: an answer out of date is not shown, the focus stays.
 import { cursor } from './cursor.js';
 import { $, target } from './page.js';
+import { scrollers } from './scrollers.js';
 
 // Prepare asks anew with each change. An answer to what has been changed since it was
 // asked for is not shown: it would put the older choice back into the form. A menu's
@@ -49,6 +50,7 @@ let hadFocus = false;
 document.addEventListener('htmx:beforeSwap', (e) => {
   hadFocus = /** @type {CustomEvent} */ (e).detail.target.contains(document.activeElement);
 });
+document.addEventListener('htmx:afterSettle', scrollers);
 document.addEventListener('htmx:afterSettle', (e) => {
   if (!hadFocus || document.activeElement !== document.body) return;
   hadFocus = false;
