@@ -20,17 +20,14 @@ type capacity struct {
 }
 
 // capacityOf draws what a car's runs say of its capacity, and puts how it went into sentences.
-func capacityOf(name string, runs []logbook.CarRun, reader ui.Reader) (out capacity) {
+func capacityOf(name string, runs []logbook.CarCapacity, reader ui.Reader) (out capacity) {
 	var said []curve.CapacityRun
 	d := draw.Capacity{Measures: reader.People, Title: "Usable capacity of " + name + " by its runs",
 		Day: func(t time.Time) string { return reader.Date(ui.Day(t)) }}
 	odometers := 0
 	for _, r := range runs {
-		if r.UsableKWh == nil || r.UsableLow == nil || r.StartedAt == nil {
-			continue
-		}
-		p := draw.CapacityPoint{At: ui.Local(*r.StartedAt, r.Timezone), KWh: *r.UsableKWh, LowKWh: *r.UsableLow, HighKWh: math.NaN(),
-			OdometerKM: math.NaN(), Software: r.Software}
+		p := draw.CapacityPoint{At: ui.Local(r.StartedAt, r.Timezone), KWh: r.UsableKWh, LowKWh: r.UsableLow,
+			HighKWh: math.NaN(), OdometerKM: math.NaN(), Software: r.Software}
 		if r.OdometerKM != nil {
 			p.OdometerKM = *r.OdometerKM
 			odometers++
@@ -43,8 +40,9 @@ func capacityOf(name string, runs []logbook.CarRun, reader ui.Reader) (out capac
 		}
 		d.Points = append(d.Points, p)
 		said = append(said, curve.CapacityRun{OdometerKM: p.OdometerKM, Software: r.Software,
-			Interval: curve.Interval{Value: *r.UsableKWh, Low: *r.UsableLow, High: r.UsableHigh}})
+			Interval: curve.Interval{Value: r.UsableKWh, Low: r.UsableLow, High: r.UsableHigh}})
 	}
+	d.Points = d.Points[max(0, len(d.Points)-runsShown):]
 	out.ByDate, out.Said = d.SVG(), curve.CapacityOverTime(said)
 	if odometers > 1 {
 		d.Title, d.ByOdometer = "Usable capacity of "+name+" by its odometer", true

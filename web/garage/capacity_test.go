@@ -10,17 +10,17 @@ import (
 	"zincroad/web/ui"
 )
 
-func carRun(id int64, day int, low, kwh, high float64) logbook.CarRun {
+func carRun(id int64, day int, low, kwh, high float64) logbook.CarCapacity {
 	at := time.Date(2026, 1, day, 0, 0, 0, 0, time.UTC)
-	return logbook.CarRun{ID: id, StartedAt: &at, UsableKWh: &kwh, UsableLow: &low, UsableHigh: &high, Software: "2.3"}
+	return logbook.CarCapacity{ID: id, StartedAt: at, UsableKWh: kwh, UsableLow: low, UsableHigh: &high, Software: "2.3"}
 }
 
-// Runs that say nothing of capacity are left out; against the odometer are only those that note it.
+// Against the odometer are only those that note it.
 func TestCapacityOverTime(t *testing.T) {
-	alone := capacityOf("Tamarack", []logbook.CarRun{carRun(1, 1, 76, 78, 80)}, ui.Reader{})
+	alone := capacityOf("Tamarack", []logbook.CarCapacity{carRun(1, 1, 76, 78, 80)}, ui.Reader{})
 	assert.Empty(t, alone.Said)
 	assert.NotEmpty(t, alone.ByDate)
-	runs := []logbook.CarRun{carRun(1, 1, 76, 78, 80), {ID: 2}, carRun(3, 9, 75, 77, 79), carRun(4, 12, 74, 76, 78)}
+	runs := []logbook.CarCapacity{carRun(1, 1, 76, 78, 80), carRun(3, 9, 75, 77, 79), carRun(4, 12, 74, 76, 78)}
 	got := capacityOf("Tamarack", runs, ui.Reader{})
 	assert.Contains(t, got.Said[0].Kept(), "76 kWh by the last run")
 	assert.Contains(t, got.Said[1].Kept(), "in the first of 3 runs")
@@ -29,7 +29,7 @@ func TestCapacityOverTime(t *testing.T) {
 	assert.Empty(t, got.ByOdometer)
 
 	near, far := 18_400.0, 31_250.0
-	runs[0].OdometerKM, runs[3].OdometerKM = &near, &far
+	runs[0].OdometerKM, runs[2].OdometerKM = &near, &far
 	got = capacityOf("Tamarack", runs, ui.Reader{})
 	assert.Contains(t, got.ByOdometer, "18400 km")
 	assert.Contains(t, got.ByOdometer, "31250 km")

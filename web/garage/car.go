@@ -123,9 +123,10 @@ type carView struct {
 	Preconds    []string
 	NewSoftware string
 
-	Bus      *logbook.CarBus // nil: no log of its bus can be read yet
-	OnBus    []string        // the signals that its DBC file has
-	Runs     []logbook.CarRun
+	Bus      *logbook.CarBus  // nil: no log of its bus can be read yet
+	OnBus    []string         // the signals that its DBC file has
+	Runs     []logbook.CarRun // the latest of AllRuns
+	AllRuns  int
 	Capacity capacity
 	Learned  []learned
 }
@@ -193,6 +194,9 @@ func (s *Room) showCarWith(w http.ResponseWriter, r *http.Request, c *logbook.Ca
 	s.showCarNoticed(w, r, http.StatusOK, c, ui.NewFields(carValues(c)), n)
 }
 
+// runsShown is how many of a car's runs its page lists and draws, the latest: the Road has all of them.
+const runsShown = 200
+
 func (s *Room) showCar(w http.ResponseWriter, r *http.Request, status int, c *logbook.Car, f *ui.Fields) {
 	s.showCarNoticed(w, r, status, c, f, nil)
 }
@@ -210,7 +214,7 @@ func (s *Room) showCarNoticed(w http.ResponseWriter, r *http.Request, status int
 	}
 	if c.ID != 0 {
 		var err error
-		if v.Runs, err = s.book.CarRuns(r.Context(), c.ID); err != nil {
+		if v.Runs, v.AllRuns, err = s.book.CarRuns(r.Context(), c.ID, runsShown); err != nil {
 			s.Fail(w, r, err)
 			return
 		}
@@ -224,7 +228,12 @@ func (s *Room) showCarNoticed(w http.ResponseWriter, r *http.Request, status int
 				f.Values.Set("signals", v.Bus.Signals)
 			}
 		}
-		v.Capacity = capacityOf(c.Name, v.Runs, ui.ReaderOf(r))
+		capacities, err := s.book.CarCapacities(r.Context(), c.ID)
+		if err != nil {
+			s.Fail(w, r, err)
+			return
+		}
+		v.Capacity = capacityOf(c.Name, capacities, ui.ReaderOf(r))
 		if v.Learned, err = s.learnedOf(r.Context(), c); err != nil {
 			s.Fail(w, r, err)
 			return

@@ -2,11 +2,11 @@ package garage
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"math"
 	"net/http"
 	"net/url"
-	"slices"
 	"strconv"
 	"strings"
 
@@ -145,23 +145,24 @@ func (s *Room) setTeaches(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	runs, err := s.book.CarRuns(r.Context(), id)
-	if err != nil {
-		return err
-	}
 	asked, teaches := f.ID("run"), f.Word("teaches", []string{string(vehicle.Never), string(vehicle.Always)})
-	i := slices.IndexFunc(runs, func(x logbook.CarRun) bool { return asked != nil && x.ID == *asked })
-	if i < 0 || !f.OK() {
+	var row *logbook.Run
+	if asked != nil && f.OK() {
+		if row, err = s.book.Run(r.Context(), *asked); err != nil && !errors.Is(err, logbook.ErrNotFound) {
+			return err
+		}
+	}
+	if row == nil || row.CarID == nil || *row.CarID != id || row.Live {
 		return ui.BadRequest("Choose one of this car's runs, and whether it teaches.")
 	}
-	before := runs[i].Teaches
-	if err := s.book.SetTeaches(r.Context(), runs[i].ID, vehicle.Teaches(teaches)); err != nil {
+	before := row.Teaches
+	if err := s.book.SetTeaches(r.Context(), row.ID, vehicle.Teaches(teaches)); err != nil {
 		return err
 	}
 	said := map[string]string{"never": "Run %d is left out of what is learned of the car.",
 		"always": "Run %d is taken in.", "": "Run %d is taken by the rules again."}[teaches]
-	s.showCarWith(w, r, c, &ui.Notice{Text: fmt.Sprintf(said, runs[i].ID), Undo: ui.CarPath(id, "/teaches"),
-		Fields: map[string]string{"run": strconv.FormatInt(runs[i].ID, 10), "teaches": string(before)}})
+	s.showCarWith(w, r, c, &ui.Notice{Text: fmt.Sprintf(said, row.ID), Undo: ui.CarPath(id, "/teaches"),
+		Fields: map[string]string{"run": strconv.FormatInt(row.ID, 10), "teaches": string(before)}})
 	return nil
 }
 

@@ -26,7 +26,8 @@ type Book interface {
 	Bus(ctx context.Context, carID int64) (*logbook.CarBus, error)
 	SaveBus(ctx context.Context, bus *logbook.CarBus) error
 	Car(ctx context.Context, id int64) (*logbook.Car, error)
-	CarRuns(ctx context.Context, carID int64) ([]logbook.CarRun, error)
+	CarRuns(ctx context.Context, carID int64, latest int) (list []logbook.CarRun, all int, err error)
+	CarCapacities(ctx context.Context, carID int64) ([]logbook.CarCapacity, error)
 	SetTeaches(ctx context.Context, runID int64, teaches vehicle.Teaches) error
 	Cars(ctx context.Context) ([]logbook.Car, error)
 	DeleteAdapter(ctx context.Context, id int64) error
@@ -35,6 +36,7 @@ type Book interface {
 	DeleteSoftware(ctx context.Context, id int64) error
 	DeleteStall(ctx context.Context, id int64) error
 	Learned(ctx context.Context, car *run.Car, of logbook.Of) (*logbook.Learned, error)
+	Run(ctx context.Context, id int64) (*logbook.Run, error)
 	Roads(ctx context.Context) (map[[2]int64]float64, error)
 	SaveAdapter(ctx context.Context, a *logbook.Adapter) error
 	SaveCar(ctx context.Context, c *logbook.Car) error
