@@ -53,11 +53,13 @@ func (b *ResultStore) comparable(ctx context.Context, latest string, most int, b
 			coalesce(p.name || ' ' || s.name, ''), coalesce(s.rated_kw, 0), r.preconditioned, r.profile,
 			r.climate, r.ambient_c, r.start_c, r.start_pct, coalesce(r.window_from_pct, 0),
 			coalesce(r.window_to_pct, 0), r.window_s, r.label, r.started_at, r.gist,
-			(SELECT count(*) FROM marks m WHERE m.run_id = r.id AND m.kind = @plug)
+			coalesce(m.plugs, 0)
 		FROM latest JOIN runs r ON r.id = latest.id
 			JOIN cars c ON c.id = r.car_id LEFT JOIN softwares v ON v.id = r.software_id
 			LEFT JOIN adapters a ON a.id = r.adapter_id
 			LEFT JOIN stalls s ON s.id = r.stall_id LEFT JOIN sites p ON p.id = s.site_id
+			LEFT JOIN (SELECT run_id, count(*) AS plugs FROM marks
+				WHERE kind = @plug AND run_id IN (SELECT id FROM latest) GROUP BY run_id) m ON m.run_id = r.id
 		ORDER BY latest.began DESC, latest.id DESC`,
 		map[string]any{"most": most, "beside": array(beside), "plug": run.PlugIn}).Rows()
 	if err != nil {
