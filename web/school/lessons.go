@@ -148,7 +148,7 @@ func lessons() ([]lesson, error) {
 			"A cold pack lets little in until it is warm, and charging warms it slowly. The power rises while the " +
 				"charge does: that is the sign. Below a few degrees a car may take many minutes to reach its own " +
 				"curve.",
-			fmt.Sprintf("Warmed on the way, this car takes %s; straight from a night at 0 °C, %s longer. Note "+
+			fmt.Sprintf("Warmed on the way, this car takes %s; straight from a night of frost, %s longer. Note "+
 				"the coldest "+
 				"cell at plug-in: without it nobody can say what cold took.", minutes("warm"), later("cold")),
 		}, drawn([]string{"Warmed on the way", "After a cold night"}, of("warm", "cold")...)},
