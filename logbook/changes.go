@@ -12,42 +12,12 @@ import (
 	"gorm.io/gorm"
 )
 
-// Owner is who writes where nobody else is named: this logbook's owner.
-const Owner = "owner"
-
-type actorKey struct{}
-
-// ByActor is a context whose writes are somebody's.
-func ByActor(ctx context.Context, name string) context.Context {
-	return context.WithValue(ctx, actorKey{}, name)
-}
-
-func actorOf(ctx context.Context) string {
-	if name, ok := ctx.Value(actorKey{}).(string); ok && name != "" {
-		return name
-	}
-	return Owner
-}
-
-// workingFor tells a connection, about to be used, for whom; the database notes it with every change.
-func workingFor(ctx context.Context, c *pgx.Conn) error {
-	const key = "actor"
-	actor, held := actorOf(ctx), c.PgConn().CustomData()
-	if was, ok := held[key].(string); ok && was == actor || !ok && actor == Owner {
-		return nil
-	}
-	if _, err := c.Exec(ctx, "SELECT set_config('zincroad.actor', $1, false)", actor); err != nil {
-		return fmt.Errorf("saying who writes: %w", err)
-	}
-	held[key] = actor
-	return nil
-}
-
 // Change is one thing that somebody made, changed or removed.
 type Change struct {
 	ID       int64
 	At       time.Time
 	Actor    string
+	PersonID *int64 // nil: nobody in particular
 	Entity   string // runs, marks, recordings, photos, corrections, cars and so on: a table
 	EntityID int64
 	RunID    *int64

@@ -20,7 +20,7 @@ func TestWhoChangedWhat(t *testing.T) {
 	title, outside := row.Title, row.AmbientC
 
 	row.Title, row.AmbientC = "Again", run.N(4.5)
-	require.NoError(t, b.SaveDetails(logbook.ByActor(ctx, "the night shift"), row))
+	require.NoError(t, b.SaveDetails(logbook.By(ctx, logbook.Actor{Name: "the night shift"}), row))
 	m := logbook.Mark{RunID: 2, TS: 300, Kind: run.Neighbour}
 	require.NoError(t, b.SaveMark(ctx, &m))
 	_, err = b.DeleteMark(ctx, 2, m.ID)

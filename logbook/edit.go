@@ -222,3 +222,36 @@ func (b *RunStore) Words(ctx context.Context) (Words, error) {
 	}
 	return w, nil
 }
+
+// Share lets every tester change a run, or its owner and keepers alone.
+func (b *RunStore) Share(ctx context.Context, id int64, shared bool) error {
+	res := b.db.WithContext(ctx).Exec("UPDATE runs SET shared = ? WHERE id = ? AND deleted_at IS NULL", shared, id)
+	if res.Error == nil && res.RowsAffected == 0 {
+		return fmt.Errorf("run %d: %w", id, ErrNotFound)
+	}
+	return mapped(fmt.Sprintf("sharing run %d", id), res.Error)
+}
+
+// MayChange tells whether an actor may change a run by what is noted of it: one's own, a shared one, one that is under
+// way or nobody's in particular; a keeper may change all of them, a recorder those at its stalls while they are live.
+func (b *RunStore) MayChange(ctx context.Context, a Actor, id int64) (bool, error) {
+	if a.May(Keeper) {
+		return true, nil
+	}
+	var may bool
+	err := b.db.WithContext(ctx).Raw(`SELECT CASE @role WHEN 'tester' THEN live OR shared OR owner_id IS NULL
+			OR owner_id = @person
+		WHEN 'recorder' THEN owner_id = @person
+			OR live AND stall_id = ANY (SELECT unnest(stalls) FROM people WHERE id = @person) ELSE false END
+		FROM runs WHERE id = @id`, map[string]any{"role": string(a.Role), "person": a.PersonID, "id": id}).Scan(&may).Error
+	return may, mapped(fmt.Sprintf("asking whose run %d is", id), err)
+}
+
+// Give makes a run a person's.
+func (b *RunStore) Give(ctx context.Context, id, person int64) error {
+	res := b.db.WithContext(ctx).Exec("UPDATE runs SET owner_id = ? WHERE id = ? AND deleted_at IS NULL", person, id)
+	if res.Error == nil && res.RowsAffected == 0 {
+		return fmt.Errorf("run %d: %w", id, ErrNotFound)
+	}
+	return mapped(fmt.Sprintf("giving run %d away", id), res.Error)
+}

@@ -35,6 +35,7 @@ var (
 	ErrInUse    = errors.New("still in use")
 	ErrChanged  = errors.New("it was changed since it was read")
 	ErrRefused  = errors.New("refused by a rule of the logbook")
+	ErrForbid   = errors.New("not yours to do")
 	ErrNoRoom   = errors.New("nothing can be stored: the disk is full, or the database only reads")
 )
 
@@ -55,6 +56,7 @@ type Book struct {
 	*ReportStore
 	*AccessStore
 	*HookStore
+	*CrewStore
 }
 
 const (
@@ -190,6 +192,8 @@ func mapped(doing string, err error) error {
 		return fmt.Errorf("%s: %w", doing, ErrTaken)
 	case errors.As(err, &pg) && pg.Code == "23503":
 		return fmt.Errorf("%s: %w (%s)", doing, ErrInUse, pg.ConstraintName)
+	case errors.As(err, &pg) && pg.Code == "42501":
+		return fmt.Errorf("%s: %w", doing, ErrForbid)
 	case errors.As(err, &pg) && slices.Contains(noRoom, pg.Code):
 		return fmt.Errorf("%s: %w", doing, ErrNoRoom)
 	case errors.As(err, &pg) && pg.Code == "23514":

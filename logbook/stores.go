@@ -86,6 +86,9 @@ type HookStore struct{ *base }
 // AccessStore keeps who may come in: the password, sessions, stations and programs.
 type AccessStore struct{ *base }
 
+// CrewStore keeps who works with the logbook: people, invitations, and the browsers that they come in by.
+type CrewStore struct{ *base }
+
 // newBook furnishes the stores over one database.
 func newBook(b *base) (*Book, error) {
 	seen, err := lru.New[string, *Results](mostSeen)
@@ -123,5 +126,6 @@ func newBook(b *base) (*Book, error) {
 		ReportStore:    &ReportStore{b},
 		AccessStore:    &AccessStore{b},
 		HookStore:      &HookStore{b},
+		CrewStore:      &CrewStore{b},
 	}, nil
 }

@@ -131,6 +131,9 @@ type Run struct {
 	Label             string
 	Claims            []run.Claim `gorm:"serializer:json"`
 
+	OwnerID *int64 `gorm:"->"` // a person of the crew; nil: nobody's in particular
+	Shared  bool   `gorm:"->"` // every tester may change it
+
 	Live          bool
 	PreparationID *int64
 	Plan          *forecast.Plan `gorm:"serializer:json"` // what a live run's forecast was made from

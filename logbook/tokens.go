@@ -22,6 +22,9 @@ const (
 	Keeper Role = "keeper"
 )
 
+// Recorder is what a device at the stalls has: it records there, and does nothing else.
+const Recorder Role = "recorder"
+
 // Roles lists them, from the least on.
 var Roles = []Role{Reader, Tester, Keeper}
 
@@ -39,6 +42,7 @@ type Token struct {
 	EndsAt      time.Time
 	UsedAt      *time.Time // nil: never
 	WithdrawnAt *time.Time // nil: it holds
+	MadeBy      int64      // a person of the crew; 0: nobody in particular
 }
 
 // tokenBegins tells a token from other secrets, for people and for programs that look for lost ones.
@@ -72,7 +76,7 @@ func tokenHash(secret string) []byte {
 // TokenOf gives the token of a secret while it holds, and notes that it was used; ErrNotFound where there is none.
 func (b *AccessStore) TokenOf(ctx context.Context, secret string, now time.Time) (*Token, error) {
 	var t Token
-	err := b.db.WithContext(ctx).Raw(`SELECT id, name, role, made_at, ends_at, used_at, withdrawn_at FROM tokens
+	err := b.db.WithContext(ctx).Raw(`SELECT id, name, role, made_at, ends_at, used_at, withdrawn_at, coalesce(made_by, 0) AS made_by FROM tokens
 		WHERE hash = ? AND withdrawn_at IS NULL AND ends_at > ?`, tokenHash(secret), now).Scan(&t).Error
 	if err != nil {
 		return nil, mapped("looking for a token", err)
@@ -95,7 +99,7 @@ const usedEvery = time.Minute
 // Tokens lists all that were made, the latest first.
 func (b *AccessStore) Tokens(ctx context.Context) ([]Token, error) {
 	var list []Token
-	err := b.db.WithContext(ctx).Raw(`SELECT id, name, role, made_at, ends_at, used_at, withdrawn_at FROM tokens
+	err := b.db.WithContext(ctx).Raw(`SELECT id, name, role, made_at, ends_at, used_at, withdrawn_at, coalesce(made_by, 0) AS made_by FROM tokens
 		ORDER BY id DESC`).Scan(&list).Error
 	return list, mapped("listing the tokens", err)
 }

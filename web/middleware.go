@@ -11,7 +11,7 @@ import (
 	"github.com/go-chi/chi/v5/middleware"
 	"github.com/klauspost/compress/gzip"
 
-	"zincroad/web/publish"
+	"zincroad/web/ui"
 )
 
 // logged writes one line for each request that was slow or went wrong.
@@ -26,7 +26,7 @@ func (s *Server) logged(next http.Handler) http.Handler {
 			level = slog.LevelWarn
 		}
 		from, _ := s.access.From(r)
-		s.Log.Log(r.Context(), level, "request", "method", r.Method, "path", publish.Hidden(r.URL.Path), "status",
+		s.Log.Log(r.Context(), level, "request", "method", r.Method, "path", ui.Hidden(r.URL.Path), "status",
 			ww.Status(), "from", from, "took", time.Since(began).Round(time.Microsecond))
 	})
 }

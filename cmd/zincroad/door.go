@@ -38,13 +38,13 @@ func (d *door) flags(c *cobra.Command) {
 // is one of this machine's. It refuses to listen beyond the machine where no password is set.
 func (d *door) open(ctx context.Context, book *logbook.Book) (net.Listener, []string, error) {
 	if host, _, err := net.SplitHostPort(d.listen); d.listen != "" && err == nil && !loopback(host) {
-		hash, err := book.PasswordHash(ctx)
+		at, err := book.Door(ctx)
 		if err != nil {
 			return nil, nil, err
 		}
-		if hash == "" {
-			return nil, nil, complainUsage("--listen %s reaches beyond this machine, and no password is set: "+
-				"zincroad passwd sets one", d.listen)
+		if at.Open() {
+			return nil, nil, complainUsage("--listen %s reaches beyond this machine, and nothing keeps strangers out: "+
+				"zincroad crew add NAME --role keeper begins a crew, zincroad passwd sets one password for all", d.listen)
 		}
 	}
 	l, err := listenOn(d.listen)

@@ -38,6 +38,8 @@ func main() {
 		serveCommand(),
 		passwdCommand(),
 		tokenCommand(),
+		tokenCommand(),
+		crewCommand(),
 		backupCommand(),
 		restoreCommand(),
 		stationPasswordCommand(),

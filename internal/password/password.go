@@ -13,6 +13,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"github.com/trustelem/zxcvbn"
 	"golang.org/x/crypto/argon2"
 	"golang.org/x/sync/semaphore"
 	"golang.org/x/text/secure/precis"
@@ -118,6 +119,32 @@ func Matches(ctx context.Context, hash, p string) (bool, error) {
 		return false, err
 	}
 	return subtle.ConstantTimeCompare(got, tag) == 1, nil
+}
+
+// Nobodys is the hash of no password, as slow as one that Hash makes: what is typed with a name that nobody has is held
+// against it, so that the answer takes as long.
+const Nobodys = "$argon2id$v=19$m=65536,t=3,p=4$AAAAAAAAAAAAAAAAAAAAAA$AAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA"
+
+// fewGuesses is how many guesses a password is to be worth: as many as can be tried at a door that is not watched
+// (Wheeler, zxcvbn, USENIX Security 2016, section 2: 10^6).
+const fewGuesses = 1e6
+
+// weighed is how many characters are weighed: what is longer has been worth enough by then.
+const weighed = 64
+
+// CheckFor says in a sentence what is wrong with somebody's new password: its length, or that it is one of the
+// commonest, alone, in a row or with their name; empty: nothing.
+func CheckFor(p, name string) string {
+	if fault := Check(p); fault != "" {
+		return fault
+	}
+	short := []rune(same(p))
+	short = short[:min(len(short), weighed)]
+	own := append(strings.Fields(strings.ToLower(name)), "zinc", "road", "zincroad", "charging", "charger")
+	if zxcvbn.PasswordStrength(string(short), own).Guesses < fewGuesses {
+		return "This password is among the first that are tried. A few words that do not belong together do well."
+	}
+	return ""
 }
 
 // alphabet leaves out what is taken for something else when it is read off a screen.

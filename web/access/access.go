@@ -1,9 +1,10 @@
-// Package access lets in who knows the program's password, where one is set.
+// Package access lets people, devices and programs in, and says who may do what.
 package access
 
 import (
 	"context"
 	"embed"
+	"errors"
 	"net/http"
 	"net/url"
 	"strings"
@@ -16,6 +17,7 @@ import (
 	"zincroad/internal/caller"
 	"zincroad/internal/password"
 	"zincroad/logbook"
+	"zincroad/web/rights"
 	"zincroad/web/ui"
 )
 
@@ -24,11 +26,14 @@ var files embed.FS
 
 // Book is what the room needs of the logbook.
 type Book interface {
-	PasswordHash(ctx context.Context) (string, error)
+	Door(ctx context.Context) (logbook.Door, error)
 	ForgetSessions(ctx context.Context) error
 	AddToken(ctx context.Context, name string, role logbook.Role, ends time.Time) (secret string, err error)
 	Tokens(ctx context.Context) ([]logbook.Token, error)
 	WithdrawToken(ctx context.Context, id int64) error
+	MayChange(ctx context.Context, a logbook.Actor, id int64) (bool, error)
+	Sites(ctx context.Context) ([]logbook.Site, error)
+	crew
 }
 
 // Room is this room of the interface; safe for concurrent use.
@@ -36,7 +41,8 @@ type Room struct {
 	*ui.Pages
 	book     Book
 	sessions *scs.SessionManager
-	proxied  bool // a proxy stands in front and says where requests come from
+	names    *httprate.RateLimiter // tries with one name, from browsers that it did not come in by
+	proxied  bool                  // a proxy stands in front and says where requests come from
 }
 
 const (
@@ -46,7 +52,10 @@ const (
 	// How long what stays open may go on after its reader signed out.
 	watchEvery = 5 * time.Second
 
-	signedIn = "in"
+	signedIn   = "in"     // of a session of the password for everybody
+	personIs   = "person" // of one of a person: who, and
+	epochIs    = "epoch"  // since when
+	namedTries = 10       // a minute, with one name, from strangers' browsers together
 )
 
 // New furnishes the room; store keeps who is signed in. It fails when its own template is broken.
@@ -59,6 +68,7 @@ func New(u *ui.UI, book Book, store scs.CtxStore) (*Room, error) {
 	m.Store, m.Lifetime, m.HashTokenInStore = store, lifetime, true
 	m.Cookie.Name, m.Cookie.HttpOnly, m.Cookie.SameSite = "zincroad", true, http.SameSiteLaxMode
 	s := &Room{Pages: pages, book: book, sessions: m}
+	s.names = httprate.NewRateLimiter(namedTries, time.Minute, httprate.WithLimitHandler(s.tooManyNamed))
 	m.ErrorFunc = s.Fail
 	return s, nil
 }
@@ -74,35 +84,54 @@ func (s *Room) From(r *http.Request) (string, error) {
 
 // Routes are the room's own paths.
 func (s *Room) Routes(r chi.Router) {
+	tries := httprate.LimitBy(password.TriesAMinute, time.Minute, s.From, httprate.WithLimitHandler(s.tooMany))
 	r.Get("/enter", s.door)
-	r.With(httprate.LimitBy(password.TriesAMinute, time.Minute, s.From, httprate.WithLimitHandler(s.tooMany))).
-		Post("/enter", s.Do(s.enter))
+	r.With(tries).Post("/enter", s.Do(s.enter))
 	r.Post("/leave", s.Do(s.leave))
+	r.Get("/join/{secret}", s.Do(s.invited))
+	r.With(httprate.LimitBy(joinsAMinute, time.Minute, s.From)).Post("/join/{secret}", s.Do(s.join))
+	r.Get("/me", s.Do(s.me))
+	r.With(tries).Post("/me/password", s.Do(s.newPassword))
+	r.Get("/crew", s.Do(s.crew))
+	r.Post("/crew", s.Do(s.begin))
+	r.Post("/crew/invitations", s.Do(s.invite))
+	r.Post("/crew/invitations/{id}/withdraw", s.Do(s.withdrawInvitation))
+	r.Post("/crew/{id}/link", s.Do(s.link))
+	r.Post("/crew/{id}/role", s.Do(s.setRole))
+	r.Post("/crew/{id}/leave", s.Do(s.sendAway))
 	r.Get("/tokens", s.Do(s.tokens))
 	r.Post("/tokens", s.Do(s.addToken))
 	r.Post("/tokens/{id}/withdraw", s.Do(s.withdrawToken))
 }
 
-// Gate lets through who is signed in, everybody where no password is set, and what a door needs.
+// Gate lets through who is signed in and may do what is asked, everybody where nothing keeps strangers out, and what a
+// door needs.
 func (s *Room) Gate(next http.Handler) http.Handler {
 	return s.sessions.LoadAndSave(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		hash, err := s.book.PasswordHash(r.Context())
+		door, err := s.book.Door(r.Context())
 		if err != nil {
 			s.Fail(w, r, err)
 			return
 		}
-		if hash == "" {
+		if door.Open() {
 			next.ServeHTTP(w, r)
 			return
 		}
 		w.Header().Set("Cache-Control", "no-store") // what is behind a password stays out of the browser's store
-		in := s.sessions.GetBool(r.Context(), signedIn)
-		r = r.WithContext(ui.WithDoor(r.Context(), in))
+		actor, in, err := s.comes(r.Context(), door)
+		if err != nil {
+			s.Fail(w, r, err)
+			return
+		}
+		judge := &rights.Judge{Actor: actor, Routes: chi.RouteContext(r.Context()).Routes, Runs: s.book}
+		r = r.WithContext(ui.WithDoor(logbook.By(r.Context(), actor), ui.Door{Set: true, In: in, Crew: door.Crew}))
 		switch {
-		case in || r.URL.Path == "/enter":
+		case s.isDoor(r):
 			next.ServeHTTP(w, r)
+		case in:
+			s.judged(next, judge, w, r)
 		case isForm(r):
-			s.askFirst(w, r)
+			s.askFirst(w, r, door)
 		case r.Method != http.MethodGet || ui.IsPart(r):
 			// The page stays with what was typed in it, and can send it again when another tab has signed in.
 			http.Error(w, "Sign in first: open /enter in another tab, then send this again.", http.StatusUnauthorized)
@@ -110,6 +139,51 @@ func (s *Room) Gate(next http.Handler) http.Handler {
 			http.Redirect(w, r, "/enter?to="+url.QueryEscape(r.URL.RequestURI()), http.StatusSeeOther)
 		}
 	}))
+}
+
+// isDoor tells whether a request is for what anybody needs to come in.
+func (s *Room) isDoor(r *http.Request) bool {
+	pattern := chi.RouteContext(r.Context()).Routes.Find(chi.NewRouteContext(), r.Method, r.URL.Path)
+	needs, ok := rights.Of(r.Method, pattern)
+	return ok && needs.Role == ""
+}
+
+// judged does what is asked where the actor may do it; pages show them nothing else.
+func (s *Room) judged(next http.Handler, judge *rights.Judge, w http.ResponseWriter, r *http.Request) {
+	no, err := judge.May(r.Context(), r.Method, r.URL.Path)
+	switch {
+	case err != nil:
+		s.Fail(w, r, err)
+	case no != nil:
+		s.Fail(w, r, ui.Refused(no.Says(judge.Actor)))
+	case judge.Actor.May(logbook.Keeper):
+		next.ServeHTTP(w, r)
+	default:
+		next.ServeHTTP(w, r.WithContext(ui.WithRights(r.Context(), func(method, path string) bool {
+			no, err := judge.May(r.Context(), method, path)
+			return err == nil && no == nil
+		})))
+	}
+}
+
+// comes tells who a session is of, and whether they are in.
+func (s *Room) comes(ctx context.Context, door logbook.Door) (logbook.Actor, bool, error) {
+	nobody := logbook.Actor{Name: logbook.Owner}
+	if !door.Crew {
+		return nobody, s.sessions.GetBool(ctx, signedIn), nil
+	}
+	id := s.sessions.GetInt64(ctx, personIs)
+	if id == 0 {
+		return nobody, false, nil
+	}
+	p, err := s.book.Person(ctx, id)
+	if errors.Is(err, logbook.ErrNotFound) || err == nil && p.Epoch != s.sessions.GetInt(ctx, epochIs) {
+		return nobody, false, nil
+	}
+	if err != nil {
+		return nobody, false, err
+	}
+	return p.Actor(), true, nil
 }
 
 // Watch lets a request that stays open go on only while its sender would still be let in: whoever signs out, here or
@@ -146,120 +220,20 @@ func (s *Room) Watch(next http.Handler) http.Handler {
 func (s *Room) stillIn(token string) bool {
 	ctx, cancel := context.WithTimeout(context.Background(), watchEvery)
 	defer cancel()
-	hash, err := s.book.PasswordHash(ctx)
-	if err != nil || hash == "" {
+	door, err := s.book.Door(ctx)
+	if err != nil || door.Open() {
 		return true
 	}
 	ctx, err = s.sessions.Load(ctx, token)
-	return err != nil || s.sessions.GetBool(ctx, signedIn)
+	if err != nil {
+		return true
+	}
+	_, in, err := s.comes(ctx, door)
+	return err != nil || in
 }
 
 // isForm tells whether a request is a form that a person sent, of fields alone.
 func isForm(r *http.Request) bool {
 	return r.Method == http.MethodPost && !ui.IsPart(r) && !ui.IsScript(r) &&
 		strings.HasPrefix(r.Header.Get("Content-Type"), "application/x-www-form-urlencoded")
-}
-
-// again is the field that says that what stands beside it was typed into a form before, to be sent on.
-const again = "zincroad-again"
-
-// askFirst asks somebody who is signed out for the password, with all that they have just typed beside it: it
-// goes to where it was to go when they are in.
-func (s *Room) askFirst(w http.ResponseWriter, r *http.Request) {
-	f, ok := s.Form(w, r)
-	if !ok {
-		return
-	}
-	v := doorView{Fields: ui.NewFields(url.Values{}), To: r.URL.RequestURI(), Typed: f.Values}
-	v.Fault("password", "You were signed out. What you typed is kept, and goes on when you are in.")
-	s.Render(w, r, "enter", http.StatusUnauthorized, ui.Frame{Title: "Sign in", Data: v})
-}
-
-type doorView struct {
-	*ui.Fields
-	To    string
-	In    bool
-	Typed url.Values // into a form before
-}
-
-func (s *Room) door(w http.ResponseWriter, r *http.Request) {
-	s.showDoor(w, r, http.StatusOK, ui.NewFields(url.Values{}))
-}
-
-func (s *Room) showDoor(w http.ResponseWriter, r *http.Request, status int, f *ui.Fields) {
-	v := doorView{Fields: f, To: r.FormValue("to"), In: s.sessions.GetBool(r.Context(), signedIn)}
-	if f.Values.Get(again) != "" {
-		v.Typed = f.Values
-		for _, own := range []string{again, "to", "username"} {
-			v.Typed.Del(own)
-		}
-	}
-	w.Header().Set("Cache-Control", "no-store")
-	s.Render(w, r, "enter", status, ui.Frame{Title: "Sign in", Data: v})
-}
-
-// enter holds a password against the one that is set. A session gets a new token when it becomes one of
-// somebody who is signed in.
-func (s *Room) enter(w http.ResponseWriter, r *http.Request) error {
-	f, ok := s.Form(w, r)
-	if !ok {
-		return nil
-	}
-	hash, err := s.book.PasswordHash(r.Context())
-	if err != nil {
-		return err
-	}
-	right := false
-	if hash != "" {
-		if right, err = password.Matches(r.Context(), hash, f.Values.Get("password")); err != nil {
-			return err
-		}
-	}
-	if !right {
-		f.Values.Del("password")
-		f.Fault("password", "This is not the password.")
-		s.Log.Warn("a wrong password", "from", caller.Address(r, s.proxied))
-		s.showDoor(w, r, http.StatusUnprocessableEntity, f)
-		return nil
-	}
-	if err := s.sessions.RenewToken(r.Context()); err != nil {
-		return err
-	}
-	s.sessions.Put(r.Context(), signedIn, true)
-	s.Log.Info("signed in", "from", caller.Address(r, s.proxied))
-	to := ui.Inside(f.Values.Get("to"))
-	if f.Values.Get(again) != "" { // the browser sends the same fields on
-		http.Redirect(w, r, to, http.StatusTemporaryRedirect)
-		return nil
-	}
-	http.Redirect(w, r, to, http.StatusSeeOther)
-	return nil
-}
-
-func (s *Room) tooMany(w http.ResponseWriter, r *http.Request) {
-	f, ok := s.Form(w, r)
-	if !ok {
-		return
-	}
-	f.Values.Del("password")
-	f.Fault("password", "Too many tries from this address: wait a minute.")
-	s.showDoor(w, r, http.StatusTooManyRequests, f)
-}
-
-// leave signs out here, or everywhere.
-func (s *Room) leave(w http.ResponseWriter, r *http.Request) error {
-	f, ok := s.Form(w, r)
-	if !ok {
-		return nil
-	}
-	if err := s.sessions.Destroy(r.Context()); err != nil {
-		return err
-	}
-	if f.Values.Get("everywhere") != "" {
-		if err := s.book.ForgetSessions(r.Context()); err != nil {
-			return err
-		}
-	}
-	http.Redirect(w, r, "/enter", http.StatusSeeOther)
-	return nil
 }

@@ -22,6 +22,7 @@ import (
 	"zincroad/core/units"
 	"zincroad/formats/intake"
 	"zincroad/logbook"
+	"zincroad/web/rights"
 )
 
 // Document describes the interface, in OpenAPI 3.1.
@@ -34,7 +35,8 @@ const Prefix = "/api/v1"
 
 // Book is what the interface needs of the logbook.
 type Book interface {
-	PasswordHash(ctx context.Context) (string, error)
+	Door(ctx context.Context) (logbook.Door, error)
+	MayChange(ctx context.Context, a logbook.Actor, id int64) (bool, error)
 	ClaimKey(ctx context.Context, actor, key string) (*logbook.Answered, error)
 	KeepAnswer(ctx context.Context, actor, key string, a *logbook.Answered) error
 	DropKey(ctx context.Context, actor, key string) error
@@ -86,9 +88,9 @@ func (s *Room) Routes(r chi.Router) {
 	})
 	r.Group(func(r chi.Router) {
 		r.Use(s.letIn)
-		r.Post("/runs", s.once(s.do(logbook.Tester, s.bringIn))) // with a bound of its own
+		r.Post("/runs", s.once(s.do(s.bringIn))) // with a bound of its own
 		r = r.With(func(next http.Handler) http.Handler { return http.MaxBytesHandler(next, mostJSON) })
-		get := func(path string, h handler) { r.Get(path, s.do(logbook.Reader, h)) }
+		get := func(path string, h handler) { r.Get(path, s.do(h)) }
 		get("/runs", s.runs)
 		get("/runs/{id}", s.run)
 		get("/runs/{id}/reading", s.reading)
@@ -100,23 +102,23 @@ func (s *Room) Routes(r chi.Router) {
 		get("/sites", s.sites)
 		get("/stalls", s.stalls)
 		for path, h := range map[string]handler{"/bench": s.bench, "/forecast": s.forecast, "/fit": s.fit, "/trip": s.trip} {
-			r.Post(path, s.do(logbook.Reader, h))
+			r.Post(path, s.do(h))
 		}
-		r.Patch("/runs/{id}", s.once(s.do(logbook.Tester, s.change)))
-		r.Post("/runs/{id}/live/readings", s.once(s.do(logbook.Tester, s.liveReading)))
-		r.Post("/cars", s.once(s.do(logbook.Tester, s.addCar)))
-		r.Patch("/cars/{id}", s.once(s.do(logbook.Tester, s.changeCar)))
-		r.Post("/sites", s.once(s.do(logbook.Tester, s.addSite)))
-		r.Patch("/sites/{id}", s.once(s.do(logbook.Tester, s.changeSite)))
-		r.Post("/stalls", s.once(s.do(logbook.Tester, s.addStall)))
-		r.Patch("/stalls/{id}", s.once(s.do(logbook.Tester, s.changeStall)))
-		r.Delete("/runs/{id}", s.once(s.do(logbook.Keeper, s.remove)))
-		r.Post("/runs/{id}/restore", s.once(s.do(logbook.Keeper, s.restore)))
+		r.Patch("/runs/{id}", s.once(s.do(s.change)))
+		r.Post("/runs/{id}/live/readings", s.once(s.do(s.liveReading)))
+		r.Post("/cars", s.once(s.do(s.addCar)))
+		r.Patch("/cars/{id}", s.once(s.do(s.changeCar)))
+		r.Post("/sites", s.once(s.do(s.addSite)))
+		r.Patch("/sites/{id}", s.once(s.do(s.changeSite)))
+		r.Post("/stalls", s.once(s.do(s.addStall)))
+		r.Patch("/stalls/{id}", s.once(s.do(s.changeStall)))
+		r.Delete("/runs/{id}", s.once(s.do(s.remove)))
+		r.Post("/runs/{id}/restore", s.once(s.do(s.restore)))
 	})
-	r.NotFound(s.do(logbook.Reader, func(http.ResponseWriter, *http.Request) error {
+	r.NotFound(s.do(func(http.ResponseWriter, *http.Request) error {
 		return problem{Status: http.StatusNotFound, Title: "Nothing is there", Detail: "openapi.json lists what is"}
 	}))
-	r.MethodNotAllowed(s.do(logbook.Reader, func(_ http.ResponseWriter, r *http.Request) error {
+	r.MethodNotAllowed(s.do(func(_ http.ResponseWriter, r *http.Request) error {
 		return problem{Status: http.StatusMethodNotAllowed, Title: "Not done this way",
 			Detail: r.Method + " does nothing here; openapi.json lists what does"}
 	}))
@@ -127,10 +129,8 @@ const mostJSON = 2 << 20
 
 type handler func(http.ResponseWriter, *http.Request) error
 
-type roleKey struct{}
-
-// letIn finds out what whoever asks may do, by a token; without one everything where no password is set and the request
-// comes from this machine, and nothing else.
+// letIn finds out for whom whoever asks works, by a token; without one for nobody in particular where nothing keeps
+// strangers out and the request comes from this machine, and else not at all. What is not theirs to do is refused.
 func (s *Room) letIn(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		ctx, err := s.asking(r)
@@ -138,9 +138,29 @@ func (s *Room) letIn(next http.Handler) http.Handler {
 			s.fail(w, r, err)
 			return
 		}
+		judge := rights.Judge{Actor: logbook.ActorOf(ctx), Routes: chi.RouteContext(ctx).Routes, Runs: s.book}
+		no, err := judge.May(ctx, r.Method, r.URL.Path)
+		if err != nil {
+			s.fail(w, r, err)
+			return
+		}
+		if no != nil {
+			s.fail(w, r, problem{Status: http.StatusForbidden, Title: "Not with this token",
+				Detail: "it has the role " + string(judge.Actor.Role) + ", and this needs a " + string(no.Needs.Role) +
+					whose(no, judge.Actor)})
+			return
+		}
 		w.Header().Set("Cache-Control", "no-store")
 		next.ServeHTTP(w, r.WithContext(ctx))
 	})
+}
+
+// whose adds that a run is somebody else's, where that is why.
+func whose(no *rights.Missing, a logbook.Actor) string {
+	if a.May(no.Needs.Role) {
+		return " whose run it is, or a keeper"
+	}
+	return ""
 }
 
 func (s *Room) asking(r *http.Request) (context.Context, error) {
@@ -155,10 +175,10 @@ func (s *Room) asking(r *http.Request) (context.Context, error) {
 		if err != nil {
 			return nil, err
 		}
-		ctx = context.WithValue(context.WithValue(ctx, roleKey{}, t.Role), actorKey{}, fmt.Sprint("token ", t.ID))
-		return logbook.ByActor(ctx, t.Name), nil
+		ctx = context.WithValue(ctx, actorKey{}, fmt.Sprint("token ", t.ID))
+		return logbook.By(ctx, logbook.Actor{Name: t.Name, PersonID: t.MadeBy, Role: t.Role}), nil
 	}
-	hash, err := s.book.PasswordHash(ctx)
+	door, err := s.book.Door(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -166,22 +186,16 @@ func (s *Room) asking(r *http.Request) (context.Context, error) {
 	if err != nil {
 		return nil, err
 	}
-	if ip := net.ParseIP(from); hash == "" && ip != nil && ip.IsLoopback() {
-		return context.WithValue(ctx, roleKey{}, logbook.Keeper), nil
+	if ip := net.ParseIP(from); door.Open() && ip != nil && ip.IsLoopback() {
+		return ctx, nil
 	}
 	return nil, problem{Status: http.StatusUnauthorized, Title: "A token is needed",
 		Detail: "zincroad token add NAME makes one; send it as Authorization: Bearer TOKEN"}
 }
 
-// do answers with a handler, or with the problem that it gives; who may not do it is told so.
-func (s *Room) do(needed logbook.Role, h handler) http.HandlerFunc {
+// do answers with a handler, or with the problem that it gives.
+func (s *Room) do(h handler) http.HandlerFunc {
 	return func(w http.ResponseWriter, r *http.Request) {
-		role, asked := r.Context().Value(roleKey{}).(logbook.Role)
-		if asked && !role.May(needed) {
-			s.fail(w, r, problem{Status: http.StatusForbidden, Title: "Not with this token",
-				Detail: "it has the role " + string(role) + ", and this needs a " + string(needed)})
-			return
-		}
 		if err := h(w, r); err != nil {
 			s.fail(w, r, err)
 		}

@@ -45,6 +45,8 @@ func (s *Room) fail(w http.ResponseWriter, r *http.Request, err error) {
 	case errors.Is(err, logbook.ErrNotFound):
 		p = problem{Status: http.StatusNotFound, Title: "Nothing of that is in this logbook",
 			Detail: strings.TrimSuffix(err.Error(), ": not found")}
+	case errors.Is(err, logbook.ErrForbid):
+		p = problem{Status: http.StatusForbidden, Title: "This is not theirs to do for whom the token works"}
 	case errors.Is(err, logbook.ErrNoRoom):
 		p = problem{Status: http.StatusInsufficientStorage, Title: "Nothing can be stored now", Detail: "the disk is full"}
 	case errors.Is(err, logbook.ErrAway):

@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
-	"strings"
 
 	"github.com/go-chi/chi/v5"
 
@@ -16,14 +15,6 @@ import (
 
 // Prefix is under what links stand.
 const Prefix = "/r"
-
-// Hidden is a path as it may stand in a log: without the secret of a link.
-func Hidden(path string) string {
-	if strings.HasPrefix(path, Prefix+"/") {
-		return Prefix + "/…"
-	}
-	return path
-}
 
 // publicPolicy lets a report have its own styles and pictures, and its form go back here; it fetches nothing.
 const publicPolicy = "default-src 'none'; style-src 'unsafe-inline'; img-src data:; font-src data:; " +

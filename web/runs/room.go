@@ -27,6 +27,10 @@ type Room struct {
 
 // Book is what the room needs of the logbook: runs.
 type Book interface {
+	Give(ctx context.Context, id, person int64) error
+	People(ctx context.Context) ([]logbook.Person, error)
+	Person(ctx context.Context, id int64) (*logbook.Person, error)
+	Share(ctx context.Context, id int64, shared bool) error
 	AsRecorded(ctx context.Context, row *logbook.Run) (*logbook.Results, error)
 	Changes(ctx context.Context, runID int64) ([]logbook.Change, error)
 	UndoChange(ctx context.Context, runID, id int64) error

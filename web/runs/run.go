@@ -36,6 +36,8 @@ func (s *Room) Routes(r chi.Router) {
 	r.Post("/marks", s.Do(s.saveMark))
 	r.Post("/marks/{mark}/delete", s.Do(s.deleteMark))
 	r.Post("/delete", s.Do(s.deleteRun))
+	r.Post("/share", s.Do(s.share))
+	r.Post("/owner", s.Do(s.give))
 	r.Post("/restore", s.Do(s.restoreRun))
 	s.recordingRoutes(r)
 	s.historyRoutes(r)
@@ -82,6 +84,7 @@ type runView struct {
 	Edit     *details.Form
 	Photos   []logbook.Photo
 
+	Whose    *whose
 	Planned  *logbook.Preparation // the plan that the run was made by; nil: none
 	Forecast string               // what was to be expected of it; empty: nothing
 	Refused  string               // why a further recording was not taken
@@ -254,6 +257,9 @@ func (s *Room) runView(r *http.Request, query url.Values) (*runView, error) {
 	}
 	if len(v.Rest) > mostFindings {
 		v.Rest, v.More = v.Rest[:mostFindings], v.Rest[mostFindings:]
+	}
+	if v.Whose, err = s.whoseIs(r.Context(), row); err != nil {
+		return nil, err
 	}
 	if v.Planned, err = s.plannedBy(r.Context(), row); err != nil {
 		return nil, err

@@ -63,15 +63,35 @@ type Frame struct {
 	Away   bool // the database itself does not answer: the page is of a copy
 }
 
-// Door is where a reader stands: the zero value is a program without a password.
-type Door struct{ Set, In bool }
+// Door is where a reader stands: the zero value is a program that asks nobody who they are.
+type Door struct {
+	Set  bool   // strangers are kept out
+	In   bool   // the reader is in
+	Crew bool   // people come in by name
+	Name string // of the reader, where they did
+}
 
 type doorKey struct{}
 
-// WithDoor notes for the pages of a request that there is a password, and whether the reader is signed in.
-func WithDoor(ctx context.Context, in bool) context.Context {
-	return context.WithValue(ctx, doorKey{}, Door{Set: true, In: in})
+// WithDoor notes for the pages of a request where its reader stands.
+func WithDoor(ctx context.Context, at Door) context.Context {
+	return context.WithValue(ctx, doorKey{}, at)
 }
+
+// DoorOf tells where the reader of a request stands.
+func DoorOf(ctx context.Context) Door {
+	at, _ := ctx.Value(doorKey{}).(Door)
+	if a := logbook.ActorOf(ctx); at.In && a.PersonID != 0 {
+		at.Name = a.Name
+	}
+	return at
+}
+
+// errRefused is what somebody may not do.
+var errRefused = errors.New("refused")
+
+// Refused is an error that the reader is told with this sentence: it is not theirs to do.
+func Refused(says string) error { return fmt.Errorf("%s: %w", says, errRefused) }
 
 type awayKey struct{}
 
@@ -91,7 +111,7 @@ func (s *Pages) Render(w http.ResponseWriter, r *http.Request, name string, stat
 	if f.Bench == nil {
 		f.Bench = Picked(r)
 	}
-	f.Door, _ = r.Context().Value(doorKey{}).(Door)
+	f.Door = DoorOf(r.Context())
 	f.Away, _ = r.Context().Value(awayKey{}).(bool)
 	if f.Units = MeasuresOf(r); f.In != nil {
 		f.Units = *f.In
@@ -114,7 +134,7 @@ func (s *Pages) Render(w http.ResponseWriter, r *http.Request, name string, stat
 	}
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
 	w.WriteHeader(status)
-	_, _ = w.Write(b.Bytes())
+	_, _ = w.Write(trimmed(r.Context(), b.Bytes()))
 }
 
 // Part shows one named piece of a page, for changes in place.
@@ -126,7 +146,7 @@ func (s *Pages) Part(w http.ResponseWriter, r *http.Request, page, name string, 
 		return
 	}
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
-	_, _ = w.Write(b.Bytes())
+	_, _ = w.Write(trimmed(r.Context(), b.Bytes()))
 }
 
 // Do makes a handler of one that returns an error, which is answered by Fail.
@@ -144,10 +164,10 @@ func (s *Pages) Fail(w http.ResponseWriter, r *http.Request, err error) {
 	why := "the program cannot store it now"
 	failed := func(what string) {
 		if errors.Is(r.Context().Err(), context.Canceled) { // nobody waits any more; that it did not come is no fault
-			s.Log.Info("given up by its reader", "path", r.URL.Path, "error", err)
+			s.Log.Info("given up by its reader", "path", Hidden(r.URL.Path), "error", err)
 			return
 		}
-		s.Log.Error(what, "path", r.URL.Path, "error", err)
+		s.Log.Error(what, "path", Hidden(r.URL.Path), "error", err)
 	}
 	if broken := (*BrokenRun)(nil); errors.As(err, &broken) && r.Context().Err() == nil {
 		s.Log.Error("a run without figures", "run", broken.Row.ID, "error", err)
@@ -160,6 +180,10 @@ func (s *Pages) Fail(w http.ResponseWriter, r *http.Request, err error) {
 		status, text = http.StatusNotFound, Sentence(
 			strings.TrimSuffix(err.Error(), ": not found"),
 		)+" Nothing of that is in this logbook."
+	case errors.Is(err, errRefused):
+		status, text = http.StatusForbidden, strings.TrimSuffix(err.Error(), ": "+errRefused.Error())
+	case errors.Is(err, logbook.ErrForbid):
+		status, text = http.StatusForbidden, "This is not yours to do: ask a keeper."
 	case errors.Is(err, errBadRequest):
 		status, text = http.StatusBadRequest, Sentence(strings.TrimSuffix(err.Error(), ": "+errBadRequest.Error()))
 	case errors.Is(err, logbook.ErrNoRoom):

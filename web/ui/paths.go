@@ -1,6 +1,9 @@
 package ui
 
-import "fmt"
+import (
+	"fmt"
+	"strings"
+)
 
 // The addresses of pages, so that each is spelled in one place; templates spell them as they link. More is what stands
 // below a page, with its own slashes, questions or fragments: RunPath(7, "/history").
@@ -51,4 +54,17 @@ func path(before string, id int64, more []string) string {
 		out += m
 	}
 	return out
+}
+
+// secretPaths are what addresses begin with whose next word lets in whoever knows it.
+var secretPaths = []string{"/r/", "/join/"}
+
+// Hidden is a path as it may stand in a log: without the secret of a link.
+func Hidden(path string) string {
+	for _, begins := range secretPaths {
+		if strings.HasPrefix(path, begins) {
+			return begins + "…"
+		}
+	}
+	return path
 }
