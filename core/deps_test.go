@@ -32,7 +32,8 @@ var allowed = map[string][]string{
 // and ui themselves know no room.
 var rooms = map[string][]string{
 	"ui":      {"draw"},
-	"access":  {"ui"},
+	"rights":  {},
+	"access":  {"rights", "ui"},
 	"draw":    {},
 	"chart":   {"draw", "ui"},
 	"details": {"ui"},
@@ -48,7 +49,7 @@ var rooms = map[string][]string{
 	"hooks":   {"ui"},
 	"report":  {"draw"},
 	"publish": {"draw", "report", "ui"},
-	"api":     {},
+	"api":     {"rights"},
 }
 
 func TestRoomsOpenOneWay(t *testing.T) {

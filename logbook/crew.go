@@ -58,7 +58,8 @@ func (n Numbers) Value() (driver.Value, error) { return array(n), nil }
 // Scan reads what is kept.
 func (n *Numbers) Scan(kept any) error {
 	*n = nil
-	for _, word := range strings.FieldsFunc(fmt.Sprint(kept), func(r rune) bool { return strings.ContainsRune("{},", r) }) {
+	between := func(r rune) bool { return strings.ContainsRune("{},", r) }
+	for _, word := range strings.FieldsFunc(fmt.Sprint(kept), between) {
 		v, err := strconv.ParseInt(word, 10, 64)
 		if err != nil {
 			return fmt.Errorf("what is kept is no list of numbers: %w", err)
@@ -169,7 +170,8 @@ func (b *CrewStore) SetRole(ctx context.Context, id int64, role Role) error {
 		WHERE id = @id AND left_at IS NULL AND role <> 'recorder'`, map[string]any{"role": role})
 }
 
-// Leave takes somebody out of the crew at once, and ends the tokens that they made; what they did keeps their name. A crew keeps a keeper.
+// Leave takes somebody out of the crew at once, and ends the tokens that they made; what they did keeps their name. A
+// crew keeps a keeper.
 func (b *CrewStore) Leave(ctx context.Context, id int64) error {
 	return b.changed(ctx, "leaving the crew", id, false, `WITH gone AS (UPDATE tokens SET withdrawn_at = now()
 			WHERE made_by = @id AND withdrawn_at IS NULL),
@@ -191,7 +193,8 @@ func (b *CrewStore) SignOutEverywhere(ctx context.Context, id int64) error {
 }
 
 // changed runs a statement on one person, in whose course the crew must not lose its last keeper.
-func (b *CrewStore) changed(ctx context.Context, doing string, id int64, keeps bool, q string, with map[string]any) error {
+func (b *CrewStore) changed(ctx context.Context, doing string, id int64, keeps bool, q string,
+	with map[string]any) error {
 	with["id"] = id
 	return mapped(doing, b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		if !keeps {
@@ -273,8 +276,8 @@ const invitationColumns = "id, name, role, stalls, coalesce(person_id, 0) AS per
 // Invitations lists those that still let in, the latest first.
 func (b *CrewStore) Invitations(ctx context.Context, now time.Time) ([]Invitation, error) {
 	var list []Invitation
-	err := b.db.WithContext(ctx).Raw("SELECT "+invitationColumns+" FROM invitations WHERE used_at IS NULL AND ends_at > ? "+
-		"ORDER BY id DESC", now).Scan(&list).Error
+	err := b.db.WithContext(ctx).Raw("SELECT "+invitationColumns+
+		" FROM invitations WHERE used_at IS NULL AND ends_at > ? ORDER BY id DESC", now).Scan(&list).Error
 	return list, mapped("listing the invitations", err)
 }
 

@@ -73,10 +73,12 @@ func tokenHash(secret string) []byte {
 	return sum[:]
 }
 
+const tokenColumns = "id, name, role, made_at, ends_at, used_at, withdrawn_at, coalesce(made_by, 0) AS made_by"
+
 // TokenOf gives the token of a secret while it holds, and notes that it was used; ErrNotFound where there is none.
 func (b *AccessStore) TokenOf(ctx context.Context, secret string, now time.Time) (*Token, error) {
 	var t Token
-	err := b.db.WithContext(ctx).Raw(`SELECT id, name, role, made_at, ends_at, used_at, withdrawn_at, coalesce(made_by, 0) AS made_by FROM tokens
+	err := b.db.WithContext(ctx).Raw(`SELECT `+tokenColumns+` FROM tokens
 		WHERE hash = ? AND withdrawn_at IS NULL AND ends_at > ?`, tokenHash(secret), now).Scan(&t).Error
 	if err != nil {
 		return nil, mapped("looking for a token", err)
@@ -99,7 +101,7 @@ const usedEvery = time.Minute
 // Tokens lists all that were made, the latest first.
 func (b *AccessStore) Tokens(ctx context.Context) ([]Token, error) {
 	var list []Token
-	err := b.db.WithContext(ctx).Raw(`SELECT id, name, role, made_at, ends_at, used_at, withdrawn_at, coalesce(made_by, 0) AS made_by FROM tokens
+	err := b.db.WithContext(ctx).Raw(`SELECT ` + tokenColumns + ` FROM tokens
 		ORDER BY id DESC`).Scan(&list).Error
 	return list, mapped("listing the tokens", err)
 }

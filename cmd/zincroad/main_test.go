@@ -383,7 +383,7 @@ func TestListeningBeyondTheMachine(t *testing.T) {
 	for _, address := range []string{"0.0.0.0:0", ":0", "[::]:0"} {
 		_, errOut, status := run("", "serve", "--listen", address)
 		assert.Equal(t, 2, status, address)
-		assert.Contains(t, errOut, "no password is set")
+		assert.Contains(t, errOut, "nothing keeps strangers out")
 	}
 	_, errOut, status := run("short\n", "passwd")
 	assert.Equal(t, 2, status)

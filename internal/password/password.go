@@ -140,7 +140,8 @@ func CheckFor(p, name string) string {
 	}
 	short := []rune(same(p))
 	short = short[:min(len(short), weighed)]
-	own := append(strings.Fields(strings.ToLower(name)), "zinc", "road", "zincroad", "charging", "charger")
+	own := strings.Fields(strings.ToLower(name))
+	own = append(own, strings.Join(own, ""), "zinc", "road", "zincroad", "charging", "charger")
 	if zxcvbn.PasswordStrength(string(short), own).Guesses < fewGuesses {
 		return "This password is among the first that are tried. A few words that do not belong together do well."
 	}

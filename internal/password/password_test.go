@@ -71,3 +71,31 @@ func TestNobodyIsWorkedForWhoWentAway(t *testing.T) {
 	_, err = Matches(gone, hash, "a few words do well")
 	require.ErrorIs(t, err, context.Canceled)
 }
+
+// What is typed with a name that nobody has is held against a hash of the same work as a person's, and never matches.
+func TestNobodysPasswordTakesAsLong(t *testing.T) {
+	made, err := Hash("a few words do well")
+	require.NoError(t, err)
+	work := func(hash string) []string { return strings.Split(hash, "$")[:4] }
+	assert.Equal(t, work(made), work(Nobodys))
+	assert.Equal(t, len(made), len(Nobodys))
+	for _, p := range []string{"", "a few words do well", strings.Repeat("\x00", 32)} {
+		right, err := Matches(context.Background(), Nobodys, p)
+		require.NoError(t, err)
+		assert.False(t, right)
+	}
+}
+
+// The commonest passwords are refused, alone, in a row, turned and with the person's own name; words that do not belong
+// together are not, and nothing is asked of what they are made of.
+func TestTheCommonestPasswordsAreRefused(t *testing.T) {
+	for _, p := range []string{"password123", "qwertyuiop", "1234567890", "aaaaaaaaaaaa", "iloveyou12", "Passw0rd!!",
+		"zincroad2026", "adawend1990", "passwordpassword"} {
+		assert.NotEmpty(t, CheckFor(p, "Ada Wend"), p)
+	}
+	for _, p := range []string{"five zinc cones hum", "correct horse battery staple", "ÄÖÜ mühlen rauschen laut",
+		strings.Repeat("long and longer ", 12)} {
+		assert.Empty(t, CheckFor(p, "Ada Wend"), p)
+	}
+	assert.NotEmpty(t, CheckFor("short", "Ada"))
+}

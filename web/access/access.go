@@ -124,7 +124,14 @@ func (s *Room) Gate(next http.Handler) http.Handler {
 			return
 		}
 		judge := &rights.Judge{Actor: actor, Routes: chi.RouteContext(r.Context()).Routes, Runs: s.book}
-		r = r.WithContext(ui.WithDoor(logbook.By(r.Context(), actor), ui.Door{Set: true, In: in, Crew: door.Crew}))
+		ctx := ui.WithDoor(logbook.By(r.Context(), actor), ui.Door{Set: true, In: in, Crew: door.Crew})
+		if !actor.May(logbook.Keeper) {
+			ctx = ui.WithRights(ctx, func(method, path string) bool {
+				no, err := judge.May(ctx, method, path)
+				return err == nil && no == nil
+			})
+		}
+		r = r.WithContext(ctx)
 		switch {
 		case s.isDoor(r):
 			next.ServeHTTP(w, r)
@@ -156,13 +163,8 @@ func (s *Room) judged(next http.Handler, judge *rights.Judge, w http.ResponseWri
 		s.Fail(w, r, err)
 	case no != nil:
 		s.Fail(w, r, ui.Refused(no.Says(judge.Actor)))
-	case judge.Actor.May(logbook.Keeper):
-		next.ServeHTTP(w, r)
 	default:
-		next.ServeHTTP(w, r.WithContext(ui.WithRights(r.Context(), func(method, path string) bool {
-			no, err := judge.May(r.Context(), method, path)
-			return err == nil && no == nil
-		})))
+		next.ServeHTTP(w, r)
 	}
 }
 

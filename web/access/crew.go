@@ -111,9 +111,12 @@ func (s *Room) showCrew(w http.ResponseWriter, r *http.Request, status int, v cr
 
 // crewRoles say what each may do.
 var crewRoles = []role{
-	{Key: string(logbook.Reader), May: "sees everything and takes it along"},
-	{Key: string(logbook.Tester), May: "also records, brings in, and changes own runs and shared ones"},
-	{Key: string(logbook.Keeper), May: "also looks after cars, sites, everybody's runs, and the crew"},
+	{Key: string(logbook.Reader), May: "sees everything and takes it along",
+		Alone: "you see everything and can take it along"},
+	{Key: string(logbook.Tester), May: "also records, brings in, and changes own runs and shared ones",
+		Alone: "you see everything, record, bring logs in, and change your own runs and shared ones"},
+	{Key: string(logbook.Keeper), May: "also looks after cars, sites, everybody's runs, and the crew",
+		Alone: "you may do everything"},
 	{Key: string(logbook.Recorder), May: "a tablet in the van: it records at its stalls, and does nothing else"},
 }
 
@@ -298,16 +301,18 @@ func (s *Room) invited(w http.ResponseWriter, r *http.Request) error {
 func (s *Room) invitationOf(r *http.Request) (*logbook.Invitation, error) {
 	i, err := s.book.InvitationOf(r.Context(), chi.URLParam(r, "secret"), s.Now())
 	if isNotFound(err) {
-		return nil, fmt.Errorf("that invitation was used, has ended or was withdrawn: ask for another: %w", logbook.ErrNotFound)
+		return nil, fmt.Errorf("that invitation was used, has ended or was withdrawn: ask for another: %w",
+			logbook.ErrNotFound)
 	}
 	return i, err
 }
 
-func (s *Room) showInvited(w http.ResponseWriter, r *http.Request, status int, i *logbook.Invitation, f *ui.Fields) error {
+func (s *Room) showInvited(w http.ResponseWriter, r *http.Request, status int, i *logbook.Invitation,
+	f *ui.Fields) error {
 	v := joinView{Fields: f, Invitation: i, Secret: chi.URLParam(r, "secret"), Device: i.Role == logbook.Recorder}
 	for _, x := range crewRoles {
 		if x.Key == string(i.Role) {
-			v.May = x.May
+			v.May = x.Alone
 		}
 	}
 	w.Header().Set("Cache-Control", "no-store")
@@ -385,7 +390,7 @@ func (s *Room) showMe(w http.ResponseWriter, r *http.Request, status int, f *ui.
 	v := meView{Fields: f, Person: p, Kept: r.URL.Query().Get("kept") != ""}
 	for _, x := range crewRoles {
 		if x.Key == string(p.Role) {
-			v.May = x.May
+			v.May = x.Alone
 		}
 	}
 	s.Render(w, r, "me", status, ui.Frame{Title: p.Name, Page: "me", Data: v})

@@ -25,6 +25,7 @@ type tokensView struct {
 
 type role struct {
 	Key, May string
+	Alone    string // to the person itself
 	On       bool
 }
 

@@ -173,6 +173,7 @@ func (s *Room) Events(w http.ResponseWriter, r *http.Request) error {
 		case <-s.closing:
 			return nil
 		case f := <-frames:
+			f = f.trimmed(r.Context())
 			fmt.Fprintf(w, "event: clock\ndata: %d\n\n", s.Now().UnixMilli())
 			event(w, "now", f.now)
 			if f.acts != was.acts {
@@ -189,6 +190,14 @@ func (s *Room) Events(w http.ResponseWriter, r *http.Request) error {
 			return nil
 		}
 	}
+}
+
+// trimmed is a frame without the buttons that its reader would be refused.
+func (f frame) trimmed(ctx context.Context) frame {
+	for _, part := range []*string{&f.now, &f.acts, &f.last} {
+		*part = string(ui.Trimmed(ctx, []byte(*part)))
+	}
+	return f
 }
 
 func event(w http.ResponseWriter, name, html string) {

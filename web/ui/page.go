@@ -134,7 +134,7 @@ func (s *Pages) Render(w http.ResponseWriter, r *http.Request, name string, stat
 	}
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
 	w.WriteHeader(status)
-	_, _ = w.Write(trimmed(r.Context(), b.Bytes()))
+	_, _ = w.Write(Trimmed(r.Context(), b.Bytes()))
 }
 
 // Part shows one named piece of a page, for changes in place.
@@ -146,7 +146,7 @@ func (s *Pages) Part(w http.ResponseWriter, r *http.Request, page, name string, 
 		return
 	}
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
-	_, _ = w.Write(trimmed(r.Context(), b.Bytes()))
+	_, _ = w.Write(Trimmed(r.Context(), b.Bytes()))
 }
 
 // Do makes a handler of one that returns an error, which is answered by Fail.
