@@ -125,7 +125,21 @@ func Read(f *ui.Fields, row *logbook.Run) {
 	}
 }
 
-// Store stores a run's details with the software version it names.
+// Meanwhile holds a form that was read into a run against what somebody else changed of it since the form was filled:
+// before is the run as it is kept. What only they changed is in row from then on; what both did stands at its field.
+func Meanwhile(f *ui.Fields, before *logbook.Run, row *logbook.Run, who string) {
+	if !f.OK() {
+		return
+	}
+	mine := Values(row)
+	mine.Set("software", f.Text("software"))
+	if f.Meanwhile(mine, Values(before), who) {
+		Read(f, row)
+	}
+}
+
+// Store stores a run's details with the software version it names; ErrChanged where somebody changed the run, that is
+// not under way, since row was read.
 func Store(ctx context.Context, book keeper, f *ui.Fields, row *logbook.Run) error {
 	row.SoftwareID = nil
 	if version := f.Text("software"); version != "" && row.CarID != nil {
@@ -135,7 +149,10 @@ func Store(ctx context.Context, book keeper, f *ui.Fields, row *logbook.Run) err
 		}
 		row.SoftwareID = &id
 	}
-	return book.SaveDetails(ctx, row)
+	if row.Live { // its readings count as changes
+		return book.SaveDetails(ctx, row)
+	}
+	return book.SaveDetailsUnchanged(ctx, row)
 }
 
 // offers is what the form's menus are filled from.
@@ -149,6 +166,7 @@ type offers interface {
 type keeper interface {
 	SoftwareOf(ctx context.Context, carID int64, version string) (int64, error)
 	SaveDetails(ctx context.Context, row *logbook.Run, marks ...logbook.Mark) error
+	SaveDetailsUnchanged(ctx context.Context, row *logbook.Run, marks ...logbook.Mark) error
 }
 
 // StartedHint asks for the day of a file that does not say it; empty: there is nothing to ask.

@@ -255,7 +255,17 @@ func (s *Room) saveCar(w http.ResponseWriter, r *http.Request) error {
 			return err
 		}
 	}
+	now := carValues(c)
 	readCar(f, c)
+	if c.ID != 0 && f.OK() {
+		who, err := s.book.LastActor(r.Context(), "cars", c.ID)
+		if err != nil {
+			return err
+		}
+		if f.Meanwhile(carValues(c), now, who) {
+			readCar(f, c)
+		}
+	}
 	if !s.Keep(w, r, f, "name", "Another car has this name.", func() (string, error) {
 		err := s.book.SaveCar(r.Context(), c)
 		return ui.CarPath(c.ID), err

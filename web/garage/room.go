@@ -22,6 +22,7 @@ type Room struct {
 
 // Book is what the room needs of the logbook: cars and sites.
 type Book interface {
+	LastActor(ctx context.Context, entity string, id int64) (string, error)
 	Adapters(ctx context.Context) ([]logbook.Adapter, error)
 	Bus(ctx context.Context, carID int64) (*logbook.CarBus, error)
 	SaveBus(ctx context.Context, bus *logbook.CarBus) error

@@ -202,7 +202,17 @@ func (s *Room) saveStall(w http.ResponseWriter, r *http.Request) error {
 		}
 	}
 	st.SiteID, st.Site = site.ID, site
+	now := stallValues(st)
 	readStall(f, st)
+	if st.ID != 0 && f.OK() {
+		who, err := s.book.LastActor(r.Context(), "stalls", st.ID)
+		if err != nil {
+			return err
+		}
+		if f.Meanwhile(stallValues(st), now, who) {
+			readStall(f, st)
+		}
+	}
 	if !s.Keep(w, r, f, "name", "Another stall of this site has this name.", func() (string, error) {
 		err := s.book.SaveStall(r.Context(), st)
 		return ui.SiteInList(site.ID), err

@@ -1,6 +1,7 @@
 package runs
 
 import (
+	"errors"
 	"fmt"
 	"net/http"
 	"net/url"
@@ -58,13 +59,28 @@ func (s *Room) saveDetails(w http.ResponseWriter, r *http.Request) error {
 	if !ok {
 		return nil
 	}
-	details.Read(f, row)
-	if !f.OK() {
-		s.showEdit(w, r, http.StatusUnprocessableEntity, f, nil)
-		return nil
-	}
-	if err := details.Store(r.Context(), s.book, f, row); err != nil {
-		return err
+	for {
+		before := *row
+		details.Read(f, row)
+		who, err := s.book.LastActor(r.Context(), "runs", row.ID)
+		if err != nil {
+			return err
+		}
+		details.Meanwhile(f, &before, row, who)
+		if !f.OK() {
+			s.showEdit(w, r, http.StatusUnprocessableEntity, f, nil)
+			return nil
+		}
+		err = details.Store(r.Context(), s.book, f, row)
+		if err == nil {
+			break
+		}
+		if !errors.Is(err, logbook.ErrChanged) {
+			return err
+		}
+		if row, err = ui.RunOf(s.book, r); err != nil { // between reading and storing: once more, against that
+			return err
+		}
 	}
 	http.Redirect(w, r, ui.RunPath(row.ID), http.StatusSeeOther)
 	return nil

@@ -27,6 +27,7 @@ type Room struct {
 
 // Book is what the room needs of the logbook: runs.
 type Book interface {
+	LastActor(ctx context.Context, entity string, id int64) (string, error)
 	Give(ctx context.Context, id, person int64) error
 	People(ctx context.Context) ([]logbook.Person, error)
 	Person(ctx context.Context, id int64) (*logbook.Person, error)
@@ -67,6 +68,7 @@ type Book interface {
 	Adapters(ctx context.Context) ([]logbook.Adapter, error)
 	SoftwareOf(ctx context.Context, carID int64, version string) (int64, error)
 	SaveDetails(ctx context.Context, row *logbook.Run, marks ...logbook.Mark) error
+	SaveDetailsUnchanged(ctx context.Context, row *logbook.Run, marks ...logbook.Mark) error
 }
 
 // New furnishes the room. It fails when its own templates are broken.

@@ -63,9 +63,10 @@ func (s *Room) saveLiveDetails(w http.ResponseWriter, r *http.Request) error {
 	if !ok {
 		return nil
 	}
-	began := row.StartedAt
+	before := *row
 	details.Read(f, row)
-	row.StartedAt = began // the clock of everything that is recorded
+	details.Meanwhile(f, &before, row, "Somebody")
+	row.StartedAt = before.StartedAt // the clock of everything that is recorded
 	if !f.OK() {
 		s.showLiveDetails(w, r, http.StatusUnprocessableEntity, row, f)
 		return nil
