@@ -197,7 +197,7 @@ func (b *DeskStore) Tidy(ctx context.Context) error {
 
 // Words lists the values that the road can be filtered by.
 type Words struct {
-	Cars, Softwares, Stalls, Preconditioned []string
+	Cars, Softwares, Stalls, Preconditioned, People []string
 }
 
 // Words gives what occurs in the logbook's runs.
@@ -215,6 +215,7 @@ func (b *RunStore) Words(ctx context.Context) (Words, error) {
 		{&w.Softwares, "SELECT DISTINCT s.version FROM softwares s WHERE " + occurs("software_id", "s.id")},
 		{&w.Stalls, "SELECT DISTINCT t.name || ' ' || s.name FROM stalls s JOIN sites t ON t.id = s.site_id WHERE " +
 			occurs("stall_id", "s.id")},
+		{&w.People, "SELECT DISTINCT p.name FROM people p WHERE " + occurs("owner_id", "p.id")},
 	} {
 		if err := b.db.WithContext(ctx).Raw(q.sql + " ORDER BY 1").Scan(q.into).Error; err != nil {
 			return w, mapped("listing what occurs", err)

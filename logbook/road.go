@@ -20,6 +20,7 @@ type RoadRow struct {
 	Software       string
 	Stall          string
 	Site           string
+	Owner          string // a person of the crew; empty: nobody in particular
 	Preconditioned string
 	Profile        string
 	AmbientC       *float64 `gorm:"column:ambient_c"`
@@ -46,6 +47,7 @@ type RoadRow struct {
 type RoadFilter struct {
 	Car, Software, Stall, Preconditioned string
 	AmbientBelow, AmbientFrom            *float64
+	By                                   string // whose, by a person's name
 	Text                                 string
 	Bare                                 bool   // without strips, and without what is said of those that have none
 	GroupBy                              string // car, software, stall or preconditioned
@@ -171,6 +173,7 @@ func (b *RoadStore) rows(ctx context.Context, ids []int64, bare bool) ([]RoadRow
 	}
 	err := b.db.WithContext(ctx).Raw(`SELECT r.id, r.title, r.started_at, r.timezone, coalesce(c.name, '') AS car,
 		coalesce(sw.version, '') AS software, coalesce(st.name, '') AS stall, coalesce(s.name, '') AS site,
+		coalesce((SELECT name FROM people WHERE people.id = r.owner_id), '') AS owner,
 		r.preconditioned, r.profile, r.ambient_c, r.battery_c, r.window_s, r.peak_kw, r.average_kw, r.length_s,
 		r.window_from_pct, r.window_to_pct, r.start_c, r.said, r.read_version, r.read_fault,
 		r.read_revision <> r.revision AS changed, `+strip+from+` WHERE r.id = ANY (?::bigint[])`, array(ids)).
@@ -233,7 +236,7 @@ func (b *RoadStore) sum(ctx context.Context, f RoadFilter) (total int, longestS 
 
 // chooses tells whether the filter leaves anything out.
 func (f RoadFilter) chooses() bool {
-	return f.Car+f.Software+f.Stall+f.Preconditioned+strings.TrimSpace(f.Text) != "" || f.AmbientBelow != nil ||
+	return f.Car+f.Software+f.Stall+f.Preconditioned+f.By+strings.TrimSpace(f.Text) != "" || f.AmbientBelow != nil ||
 		f.AmbientFrom != nil
 }
 
@@ -251,6 +254,7 @@ func (f RoadFilter) where() (string, []any) {
 	add(f.Software != "", "r.software_id = ANY (ARRAY(SELECT id FROM softwares WHERE version = ?))", f.Software)
 	add(f.Stall != "", `r.stall_id = ANY (ARRAY(SELECT st.id FROM stalls st JOIN sites s ON s.id = st.site_id
 		WHERE s.name || ' ' || st.name = ?))`, f.Stall)
+	add(f.By != "", "r.owner_id = ANY (ARRAY(SELECT id FROM people WHERE name = ?))", f.By)
 	add(f.Preconditioned != "", "r.preconditioned = ?", f.Preconditioned)
 	if f.AmbientBelow != nil {
 		add(true, "r.ambient_c < ?", *f.AmbientBelow)

@@ -18,6 +18,15 @@ type TypedLine struct {
 	TS          float64 `gorm:"column:t_s"`
 	Line        string
 	CorrectedBy *string
+	Author      string `gorm:"->"`
+}
+
+// By names who typed it, where it was somebody of a crew.
+func (l TypedLine) By() string {
+	if l.Author == Owner {
+		return ""
+	}
+	return l.Author
 }
 
 // TypedName is the file name of a side's typed readings.

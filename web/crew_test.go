@@ -1,6 +1,7 @@
 package web_test
 
 import (
+	"bufio"
 	"context"
 	"fmt"
 	"net/http"
@@ -209,4 +210,42 @@ func expected(c *aCrew, needs rights.Right, name string, run int, pattern string
 		return http.StatusForbidden
 	}
 	return 0
+}
+
+// Two pairs of hands at one charge: each sees who is there and who typed what.
+func TestTwoPairsOfHandsAtOneCharge(t *testing.T) {
+	t.Parallel()
+	c := newCrew(t)
+	bo, ada := c.in("Bo"), c.in("Ada")
+	r := posted(t, bo, c.at+"/stall/start", url.Values{"car": {"1"}, "stall": {"1"}})
+	require.Equal(t, http.StatusSeeOther, r.StatusCode)
+	live := r.Header.Get("Location")
+	ctx, leave := context.WithTimeout(t.Context(), 30*time.Second)
+	defer leave()
+	stream := func(client *http.Client) *bufio.Scanner {
+		q, err := http.NewRequestWithContext(ctx, http.MethodGet, c.at+live+"/events", nil)
+		require.NoError(t, err)
+		answer, err := client.Do(q)
+		require.NoError(t, err)
+		t.Cleanup(func() { _ = answer.Body.Close() })
+		lines := bufio.NewScanner(answer.Body)
+		lines.Buffer(nil, 1<<20)
+		return lines
+	}
+	until := func(lines *bufio.Scanner, says string) {
+		for lines.Scan() {
+			if strings.Contains(lines.Text(), says) {
+				return
+			}
+		}
+		t.Errorf("%q does not come", says)
+	}
+	bos := stream(bo)
+	until(bos, "Here now: Bo<")
+	adas := stream(ada)
+	until(bos, "Here now: Ada, Bo<")
+	w := posted(t, ada, c.at+live+"/readings", url.Values{"line": {"12 40"}, "key": {"a1"}, "set": {"stall"}})
+	require.Less(t, w.StatusCode, 400)
+	until(bos, "by Ada")
+	until(adas, "by Ada")
 }

@@ -40,8 +40,8 @@ type roadView struct {
 
 // roadQuery is the filter as it stands in the address.
 type roadQuery struct {
-	Car, Software, Stall, Preconditioned, Ambient, Text, GroupBy, Sort string
-	After                                                              int64 // the run that the list goes on behind
+	Car, Software, Stall, Preconditioned, Ambient, By, Text, GroupBy, Sort string
+	After                                                                  int64 // the run that the list goes on behind
 }
 
 // option is one entry of a menu.
@@ -143,7 +143,7 @@ func ptr(v float64) *float64 { return &v }
 func readRoadQuery(v url.Values) roadQuery {
 	q := roadQuery{
 		Car: v.Get("car"), Software: v.Get("software"), Stall: v.Get("stall"), Preconditioned: v.Get("pre"),
-		Ambient: v.Get("ambient"), Text: strings.TrimSpace(v.Get("q")), GroupBy: v.Get("group"), Sort: v.Get("sort"),
+		Ambient: v.Get("ambient"), By: v.Get("by"), Text: strings.TrimSpace(v.Get("q")), GroupBy: v.Get("group"), Sort: v.Get("sort"),
 	}
 	q.After, _ = strconv.ParseInt(v.Get("after"), 10, 64)
 	q.After = max(0, q.After)
@@ -152,7 +152,7 @@ func readRoadQuery(v url.Values) roadQuery {
 
 func (q roadQuery) filter() logbook.RoadFilter {
 	f := logbook.RoadFilter{Car: q.Car, Software: q.Software, Stall: q.Stall, Preconditioned: q.Preconditioned,
-		Text: q.Text, GroupBy: q.GroupBy, Sort: q.Sort, After: q.After, Limit: roadPage + 1}
+		By: q.By, Text: q.Text, GroupBy: q.GroupBy, Sort: q.Sort, After: q.After, Limit: roadPage + 1}
 	for _, b := range ambientBands {
 		if b.Name == q.Ambient {
 			f.AmbientFrom, f.AmbientBelow = b.From, b.Below
@@ -166,7 +166,7 @@ func (q roadQuery) address(after int64) string {
 	v := url.Values{}
 	for name, value := range map[string]string{"car": q.Car, "software": q.Software, "stall": q.Stall,
 		"pre":     q.Preconditioned,
-		"ambient": q.Ambient, "q": q.Text, "group": q.GroupBy, "sort": q.Sort} {
+		"ambient": q.Ambient, "by": q.By, "q": q.Text, "group": q.GroupBy, "sort": q.Sort} {
 		if value != "" {
 			v.Set(name, value)
 		}
@@ -179,7 +179,7 @@ func (q roadQuery) address(after int64) string {
 
 // Filtered tells whether the query leaves anything out.
 func (q roadQuery) Filtered() bool {
-	return q.Car+q.Software+q.Stall+q.Preconditioned+q.Ambient+q.Text != ""
+	return q.Car+q.Software+q.Stall+q.Preconditioned+q.Ambient+q.By+q.Text != ""
 }
 
 // road shows the list, or with htmx only the rows that go on behind a run.

@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"net/http"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -32,9 +33,15 @@ const (
 
 // watch follows one run for its pages.
 type watch struct {
-	pages map[chan frame]units.People // with the units of its reader
+	pages map[chan frame]onlooker
 	news  chan struct{}
 	stop  context.CancelFunc
+}
+
+// onlooker is who a page is open for.
+type onlooker struct {
+	in   units.People
+	name string // of the crew; empty: nobody in particular
 }
 
 // frame is one state of a page, by its parts.
@@ -62,18 +69,18 @@ func (h *liveHub) kick(id int64) {
 }
 
 // join adds a page to a run's watch, beginning it if need be.
-func (h *liveHub) join(id int64, in units.People) (pages chan frame, leave func()) {
+func (h *liveHub) join(id int64, who onlooker) (pages chan frame, leave func()) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	w := h.by[id]
 	if w == nil {
 		ctx, stop := context.WithCancel(context.Background())
-		w = &watch{pages: map[chan frame]units.People{}, news: make(chan struct{}, 1), stop: stop}
+		w = &watch{pages: map[chan frame]onlooker{}, news: make(chan struct{}, 1), stop: stop}
 		h.by[id] = w
 		go h.follow(ctx, id, w)
 	}
 	c := make(chan frame, 1)
-	w.pages[c] = in
+	w.pages[c] = who
 	select {
 	case w.news <- struct{}{}:
 	default:
@@ -117,6 +124,7 @@ func (h *liveHub) show(ctx context.Context, id int64, w *watch, c *liveCache) er
 	if err != nil {
 		return err
 	}
+	v.Here = h.here(w)
 	drawn := map[units.People]frame{}
 	for _, in := range units.Peoples {
 		if drawn[in], err = h.draw(v, in); err != nil {
@@ -125,14 +133,28 @@ func (h *liveHub) show(ctx context.Context, id int64, w *watch, c *liveCache) er
 	}
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	for page, in := range w.pages {
+	for page, who := range w.pages {
 		select {
 		case <-page: // an older one that nobody took
 		default:
 		}
-		page <- drawn[in]
+		page <- drawn[who.in]
 	}
 	return nil
+}
+
+// here lists by name who has a run's page open.
+func (h *liveHub) here(w *watch) []string {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	var names []string
+	for _, who := range w.pages {
+		if who.name != "" && !slices.Contains(names, who.name) {
+			names = append(names, who.name)
+		}
+	}
+	slices.Sort(names)
+	return names
 }
 
 // draw makes the parts of a live page, each of which is sent only when it changed.
@@ -161,7 +183,7 @@ func (s *Room) Events(w http.ResponseWriter, r *http.Request) error {
 	_ = rc.SetWriteDeadline(time.Time{})
 	w.Header().Set("Content-Type", "text/event-stream")
 	w.Header().Set("Cache-Control", "no-store")
-	frames, leave := s.live.join(row.ID, ui.MeasuresOf(r))
+	frames, leave := s.live.join(row.ID, onlooker{ui.MeasuresOf(r), ui.DoorOf(r.Context()).Name})
 	defer leave()
 	ping := time.NewTicker(pingEvery)
 	defer ping.Stop()

@@ -39,6 +39,7 @@ type liveView struct {
 	Feeds    []logbook.Feed
 	Lines    []logbook.TypedLine // newest first, uncorrected
 	Marks    []logbook.Mark      // newest first
+	Here     []string            // who of the crew has the page open; empty: there is no crew
 	Strip    string
 	Narrow   string // the strip on a phone
 	NowS     float64
