@@ -6,6 +6,7 @@ import (
 	"crypto/sha256"
 	"database/sql/driver"
 	"encoding/base64"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"slices"
@@ -375,4 +376,30 @@ func (b *CrewStore) Door(ctx context.Context) (Door, error) {
 	err := b.db.WithContext(ctx).Raw(`SELECT coalesce((SELECT hash FROM password), '') AS hash,
 		EXISTS (SELECT FROM people) AS crew`).Scan(&d).Error
 	return d, mapped("asking for the door", err)
+}
+
+// KeepChosen keeps what the person that a context works for has chosen, beside what they chose before; of nobody in
+// particular nothing is kept.
+func (b *CrewStore) KeepChosen(ctx context.Context, chosen map[string]string) error {
+	id := ActorOf(ctx).PersonID
+	if id == 0 {
+		return nil
+	}
+	text, err := json.Marshal(chosen)
+	if err != nil {
+		return fmt.Errorf("keeping what was chosen: %w", err)
+	}
+	return mapped("keeping what was chosen", b.db.WithContext(ctx).Exec(
+		"UPDATE people SET chosen = chosen || ?::jsonb WHERE id = ?", string(text), id).Error)
+}
+
+// Chosen gives what somebody has chosen.
+func (b *CrewStore) Chosen(ctx context.Context, person int64) (map[string]string, error) {
+	var texts []string
+	err := b.db.WithContext(ctx).Raw("SELECT chosen::text FROM people WHERE id = ?", person).Scan(&texts).Error
+	out := map[string]string{}
+	if err == nil && len(texts) == 1 {
+		err = json.Unmarshal([]byte(texts[0]), &out)
+	}
+	return out, mapped("reading what was chosen", err)
 }

@@ -91,6 +91,7 @@ func New(book *logbook.Book, log *slog.Logger) (*Server, error) {
 	if err != nil {
 		return nil, err
 	}
+	u.Chosen = book.KeepChosen
 	s := &Server{book: book, metrics: newMetrics(book)}
 	if s.Pages, err = u.Pages(templates, template.FuncMap{"definitions": allDefinitions}); err != nil {
 		return nil, err

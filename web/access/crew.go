@@ -22,6 +22,7 @@ type crew interface {
 	Accept(ctx context.Context, secret, name, hash string, now time.Time) (*logbook.Person, error)
 	AddPerson(ctx context.Context, name string, role logbook.Role, hash string) (*logbook.Person, error)
 	BrowserKnown(ctx context.Context, secret, name string) (bool, error)
+	Chosen(ctx context.Context, person int64) (map[string]string, error)
 	InvitationOf(ctx context.Context, secret string, now time.Time) (*logbook.Invitation, error)
 	Invitations(ctx context.Context, now time.Time) ([]logbook.Invitation, error)
 	Invite(ctx context.Context, i logbook.Invitation) (secret string, err error)

@@ -162,6 +162,11 @@ func (s *Room) signIn(w http.ResponseWriter, r *http.Request, p *logbook.Person)
 	}
 	s.sessions.Put(ctx, personIs, p.ID)
 	s.sessions.Put(ctx, epochIs, p.Epoch)
+	chosen, err := s.book.Chosen(ctx, p.ID)
+	if err != nil {
+		return err
+	}
+	ui.Choose(w, chosen)
 	s.Log.Info("signed in", "person", p.ID, "from", caller.Address(r, s.proxied))
 	if c, err := r.Cookie(knownBrowser); err == nil {
 		if known, err := s.book.BrowserKnown(ctx, c.Value, p.Name); err != nil || known {

@@ -1,13 +1,39 @@
 package ui
 
 import (
+	"context"
 	"net/http"
 	"net/url"
 
 	"zincroad/core/units"
 )
 
-// What a reader chooses for all pages travels in cookies, so that any copy of the program can answer.
+// What a reader chooses for all pages travels in cookies, so that any copy of the program can answer. Of somebody of a
+// crew it is kept too, and put into the next browser that they come in by.
+
+// KeepChosen keeps what the reader of a request has chosen, by the names of settings.
+type KeepChosen func(ctx context.Context, chosen map[string]string) error
+
+// settings are what can be chosen.
+var settings = []string{"units", "dates", "theme", "window"}
+
+// Choose puts what somebody chose before into their browser.
+func Choose(w http.ResponseWriter, chosen map[string]string) {
+	for _, name := range settings {
+		keepSetting(w, name, chosen[name])
+	}
+}
+
+// choose keeps what a reader chose.
+func (s *Pages) choose(w http.ResponseWriter, r *http.Request, chosen map[string]string) error {
+	for name, value := range chosen {
+		keepSetting(w, name, value)
+	}
+	if s.Chosen == nil {
+		return nil
+	}
+	return s.Chosen(r.Context(), chosen)
+}
 
 const yearS = 365 * 86400
 
@@ -79,10 +105,11 @@ func (s *Pages) SetSettings(w http.ResponseWriter, r *http.Request) {
 	if dates == DateLanguages[0].Code {
 		dates = ""
 	}
-	keepSetting(w, "units", MeasuresName(p))
-	keepSetting(w, "dates", dates)
-	keepSetting(w, "theme", theme)
-	keepSetting(w, "window", window)
+	if err := s.choose(w, r, map[string]string{"units": MeasuresName(p), "dates": dates, "theme": theme,
+		"window": window}); err != nil {
+		s.Fail(w, r, err)
+		return
+	}
 	http.Redirect(w, r, "/settings?kept=1", http.StatusSeeOther)
 }
 
@@ -92,6 +119,9 @@ func (s *Pages) Night(w http.ResponseWriter, r *http.Request) {
 	if r.FormValue("theme") == "night" {
 		theme = "night"
 	}
-	keepSetting(w, "theme", theme)
+	if err := s.choose(w, r, map[string]string{"theme": theme}); err != nil {
+		s.Fail(w, r, err)
+		return
+	}
 	Back(w, r, "/")
 }

@@ -20,9 +20,10 @@ var common embed.FS
 
 // UI is what the rooms share; New makes one.
 type UI struct {
-	Log  *slog.Logger
-	Font []byte           // for pictures that stand alone
-	Now  func() time.Time // where a page needs the time of day
+	Log    *slog.Logger
+	Font   []byte           // for pictures that stand alone
+	Now    func() time.Time // where a page needs the time of day
+	Chosen KeepChosen       // where there is a crew; nil: what a reader chooses stays in the browser
 }
 
 // New makes what the rooms share, by the machine's clock. It fails when the common templates
