@@ -34,6 +34,7 @@ type Book interface {
 	MayChange(ctx context.Context, a logbook.Actor, id int64) (bool, error)
 	Sites(ctx context.Context) ([]logbook.Site, error)
 	crew
+	keys
 }
 
 // Room is this room of the interface; safe for concurrent use.
@@ -85,6 +86,7 @@ func (s *Room) From(r *http.Request) (string, error) {
 // Routes are the room's own paths.
 func (s *Room) Routes(r chi.Router) {
 	tries := httprate.LimitBy(password.TriesAMinute, time.Minute, s.From, httprate.WithLimitHandler(s.tooMany))
+	keyTries := httprate.LimitBy(keysAMinute, time.Minute, s.From)
 	r.Get("/enter", s.door)
 	r.With(tries).Post("/enter", s.Do(s.enter))
 	r.Post("/leave", s.Do(s.leave))
@@ -92,6 +94,11 @@ func (s *Room) Routes(r chi.Router) {
 	r.With(httprate.LimitBy(joinsAMinute, time.Minute, s.From)).Post("/join/{secret}", s.Do(s.join))
 	r.Get("/me", s.Do(s.me))
 	r.With(tries).Post("/me/password", s.Do(s.newPassword))
+	r.Post("/me/passkeys/begin", s.Do(s.beginKey))
+	r.Post("/me/passkeys", s.Do(s.addKey))
+	r.Post("/me/passkeys/{id}/remove", s.Do(s.removeKey))
+	r.With(keyTries).Post("/enter/passkey/begin", s.Do(s.beginEnter))
+	r.With(keyTries).Post("/enter/passkey", s.Do(s.enterByKey))
 	r.Get("/crew", s.Do(s.crew))
 	r.Post("/crew", s.Do(s.begin))
 	r.Post("/crew/invitations", s.Do(s.invite))

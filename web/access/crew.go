@@ -45,6 +45,7 @@ const (
 	invitedFor = 7 * 24 * time.Hour
 	// A link has more chance in it than can be tried out; this is so that nobody keeps the program hashing.
 	joinsAMinute = 20
+	keysAMinute  = 60 // of keys too
 )
 
 type crewView struct {
@@ -230,11 +231,7 @@ func (s *Room) link(w http.ResponseWriter, r *http.Request) error {
 }
 
 func (s *Room) showLink(w http.ResponseWriter, r *http.Request, secret, name string) error {
-	scheme := "http"
-	if s.sessions.Cookie.Secure {
-		scheme = "https"
-	}
-	at := url.URL{Scheme: scheme, Host: r.Host, Path: "/join/" + secret}
+	at := url.URL{Scheme: s.scheme(), Host: r.Host, Path: "/join/" + secret}
 	return s.showCrew(w, r, http.StatusOK, crewView{Fields: freshInvitation(), Link: at.String(), LinkFor: name})
 }
 
@@ -371,6 +368,8 @@ type meView struct {
 	Person *logbook.Person
 	May    string
 	Kept   bool
+	Keys   []logbook.Passkey
+	CanKey bool // keys can be used at this address
 }
 
 // me shows who is signed in, and how they come in.
@@ -389,6 +388,10 @@ func (s *Room) showMe(w http.ResponseWriter, r *http.Request, status int, f *ui.
 		return err
 	}
 	v := meView{Fields: f, Person: p, Kept: r.URL.Query().Get("kept") != ""}
+	if v.Keys, err = s.book.Passkeys(r.Context(), p.ID); err != nil {
+		return err
+	}
+	v.CanKey = canHaveKeys(r)
 	for _, x := range crewRoles {
 		if x.Key == string(p.Role) {
 			v.May = x.Alone

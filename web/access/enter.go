@@ -36,6 +36,7 @@ type doorView struct {
 	To    string
 	In    bool
 	Crew  bool       // people come in by name
+	Keys  bool       // or by a passkey
 	Typed url.Values // into a form before
 }
 
@@ -45,7 +46,7 @@ func (s *Room) door(w http.ResponseWriter, r *http.Request) {
 
 func (s *Room) showDoor(w http.ResponseWriter, r *http.Request, status int, f *ui.Fields) {
 	at := ui.DoorOf(r.Context())
-	v := doorView{Fields: f, To: r.FormValue("to"), In: at.In, Crew: at.Crew}
+	v := doorView{Fields: f, To: r.FormValue("to"), In: at.In, Crew: at.Crew, Keys: at.Crew && canHaveKeys(r)}
 	if f.Values.Get(again) != "" {
 		v.Typed = f.Values
 		for _, own := range []string{again, "to", "username"} {

@@ -4,6 +4,7 @@ import { $ } from './app/page.js';
 import { clocks } from './app/clock.js';
 import { cursor } from './app/cursor.js';
 import { keepForOffline } from './app/offline.js';
+import { passkeys } from './app/passkeys.js';
 import { race } from './app/race.js';
 import { scrollers } from './app/scrollers.js';
 import './app/dialogs.js';
@@ -26,6 +27,7 @@ document.addEventListener('DOMContentLoaded', () => {
   clocks();
   if (new URLSearchParams(location.search).has('find') && $('#find')) $('#find').focus();
   race();
+  passkeys();
   scrollers();
   document.documentElement.dataset.ready = 'yes';
 });
