@@ -68,8 +68,8 @@ func (b *RunStore) Changes(ctx context.Context, runID int64) ([]Change, error) {
 // LastActor tells who changed something last; "Somebody" where nobody is noted.
 func (b *RunStore) LastActor(ctx context.Context, entity string, id int64) (string, error) {
 	var who []string
-	err := b.db.WithContext(ctx).Raw("SELECT actor FROM changes WHERE entity = ? AND entity_id = ? ORDER BY id DESC LIMIT 1",
-		entity, id).Scan(&who).Error
+	err := b.db.WithContext(ctx).Raw(`SELECT actor FROM changes WHERE entity = ? AND entity_id = ?
+		ORDER BY id DESC LIMIT 1`, entity, id).Scan(&who).Error
 	if err != nil || len(who) == 0 || who[0] == Owner {
 		return "Somebody", mapped("asking who changed it", err)
 	}

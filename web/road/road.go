@@ -143,7 +143,8 @@ func ptr(v float64) *float64 { return &v }
 func readRoadQuery(v url.Values) roadQuery {
 	q := roadQuery{
 		Car: v.Get("car"), Software: v.Get("software"), Stall: v.Get("stall"), Preconditioned: v.Get("pre"),
-		Ambient: v.Get("ambient"), By: v.Get("by"), Text: strings.TrimSpace(v.Get("q")), GroupBy: v.Get("group"), Sort: v.Get("sort"),
+		Ambient: v.Get("ambient"), By: v.Get("by"), Text: strings.TrimSpace(v.Get("q")),
+		GroupBy: v.Get("group"), Sort: v.Get("sort"),
 	}
 	q.After, _ = strconv.ParseInt(v.Get("after"), 10, 64)
 	q.After = max(0, q.After)
