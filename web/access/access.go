@@ -131,7 +131,14 @@ func (s *Room) Gate(next http.Handler) http.Handler {
 			return
 		}
 		judge := &rights.Judge{Actor: actor, Routes: chi.RouteContext(r.Context()).Routes, Runs: s.book}
-		ctx := ui.WithDoor(logbook.By(r.Context(), actor), ui.Door{Set: true, In: in, Crew: door.Crew})
+		at := ui.Door{Set: true, In: in, Crew: door.Crew}
+		if actor.PersonID != 0 && r.Method == http.MethodGet && !ui.IsPart(r) {
+			if at.News, err = s.book.Unseen(r.Context(), actor.PersonID); err != nil {
+				s.Fail(w, r, err)
+				return
+			}
+		}
+		ctx := ui.WithDoor(logbook.By(r.Context(), actor), at)
 		if !actor.May(logbook.Keeper) {
 			ctx = ui.WithRights(ctx, func(method, path string) bool {
 				no, err := judge.May(ctx, method, path)

@@ -29,6 +29,8 @@ type crew interface {
 	KnowBrowser(ctx context.Context, person int64) (string, error)
 	Leave(ctx context.Context, id int64) error
 	People(ctx context.Context) ([]logbook.Person, error)
+	Mentioned(ctx context.Context, person int64) ([]logbook.Note, error)
+	Unseen(ctx context.Context, person int64) (int, error)
 	Person(ctx context.Context, id int64) (*logbook.Person, error)
 	PersonCalled(ctx context.Context, name string) (*logbook.Person, error)
 	Seen(ctx context.Context, id int64) error
@@ -369,6 +371,7 @@ type meView struct {
 	May    string
 	Kept   bool
 	Keys   []logbook.Passkey
+	News   []logbook.Note
 	CanKey bool // keys can be used at this address
 }
 
@@ -389,6 +392,9 @@ func (s *Room) showMe(w http.ResponseWriter, r *http.Request, status int, f *ui.
 	}
 	v := meView{Fields: f, Person: p, Kept: r.URL.Query().Get("kept") != ""}
 	if v.Keys, err = s.book.Passkeys(r.Context(), p.ID); err != nil {
+		return err
+	}
+	if v.News, err = s.book.Mentioned(r.Context(), p.ID); err != nil {
 		return err
 	}
 	v.CanKey = canHaveKeys(r)

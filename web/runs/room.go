@@ -27,6 +27,9 @@ type Room struct {
 
 // Book is what the room needs of the logbook: runs.
 type Book interface {
+	AddNote(ctx context.Context, n *logbook.Note) error
+	Notes(ctx context.Context, runID int64) ([]logbook.Note, error)
+	RemoveNote(ctx context.Context, runID, id int64) error
 	LastActor(ctx context.Context, entity string, id int64) (string, error)
 	Give(ctx context.Context, id, person int64) error
 	People(ctx context.Context) ([]logbook.Person, error)

@@ -38,6 +38,8 @@ func (s *Room) Routes(r chi.Router) {
 	r.Post("/delete", s.Do(s.deleteRun))
 	r.Post("/share", s.Do(s.share))
 	r.Post("/owner", s.Do(s.give))
+	r.Post("/notes", s.Do(s.addNote))
+	r.Post("/notes/{note}/delete", s.Do(s.removeNote))
 	r.Post("/restore", s.Do(s.restoreRun))
 	s.recordingRoutes(r)
 	s.historyRoutes(r)
@@ -85,6 +87,7 @@ type runView struct {
 	Photos   []logbook.Photo
 
 	Whose    *whose
+	Notes    *notes               // nil: there is no crew
 	Planned  *logbook.Preparation // the plan that the run was made by; nil: none
 	Forecast string               // what was to be expected of it; empty: nothing
 	Refused  string               // why a further recording was not taken
@@ -259,6 +262,9 @@ func (s *Room) runView(r *http.Request, query url.Values) (*runView, error) {
 		v.Rest, v.More = v.Rest[:mostFindings], v.Rest[mostFindings:]
 	}
 	if v.Whose, err = s.whoseIs(r.Context(), row); err != nil {
+		return nil, err
+	}
+	if v.Notes, err = s.notesOn(r, row, x.ZeroS); err != nil {
 		return nil, err
 	}
 	if v.Planned, err = s.plannedBy(r.Context(), row); err != nil {

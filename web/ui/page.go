@@ -69,6 +69,7 @@ type Door struct {
 	In   bool   // the reader is in
 	Crew bool   // people come in by name
 	Name string // of the reader, where they did
+	News int    // notes that mention them, which they have not seen
 }
 
 type doorKey struct{}
