@@ -112,6 +112,9 @@ func addPerson(tx *gorm.DB, name string, role Role, hash string, stalls Numbers)
 	if err != nil || others > 0 {
 		return &p, err
 	}
+	if err := tx.Exec("SET LOCAL zincroad.quiet = 'on'").Error; err != nil {
+		return nil, err
+	}
 	for _, q := range []string{"UPDATE runs SET owner_id = ? WHERE owner_id IS NULL",
 		"UPDATE tokens SET made_by = ? WHERE made_by IS NULL"} {
 		if err := tx.Exec(q, p.ID).Error; err != nil {

@@ -103,6 +103,9 @@ DECLARE
     of   jsonb;
     run  bigint;
 BEGIN
+    IF current_setting('zincroad.quiet', true) = 'on' THEN -- everything at once: of it no run's story tells
+        RETURN NULL;
+    END IF;
     IF TG_OP <> 'INSERT' THEN was := to_jsonb(OLD) - coalesce(TG_ARGV, '{}'); END IF;
     IF TG_OP <> 'DELETE' THEN now_ := to_jsonb(NEW) - coalesce(TG_ARGV, '{}'); END IF;
     of := coalesce(now_, was);

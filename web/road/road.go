@@ -183,6 +183,9 @@ func (q roadQuery) Filtered() bool {
 	return q.Car+q.Software+q.Stall+q.Preconditioned+q.Ambient+q.By+q.Text != ""
 }
 
+// Listed tells whether the person whose runs are shown is one of the menu's.
+func (v roadView) Listed() bool { return slices.Contains(v.Words.People, v.Query.By) }
+
 // road shows the list, or with htmx only the rows that go on behind a run.
 func (s *Room) road(w http.ResponseWriter, r *http.Request) error {
 	q := readRoadQuery(r.URL.Query())

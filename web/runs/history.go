@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"net/http"
 	"strconv"
-	"strings"
 	"time"
 
 	"github.com/go-chi/chi/v5"
@@ -82,7 +81,7 @@ func (s *Room) undoChange(w http.ResponseWriter, r *http.Request) error {
 type names map[string]map[int64]string
 
 func (s *Room) namesOf(ctx context.Context) (names, error) {
-	out := names{"car_id": {}, "software_id": {}, "stall_id": {}, "adapter_id": {}}
+	out := names{"owner_id": {}, "car_id": {}, "software_id": {}, "stall_id": {}, "adapter_id": {}}
 	cars, err := s.book.Cars(ctx)
 	if err != nil {
 		return nil, err
@@ -92,6 +91,13 @@ func (s *Room) namesOf(ctx context.Context) (names, error) {
 		for _, v := range c.Softwares {
 			out["software_id"][v.ID] = v.Version
 		}
+	}
+	people, err := s.book.People(ctx)
+	if err != nil {
+		return nil, err
+	}
+	for _, p := range people {
+		out["owner_id"][p.ID] = p.Name
 	}
 	sites, err := s.book.Sites(ctx)
 	if err != nil {
@@ -123,7 +129,7 @@ var unitsOf = map[string]string{
 // shownColumns are the columns that a change is told by, in this order; others say nothing to people.
 var shownColumns = []string{
 	"title", "started_at", "timezone", "car_id", "software_id", "stall_id", "adapter_id", "method_name",
-	"from_pct", "to_pct", "clock", "method_climate", "ambient_c", "battery_c", "preconditioned",
+	"from_pct", "to_pct", "clock", "method_climate", "shared", "owner_id", "ambient_c", "battery_c", "preconditioned",
 	"preconditioned_min", "profile", "climate", "weather", "odometer_km", "label", "teaches", "kind", "t_s", "note",
 	"name", "side", "clock_offset_s",
 }
@@ -195,7 +201,7 @@ func valueOf(column string, v any, row *logbook.Run, called names, reader ui.Rea
 		}
 		return say.T("history.value", say.Q(x, unitsOf[column], 2))
 	case bool:
-		return say.Own(strings.ToLower(fmt.Sprint(x)))
+		return say.Own(map[bool]string{true: "yes", false: "no"}[x])
 	}
 	return nil
 }

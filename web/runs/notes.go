@@ -21,7 +21,7 @@ type notes struct {
 type note struct {
 	logbook.Note
 	HTML  template.HTML
-	Where string   // the stretch that it is of; empty: the whole run
+	Where string   // the stretch that it is of, behind the rest; empty: the whole run
 	GoTo  *float64 // where that begins, in the time of the run's reading
 	Own   bool     // whoever reads it may take it away
 }
@@ -44,7 +44,7 @@ func (s *Room) notesOn(r *http.Request, row *logbook.Run, zeroS float64) (*notes
 		}
 		if n.FromS != nil {
 			at := *n.FromS - zeroS
-			x.GoTo, x.Where = &at, words.Clock(*n.FromS)
+			x.GoTo, x.Where = &at, ", on "+words.Clock(*n.FromS)
 			if n.ToS != nil {
 				x.Where += " to " + words.Clock(*n.ToS)
 			}
