@@ -127,6 +127,9 @@ func (s *Server) BehindTLS() {
 	s.behindTLS = true
 }
 
+// Trust lets people in for whom an OpenID Connect provider vouches; before serving.
+func (s *Server) Trust(p access.Provider) { s.access.Trust(p) }
+
 // SetClock gives the pages another clock than the machine's; before serving.
 func (s *Server) SetClock(now func() time.Time) { s.Now = now }
 

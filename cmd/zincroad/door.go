@@ -4,11 +4,15 @@ import (
 	"context"
 	"net"
 	"net/netip"
+	"os"
+	"strings"
 
 	"github.com/spf13/cobra"
 
 	"zincroad/live"
 	"zincroad/logbook"
+	"zincroad/web"
+	"zincroad/web/access"
 )
 
 // door says where the program listens, and to whom it answers.
@@ -18,7 +22,9 @@ type door struct {
 	behindTLS bool
 	metrics   string   // where metrics are served; empty: nowhere
 	adapters  []string // networks of adapters beside the machine's own
-	speed     float64  // how many times faster the clock of live runs goes
+	provider  access.Provider
+	secret    string  // the file with what this program shows the provider
+	speed     float64 // how many times faster the clock of live runs goes
 }
 
 func (d *door) flags(c *cobra.Command) {
@@ -30,6 +36,11 @@ func (d *door) flags(c *cobra.Command) {
 		"a network, such as 10.20.0.0/16, on which adapters may be dialled beside this machine's own private ones")
 	c.Flags().StringVar(&d.metrics, "metrics", "", "address to serve metrics on, such as 127.0.0.1:9460 (default: none)")
 	c.Flags().BoolVar(&d.behindTLS, "behind-tls", false, "a proxy in front speaks TLS: cookies are for TLS alone")
+	c.Flags().StringVar(&d.provider.Issuer, "oidc-issuer", "",
+		"address of an OpenID Connect provider that people of a crew can sign in with")
+	c.Flags().StringVar(&d.provider.Name, "oidc-name", "the provider", "what people call it")
+	c.Flags().StringVar(&d.provider.ClientID, "oidc-client", "zincroad", "what it calls this program")
+	c.Flags().StringVar(&d.secret, "oidc-secret-file", "", "file with the secret that it gave this program")
 	c.Flags().Float64Var(&d.speed, "speed", 1,
 		"run the clock of live runs so many times faster, for a stand-in of the same speed")
 }
@@ -56,6 +67,22 @@ func (d *door) open(ctx context.Context, book *logbook.Book) (net.Listener, []st
 		names = append(names, host)
 	}
 	return l, names, nil
+}
+
+// trust tells the pages of the provider, where one is named.
+func (d *door) trust(site *web.Server) error {
+	if d.provider.Issuer == "" {
+		return nil
+	}
+	if d.secret != "" {
+		b, err := os.ReadFile(d.secret)
+		if err != nil {
+			return complainUsage("--oidc-secret-file: %v", err)
+		}
+		d.provider.Secret = strings.TrimSpace(string(b))
+	}
+	site.Trust(d.provider)
+	return nil
 }
 
 // reach is where adapters may be.

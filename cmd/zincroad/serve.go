@@ -108,6 +108,9 @@ func serve(ctx context.Context, st *storage, d *door, withDemo bool) error {
 	if d.behindTLS {
 		site.BehindTLS()
 	}
+	if err := d.trust(site); err != nil {
+		return err
+	}
 	if d.metrics != "" {
 		stop, err := serveMetrics(d.metrics, site.Metrics(), log)
 		if err != nil {

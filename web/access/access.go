@@ -35,6 +35,7 @@ type Book interface {
 	Sites(ctx context.Context) ([]logbook.Site, error)
 	crew
 	keys
+	providers
 }
 
 // Room is this room of the interface; safe for concurrent use.
@@ -43,6 +44,7 @@ type Room struct {
 	book     Book
 	sessions *scs.SessionManager
 	names    *httprate.RateLimiter // tries with one name, from browsers that it did not come in by
+	provider *vouching             // nil: none is trusted
 	proxied  bool                  // a proxy stands in front and says where requests come from
 }
 
@@ -99,6 +101,9 @@ func (s *Room) Routes(r chi.Router) {
 	r.Post("/me/passkeys/{id}/remove", s.Do(s.removeKey))
 	r.With(keyTries).Post("/enter/passkey/begin", s.Do(s.beginEnter))
 	r.With(keyTries).Post("/enter/passkey", s.Do(s.enterByKey))
+	r.With(keyTries).Get("/enter/with", s.Do(s.with))
+	r.With(keyTries).Get("/enter/with/back", s.Do(s.back))
+	r.Post("/me/disconnect", s.Do(s.disconnect))
 	r.Get("/crew", s.Do(s.crew))
 	r.Post("/crew", s.Do(s.begin))
 	r.Post("/crew/invitations", s.Do(s.invite))

@@ -372,7 +372,9 @@ type meView struct {
 	Kept   bool
 	Keys   []logbook.Passkey
 	News   []logbook.Note
-	CanKey bool // keys can be used at this address
+	With   string // the provider that is trusted; empty: none
+	Knows  bool   // it knows them
+	CanKey bool   // keys can be used at this address
 }
 
 // me shows who is signed in, and how they come in.
@@ -396,6 +398,12 @@ func (s *Room) showMe(w http.ResponseWriter, r *http.Request, status int, f *ui.
 	}
 	if v.News, err = s.book.Mentioned(r.Context(), p.ID); err != nil {
 		return err
+	}
+	if s.provider != nil {
+		v.With = s.provider.Name
+		if v.Knows, err = s.book.Connected(r.Context(), p.ID, s.provider.Issuer); err != nil {
+			return err
+		}
 	}
 	v.CanKey = canHaveKeys(r)
 	for _, x := range crewRoles {

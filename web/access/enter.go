@@ -37,6 +37,7 @@ type doorView struct {
 	In    bool
 	Crew  bool       // people come in by name
 	Keys  bool       // or by a passkey
+	With  string     // or by this provider; empty: none
 	Typed url.Values // into a form before
 }
 
@@ -47,6 +48,9 @@ func (s *Room) door(w http.ResponseWriter, r *http.Request) {
 func (s *Room) showDoor(w http.ResponseWriter, r *http.Request, status int, f *ui.Fields) {
 	at := ui.DoorOf(r.Context())
 	v := doorView{Fields: f, To: r.FormValue("to"), In: at.In, Crew: at.Crew, Keys: at.Crew && canHaveKeys(r)}
+	if s.provider != nil && at.Crew {
+		v.With = s.provider.Name
+	}
 	if f.Values.Get(again) != "" {
 		v.Typed = f.Values
 		for _, own := range []string{again, "to", "username"} {
