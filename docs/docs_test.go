@@ -4,6 +4,7 @@ package docs_test
 import (
 	"flag"
 	"fmt"
+	"io/fs"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -26,6 +27,7 @@ import (
 	"zincroad/core/trace"
 	"zincroad/core/trip"
 	"zincroad/web/draw"
+	"zincroad/web/rights"
 )
 
 var update = flag.Bool("update", false, "write the tables of the documents anew")
@@ -142,4 +144,33 @@ func TestNoLineIsTooLong(t *testing.T) {
 		}
 	}
 	assert.Greater(t, looked, 300)
+}
+
+// The page on crews has the table of who may do what as the program goes by it; whatever the page on security names as
+// shown by a test is a test.
+func TestRightsAreDocumented(t *testing.T) {
+	page, err := os.ReadFile("crew.md")
+	require.NoError(t, err)
+	assert.Contains(t, string(page), "```text\n"+rights.Table+"```")
+	security, err := os.ReadFile("security.md")
+	require.NoError(t, err)
+	tests := map[string]bool{}
+	require.NoError(t, filepath.WalkDir("..", func(path string, d fs.DirEntry, err error) error {
+		if err == nil && d.IsDir() && (d.Name() == "node_modules" || d.Name() == ".git") {
+			return fs.SkipDir
+		}
+		if err != nil || !strings.HasSuffix(path, "_test.go") {
+			return err
+		}
+		text, err := os.ReadFile(path)
+		for _, m := range regexp.MustCompile(`(?m)^func ((?:Test|Fuzz)\w+)`).FindAllStringSubmatch(string(text), -1) {
+			tests[m[1]] = true
+		}
+		return err
+	}))
+	named := regexp.MustCompile("`((?:Test|Fuzz)[A-Z]\\w+)`").FindAllStringSubmatch(string(security), -1)
+	require.Greater(t, len(named), 40)
+	for _, m := range named {
+		assert.True(t, tests[m[1]], "%s is no test", m[1])
+	}
 }

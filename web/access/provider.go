@@ -56,7 +56,8 @@ func (v *vouching) ready(ctx context.Context) (*oidc.Provider, error) {
 		return v.found, nil
 	}
 	// The provider keeps what it is asked with for fetching keys later: it outlives this request.
-	found, err := oidc.NewProvider(oidc.ClientContext(context.WithoutCancel(ctx), &http.Client{Timeout: patience}), v.Issuer)
+	asking := oidc.ClientContext(context.WithoutCancel(ctx), &http.Client{Timeout: patience})
+	found, err := oidc.NewProvider(asking, v.Issuer)
 	if err != nil {
 		return nil, fmt.Errorf("asking %s: %w", v.Name, err)
 	}
