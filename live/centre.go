@@ -64,7 +64,7 @@ func (c *Centre) Serve(w http.ResponseWriter, r *http.Request, name string) {
 		return
 	}
 	ws.SetReadLimit(longestMessage)
-	ctx := context.WithoutCancel(r.Context()) // pages time out, charge points do not
+	ctx := logbook.Everywhere(context.WithoutCancel(r.Context())) // pages time out, charge points do not
 	for {
 		read, cancel := context.WithTimeout(ctx, silentFor)
 		_, message, err := ws.Read(read)

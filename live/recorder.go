@@ -69,6 +69,7 @@ func (r *Recorder) now() time.Time {
 
 // Run records until the context ends.
 func (r *Recorder) Run(ctx context.Context) {
+	ctx = logbook.Everywhere(ctx)
 	var all sync.WaitGroup
 	running := map[int64]context.CancelFunc{}
 	ended := make(chan int64, 64)

@@ -113,6 +113,7 @@ func (s Sessions) Delete(token string) error {
 
 // StationHash gives the hash of a charge point's password; false where it has none.
 func (b *AccessStore) StationHash(ctx context.Context, name string) (string, bool, error) {
+	ctx = Everywhere(ctx)
 	var hashes []string
 	err := b.db.WithContext(ctx).Raw("SELECT hash FROM station_passwords WHERE name = ?", name).Scan(&hashes).Error
 	if err != nil || len(hashes) == 0 {

@@ -17,7 +17,11 @@ type Actor struct {
 	Name     string
 	PersonID int64 // 0: no person of the crew
 	Role     Role  // empty: may do everything
+	Crew     int64 // on whose rows; 0: the first crew's, which is the only one where nobody made another
 }
+
+// every is the crew that stands for all of them.
+const every = -1
 
 type actorKey struct{}
 
@@ -31,6 +35,44 @@ func ActorOf(ctx context.Context) Actor {
 		a.Name = Owner
 	}
 	return a
+}
+
+// InCrew is a context that works on a crew's rows.
+func InCrew(ctx context.Context, crew int64) context.Context {
+	a, _ := ctx.Value(actorKey{}).(Actor)
+	a.Crew = crew
+	return By(ctx, a)
+}
+
+// Everywhere is a context that sees the rows of all crews: to find out whose something is, and for what the program
+// does for all of them.
+func Everywhere(ctx context.Context) context.Context { return InCrew(ctx, every) }
+
+// ofRun is a context in the crew of a run, where ctx is everywhere.
+func (b *base) ofRun(ctx context.Context, runID int64) (context.Context, error) {
+	if a, _ := ctx.Value(actorKey{}).(Actor); a.Crew != every {
+		return ctx, nil
+	}
+	var crew []int64
+	err := b.db.WithContext(ctx).Raw("SELECT crew_id FROM runs WHERE id = ?", runID).Scan(&crew).Error
+	if err == nil && len(crew) == 0 {
+		return ctx, fmt.Errorf("run %d: %w", runID, ErrNotFound)
+	}
+	if err != nil {
+		return ctx, mapped("asking whose run it is", err)
+	}
+	return InCrew(ctx, crew[0]), nil
+}
+
+// crewSetting is a crew as the database is told it.
+func (a Actor) crewSetting() string {
+	switch a.Crew {
+	case every:
+		return "0"
+	case 0:
+		return "1"
+	}
+	return strconv.FormatInt(a.Crew, 10)
 }
 
 // May tells whether an actor may do what needs a role.
@@ -49,7 +91,8 @@ func workingFor(ctx context.Context, c *pgx.Conn) error {
 		person = strconv.FormatInt(actor.PersonID, 10)
 	}
 	if _, err := c.Exec(ctx, `SELECT set_config('zincroad.actor', $1, false), set_config('zincroad.person', $2, false),
-		set_config('zincroad.role', $3, false)`, actor.Name, person, string(actor.Role)); err != nil {
+		set_config('zincroad.role', $3, false), set_config('zincroad.crew', $4, false)`, actor.Name, person,
+		string(actor.Role), actor.crewSetting()); err != nil {
 		return fmt.Errorf("saying who writes: %w", err)
 	}
 	held[key] = actor

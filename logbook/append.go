@@ -22,10 +22,14 @@ type Sample struct {
 // Append stores samples at the end of a recording of a live run. When it returns
 // without an error they are on disk: that is the only acknowledgement.
 func (b *LiveStore) Append(ctx context.Context, runID, recordingID int64, samples []Sample) error {
+	ctx, err := b.ofRun(ctx, runID)
+	if err != nil {
+		return err
+	}
 	if len(samples) == 0 {
 		return nil
 	}
-	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+	err = b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		if _, err := appendTo(tx, recordingID, samples); err != nil {
 			return err
 		}
@@ -44,8 +48,12 @@ func (b *LiveStore) Stored() int64 { return b.stored.Load() }
 // acknowledgement was lost: those that are there already, at the same time with
 // the same values, are left out.
 func (b *LiveStore) AppendOnce(ctx context.Context, runID, recordingID int64, samples []Sample) error {
+	ctx, err := b.ofRun(ctx, runID)
+	if err != nil {
+		return err
+	}
 	added := 0
-	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+	err = b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		fresh, err := unstored(tx, recordingID, samples)
 		if err != nil {
 			return err

@@ -21,6 +21,7 @@ import (
 // A Person works with the logbook, or is a device that records at some stalls.
 type Person struct {
 	ID     int64
+	CrewID int64
 	Name   string
 	Role   Role
 	Hash   string  // of the password; empty: comes in otherwise
@@ -31,7 +32,9 @@ type Person struct {
 }
 
 // Actor is the person as an actor.
-func (p *Person) Actor() Actor { return Actor{Name: p.Name, PersonID: p.ID, Role: p.Role} }
+func (p *Person) Actor() Actor {
+	return Actor{Name: p.Name, PersonID: p.ID, Role: p.Role, Crew: p.CrewID}
+}
 
 // called is a name in the one form that all ways of writing it come to (RFC 8266, 2.4), and the name as it is shown.
 func called(name string) (key, shown string, err error) {
@@ -45,7 +48,7 @@ func called(name string) (key, shown string, err error) {
 	return key, shown, nil
 }
 
-const personColumns = "id, name, role, hash, stalls, epoch, made_at, seen_at"
+const personColumns = "id, crew_id, name, role, hash, stalls, epoch, made_at, seen_at"
 
 // Numbers are numbers of rows, as PostgreSQL writes a list of them: {1,2}.
 type Numbers []int64
@@ -70,10 +73,38 @@ func (n *Numbers) Scan(kept any) error {
 	return nil
 }
 
+// NewCrew makes another crew, whose logbook is empty and separate from all others, and gives its number. It begins with
+// a keeper, added in it.
+func (b *CrewStore) NewCrew(ctx context.Context, name string) (int64, error) {
+	if !b.apart {
+		return 0, fmt.Errorf("%w: the database's user may make no roles, so that crews cannot be kept apart", ErrRefused)
+	}
+	_, shown, err := called(name)
+	if err != nil {
+		return 0, err
+	}
+	var id int64
+	err = b.db.WithContext(ctx).Raw("INSERT INTO crews (name) VALUES (?) RETURNING id", shown).Scan(&id).Error
+	return id, mapped("making a crew", err)
+}
+
+// CrewCalled gives the number of a crew by its name.
+func (b *CrewStore) CrewCalled(ctx context.Context, name string) (int64, error) {
+	var ids []int64
+	err := b.db.WithContext(ctx).Raw("SELECT id FROM crews WHERE name = ?", name).Scan(&ids).Error
+	if err == nil && len(ids) == 0 {
+		return 0, fmt.Errorf("crew %q: %w", name, ErrNotFound)
+	}
+	if err != nil {
+		return 0, mapped("looking for a crew", err)
+	}
+	return ids[0], nil
+}
+
 // HasCrew tells whether there is a crew: people come in by name, and no other way.
 func (b *CrewStore) HasCrew(ctx context.Context) (bool, error) {
 	var has bool
-	err := b.db.WithContext(ctx).Raw("SELECT EXISTS (SELECT FROM people)").Scan(&has).Error
+	err := b.db.WithContext(Everywhere(ctx)).Raw("SELECT EXISTS (SELECT FROM people)").Scan(&has).Error
 	return has, mapped("asking for the crew", err)
 }
 
@@ -121,7 +152,7 @@ func addPerson(tx *gorm.DB, name string, role Role, hash string, stalls Numbers)
 			return nil, err
 		}
 	}
-	return &p, tx.Exec("DELETE FROM sessions").Error
+	return &p, nil
 }
 
 // People lists who is here, by name.
@@ -137,13 +168,19 @@ func (b *CrewStore) Person(ctx context.Context, id int64) (*Person, error) {
 	return b.person(ctx, "id = ?", id)
 }
 
-// PersonCalled gives one who is here by a name, however it is written.
+// Somebody gives one who is here, of whichever crew: to find out who comes.
+func (b *CrewStore) Somebody(ctx context.Context, id int64) (*Person, error) {
+	return b.Person(Everywhere(ctx), id)
+}
+
+// PersonCalled gives one who is here by a name, however it is written, of whichever crew: a name is one person's on
+// the whole server.
 func (b *CrewStore) PersonCalled(ctx context.Context, name string) (*Person, error) {
 	key, _, err := called(name)
 	if err != nil {
 		return nil, fmt.Errorf("%q: %w", name, ErrNotFound)
 	}
-	return b.person(ctx, "called = ?", key)
+	return b.person(Everywhere(ctx), "called = ?", key)
 }
 
 func (b *CrewStore) person(ctx context.Context, where string, what any) (*Person, error) {
@@ -162,7 +199,7 @@ func (b *CrewStore) person(ctx context.Context, where string, what any) (*Person
 // Seen notes that somebody came in.
 func (b *CrewStore) Seen(ctx context.Context, id int64) error {
 	return mapped("noting who came in",
-		b.db.WithContext(ctx).Exec("UPDATE people SET seen_at = now() WHERE id = ?", id).Error)
+		b.db.WithContext(Everywhere(ctx)).Exec("UPDATE people SET seen_at = now() WHERE id = ?", id).Error)
 }
 
 // SetRole gives somebody another role and signs them out everywhere. A crew keeps a keeper.
@@ -222,6 +259,7 @@ func (b *CrewStore) changed(ctx context.Context, doing string, id int64, keeps b
 // An Invitation lets somebody in once: somebody new, or a person who lost the way in.
 type Invitation struct {
 	ID       int64
+	CrewID   int64
 	Name     string // of somebody new, as a proposal
 	Role     Role
 	Stalls   Numbers // of a recorder
@@ -275,7 +313,7 @@ func (b *CrewStore) Invite(ctx context.Context, i Invitation) (secret string, er
 	return secret, mapped("inviting", err)
 }
 
-const invitationColumns = "id, name, role, stalls, coalesce(person_id, 0) AS person_id, made_at, ends_at"
+const invitationColumns = "id, crew_id, name, role, stalls, coalesce(person_id, 0) AS person_id, made_at, ends_at"
 
 // Invitations lists those that still let in, the latest first.
 func (b *CrewStore) Invitations(ctx context.Context, now time.Time) ([]Invitation, error) {
@@ -296,7 +334,7 @@ func (b *CrewStore) WithdrawInvitation(ctx context.Context, id int64) error {
 
 // InvitationOf gives the invitation of a link's secret while it lets in; ErrNotFound where there is none.
 func (b *CrewStore) InvitationOf(ctx context.Context, secret string, now time.Time) (*Invitation, error) {
-	return invitationOf(b.db.WithContext(ctx), secret, now, "")
+	return invitationOf(b.db.WithContext(Everywhere(ctx)), secret, now, "")
 }
 
 func invitationOf(tx *gorm.DB, secret string, now time.Time, lock string) (*Invitation, error) {
@@ -316,7 +354,11 @@ func invitationOf(tx *gorm.DB, secret string, now time.Time, lock string) (*Invi
 // recorder has none. ErrTaken where the name is somebody's.
 func (b *CrewStore) Accept(ctx context.Context, secret, name, hash string, now time.Time) (*Person, error) {
 	var p *Person
-	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+	of, err := b.InvitationOf(ctx, secret, now)
+	if err != nil {
+		return nil, err
+	}
+	err = b.db.WithContext(InCrew(ctx, of.CrewID)).Transaction(func(tx *gorm.DB) error {
 		i, err := invitationOf(tx, secret, now, " FOR UPDATE")
 		if err != nil {
 			return err
@@ -347,7 +389,8 @@ func (b *CrewStore) Accept(ctx context.Context, secret, name, hash string, now t
 // KnowBrowser notes that somebody came in by a browser, and gives the secret that it shows from then on.
 func (b *CrewStore) KnowBrowser(ctx context.Context, person int64) (string, error) {
 	secret, hash := madeSecret()
-	err := b.db.WithContext(ctx).Exec("INSERT INTO known_browsers (person_id, hash) VALUES (?, ?)", person, hash).Error
+	err := b.db.WithContext(Everywhere(ctx)).Exec(`INSERT INTO known_browsers (person_id, hash, crew_id)
+		SELECT id, ?, crew_id FROM people WHERE id = ?`, hash, person).Error
 	return secret, mapped("noting a browser", err)
 }
 
@@ -358,8 +401,8 @@ func (b *CrewStore) BrowserKnown(ctx context.Context, secret, name string) (bool
 		return false, nil
 	}
 	var known bool
-	err = b.db.WithContext(ctx).Raw(`SELECT EXISTS (SELECT FROM known_browsers k JOIN people p ON p.id = k.person_id
-		WHERE k.hash = ? AND p.called = ? AND p.left_at IS NULL)`, secretHash(secret), key).Scan(&known).Error
+	err = b.db.WithContext(Everywhere(ctx)).Raw(`SELECT EXISTS (SELECT FROM known_browsers k
+		JOIN people p ON p.id = k.person_id WHERE k.hash = ? AND p.called = ? AND p.left_at IS NULL)`, secretHash(secret), key).Scan(&known).Error
 	return known, mapped("asking for a browser", err)
 }
 
@@ -376,7 +419,7 @@ func (d Door) Open() bool { return d.Hash == "" && !d.Crew }
 // Door tells what keeps strangers out.
 func (b *CrewStore) Door(ctx context.Context) (Door, error) {
 	var d Door
-	err := b.db.WithContext(ctx).Raw(`SELECT coalesce((SELECT hash FROM password), '') AS hash,
+	err := b.db.WithContext(Everywhere(ctx)).Raw(`SELECT coalesce((SELECT hash FROM password), '') AS hash,
 		EXISTS (SELECT FROM people) AS crew`).Scan(&d).Error
 	return d, mapped("asking for the door", err)
 }
@@ -399,7 +442,7 @@ func (b *CrewStore) KeepChosen(ctx context.Context, chosen map[string]string) er
 // Chosen gives what somebody has chosen.
 func (b *CrewStore) Chosen(ctx context.Context, person int64) (map[string]string, error) {
 	var texts []string
-	err := b.db.WithContext(ctx).Raw("SELECT chosen::text FROM people WHERE id = ?", person).Scan(&texts).Error
+	err := b.db.WithContext(Everywhere(ctx)).Raw("SELECT chosen::text FROM people WHERE id = ?", person).Scan(&texts).Error
 	out := map[string]string{}
 	if err == nil && len(texts) == 1 {
 		err = json.Unmarshal([]byte(texts[0]), &out)

@@ -180,7 +180,7 @@ func (b *FeedStore) ClockOffset(ctx context.Context, recordingID int64) (float64
 // StartTransaction notes a transaction of a charge point's connector and gives its
 // number.
 func (b *FeedStore) StartTransaction(ctx context.Context, charger string, connector int) (id int, err error) {
-	err = b.db.WithContext(ctx).Raw(
+	err = b.db.WithContext(InCrew(ctx, 0)).Raw(
 		"INSERT INTO charger_transactions (charge_point, connector) VALUES (?, ?) RETURNING id",
 		charger,
 		connector,
@@ -194,8 +194,8 @@ func (b *FeedStore) ConnectorOf(ctx context.Context, charger string, transaction
 	connector int, ok bool, err error,
 ) {
 	var list []int
-	err = b.db.WithContext(ctx).Raw("SELECT connector FROM charger_transactions WHERE id = ? AND charge_point = ?",
-		transaction, charger).Scan(&list).Error
+	err = b.db.WithContext(InCrew(ctx, 0)).Raw(`SELECT connector FROM charger_transactions
+		WHERE id = ? AND charge_point = ?`, transaction, charger).Scan(&list).Error
 	if err != nil || len(list) == 0 {
 		return 0, false, mapped("looking for the transaction", err)
 	}

@@ -135,6 +135,7 @@ const figuresWithin = 10 * time.Minute
 // NextTelling takes the event that is due, and holds it for so long that no other copy of the program tells it too;
 // nil where none is. An event of a run waits until its figures are there.
 func (b *HookStore) NextTelling(ctx context.Context, now time.Time, hold time.Duration) (*Telling, error) {
+	ctx = Everywhere(ctx)
 	var list []Telling
 	err := b.db.WithContext(ctx).Raw(`UPDATE hook_events e SET tries = tries + 1, next_at = @later FROM hooks h
 		WHERE h.id = e.hook_id AND e.id = (

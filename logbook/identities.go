@@ -27,6 +27,7 @@ func (b *CrewStore) Disconnect(ctx context.Context, person int64, issuer string)
 
 // PersonKnown gives who is here and known to a provider by a subject; ErrNotFound where nobody is.
 func (b *CrewStore) PersonKnown(ctx context.Context, issuer, subject string) (*Person, error) {
+	ctx = Everywhere(ctx)
 	var ids []int64
 	err := b.db.WithContext(ctx).Raw("SELECT person_id FROM identities WHERE issuer = ? AND subject = ?", issuer, subject).
 		Scan(&ids).Error

@@ -91,7 +91,21 @@ func open(ctx context.Context, url string, copies []string, log *slog.Logger) (*
 		}
 		return workingFor(ctx, c)
 	}
-	pool := stdlib.OpenDB(*address, stdlib.OptionResetSession(ready), stdlib.OptionAfterConnect(ready))
+	opening, cancel := context.WithTimeout(ctx, openTimeout)
+	defer cancel()
+	apart, err := prepared(opening, address)
+	if err != nil {
+		return nil, err
+	}
+	connected := func(ctx context.Context, c *pgx.Conn) error {
+		if apart {
+			if err := asWorker(ctx, c); err != nil {
+				return err
+			}
+		}
+		return ready(ctx, c)
+	}
+	pool := stdlib.OpenDB(*address, stdlib.OptionResetSession(ready), stdlib.OptionAfterConnect(connected))
 	ways := &router{DB: pool, log: log}
 	db, err := gorm.Open(postgres.New(postgres.Config{Conn: ways}), &gorm.Config{
 		Logger:                 logger.Discard,
@@ -105,18 +119,22 @@ func open(ctx context.Context, url string, copies []string, log *slog.Logger) (*
 	}
 	pool.SetMaxOpenConns(maxConnections)
 	pool.SetMaxIdleConns(maxConnections)
-	ctx, cancel := context.WithTimeout(ctx, openTimeout)
-	defer cancel()
-	if err := migrate(ctx, pool); err != nil {
-		pool.Close()
-		return nil, err
-	}
-	book, err := newBook(&base{db: db, router: ways, log: log, full: full})
+	book, err := newBook(&base{db: db, router: ways, log: log, full: full, apart: apart})
 	if err != nil {
 		pool.Close()
 		return nil, err
 	}
 	return book, nil
+}
+
+// prepared brings the tables up to date as their owner, and tells whether crews are kept apart.
+func prepared(ctx context.Context, address *pgx.ConnConfig) (apart bool, err error) {
+	pool := stdlib.OpenDB(*address)
+	defer pool.Close()
+	if err := migrate(ctx, pool); err != nil {
+		return false, err
+	}
+	return separate(ctx, pool)
 }
 
 // SetFull says whether the disk is full. While it is, whatever would write fails with ErrNoRoom, before PostgreSQL is

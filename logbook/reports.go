@@ -44,6 +44,7 @@ type Correcting struct {
 // Link is a way to read one report without being let in, without its secret, of which only a hash is kept.
 type Link struct {
 	ID          int64
+	Crew        int64 // whose it is
 	ReportID    int64
 	Name        string
 	Password    string // its hash; empty: none is asked for
@@ -170,7 +171,7 @@ func (b *ReportStore) AddLink(ctx context.Context, l *Link) (secret string, err 
 }
 
 const linkColumns = `l.id, l.report_id, l.name, l.password, l.listed, l.made_at, l.ends_at, l.opened_at, l.opened,
-	l.withdrawn_at`
+	l.withdrawn_at, l.crew_id AS crew`
 
 // Links lists a report's links, the newest first.
 func (b *ReportStore) Links(ctx context.Context, reportID int64) ([]Link, error) {
@@ -182,6 +183,7 @@ func (b *ReportStore) Links(ctx context.Context, reportID int64) ([]Link, error)
 
 // LinkOf gives the link of a secret while it holds, its report being there; ErrNotFound where there is none.
 func (b *ReportStore) LinkOf(ctx context.Context, secret string, now time.Time) (*Link, error) {
+	ctx = Everywhere(ctx)
 	var l Link
 	err := b.db.WithContext(ctx).Raw("SELECT "+linkColumns+` FROM report_links l JOIN reports r ON r.id = l.report_id
 		WHERE l.hash = ? AND l.withdrawn_at IS NULL AND r.deleted_at IS NULL`, tokenHash(secret)).Scan(&l).Error

@@ -94,6 +94,7 @@ const reworkBatch = 64
 // Rework works out every run that Unread counts, the newest first, and tells after each.
 // It ends when there is none left that no other copy of the program is at.
 func (b *ResultStore) Rework(ctx context.Context, done func()) error {
+	ctx = Everywhere(ctx)
 	claims, err := b.claims(ctx, runClaims)
 	if err != nil {
 		return err
@@ -140,5 +141,9 @@ func (b *ResultStore) reworkOne(ctx context.Context, claims *Claims, id int64) (
 	if err != nil || !due {
 		return false, mapped("looking for runs to work out", err)
 	}
-	return true, b.reckon(ctx, id)
+	of, err := b.ofRun(ctx, id)
+	if err != nil {
+		return false, err
+	}
+	return true, b.reckon(of, id)
 }

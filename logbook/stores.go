@@ -18,6 +18,7 @@ type base struct {
 	router *router
 	log    *slog.Logger
 	full   *atomic.Bool // the disk; nothing is to be written
+	apart  bool         // crews are kept apart by the database
 }
 
 // pool gives the connections beneath GORM, for what needs one of its own.

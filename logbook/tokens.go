@@ -42,7 +42,8 @@ type Token struct {
 	EndsAt      time.Time
 	UsedAt      *time.Time // nil: never
 	WithdrawnAt *time.Time // nil: it holds
-	MadeBy      int64      // a person of the crew; 0: nobody in particular
+	Crew        int64
+	MadeBy      int64 // a person of the crew; 0: nobody in particular
 }
 
 // tokenBegins tells a token from other secrets, for people and for programs that look for lost ones.
@@ -73,10 +74,12 @@ func tokenHash(secret string) []byte {
 	return sum[:]
 }
 
-const tokenColumns = "id, name, role, made_at, ends_at, used_at, withdrawn_at, coalesce(made_by, 0) AS made_by"
+const tokenColumns = `id, name, role, made_at, ends_at, used_at, withdrawn_at, coalesce(made_by, 0) AS made_by,
+	crew_id AS crew`
 
 // TokenOf gives the token of a secret while it holds, and notes that it was used; ErrNotFound where there is none.
 func (b *AccessStore) TokenOf(ctx context.Context, secret string, now time.Time) (*Token, error) {
+	ctx = Everywhere(ctx)
 	var t Token
 	err := b.db.WithContext(ctx).Raw(`SELECT `+tokenColumns+` FROM tokens
 		WHERE hash = ? AND withdrawn_at IS NULL AND ends_at > ?`, tokenHash(secret), now).Scan(&t).Error

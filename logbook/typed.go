@@ -38,7 +38,11 @@ func TypedName(side trace.Side) string { return "typed-" + string(side) + ".csv"
 // belongs to the run though another page has ended it meanwhile.
 func (b *LiveStore) Type(ctx context.Context, runID int64, side trace.Side, key, line, correcting string,
 	s Sample) error {
-	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+	ctx, err := b.ofRun(ctx, runID)
+	if err != nil {
+		return err
+	}
+	err = b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		live, err := isLive(tx, runID)
 		if err != nil {
 			return err

@@ -31,13 +31,17 @@ type aCrew struct {
 	book   *logbook.Book
 	routes chi.Routes
 	at     string
+	url    string // of the database
 	people map[string]*logbook.Person
 }
 
 func newCrew(t *testing.T) *aCrew {
 	t.Helper()
-	book := newBook(t, true)
-	c := &aCrew{T: t, book: book, people: map[string]*logbook.Person{}}
+	database := server.URLFrom(t, demoBook)
+	book, err := logbook.Open(t.Context(), database, logbooktest.Quiet())
+	require.NoError(t, err)
+	t.Cleanup(func() { _ = book.Close() })
+	c := &aCrew{T: t, book: book, url: database, people: map[string]*logbook.Person{}}
 	for _, p := range []struct {
 		name string
 		role logbook.Role

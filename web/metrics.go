@@ -32,7 +32,7 @@ func newMetrics(book *logbook.Book) *metrics {
 	}, []string{"method", "route", "status"})}
 	asked := func(name, help string, ask func(context.Context) (float64, error)) prometheus.Collector {
 		return prometheus.NewGaugeFunc(prometheus.GaugeOpts{Name: name, Help: help}, func() float64 {
-			ctx, cancel := context.WithTimeout(context.Background(), probeTimeout)
+			ctx, cancel := context.WithTimeout(logbook.Everywhere(context.Background()), probeTimeout)
 			defer cancel()
 			v, err := ask(ctx)
 			if err != nil {

@@ -1,6 +1,7 @@
 package main
 
 import (
+	"context"
 	"fmt"
 	"text/tabwriter"
 	"time"
@@ -14,13 +15,43 @@ import (
 // crewCommand looks after who works with the logbook, for when the pages let nobody in.
 func crewCommand() *cobra.Command {
 	c := &cobra.Command{Use: "crew", Short: "Who works with the logbook: people come in by name, each in a role"}
-	c.AddCommand(crewAddCommand(), crewListCommand(), crewLinkCommand(), crewLeaveCommand())
+	c.AddCommand(crewAddCommand(), crewListCommand(), crewLinkCommand(), crewLeaveCommand(), crewNewCommand())
+	return c
+}
+
+// in is a context in a crew by its name; the first one where none is named.
+func in(ctx context.Context, b *logbook.Book, crew string) (context.Context, error) {
+	if crew == "" {
+		return ctx, nil
+	}
+	id, err := b.CrewCalled(ctx, crew)
+	return logbook.InCrew(ctx, id), err
+}
+
+const crewUsage = "name of the crew, where the server holds several (default the first)"
+
+// crewNewCommand makes another crew on the same server.
+func crewNewCommand() *cobra.Command {
+	var st storage
+	c := &cobra.Command{
+		Use: "new CREW", Short: "Make another crew on this server, with an empty logbook that no other crew sees",
+		Args: cobra.ExactArgs(1),
+		Long: "Makes another crew on this server. Its logbook is empty, and the database keeps it apart from all others. It\n" +
+			"begins with its keeper: zincroad crew add NAME --role keeper --crew CREW.",
+		RunE: func(c *cobra.Command, args []string) error {
+			return withBook(c.Context(), &st, func(b *logbook.Book) error {
+				_, err := b.NewCrew(c.Context(), args[0])
+				return err
+			})
+		},
+	}
+	st.flags(c)
 	return c
 }
 
 func crewAddCommand() *cobra.Command {
 	var st storage
-	var role string
+	var role, crew string
 	c := &cobra.Command{
 		Use: "add NAME", Short: "Take somebody into the crew; the first one, a keeper, begins it", Args: cobra.ExactArgs(1),
 		Long: "Takes somebody into the crew with a password, which is asked for twice on a terminal; else it is the first\n" +
@@ -44,7 +75,11 @@ func crewAddCommand() *cobra.Command {
 				return err
 			}
 			return withBook(c.Context(), &st, func(b *logbook.Book) error {
-				person, err := b.AddPerson(c.Context(), args[0], logbook.Role(role), hash)
+				ctx, err := in(c.Context(), b, crew)
+				if err != nil {
+					return err
+				}
+				person, err := b.AddPerson(ctx, args[0], logbook.Role(role), hash)
 				if err != nil {
 					return err
 				}
@@ -55,16 +90,22 @@ func crewAddCommand() *cobra.Command {
 	}
 	st.flags(c)
 	c.Flags().StringVar(&role, "role", string(logbook.Tester), "reader, tester or keeper")
+	c.Flags().StringVar(&crew, "crew", "", crewUsage)
 	return c
 }
 
 func crewListCommand() *cobra.Command {
 	var st storage
+	var crew string
 	c := &cobra.Command{
 		Use: "list", Short: "Who is in the crew, with when each came in last", Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			return withBook(c.Context(), &st, func(b *logbook.Book) error {
-				list, err := b.People(c.Context())
+				ctx, err := in(c.Context(), b, crew)
+				if err != nil {
+					return err
+				}
+				list, err := b.People(ctx)
 				if err != nil {
 					return err
 				}
@@ -82,6 +123,7 @@ func crewListCommand() *cobra.Command {
 		},
 	}
 	st.flags(c)
+	c.Flags().StringVar(&crew, "crew", "", crewUsage)
 	return c
 }
 
@@ -99,7 +141,7 @@ func crewLinkCommand() *cobra.Command {
 				if err != nil {
 					return err
 				}
-				secret, err := b.Invite(c.Context(), logbook.Invitation{PersonID: p.ID, EndsAt: time.Now().Add(linkedFor)})
+				secret, err := b.Invite(logbook.InCrew(c.Context(), p.CrewID), logbook.Invitation{PersonID: p.ID, EndsAt: time.Now().Add(linkedFor)})
 				if err != nil {
 					return err
 				}
@@ -120,7 +162,7 @@ func crewLeaveCommand() *cobra.Command {
 			return withBook(c.Context(), &st, func(b *logbook.Book) error {
 				p, err := b.PersonCalled(c.Context(), args[0])
 				if err == nil {
-					err = b.Leave(c.Context(), p.ID)
+					err = b.Leave(logbook.InCrew(c.Context(), p.CrewID), p.ID)
 				}
 				return err
 			})

@@ -197,7 +197,7 @@ func (s *Room) comes(ctx context.Context, door logbook.Door) (logbook.Actor, boo
 	if id == 0 {
 		return nobody, false, nil
 	}
-	p, err := s.book.Person(ctx, id)
+	p, err := s.book.Somebody(ctx, id)
 	if errors.Is(err, logbook.ErrNotFound) || err == nil && p.Epoch != s.sessions.GetInt(ctx, epochIs) {
 		return nobody, false, nil
 	}

@@ -34,6 +34,7 @@ type crew interface {
 	Person(ctx context.Context, id int64) (*logbook.Person, error)
 	PersonCalled(ctx context.Context, name string) (*logbook.Person, error)
 	Seen(ctx context.Context, id int64) error
+	Somebody(ctx context.Context, id int64) (*logbook.Person, error)
 	SetPersonHash(ctx context.Context, id int64, hash string) error
 	SetRole(ctx context.Context, id int64, role logbook.Role) error
 	SignOutEverywhere(ctx context.Context, id int64) error

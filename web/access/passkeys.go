@@ -95,10 +95,11 @@ func (h holder) of(id []byte) (logbook.Passkey, bool) {
 }
 
 func (s *Room) holder(ctx context.Context, id int64) (*holder, error) {
-	p, err := s.book.Person(ctx, id)
+	p, err := s.book.Somebody(ctx, id)
 	if err != nil {
 		return nil, err
 	}
+	ctx = logbook.InCrew(ctx, p.CrewID)
 	list, err := s.book.Passkeys(ctx, id)
 	return &holder{p, list}, err
 }
@@ -248,7 +249,7 @@ func (s *Room) enterByKey(w http.ResponseWriter, r *http.Request) error {
 	}
 	text, err := json.Marshal(used)
 	if err == nil {
-		err = s.book.UsedPasskey(r.Context(), kept.ID, text)
+		err = s.book.UsedPasskey(logbook.InCrew(r.Context(), of.CrewID), kept.ID, text)
 	}
 	if err != nil {
 		return err

@@ -176,7 +176,7 @@ func (s *Room) asking(r *http.Request) (context.Context, error) {
 			return nil, err
 		}
 		ctx = context.WithValue(ctx, actorKey{}, fmt.Sprint("token ", t.ID))
-		return logbook.By(ctx, logbook.Actor{Name: t.Name, PersonID: t.MadeBy, Role: t.Role}), nil
+		return logbook.By(ctx, logbook.Actor{Name: t.Name, PersonID: t.MadeBy, Role: t.Role, Crew: t.Crew}), nil
 	}
 	door, err := s.book.Door(ctx)
 	if err != nil {

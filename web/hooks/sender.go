@@ -71,6 +71,7 @@ func (s *Sender) Keep(ctx context.Context) {
 
 // One tells the event that is due; false where none is.
 func (s *Sender) One(ctx context.Context) (did bool, err error) {
+	ctx = logbook.Everywhere(ctx)
 	t, err := s.Book.NextTelling(ctx, s.Now(), holdFor)
 	if err != nil || t == nil {
 		return false, err

@@ -87,9 +87,10 @@ func (s *Room) open(w http.ResponseWriter, r *http.Request) {
 	if !ok {
 		return
 	}
-	kept, err := s.book.Report(r.Context(), link.ReportID)
+	ctx := logbook.InCrew(r.Context(), link.Crew)
+	kept, err := s.book.Report(ctx, link.ReportID)
 	if err == nil {
-		err = s.book.LinkOpened(r.Context(), link.ID, s.Now())
+		err = s.book.LinkOpened(ctx, link.ID, s.Now())
 	}
 	var cover *report.Cover
 	if err == nil {
@@ -119,7 +120,7 @@ func (s *Room) openData(w http.ResponseWriter, r *http.Request) {
 	if !ok {
 		return
 	}
-	if err := s.sendData(r.Context(), w, link.ReportID); err != nil {
+	if err := s.sendData(logbook.InCrew(r.Context(), link.Crew), w, link.ReportID); err != nil {
 		http.Error(w, "There is no report here, or no more.", http.StatusNotFound)
 	}
 }

@@ -69,12 +69,12 @@ func (h *liveHub) kick(id int64) {
 }
 
 // join adds a page to a run's watch, beginning it if need be.
-func (h *liveHub) join(id int64, who onlooker) (pages chan frame, leave func()) {
+func (h *liveHub) join(of context.Context, id int64, who onlooker) (pages chan frame, leave func()) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	w := h.by[id]
 	if w == nil {
-		ctx, stop := context.WithCancel(context.Background())
+		ctx, stop := context.WithCancel(logbook.InCrew(context.Background(), logbook.ActorOf(of).Crew))
 		w = &watch{pages: map[chan frame]onlooker{}, news: make(chan struct{}, 1), stop: stop}
 		h.by[id] = w
 		go h.follow(ctx, id, w)
@@ -183,7 +183,7 @@ func (s *Room) Events(w http.ResponseWriter, r *http.Request) error {
 	_ = rc.SetWriteDeadline(time.Time{})
 	w.Header().Set("Content-Type", "text/event-stream")
 	w.Header().Set("Cache-Control", "no-store")
-	frames, leave := s.live.join(row.ID, onlooker{ui.MeasuresOf(r), ui.DoorOf(r.Context()).Name})
+	frames, leave := s.live.join(r.Context(), row.ID, onlooker{ui.MeasuresOf(r), ui.DoorOf(r.Context()).Name})
 	defer leave()
 	ping := time.NewTicker(pingEvery)
 	defer ping.Stop()
