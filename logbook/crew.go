@@ -402,7 +402,8 @@ func (b *CrewStore) BrowserKnown(ctx context.Context, secret, name string) (bool
 	}
 	var known bool
 	err = b.db.WithContext(Everywhere(ctx)).Raw(`SELECT EXISTS (SELECT FROM known_browsers k
-		JOIN people p ON p.id = k.person_id WHERE k.hash = ? AND p.called = ? AND p.left_at IS NULL)`, secretHash(secret), key).Scan(&known).Error
+		JOIN people p ON p.id = k.person_id WHERE k.hash = ? AND p.called = ? AND p.left_at IS NULL)`,
+		secretHash(secret), key).Scan(&known).Error
 	return known, mapped("asking for a browser", err)
 }
 

@@ -31,6 +31,9 @@ BEGIN
 	IF NOT pg_has_role(current_user, '` + workRole + `', 'MEMBER') THEN
 		EXECUTE format('GRANT ` + workRole + ` TO %I', current_user);
 	END IF;
+	IF NOT has_schema_privilege('` + workRole + `', 'public', 'USAGE') THEN -- made anew by a restore
+		GRANT USAGE ON SCHEMA public TO ` + workRole + `;
+	END IF;
 	FOR t IN SELECT c.relname FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
 		WHERE n.nspname = 'public' AND c.relkind IN ('r', 'p') AND NOT c.relispartition
 			AND NOT has_table_privilege('` + workRole + `', c.oid, 'SELECT, INSERT, UPDATE, DELETE') LOOP

@@ -89,6 +89,10 @@ func restoreCommand() *cobra.Command {
 				if err != nil {
 					return err
 				}
+				was, err := b.Door(c.Context())
+				if err != nil {
+					return err
+				}
 				others, err := b.Others(c.Context())
 				if err != nil {
 					return err
@@ -115,6 +119,10 @@ func restoreCommand() *cobra.Command {
 					return err
 				}
 				fmt.Fprintf(c.OutOrStdout(), "The logbook holds %d runs, as in %s.\n", runs, args[0])
+				if is, err := again.Door(c.Context()); err == nil && was.Crew && !is.Crew {
+					fmt.Fprintln(c.ErrOrStderr(), "The backup is of before there was a crew, and so is the logbook now: "+
+						"zincroad crew add NAME --role keeper begins one.")
+				}
 				return nil
 			})
 		},

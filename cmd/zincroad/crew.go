@@ -36,8 +36,8 @@ func crewNewCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "new CREW", Short: "Make another crew on this server, with an empty logbook that no other crew sees",
 		Args: cobra.ExactArgs(1),
-		Long: "Makes another crew on this server. Its logbook is empty, and the database keeps it apart from all others. It\n" +
-			"begins with its keeper: zincroad crew add NAME --role keeper --crew CREW.",
+		Long: "Makes another crew on this server. Its logbook is empty, and the database keeps it apart from all others.\n" +
+			"It begins with its keeper: zincroad crew add NAME --role keeper --crew CREW.",
 		RunE: func(c *cobra.Command, args []string) error {
 			return withBook(c.Context(), &st, func(b *logbook.Book) error {
 				_, err := b.NewCrew(c.Context(), args[0])
@@ -141,7 +141,8 @@ func crewLinkCommand() *cobra.Command {
 				if err != nil {
 					return err
 				}
-				secret, err := b.Invite(logbook.InCrew(c.Context(), p.CrewID), logbook.Invitation{PersonID: p.ID, EndsAt: time.Now().Add(linkedFor)})
+				secret, err := b.Invite(logbook.InCrew(c.Context(), p.CrewID),
+					logbook.Invitation{PersonID: p.ID, EndsAt: time.Now().Add(linkedFor)})
 				if err != nil {
 					return err
 				}
