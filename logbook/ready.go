@@ -6,6 +6,7 @@ import (
 	"fmt"
 
 	"github.com/pressly/goose/v3"
+	"gorm.io/gorm"
 )
 
 // What keeps a logbook from doing its work.
@@ -71,7 +72,13 @@ func NotReady(err error) string {
 // Others counts the connections to the database that are not this logbook's own.
 func (b *Book) Others(ctx context.Context) (int, error) {
 	var n int
-	err := b.db.WithContext(ctx).Raw(`SELECT count(*) FROM pg_stat_activity WHERE datname = current_database()
-		AND backend_type = 'client backend' AND application_name <> current_setting('application_name')`).Scan(&n).Error
+	err := b.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		// What others are called is told to who signed in, and not to the role that works.
+		if err := tx.Exec("SET LOCAL ROLE NONE").Error; err != nil {
+			return err
+		}
+		return tx.Raw(`SELECT count(*) FROM pg_stat_activity WHERE datname = current_database()
+			AND backend_type = 'client backend' AND application_name <> current_setting('application_name')`).Scan(&n).Error
+	})
 	return n, mapped("looking who is at the database", err)
 }

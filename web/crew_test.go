@@ -3,6 +3,7 @@ package web_test
 import (
 	"bufio"
 	"context"
+	"encoding/json"
 	"fmt"
 	"net/http"
 	"net/http/cookiejar"
@@ -21,6 +22,7 @@ import (
 	"zincroad/logbook"
 	"zincroad/logbook/logbooktest"
 	"zincroad/web"
+	"zincroad/web/api"
 	"zincroad/web/rights"
 )
 
@@ -252,4 +254,33 @@ func TestTwoPairsOfHandsAtOneCharge(t *testing.T) {
 	require.Less(t, w.StatusCode, 400)
 	until(bos, "by Ada")
 	until(adas, "by Ada")
+}
+
+// What the description of the interface says of roles is what the table says.
+func TestTheDescriptionNamesTheRoles(t *testing.T) {
+	var d struct {
+		Paths map[string]map[string]json.RawMessage `json:"paths"`
+	}
+	require.NoError(t, json.Unmarshal(api.Document, &d))
+	seen := 0
+	for path, ops := range d.Paths {
+		for method, text := range ops {
+			if method == "parameters" {
+				continue
+			}
+			var op struct {
+				Security []map[string][]string `json:"security"`
+			}
+			require.NoError(t, json.Unmarshal(text, &op))
+			needs, ok := rights.Of(strings.ToUpper(method), api.Prefix+path)
+			for _, s := range op.Security {
+				if roles, named := s["token"]; named {
+					require.True(t, ok, path)
+					assert.Equal(t, []string{string(needs.Role)}, roles, "%s %s", method, path)
+					seen++
+				}
+			}
+		}
+	}
+	assert.Greater(t, seen, 20)
 }

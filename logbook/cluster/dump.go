@@ -89,7 +89,7 @@ func Dump(ctx context.Context, databaseURL, file string, told func(string)) erro
 		return fmt.Errorf("backup: %w", err)
 	}
 	err := tool(ctx, "pg_dump", databaseURL, told, "--format=custom", "--no-owner", "--no-privileges", "--verbose",
-		"--exclude-table-data=public.sessions", "--file", part)
+		"--exclude-table-data=public.sessions", "--exclude-table-data=public.ceremonies", "--file", part)
 	if err != nil {
 		return fmt.Errorf("backup: %w", err)
 	}
