@@ -37,7 +37,7 @@ func (b *DeskStore) Remember(ctx context.Context, l csvlog.Layout) error {
 	}
 	row := savedLayout{Shape: l.Shape(), Layout: text, UsedAt: time.Now().UTC()}
 	return mapped("remembering the layout", b.db.WithContext(ctx).Clauses(clause.OnConflict{
-		Columns: []clause.Column{{Name: "shape"}}, UpdateAll: true}).Create(&row).Error)
+		Columns: []clause.Column{{Name: "crew_id"}, {Name: "shape"}}, UpdateAll: true}).Create(&row).Error)
 }
 
 // Remembered gives how a table with the header of a layout was understood last; false where none

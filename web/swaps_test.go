@@ -41,6 +41,8 @@ func TestNothingShiftsWhenAPartChanges(t *testing.T) {
 			`document.querySelector("#plan:not([data-was])")`},
 	} {
 		s.open(c.page)
+		// The picture of the finding that stands open comes by itself, a moment later.
+		s.await(`!document.querySelector(".findings details[open] [hx-get]")`)
 		eval[bool](s, `(() => {
 			window.shifted = [];
 			new PerformanceObserver((list) => list.getEntries().forEach((e) => window.shifted.push(

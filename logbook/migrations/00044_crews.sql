@@ -141,6 +141,9 @@ END
 $$;
 -- +goose StatementEnd
 
+-- How many crews there are: without it the planner takes a column that it has not looked at for one of many values.
+ANALYZE;
+
 -- +goose Down
 -- +goose StatementBegin
 CREATE OR REPLACE FUNCTION change_noted() RETURNS trigger LANGUAGE plpgsql AS $$

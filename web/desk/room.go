@@ -41,7 +41,6 @@ type Book interface {
 	Run(ctx context.Context, id int64) (*logbook.Run, error)
 	Save(ctx context.Context, in *intake.Bundle) (int64, error)
 	SaveDetails(ctx context.Context, row *logbook.Run, marks ...logbook.Mark) error
-	SaveDetailsUnchanged(ctx context.Context, row *logbook.Run, marks ...logbook.Mark) error
 	Sites(ctx context.Context) ([]logbook.Site, error)
 	SoftwareOf(ctx context.Context, carID int64, version string) (int64, error)
 	Twin(ctx context.Context, files []intake.File) (*logbook.Run, bool, error)

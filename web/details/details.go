@@ -138,9 +138,19 @@ func Meanwhile(f *ui.Fields, before *logbook.Run, row *logbook.Run, who string) 
 	}
 }
 
-// Store stores a run's details with the software version it names; ErrChanged where somebody changed the run, that is
-// not under way, since row was read.
+// Store stores a run's details with the software version it names.
 func Store(ctx context.Context, book keeper, f *ui.Fields, row *logbook.Run) error {
+	return store(ctx, book, f, row, book.SaveDetails)
+}
+
+// StoreUnchanged is Store where nobody has changed the run since row was read; ErrChanged otherwise, and nothing is
+// stored.
+func StoreUnchanged(ctx context.Context, book unchangedKeeper, f *ui.Fields, row *logbook.Run) error {
+	return store(ctx, book, f, row, book.SaveDetailsUnchanged)
+}
+
+func store(ctx context.Context, book namer, f *ui.Fields, row *logbook.Run,
+	save func(context.Context, *logbook.Run, ...logbook.Mark) error) error {
 	row.SoftwareID = nil
 	if version := f.Text("software"); version != "" && row.CarID != nil {
 		id, err := book.SoftwareOf(ctx, *row.CarID, version)
@@ -149,10 +159,7 @@ func Store(ctx context.Context, book keeper, f *ui.Fields, row *logbook.Run) err
 		}
 		row.SoftwareID = &id
 	}
-	if row.Live { // its readings count as changes
-		return book.SaveDetails(ctx, row)
-	}
-	return book.SaveDetailsUnchanged(ctx, row)
+	return save(ctx, row)
 }
 
 // offers is what the form's menus are filled from.
@@ -162,10 +169,20 @@ type offers interface {
 	Adapters(ctx context.Context) ([]logbook.Adapter, error)
 }
 
+// namer knows software by the version's name.
+type namer interface {
+	SoftwareOf(ctx context.Context, carID int64, version string) (int64, error)
+}
+
 // keeper is what details are stored in.
 type keeper interface {
-	SoftwareOf(ctx context.Context, carID int64, version string) (int64, error)
+	namer
 	SaveDetails(ctx context.Context, row *logbook.Run, marks ...logbook.Mark) error
+}
+
+// unchangedKeeper is one that notices who else changed a run meanwhile.
+type unchangedKeeper interface {
+	namer
 	SaveDetailsUnchanged(ctx context.Context, row *logbook.Run, marks ...logbook.Mark) error
 }
 

@@ -71,7 +71,7 @@ func (s *Room) saveDetails(w http.ResponseWriter, r *http.Request) error {
 			s.showEdit(w, r, http.StatusUnprocessableEntity, f, nil)
 			return nil
 		}
-		err = details.Store(r.Context(), s.book, f, row)
+		err = details.StoreUnchanged(r.Context(), s.book, f, row)
 		if err == nil {
 			break
 		}

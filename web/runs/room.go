@@ -70,7 +70,6 @@ type Book interface {
 	Sites(ctx context.Context) ([]logbook.Site, error)
 	Adapters(ctx context.Context) ([]logbook.Adapter, error)
 	SoftwareOf(ctx context.Context, carID int64, version string) (int64, error)
-	SaveDetails(ctx context.Context, row *logbook.Run, marks ...logbook.Mark) error
 	SaveDetailsUnchanged(ctx context.Context, row *logbook.Run, marks ...logbook.Mark) error
 }
 

@@ -47,7 +47,6 @@ type Book interface {
 	Roads(ctx context.Context) (map[[2]int64]float64, error)
 	Run(ctx context.Context, id int64) (*logbook.Run, error)
 	SaveDetails(ctx context.Context, row *logbook.Run, marks ...logbook.Mark) error
-	SaveDetailsUnchanged(ctx context.Context, row *logbook.Run, marks ...logbook.Mark) error
 	Since(ctx context.Context, rec logbook.Recording, n int) (*trace.Recording, error)
 	Sites(ctx context.Context) ([]logbook.Site, error)
 	SoftwareOf(ctx context.Context, carID int64, version string) (int64, error)
