@@ -30,6 +30,7 @@ func TestFindingsAreNearForTheKeyboard(t *testing.T) {
 // leaves out what a key or a press moves on purpose, is zero. The presses are a script's, so that nothing is left out.
 func TestNothingShiftsWhenAPartChanges(t *testing.T) {
 	s := newSite(t, 1280, 800, true)
+	frames := `new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(() => done(true))))`
 	for _, c := range []struct{ page, press, done string }{
 		{"/", `document.querySelector(".pick button").click()`, `document.querySelector(".pick [aria-pressed=true]")`},
 		{"/runs/2", `document.querySelector("#curve .choices a:not([aria-current])").click()`,
@@ -43,6 +44,7 @@ func TestNothingShiftsWhenAPartChanges(t *testing.T) {
 		s.open(c.page)
 		// The picture of the finding that stands open comes by itself, a moment later.
 		s.await(`!document.querySelector(".findings details[open] [hx-get]")`)
+		eval[bool](s, frames)
 		eval[bool](s, `(() => {
 			window.shifted = [];
 			new PerformanceObserver((list) => list.getEntries().forEach((e) => window.shifted.push(
@@ -53,7 +55,7 @@ func TestNothingShiftsWhenAPartChanges(t *testing.T) {
 		eval[bool](s, "("+c.press+", true)")
 		s.await("!!(" + c.done + ")")
 		s.quiet()
-		eval[bool](s, `new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(() => done(true))))`)
+		eval[bool](s, frames)
 		assert.Empty(t, eval[[]string](s, "window.shifted"), fmt.Sprint(c.page))
 	}
 }
