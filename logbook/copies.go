@@ -48,6 +48,7 @@ type replica struct {
 type router struct {
 	*sql.DB // the database itself
 	copies  []*replica
+	options []stdlib.OptionOpenDB // of a copy's connections
 	next    atomic.Uint32
 	away    atomic.Bool // the database itself does not answer
 	log     *slog.Logger
@@ -229,7 +230,7 @@ func OpenWithCopies(ctx context.Context, url string, copies []string, log *slog.
 		if err != nil {
 			return nil, errors.Join(fmt.Errorf("copy %d of the database: %w", i+1, err), b.Close())
 		}
-		c := &replica{name: hostOf(config), pool: stdlib.OpenDB(*config)}
+		c := &replica{name: hostOf(config), pool: stdlib.OpenDB(*config, b.router.options...)}
 		c.pool.SetMaxOpenConns(maxConnections)
 		c.pool.SetMaxIdleConns(maxConnections)
 		b.router.copies = append(b.router.copies, c)

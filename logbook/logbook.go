@@ -119,6 +119,16 @@ func open(ctx context.Context, url string, copies []string, log *slog.Logger) (*
 	}
 	pool.SetMaxOpenConns(maxConnections)
 	pool.SetMaxIdleConns(maxConnections)
+	// A copy is read as the database itself is: in the role and for the crew of whoever asks.
+	ways.options = []stdlib.OptionOpenDB{stdlib.OptionResetSession(workingFor),
+		stdlib.OptionAfterConnect(func(ctx context.Context, c *pgx.Conn) error {
+			if apart {
+				if err := asWorker(ctx, c); err != nil {
+					return err
+				}
+			}
+			return workingFor(ctx, c)
+		})}
 	book, err := newBook(&base{db: db, router: ways, log: log, full: full, apart: apart})
 	if err != nil {
 		pool.Close()

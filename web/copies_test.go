@@ -103,6 +103,13 @@ func TestACopyOfTheDatabase(t *testing.T) {
 		assert.Contains(t, body, "this page is of a copy of it, and nothing can be stored", path)
 	}
 	assert.True(t, shows(one, fmt.Sprintf("/stall/%d", id), "13.00 100")(), "one's own last reading")
+	asCopy := logbook.Reading(t.Context(), 0)
+	methods, err := book.Methods(asCopy)
+	require.NoError(t, err)
+	assert.NotEmpty(t, methods)
+	theirs, err := book.Methods(logbook.InCrew(asCopy, 7))
+	require.NoError(t, err)
+	assert.Empty(t, theirs, "a copy keeps crews apart as the database does")
 	code, said := reading()
 	assert.Equal(t, http.StatusServiceUnavailable, code)
 	assert.Contains(t, said, `"why":"the database does not answer"`)
