@@ -17,7 +17,8 @@ import (
 )
 
 // ofNobody are tables of the program itself: no row of them is a crew's.
-var ofNobody = []string{"ceremonies", "clocks", "crews", "demo_loading", "goose_db_version", "password", "pulse", "sessions"}
+var ofNobody = []string{"ceremonies", "clocks", "crews", "demo_loading", "goose_db_version", "password", "pulse",
+	"sessions"}
 
 // Every table, as another crew of the same server finds it: nothing is seen, changed or removed, nothing is put into
 // the first crew's, and parts of readings are not read past the whole.

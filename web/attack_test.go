@@ -60,12 +60,13 @@ func TestSessionsAreNobodyElses(t *testing.T) {
 	t.Parallel()
 	c := newCrew(t)
 	planted := strings.Repeat("A", 43)
-	w := c.send("192.0.2.1", planted, http.MethodPost, "/enter", url.Values{"username": {"Ada"}, "password": {word + " Ada"}})
+	form := url.Values{"username": {"Ada"}, "password": {word + " Ada"}}
+	w := c.send("192.0.2.1", planted, http.MethodPost, "/enter", form)
 	require.Equal(t, http.StatusSeeOther, w.Code)
 	own := cookieOf(w, "zincroad")
 	assert.NotEqual(t, planted, own)
 	assert.Equal(t, http.StatusSeeOther, c.send("192.0.2.1", planted, http.MethodGet, "/", nil).Code, "fixed before")
-	again := c.send("192.0.2.1", own, http.MethodPost, "/enter", url.Values{"username": {"Ada"}, "password": {word + " Ada"}})
+	again := c.send("192.0.2.1", own, http.MethodPost, "/enter", form)
 	assert.NotEqual(t, own, cookieOf(again, "zincroad"), "signing in anew makes a new one")
 	assert.Equal(t, http.StatusSeeOther, c.send("192.0.2.1", own, http.MethodGet, "/", nil).Code)
 
@@ -99,9 +100,11 @@ func TestSessionsEndWithWhatTheyStoodOn(t *testing.T) {
 	bo = c.enter("192.0.2.2", "Bo")
 	assert.Equal(t, http.StatusForbidden, c.send("192.0.2.2", bo, http.MethodGet, "/desk", nil).Code)
 	elsewhere := c.enter("192.0.2.5", "Bo")
-	w = c.send("192.0.2.2", bo, http.MethodPost, "/me/password", url.Values{"current": {"wrong"}, "new": {"four grey mills turn"}})
+	w = c.send("192.0.2.2", bo, http.MethodPost, "/me/password", url.Values{"current": {"wrong"},
+		"new": {"four grey mills turn"}})
 	assert.Equal(t, http.StatusUnprocessableEntity, w.Code)
-	w = c.send("192.0.2.2", bo, http.MethodPost, "/me/password", url.Values{"current": {word + " Bo"}, "new": {"bo bo bo bo"}})
+	w = c.send("192.0.2.2", bo, http.MethodPost, "/me/password", url.Values{"current": {word + " Bo"},
+		"new": {"bo bo bo bo"}})
 	assert.Equal(t, http.StatusUnprocessableEntity, w.Code)
 	assert.Contains(t, w.Body.String(), "among the first that are tried")
 	assert.NotContains(t, w.Body.String(), "bo bo bo bo")
@@ -156,7 +159,8 @@ func TestNobodyLearnsWhoThereIs(t *testing.T) {
 func TestAThousandWrongPasswords(t *testing.T) {
 	t.Parallel()
 	c := newCrew(t)
-	first := c.send("192.0.2.1", "", http.MethodPost, "/enter", url.Values{"username": {"Ada"}, "password": {word + " Ada"}})
+	form := url.Values{"username": {"Ada"}, "password": {word + " Ada"}}
+	first := c.send("192.0.2.1", "", http.MethodPost, "/enter", form)
 	known := cookieOf(first, "zincroad-known")
 	require.NotEmpty(t, known)
 	looked := 0
@@ -168,7 +172,6 @@ func TestAThousandWrongPasswords(t *testing.T) {
 		}
 	}
 	assert.LessOrEqual(t, looked, 20, "ten a minute, and a minute may end meanwhile")
-	form := url.Values{"username": {"Ada"}, "password": {word + " Ada"}}
 	assert.Equal(t, http.StatusTooManyRequests, c.send("192.0.2.1", "", http.MethodPost, "/enter", form).Code)
 	w := c.send("192.0.2.1", "", http.MethodPost, "/enter", form, "Cookie", "zincroad-known="+known)
 	assert.Equal(t, http.StatusSeeOther, w.Code)

@@ -40,7 +40,8 @@ func formOf(t *testing.T, page, action string) url.Values {
 			}
 		}
 	}
-	for _, m := range regexp.MustCompile(`(?s)<textarea[^>]*name="([^"]*)"[^>]*>\n?(.*?)</textarea`).FindAllStringSubmatch(page, -1) {
+	area := regexp.MustCompile(`(?s)<textarea[^>]*name="([^"]*)"[^>]*>\n?(.*?)</textarea`)
+	for _, m := range area.FindAllStringSubmatch(page, -1) {
 		out.Set(m[1], html.UnescapeString(m[2]))
 	}
 	return out
@@ -82,7 +83,8 @@ func TestTwoEditorsLoseNothingOfEachOthers(t *testing.T) {
 	assert.InDelta(t, 4, *row.AmbientC, 1e-9)
 
 	f := []string{"Cookie", "units=f"}
-	first, second := formOf(t, page(ada, "/garage/cars/1", f...), "/garage/cars"), formOf(t, page(ada, "/garage/cars/1"), "/garage/cars")
+	first := formOf(t, page(ada, "/garage/cars/1", f...), "/garage/cars")
+	second := formOf(t, page(ada, "/garage/cars/1"), "/garage/cars")
 	first.Set("warm_c", "86") // 30 °C
 	require.Equal(t, http.StatusSeeOther, c.send("192.0.2.1", ada, http.MethodPost, "/garage/cars", first, f...).Code)
 	second.Set("note", "a new tyre")

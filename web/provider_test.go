@@ -37,7 +37,8 @@ func newProvider(t *testing.T) *aProvider {
 	key, err := rsa.GenerateKey(rand.Reader, 2048)
 	require.NoError(t, err)
 	p := &aProvider{key: key, subject: "ada-at-the-provider"}
-	files := &oidctest.Server{PublicKeys: []oidctest.PublicKey{{PublicKey: key.Public(), KeyID: "k", Algorithm: oidc.RS256}}}
+	public := oidctest.PublicKey{PublicKey: key.Public(), KeyID: "k", Algorithm: oidc.RS256}
+	files := &oidctest.Server{PublicKeys: []oidctest.PublicKey{public}}
 	mux := http.NewServeMux()
 	mux.Handle("/", files)
 	mux.HandleFunc("/token", func(w http.ResponseWriter, r *http.Request) {

@@ -15,8 +15,8 @@ import (
 	"zincroad/logbook"
 )
 
-// Every route, as the keeper of another crew on the same server asks it with the first crew's numbers: nothing of theirs
-// is shown, and not a bit of theirs is changed.
+// Every route, as the keeper of another crew on the same server asks it with the first crew's numbers: nothing of
+// theirs is shown, and not a bit of theirs is changed.
 func TestAnotherCrewComesToNothing(t *testing.T) {
 	t.Parallel()
 	c := newCrew(t)
@@ -55,7 +55,8 @@ func TestAnotherCrewComesToNothing(t *testing.T) {
 	hers := c.in("Eve")
 	asked := 0
 	for _, x := range c.all() {
-		if x.pattern == "/leave" || x.pattern == "/desk/sample" || strings.HasPrefix(x.pattern, "/static/") || strings.HasPrefix(x.pattern, "/crew/") {
+		if x.pattern == "/leave" || x.pattern == "/desk/sample" ||
+			strings.HasPrefix(x.pattern, "/static/") || strings.HasPrefix(x.pattern, "/crew/") {
 			continue
 		}
 		path := strings.ReplaceAll(x.pattern, "{figure}", "peak")

@@ -13,7 +13,8 @@ import (
 // scroll is none of them.
 func TestFindingsAreNearForTheKeyboard(t *testing.T) {
 	s := newSite(t, 1280, 800, true)
-	for page, finding := range map[string]string{"/runs/2": ".findings", "/bench?runs=2,6": `[aria-label^="The difference"]`} {
+	for page, finding := range map[string]string{"/runs/2": ".findings",
+		"/bench?runs=2,6": `[aria-label^="The difference"]`} {
 		s.open(page)
 		stops := 0
 		for there := false; !there && stops < 40; stops++ {
@@ -26,8 +27,8 @@ func TestFindingsAreNearForTheKeyboard(t *testing.T) {
 	}
 }
 
-// Nothing that a reader looks at moves when a part of a page is changed in place: the browser's own measure of it, which
-// leaves out what a key or a press moves on purpose, is zero. The presses are a script's, so that nothing is left out.
+// Nothing that a reader looks at moves when a part of a page is changed in place: the browser's own measure of it,
+// which leaves out what a key or a press moves on purpose, is zero. The presses are a script's, so that nothing is left out.
 func TestNothingShiftsWhenAPartChanges(t *testing.T) {
 	s := newSite(t, 1280, 800, true)
 	frames := `new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(() => done(true))))`

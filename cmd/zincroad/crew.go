@@ -40,7 +40,14 @@ func crewNewCommand() *cobra.Command {
 			"It begins with its keeper: zincroad crew add NAME --role keeper --crew CREW.",
 		RunE: func(c *cobra.Command, args []string) error {
 			return withBook(c.Context(), &st, func(b *logbook.Book) error {
-				_, err := b.NewCrew(c.Context(), args[0])
+				first, err := b.People(c.Context())
+				if err != nil {
+					return err
+				}
+				if len(first) == 0 {
+					return complainUsage("the first crew has nobody yet, and would be shut out: crew add NAME --role keeper first")
+				}
+				_, err = b.NewCrew(c.Context(), args[0])
 				return err
 			})
 		},
