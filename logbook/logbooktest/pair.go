@@ -81,6 +81,18 @@ func (p *Pair) Kill(t testing.TB) {
 // Promote makes the copy take writes.
 func (p *Pair) Promote(t testing.TB) { run(t, p.CopyURL, "SELECT pg_promote(true)") }
 
+// CaughtUp waits until the copy has come as far as the database is now.
+func (p *Pair) CaughtUp(t testing.TB) {
+	t.Helper()
+	db, err := sql.Open("pgx", p.URL)
+	require.NoError(t, err)
+	defer db.Close()
+	var at string
+	require.NoError(t, db.QueryRow("SELECT pg_current_wal_insert_lsn()::text").Scan(&at))
+	there := "SELECT 1 / (pg_last_wal_replay_lsn() >= '" + at + "'::pg_lsn)::int"
+	require.Eventually(t, func() bool { return try(p.CopyURL, there) == nil }, time.Minute, 20*time.Millisecond)
+}
+
 // Halt has the copy stand still, as one that is behind does.
 func (p *Pair) Halt(t testing.TB) {
 	run(t, p.CopyURL, "SELECT pg_wal_replay_pause()")
