@@ -101,13 +101,6 @@ func (b *CrewStore) CrewCalled(ctx context.Context, name string) (int64, error) 
 	return ids[0], nil
 }
 
-// HasCrew tells whether there is a crew: people come in by name, and no other way.
-func (b *CrewStore) HasCrew(ctx context.Context) (bool, error) {
-	var has bool
-	err := b.db.WithContext(Everywhere(ctx)).Raw("SELECT EXISTS (SELECT FROM people)").Scan(&has).Error
-	return has, mapped("asking for the crew", err)
-}
-
 // AddPerson takes somebody into the crew. With the first one, a keeper, the crew begins: what is in the logbook
 // becomes theirs, and a password for everybody lets nobody in any more.
 func (b *CrewStore) AddPerson(ctx context.Context, name string, role Role, hash string) (*Person, error) {
@@ -271,10 +264,15 @@ type Invitation struct {
 // secretBytes is how much of a link is left to chance: more than can be tried out.
 const secretBytes = 32
 
-func madeSecret() (secret string, hash []byte) {
+func byChance() []byte {
 	chance := make([]byte, secretBytes)
 	_, _ = rand.Read(chance) // it never fails
-	secret = base64.RawURLEncoding.EncodeToString(chance)
+	return chance
+}
+
+// madeSecret makes what somebody shows at the door, and the hash that is kept of it.
+func madeSecret() (secret string, hash []byte) {
+	secret = base64.RawURLEncoding.EncodeToString(byChance())
 	return secret, secretHash(secret)
 }
 

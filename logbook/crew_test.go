@@ -15,9 +15,9 @@ import (
 func TestACrewBeginsAndKeepsAKeeper(t *testing.T) {
 	b := server.BookFrom(t, demoBook)
 	ctx := t.Context()
-	has, err := b.HasCrew(ctx)
+	at, err := b.Door(ctx)
 	require.NoError(t, err)
-	assert.False(t, has)
+	assert.True(t, at.Open())
 	_, err = b.AddPerson(ctx, "Maren", logbook.Tester, "")
 	require.ErrorIs(t, err, logbook.ErrRefused)
 	require.NoError(t, b.SetPassword(ctx, "hash"))

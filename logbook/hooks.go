@@ -2,7 +2,6 @@ package logbook
 
 import (
 	"context"
-	"crypto/rand"
 	"encoding/base64"
 	"fmt"
 	"slices"
@@ -72,8 +71,7 @@ func (b *HookStore) AddHook(ctx context.Context, name, address string, events []
 		}
 		asked[i] = string(e)
 	}
-	chance := make([]byte, tokenBytes)
-	_, _ = rand.Read(chance) // it never fails
+	chance := byChance()
 	err = b.db.WithContext(ctx).Exec(`INSERT INTO hooks (name, address, events, secret)
 		VALUES (?, ?, string_to_array(?, ','), ?)`, name, address, strings.Join(asked, ","), chance).Error
 	return secretBegins + base64.StdEncoding.EncodeToString(chance), mapped("making a hook", err)

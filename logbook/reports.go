@@ -3,8 +3,6 @@ package logbook
 import (
 	"cmp"
 	"context"
-	"crypto/rand"
-	"encoding/base64"
 	"encoding/json"
 	"fmt"
 	"strings"
@@ -162,11 +160,9 @@ func (b *ReportStore) AddLink(ctx context.Context, l *Link) (secret string, err 
 	if strings.TrimSpace(l.Name) == "" {
 		return "", fmt.Errorf("%w: a link without a name", ErrRefused)
 	}
-	chance := make([]byte, tokenBytes)
-	_, _ = rand.Read(chance) // it never fails
-	secret = base64.RawURLEncoding.EncodeToString(chance)
+	secret, hash := madeSecret()
 	err = b.db.WithContext(ctx).Exec(`INSERT INTO report_links (report_id, name, hash, password, listed, ends_at)
-		VALUES (?, ?, ?, ?, ?, ?)`, l.ReportID, l.Name, tokenHash(secret), l.Password, l.Listed, l.EndsAt).Error
+		VALUES (?, ?, ?, ?, ?, ?)`, l.ReportID, l.Name, hash, l.Password, l.Listed, l.EndsAt).Error
 	return secret, mapped("making a link", err)
 }
 
@@ -186,7 +182,7 @@ func (b *ReportStore) LinkOf(ctx context.Context, secret string, now time.Time) 
 	ctx = Everywhere(ctx)
 	var l Link
 	err := b.db.WithContext(ctx).Raw("SELECT "+linkColumns+` FROM report_links l JOIN reports r ON r.id = l.report_id
-		WHERE l.hash = ? AND l.withdrawn_at IS NULL AND r.deleted_at IS NULL`, tokenHash(secret)).Scan(&l).Error
+		WHERE l.hash = ? AND l.withdrawn_at IS NULL AND r.deleted_at IS NULL`, secretHash(secret)).Scan(&l).Error
 	if err != nil {
 		return nil, mapped("looking for a link", err)
 	}

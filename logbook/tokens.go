@@ -2,9 +2,6 @@ package logbook
 
 import (
 	"context"
-	"crypto/rand"
-	"crypto/sha256"
-	"encoding/base64"
 	"fmt"
 	"slices"
 	"strings"
@@ -49,9 +46,6 @@ type Token struct {
 // tokenBegins tells a token from other secrets, for people and for programs that look for lost ones.
 const tokenBegins = "zincroad_"
 
-// tokenBytes is how much of a token is left to chance: more than can be tried out.
-const tokenBytes = 32
-
 // AddToken makes a token that holds until it ends, and gives its secret, which nobody can ask for again. A fast hash
 // will do: the secret is chance, not a word of somebody's.
 func (b *AccessStore) AddToken(ctx context.Context, name string, role Role, ends time.Time) (secret string, err error) {
@@ -61,17 +55,11 @@ func (b *AccessStore) AddToken(ctx context.Context, name string, role Role, ends
 	if !slices.Contains(Roles, role) {
 		return "", fmt.Errorf("%w: the role %q, expected reader, tester or keeper", ErrRefused, role)
 	}
-	chance := make([]byte, tokenBytes)
-	_, _ = rand.Read(chance) // it never fails
-	secret = tokenBegins + base64.RawURLEncoding.EncodeToString(chance)
+	secret, _ = madeSecret()
+	secret = tokenBegins + secret
 	err = b.db.WithContext(ctx).Exec("INSERT INTO tokens (name, hash, role, ends_at) VALUES (?, ?, ?, ?)", name,
-		tokenHash(secret), role, ends).Error
+		secretHash(secret), role, ends).Error
 	return secret, mapped("making a token", err)
-}
-
-func tokenHash(secret string) []byte {
-	sum := sha256.Sum256([]byte(secret))
-	return sum[:]
 }
 
 const tokenColumns = `id, name, role, made_at, ends_at, used_at, withdrawn_at, coalesce(made_by, 0) AS made_by,
@@ -82,7 +70,7 @@ func (b *AccessStore) TokenOf(ctx context.Context, secret string, now time.Time)
 	ctx = Everywhere(ctx)
 	var t Token
 	err := b.db.WithContext(ctx).Raw(`SELECT `+tokenColumns+` FROM tokens
-		WHERE hash = ? AND withdrawn_at IS NULL AND ends_at > ?`, tokenHash(secret), now).Scan(&t).Error
+		WHERE hash = ? AND withdrawn_at IS NULL AND ends_at > ?`, secretHash(secret), now).Scan(&t).Error
 	if err != nil {
 		return nil, mapped("looking for a token", err)
 	}

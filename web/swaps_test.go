@@ -28,7 +28,8 @@ func TestFindingsAreNearForTheKeyboard(t *testing.T) {
 }
 
 // Nothing that a reader looks at moves when a part of a page is changed in place: the browser's own measure of it,
-// which leaves out what a key or a press moves on purpose, is zero. The presses are a script's, so that nothing is left out.
+// which leaves out what a key or a press moves on purpose, is zero. The presses are a script's, so that nothing is left
+// out.
 func TestNothingShiftsWhenAPartChanges(t *testing.T) {
 	s := newSite(t, 1280, 800, true)
 	frames := `new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(() => done(true))))`

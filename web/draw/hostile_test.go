@@ -76,8 +76,9 @@ func TestPicturesOfAnything(t *testing.T) {
 			},
 			Bands: []Band{{Name: name, X: series("bx"), Low: series("low"), High: series("high")}}}
 		wellFormed(t, "curves", k.SVG())
-		c := Capacity{Title: name, Day: time.Time.String, ByOdometer: true, Points: []CapacityPoint{{KWh: one("kwh"), LowKWh: one("low kwh"),
-			HighKWh: one("high kwh"), OdometerKM: one("km"), Software: name, Tooltip: name}}}
+		c := Capacity{Title: name, Day: time.Time.String, ByOdometer: true}
+		c.Points = []CapacityPoint{{KWh: one("kwh"), LowKWh: one("low kwh"),
+			HighKWh: one("high kwh"), OdometerKM: one("km"), Software: name, Tooltip: name}}
 		wellFormed(t, "capacity", c.SVG())
 		a := Approach{
 			Approach: &curve.Approach{FromS: one("from"), ToS: one("plug"), FromC: one("c"), AtPlugC: one("c plug")},
