@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zincroad/core/trace"
+	"zincroad/logbook"
 )
 
 // inUnits asks for a page as a reader who has chosen °F and miles.
@@ -180,9 +181,12 @@ func TestStallLineInFahrenheit(t *testing.T) {
 // was chosen stands in the form.
 func TestSettingsAreKept(t *testing.T) {
 	t.Parallel()
-	h, _ := handler(t, true)
+	h, book := handler(t, true)
+	hazel := &logbook.Car{Name: "Hazel"}
+	require.NoError(t, book.SaveCar(t.Context(), hazel))
+	car := fmt.Sprint(hazel.ID)
 	w := post(h, "/settings", url.Values{"temperature": {"f"}, "distance": {"mi"}, "theme": {"night"}, "window": {"20-80"},
-		"dates": {"digits"}})
+		"dates": {"digits"}, "car": {car}, "method": {"cold"}})
 	require.Equal(t, http.StatusSeeOther, w.Code)
 	ask := func(path string) string {
 		r := httptest.NewRequest(http.MethodGet, path, nil)
@@ -195,7 +199,8 @@ func TestSettingsAreKept(t *testing.T) {
 	}
 	page := ask("/settings")
 	for _, chosen := range []string{`value="f" selected`, `value="mi" selected`, `value="night" selected`,
-		`value="20-80" selected`, `value="digits" selected`} {
+		`value="20-80" selected`, `value="digits" selected`, `value="` + car + `" selected`,
+		`value="cold" selected`} {
 		assert.Contains(t, page, chosen)
 	}
 	assert.Contains(t, page, `data-theme="night"`)
@@ -203,6 +208,12 @@ func TestSettingsAreKept(t *testing.T) {
 	assert.NotRegexp(t, `\d [A-Z][a-z]{2} \d{4}`, ask("/"))
 	assert.Contains(t, ask("/bench/ranking"), "20–80 %: ")
 	assert.Contains(t, ask("/bench/ranking?window=10-80"), "10–80 %: ", "the address goes before")
+	for path, chosen := range map[string]string{"/prepare": `value="cold" selected`, "/stall": `value="` + car + `" selected`,
+		"/trip": `value="` + car + `" selected`} {
+		assert.Contains(t, ask(path), chosen, path)
+	}
+	assert.Contains(t, ask("/prepare"), `value="`+car+`" selected`)
+	assert.Contains(t, ask("/prepare?car=1"), `value="1" selected`, "the address goes before")
 	refused := post(h, "/settings", url.Values{"theme": {"dusk"}, "temperature": {"f"}, "distance": {"km"},
 		"window": {"10-80"}, "dates": {"en"}})
 	assert.Equal(t, http.StatusUnprocessableEntity, refused.Code)

@@ -91,7 +91,7 @@ func New(book *logbook.Book, log *slog.Logger) (*Server, error) {
 	if err != nil {
 		return nil, err
 	}
-	u.Chosen = book.KeepChosen
+	u.Chosen, u.Usual = book.KeepChosen, func(ctx context.Context) (ui.Usual, error) { return ui.UsualOf(ctx, book) }
 	s := &Server{book: book, metrics: newMetrics(book)}
 	if s.Pages, err = u.Pages(templates, template.FuncMap{"definitions": allDefinitions}); err != nil {
 		return nil, err

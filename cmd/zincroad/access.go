@@ -35,8 +35,8 @@ func passwdCommand() *cobra.Command {
 					return err
 				}
 			}
-			return withBook(c.Context(), &st, func(b *logbook.Book) error {
-				if err := b.SetPassword(c.Context(), hash); err != nil {
+			return withBook(c.Context(), &st, func(ctx context.Context, b *logbook.Book) error {
+				if err := b.SetPassword(ctx, hash); err != nil {
 					return err
 				}
 				if none {
@@ -73,8 +73,8 @@ func stationPasswordCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return withBook(c.Context(), &st, func(b *logbook.Book) error {
-				if err := b.SetStation(c.Context(), name, hash); err != nil {
+			return withBook(c.Context(), &st, func(ctx context.Context, b *logbook.Book) error {
+				if err := b.SetStation(ctx, name, hash); err != nil {
 					return err
 				}
 				fmt.Fprintln(c.OutOrStdout(), made)
@@ -86,14 +86,17 @@ func stationPasswordCommand() *cobra.Command {
 	return c
 }
 
-// withBook does something with the logbook, starting PostgreSQL where none is running.
-func withBook(ctx context.Context, st *storage, do func(*logbook.Book) error) error {
+// withBook does something with the logbook of the crew that is named, starting PostgreSQL where none is running.
+func withBook(ctx context.Context, st *storage, do func(context.Context, *logbook.Book) error) error {
 	b, closeBook, err := st.open(ctx, st.log(), false)
 	if err != nil {
 		return err
 	}
 	defer closeBook()
-	return do(b)
+	if ctx, err = st.in(ctx, b); err != nil {
+		return err
+	}
+	return do(ctx, b)
 }
 
 // newPassword asks for a password twice on a terminal, and else takes the first line.

@@ -19,17 +19,6 @@ func crewCommand() *cobra.Command {
 	return c
 }
 
-// in is a context in a crew by its name; the first one where none is named.
-func in(ctx context.Context, b *logbook.Book, crew string) (context.Context, error) {
-	if crew == "" {
-		return ctx, nil
-	}
-	id, err := b.CrewCalled(ctx, crew)
-	return logbook.InCrew(ctx, id), err
-}
-
-const crewUsage = "name of the crew, where the server holds several (default the first)"
-
 // crewNewCommand makes another crew on the same server.
 func crewNewCommand() *cobra.Command {
 	var st storage
@@ -39,15 +28,15 @@ func crewNewCommand() *cobra.Command {
 		Long: "Makes another crew on this server. Its logbook is empty, and the database keeps it apart from all others.\n" +
 			"It begins with its keeper: zincroad crew add NAME --role keeper --crew CREW.",
 		RunE: func(c *cobra.Command, args []string) error {
-			return withBook(c.Context(), &st, func(b *logbook.Book) error {
-				first, err := b.People(c.Context())
+			return withBook(c.Context(), &st, func(ctx context.Context, b *logbook.Book) error {
+				first, err := b.People(ctx)
 				if err != nil {
 					return err
 				}
 				if len(first) == 0 {
 					return complainUsage("the first crew has nobody yet, and would be shut out: crew add NAME --role keeper first")
 				}
-				_, err = b.NewCrew(c.Context(), args[0])
+				_, err = b.NewCrew(ctx, args[0])
 				return err
 			})
 		},
@@ -58,7 +47,7 @@ func crewNewCommand() *cobra.Command {
 
 func crewAddCommand() *cobra.Command {
 	var st storage
-	var role, crew string
+	var role string
 	c := &cobra.Command{
 		Use: "add NAME", Short: "Take somebody into the crew; the first one, a keeper, begins it", Args: cobra.ExactArgs(1),
 		Long: "Takes somebody into the crew with a password, which is asked for twice on a terminal; else it is the first\n" +
@@ -81,11 +70,7 @@ func crewAddCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return withBook(c.Context(), &st, func(b *logbook.Book) error {
-				ctx, err := in(c.Context(), b, crew)
-				if err != nil {
-					return err
-				}
+			return withBook(c.Context(), &st, func(ctx context.Context, b *logbook.Book) error {
 				person, err := b.AddPerson(ctx, args[0], logbook.Role(role), hash)
 				if err != nil {
 					return err
@@ -95,23 +80,17 @@ func crewAddCommand() *cobra.Command {
 			})
 		},
 	}
-	st.flags(c)
+	st.flagsOfCrew(c)
 	c.Flags().StringVar(&role, "role", string(logbook.Tester), "reader, tester or keeper")
-	c.Flags().StringVar(&crew, "crew", "", crewUsage)
 	return c
 }
 
 func crewListCommand() *cobra.Command {
 	var st storage
-	var crew string
 	c := &cobra.Command{
 		Use: "list", Short: "Who is in the crew, with when each came in last", Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
-			return withBook(c.Context(), &st, func(b *logbook.Book) error {
-				ctx, err := in(c.Context(), b, crew)
-				if err != nil {
-					return err
-				}
+			return withBook(c.Context(), &st, func(ctx context.Context, b *logbook.Book) error {
 				list, err := b.People(ctx)
 				if err != nil {
 					return err
@@ -129,8 +108,7 @@ func crewListCommand() *cobra.Command {
 			})
 		},
 	}
-	st.flags(c)
-	c.Flags().StringVar(&crew, "crew", "", crewUsage)
+	st.flagsOfCrew(c)
 	return c
 }
 
@@ -143,12 +121,12 @@ func crewLinkCommand() *cobra.Command {
 		Use: "link NAME", Short: "Make a link by which somebody who lost the way in comes in again, once, within an hour",
 		Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
-			return withBook(c.Context(), &st, func(b *logbook.Book) error {
-				p, err := b.PersonCalled(c.Context(), args[0])
+			return withBook(c.Context(), &st, func(ctx context.Context, b *logbook.Book) error {
+				p, err := b.PersonCalled(ctx, args[0])
 				if err != nil {
 					return err
 				}
-				secret, err := b.Invite(logbook.InCrew(c.Context(), p.CrewID),
+				secret, err := b.Invite(logbook.InCrew(ctx, p.CrewID),
 					logbook.Invitation{PersonID: p.ID, EndsAt: time.Now().Add(linkedFor)})
 				if err != nil {
 					return err
@@ -167,10 +145,10 @@ func crewLeaveCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "leave NAME", Short: "Take somebody out of the crew at once", Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
-			return withBook(c.Context(), &st, func(b *logbook.Book) error {
-				p, err := b.PersonCalled(c.Context(), args[0])
+			return withBook(c.Context(), &st, func(ctx context.Context, b *logbook.Book) error {
+				p, err := b.PersonCalled(ctx, args[0])
 				if err == nil {
-					err = b.Leave(logbook.InCrew(c.Context(), p.CrewID), p.ID)
+					err = b.Leave(logbook.InCrew(ctx, p.CrewID), p.ID)
 				}
 				return err
 			})

@@ -5,6 +5,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -65,4 +66,18 @@ func TestACrewAtTheShell(t *testing.T) {
 	_, errOut, status = run("", "crew", "list", "--crew", "Nobody's")
 	assert.NotZero(t, status)
 	assert.Contains(t, errOut, `crew "Nobody's"`)
+
+	// What is brought into one crew's logbook is nothing to the other.
+	log := filepath.Join(t.TempDir(), "notes.txt")
+	require.NoError(t, os.WriteFile(log, []byte("12% 93kW 0:10\n20% 90kW 4:10\n30% 85kW 9:30\n"), 0o600))
+	out, errOut, status = run("", "import", log, "--crew", "Upper valley")
+	require.Zero(t, status, errOut)
+	found := regexp.MustCompile(`\brun (\d+)\b`).FindStringSubmatch(out)
+	require.NotNil(t, found, out)
+	number := found[1]
+	_, errOut, status = run("", "export", number, "-o", filepath.Join(t.TempDir(), "run.zip"))
+	assert.Equal(t, 2, status)
+	assert.Contains(t, errOut, "is not in this logbook")
+	_, errOut, status = run("", "export", number, "--crew", "Upper valley", "-o", filepath.Join(t.TempDir(), "run.zip"))
+	assert.Zero(t, status, errOut)
 }

@@ -38,7 +38,6 @@ func main() {
 		serveCommand(),
 		passwdCommand(),
 		tokenCommand(),
-		tokenCommand(),
 		crewCommand(),
 		backupCommand(),
 		restoreCommand(),

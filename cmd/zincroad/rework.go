@@ -5,6 +5,8 @@ import (
 	"sync"
 
 	"github.com/spf13/cobra"
+
+	"zincroad/logbook"
 )
 
 func reworkCommand() *cobra.Command {
@@ -22,7 +24,8 @@ func reworkCommand() *cobra.Command {
 				return err
 			}
 			defer closeBook()
-			total, err := book.Unread(c.Context())
+			everywhere := logbook.Everywhere(c.Context())
+			total, err := book.Unread(everywhere)
 			if err != nil {
 				return err
 			}
@@ -47,7 +50,7 @@ func reworkCommand() *cobra.Command {
 				}
 			}
 			bar.end()
-			left, err := book.Unread(c.Context())
+			left, err := book.Unread(everywhere)
 			if err == nil && left > 0 {
 				fmt.Fprintf(c.OutOrStdout(), "%d runs are at another copy of the program.\n", left)
 			}

@@ -22,6 +22,7 @@ type storage struct {
 	databaseURL, databaseFile, data string
 	replicas                        []string // addresses of copies of the database
 	verbose                         bool
+	crew                            string // whose logbook, where the server holds several; empty: the first
 }
 
 func (st *storage) flags(c *cobra.Command) {
@@ -38,6 +39,21 @@ func (st *storage) flags(c *cobra.Command) {
 			"ZINCROAD_REPLICA_URLS, blanks between them)")
 	c.Flags().StringVar(&st.data, "data", "", "data folder of the program's own PostgreSQL (default .zincroad here)")
 	c.Flags().BoolVar(&st.verbose, "verbose", false, "log every request")
+}
+
+// flagsOfCrew are flags, for a command that works on the logbook of one crew.
+func (st *storage) flagsOfCrew(c *cobra.Command) {
+	st.flags(c)
+	c.Flags().StringVar(&st.crew, "crew", "", "name of the crew, where the server holds several (default the first)")
+}
+
+// in is a context that works in the crew that is named; the first one where none is.
+func (st *storage) in(ctx context.Context, b *logbook.Book) (context.Context, error) {
+	if st.crew == "" {
+		return ctx, nil
+	}
+	id, err := b.CrewCalled(ctx, st.crew)
+	return logbook.InCrew(ctx, id), err
 }
 
 func (st *storage) log() *slog.Logger {

@@ -1,6 +1,7 @@
 package main
 
 import (
+	"context"
 	"fmt"
 	"text/tabwriter"
 	"time"
@@ -35,8 +36,8 @@ func tokenAddCommand() *cobra.Command {
 			if days < 1 || days > mostDays {
 				return refused(c.ErrOrStderr(), "--days", fmt.Errorf("%d, expected 1 to %d", days, mostDays))
 			}
-			return withBook(c.Context(), &st, func(b *logbook.Book) error {
-				secret, err := b.AddToken(c.Context(), args[0], logbook.Role(role),
+			return withBook(c.Context(), &st, func(ctx context.Context, b *logbook.Book) error {
+				secret, err := b.AddToken(ctx, args[0], logbook.Role(role),
 					time.Now().Add(time.Duration(days)*24*time.Hour))
 				if err != nil {
 					return err
@@ -46,7 +47,7 @@ func tokenAddCommand() *cobra.Command {
 			})
 		},
 	}
-	st.flags(c)
+	st.flagsOfCrew(c)
 	c.Flags().StringVar(&role, "role", string(logbook.Reader), "reader, tester or keeper")
 	c.Flags().IntVar(&days, "days", 30, "how long it holds")
 	return c
@@ -57,8 +58,8 @@ func tokenListCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "list", Short: "The tokens that were made, with when each was used last", Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
-			return withBook(c.Context(), &st, func(b *logbook.Book) error {
-				list, err := b.Tokens(c.Context())
+			return withBook(c.Context(), &st, func(ctx context.Context, b *logbook.Book) error {
+				list, err := b.Tokens(ctx)
 				if err != nil {
 					return err
 				}
@@ -78,7 +79,7 @@ func tokenListCommand() *cobra.Command {
 			})
 		},
 	}
-	st.flags(c)
+	st.flagsOfCrew(c)
 	return c
 }
 
@@ -88,12 +89,12 @@ func tokenWithdrawCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "withdraw", Short: "End a token at once", Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
-			return withBook(c.Context(), &st, func(b *logbook.Book) error {
-				return b.WithdrawToken(c.Context(), number)
+			return withBook(c.Context(), &st, func(ctx context.Context, b *logbook.Book) error {
+				return b.WithdrawToken(ctx, number)
 			})
 		},
 	}
-	st.flags(c)
+	st.flagsOfCrew(c)
 	c.Flags().Int64Var(&number, "number", 0, "its number in the list")
 	_ = c.MarkFlagRequired("number")
 	return c

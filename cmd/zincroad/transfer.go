@@ -30,26 +30,23 @@ func importCommand() *cobra.Command {
 			if err := oneOf("--side", side, "car", "stall"); err != nil {
 				return err
 			}
-			book, closeBook, err := st.open(c.Context(), st.log(), false)
-			if err != nil {
-				return err
-			}
-			defer closeBook()
-			bad := false
-			for _, path := range args {
-				ok, err := importOne(c.Context(), book, path, trace.Side(side), again, c.OutOrStdout(), c.ErrOrStderr())
-				if err != nil {
-					return err
+			return withBook(c.Context(), &st, func(ctx context.Context, book *logbook.Book) error {
+				bad := false
+				for _, path := range args {
+					ok, err := importOne(ctx, book, path, trace.Side(side), again, c.OutOrStdout(), c.ErrOrStderr())
+					if err != nil {
+						return err
+					}
+					bad = bad || !ok
 				}
-				bad = bad || !ok
-			}
-			if bad {
-				return errBadInput
-			}
-			return nil
+				if bad {
+					return errBadInput
+				}
+				return nil
+			})
 		},
 	}
-	st.flags(c)
+	st.flagsOfCrew(c)
 	c.Flags().StringVar(&side, "side", "",
 		"whose readings a CSV or text holds: car or stall (default: guessed from its name)")
 	c.Flags().BoolVar(&again, "again", false, "bring a file in even if the logbook has it already")
@@ -193,15 +190,12 @@ func exportCommand() *cobra.Command {
 			if to == "" {
 				to = fmt.Sprintf("run-%d.zip", id)
 			}
-			book, closeBook, err := st.open(c.Context(), st.log(), false)
-			if err != nil {
-				return err
-			}
-			defer closeBook()
-			return export(c.Context(), book, id, to, c.OutOrStdout(), c.ErrOrStderr())
+			return withBook(c.Context(), &st, func(ctx context.Context, book *logbook.Book) error {
+				return export(ctx, book, id, to, c.OutOrStdout(), c.ErrOrStderr())
+			})
 		},
 	}
-	st.flags(c)
+	st.flagsOfCrew(c)
 	c.Flags().StringVarP(&to, "output", "o", "", "file to write (default run-NUMBER.zip)")
 	return c
 }

@@ -105,6 +105,7 @@ func (s *Room) Planned(r *http.Request) (*View, error) {
 	for _, k := range planKeys {
 		v.Values.Set(k, q.Get(k))
 	}
+	v.beginAsUsual(r)
 	v.chooseUnits(ui.MeasuresOf(r))
 	if err := s.choosePlan(ctx, v); err != nil {
 		return nil, err
@@ -114,6 +115,18 @@ func (s *Room) Planned(r *http.Request) (*View, error) {
 	}
 	v.remember()
 	return v, nil
+}
+
+// beginAsUsual gives a new plan the car and the method that its reader usually has.
+func (v *View) beginAsUsual(r *http.Request) {
+	if v.KeptID != 0 {
+		return
+	}
+	for name, usual := range map[string]string{"car": ui.UsualCar(r), "method": ui.UsualMethod(r)} {
+		if v.Values.Get(name) == "" {
+			v.Values.Set(name, usual)
+		}
+	}
 }
 
 // chooseUnits says in which units the plan's numbers are: as its address has it, so that
@@ -163,7 +176,7 @@ func (s *Room) choosePlan(ctx context.Context, v *View) (err error) {
 	if v.Adapters, err = s.book.Adapters(ctx); err != nil {
 		return err
 	}
-	own, err := s.book.Methods(ctx)
+	methods, err := ui.Methods(ctx, s.book)
 	if err != nil {
 		return err
 	}
@@ -181,7 +194,7 @@ func (s *Room) choosePlan(ctx context.Context, v *View) (err error) {
 	if id := v.ID("adapter"); id != nil {
 		v.Adapter = chosenOf(v.Adapters, id, func(a *logbook.Adapter) int64 { return a.ID })
 	}
-	v.chooseMethod(own)
+	v.chooseMethod(methods)
 	if v.Car != nil {
 		for _, sw := range v.Car.Softwares {
 			v.Softwares = append(v.Softwares, sw.Version)
@@ -194,13 +207,8 @@ func (s *Room) choosePlan(ctx context.Context, v *View) (err error) {
 	return nil
 }
 
-// chooseMethod takes the method that the address names, ready or own, else the first.
-func (v *View) chooseMethod(own []logbook.OwnMethod) {
-	all := slices.Clone(prepare.Methods)
-	for _, m := range own {
-		m.Document.Key, m.Document.Name = fmt.Sprintf("own-%d", m.ID), m.Name
-		all = append(all, m.Document)
-	}
+// chooseMethod takes the method that the address names, else the first.
+func (v *View) chooseMethod(all []prepare.Method) {
 	v.Method = all[0]
 	for _, m := range all {
 		if m.Key == v.Values.Get("method") {

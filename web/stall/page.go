@@ -65,7 +65,11 @@ func (s *Room) saveLiveDetails(w http.ResponseWriter, r *http.Request) error {
 	}
 	before := *row
 	details.Read(f, row)
-	details.Meanwhile(f, &before, row, "Somebody")
+	who, err := s.book.LastActor(r.Context(), "runs", row.ID)
+	if err != nil {
+		return err
+	}
+	details.Meanwhile(f, &before, row, who)
 	row.StartedAt = before.StartedAt // the clock of everything that is recorded
 	if !f.OK() {
 		s.showLiveDetails(w, r, http.StatusUnprocessableEntity, row, f)

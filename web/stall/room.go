@@ -36,6 +36,7 @@ type Book interface {
 	Elsewhere(ctx context.Context, row *logbook.Run, car *run.Car) (judge.Elsewhere, error)
 	EndLive(ctx context.Context, id int64) error
 	Feeds(ctx context.Context, runID int64) ([]logbook.Feed, error)
+	LastActor(ctx context.Context, entity string, id int64) (string, error)
 	LastFeed(ctx context.Context, row *logbook.Run, kind string) (*logbook.Feed, error)
 	Listen(ctx context.Context, tell func(runID int64)) error
 	LiveMark(ctx context.Context, m *logbook.Mark, key string) error

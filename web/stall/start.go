@@ -1,7 +1,6 @@
 package stall
 
 import (
-	"context"
 	"fmt"
 	"math"
 	"net/http"
@@ -25,7 +24,7 @@ type startView struct {
 }
 
 func (s *Room) stallStart(w http.ResponseWriter, r *http.Request) {
-	s.showStart(w, r, http.StatusOK, ui.NewFields(url.Values{}))
+	s.showStart(w, r, http.StatusOK, ui.NewFields(url.Values{"car": {ui.UsualCar(r)}}))
 }
 
 // showStart shows what a run can be started from, and those under way.
@@ -61,7 +60,7 @@ func (s *Room) startLive(w http.ResponseWriter, r *http.Request) error {
 	if id := f.ID("plan"); id != nil {
 		err = s.fromPlan(r, row, *id)
 	} else {
-		err = s.fromNothing(r.Context(), f, row)
+		err = s.fromNothing(r, f, row)
 	}
 	if err != nil {
 		return err
@@ -136,15 +135,25 @@ func orZero(v float64) float64 {
 }
 
 // fromNothing needs a car and a stall; the rest can come later.
-func (s *Room) fromNothing(ctx context.Context, f *ui.Fields, row *logbook.Run) error {
+func (s *Room) fromNothing(r *http.Request, f *ui.Fields, row *logbook.Run) error {
 	row.OdometerKM = f.Ranged("odometer_km", "conditions.odometer_km")
 	row.AmbientC = f.Ranged("outside", "conditions.ambient_c")
 	var err error
-	if row.CarID, row.StallID, err = ui.Named(ctx, f, s.book); err != nil {
+	if row.CarID, row.StallID, err = ui.Named(r.Context(), f, s.book); err != nil {
 		return err
 	}
-	m, _ := prepare.MethodOf("stop")
-	row.MethodName, row.FromPct, row.ToPct = m.Name, &m.FromPct, &m.ToPct
+	methods, err := ui.Methods(r.Context(), s.book)
+	if err != nil {
+		return err
+	}
+	m := methods[0]
+	for _, x := range methods {
+		if x.Key == ui.UsualMethod(r) {
+			m = x
+		}
+	}
+	row.MethodName, row.Clock, row.MethodClimate = m.Name, m.Clock, m.Climate
+	row.FromPct, row.ToPct = &m.FromPct, &m.ToPct
 	plan := forecast.Plan{
 		FromPct:  m.FromPct,
 		ToPct:    m.ToPct,

@@ -108,7 +108,11 @@ var weighNames = map[trip.Weigh]string{trip.Minutes: "the fastest", trip.Money: 
 	trip.Stops: "the fewest stops"}
 
 func (s *Room) page(w http.ResponseWriter, r *http.Request) error {
-	return s.show(w, r, r.URL.Query(), http.StatusOK, nil)
+	q := r.URL.Query()
+	if usual := ui.UsualCar(r); usual != "" && !q.Has("car") {
+		q.Set("car", usual)
+	}
+	return s.show(w, r, q, http.StatusOK, nil)
 }
 
 // show shows the page with what is chosen.

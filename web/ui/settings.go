@@ -15,7 +15,7 @@ import (
 type KeepChosen func(ctx context.Context, chosen map[string]string) error
 
 // settings are what can be chosen.
-var settings = []string{"units", "dates", "theme", "window"}
+var settings = []string{"units", "dates", "theme", "window", "car", "method"}
 
 // Choose puts what somebody chose before into their browser.
 func Choose(w http.ResponseWriter, chosen map[string]string) {
@@ -50,32 +50,44 @@ var UsualWindows = []string{"10-80", "10-50", "10-60", "20-70", "20-80", "30-80"
 
 // UsualWindow gives the window that a reader's rankings go by, as an address has it; empty: the usual one.
 func UsualWindow(r *http.Request) string {
-	c, err := r.Cookie("window")
-	if err != nil {
-		return ""
+	return settingOf(r, "window", "")
+}
+
+// UsualCar gives the number of the car that a reader's plans and runs begin with; empty: none in particular. It may be
+// gone since.
+func UsualCar(r *http.Request) string { return settingOf(r, "car", "") }
+
+// UsualMethod gives the key of the method that a reader's plans and runs begin with; empty: none in particular. It may
+// be gone since.
+func UsualMethod(r *http.Request) string { return settingOf(r, "method", "") }
+
+func settingOf(r *http.Request, name, otherwise string) string {
+	if c, err := r.Cookie(name); err == nil {
+		return c.Value
 	}
-	return c.Value
+	return otherwise
 }
 
 // Settings shows what a reader has chosen.
 func (s *Pages) Settings(w http.ResponseWriter, r *http.Request) {
-	of := func(name, otherwise string) string {
-		if c, err := r.Cookie(name); err == nil {
-			return c.Value
-		}
-		return otherwise
-	}
 	p := MeasuresOf(r)
-	f := NewFields(url.Values{"theme": {of("theme", "device")}, "window": {of("window", UsualWindows[0])},
-		"dates":       {of("dates", DateLanguages[0].Code)},
+	f := NewFields(url.Values{"theme": {settingOf(r, "theme", "device")}, "window": {settingOf(r, "window", UsualWindows[0])},
+		"dates":       {settingOf(r, "dates", DateLanguages[0].Code)},
+		"car":         {UsualCar(r)},
+		"method":      {UsualMethod(r)},
 		"temperature": {map[bool]string{false: "c", true: "f"}[p.Fahrenheit]},
 		"distance":    {map[bool]string{false: "km", true: "mi"}[p.Miles]}})
-	s.showSettings(w, r, http.StatusOK, f)
+	usual, err := s.Usual(r.Context())
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	s.showSettings(w, r, http.StatusOK, f, usual)
 }
 
-func (s *Pages) showSettings(w http.ResponseWriter, r *http.Request, status int, f *Fields) {
+func (s *Pages) showSettings(w http.ResponseWriter, r *http.Request, status int, f *Fields, usual Usual) {
 	frame := Frame{Title: "Settings", Page: "settings", Data: map[string]any{"Fields": f, "Windows": UsualWindows,
-		"Dates": DateLanguages}}
+		"Dates": DateLanguages, "Usual": usual}}
 	if r.URL.Query().Get("kept") != "" {
 		frame.Notice = &Notice{Text: "Kept."}
 	}
@@ -92,8 +104,14 @@ func (s *Pages) SetSettings(w http.ResponseWriter, r *http.Request) {
 	p := units.People{Fahrenheit: f.Word("temperature", []string{"c", "f"}) == "f",
 		Miles: f.Word("distance", []string{"km", "mi"}) == "mi"}
 	theme, window := f.Word("theme", []string{"device", "day", "night"}), f.Word("window", UsualWindows)
+	usual, err := s.Usual(r.Context())
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	car, method := f.Word("car", keysOf(usual.Cars)), f.Word("method", keysOf(usual.Methods))
 	if !f.OK() {
-		s.showSettings(w, r, http.StatusUnprocessableEntity, f)
+		s.showSettings(w, r, http.StatusUnprocessableEntity, f, usual)
 		return
 	}
 	if theme == "device" {
@@ -106,7 +124,7 @@ func (s *Pages) SetSettings(w http.ResponseWriter, r *http.Request) {
 		dates = ""
 	}
 	if err := s.choose(w, r, map[string]string{"units": MeasuresName(p), "dates": dates, "theme": theme,
-		"window": window}); err != nil {
+		"window": window, "car": car, "method": method}); err != nil {
 		s.Fail(w, r, err)
 		return
 	}

@@ -4,6 +4,7 @@
 package ui
 
 import (
+	"context"
 	"embed"
 	"fmt"
 	"html/template"
@@ -24,6 +25,7 @@ type UI struct {
 	Font   []byte           // for pictures that stand alone
 	Now    func() time.Time // where a page needs the time of day
 	Chosen KeepChosen       // where there is a crew; nil: what a reader chooses stays in the browser
+	Usual  func(context.Context) (Usual, error)
 }
 
 // New makes what the rooms share, by the machine's clock. It fails when the common templates
