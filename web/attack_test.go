@@ -104,10 +104,10 @@ func TestSessionsEndWithWhatTheyStoodOn(t *testing.T) {
 		"new": {"four grey mills turn"}})
 	assert.Equal(t, http.StatusUnprocessableEntity, w.Code)
 	w = c.send("192.0.2.2", bo, http.MethodPost, "/me/password", url.Values{"current": {word + " Bo"},
-		"new": {"bo bo bo bo"}})
+		"new": {"bo bo bo bo bo"}})
 	assert.Equal(t, http.StatusUnprocessableEntity, w.Code)
 	assert.Contains(t, w.Body.String(), "among the first that are tried")
-	assert.NotContains(t, w.Body.String(), "bo bo bo bo")
+	assert.NotContains(t, w.Body.String(), "bo bo bo bo bo")
 	w = c.send("192.0.2.2", bo, http.MethodPost, "/me/password", url.Values{"current": {word + " Bo"},
 		"new": {"four grey mills turn"}})
 	require.Equal(t, http.StatusSeeOther, w.Code)
@@ -291,4 +291,41 @@ func TestPagesShowNothingThatWouldBeRefused(t *testing.T) {
 			assert.Greater(t, seen, 20)
 		}
 	}
+}
+
+// Whoever finds a keeper's screen unattended changes nothing of who comes in: half an hour after coming in, that asks for
+// the password again, and goes on with it. What is not about that does not ask.
+func TestWaysInAskForAFreshProof(t *testing.T) {
+	t.Parallel()
+	c := newCrew(t)
+	ada := c.in("Ada")
+	cy := c.people["Cy"].ID
+	role := fmt.Sprintf("/crew/%d/role", cy)
+	is := func() logbook.Role {
+		p, err := c.book.Person(t.Context(), cy)
+		require.NoError(t, err)
+		return p.Role
+	}
+	to := func(role logbook.Role) url.Values { return url.Values{"role": {string(role)}} }
+	require.Equal(t, http.StatusSeeOther, posted(t, ada, c.at+role, to(logbook.Tester)).StatusCode)
+	require.Equal(t, logbook.Tester, is())
+
+	c.later.Store(int64(31 * time.Minute))
+	for _, path := range []string{role, fmt.Sprintf("/crew/%d/leave", cy), fmt.Sprintf("/crew/%d/link", cy),
+		"/crew/invitations", "/tokens", "/tokens/1/withdraw", "/me/disconnect", "/me/passkeys/1/remove"} {
+		assert.Equal(t, http.StatusUnauthorized, posted(t, ada, c.at+path, to(logbook.Reader)).StatusCode, path)
+	}
+	assert.Equal(t, logbook.Tester, is(), "nothing came of it")
+	assert.Equal(t, http.StatusSeeOther, posted(t, ada, c.at+"/night", url.Values{"theme": {"night"}}).StatusCode)
+
+	again := to(logbook.Reader)
+	for name, value := range map[string]string{"username": "Ada", "password": word + " Ada", "to": role,
+		"zincroad-again": "yes"} {
+		again.Set(name, value)
+	}
+	went := posted(t, ada, c.at+"/enter", again)
+	require.Equal(t, http.StatusTemporaryRedirect, went.StatusCode)
+	require.Equal(t, role, went.Header.Get("Location"))
+	assert.Equal(t, http.StatusSeeOther, posted(t, ada, c.at+role, again).StatusCode)
+	assert.Equal(t, logbook.Reader, is())
 }

@@ -12,6 +12,7 @@ import (
 	"regexp"
 	"sort"
 	"strings"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -35,6 +36,7 @@ type aCrew struct {
 	at     string
 	url    string // of the database
 	people map[string]*logbook.Person
+	later  atomic.Int64 // by how much the pages' clock is ahead of the machine's
 }
 
 func newCrew(t *testing.T) *aCrew {
@@ -57,6 +59,7 @@ func newCrew(t *testing.T) *aCrew {
 	require.NoError(t, err)
 	s, err := web.New(book, logbooktest.Quiet())
 	require.NoError(t, err)
+	s.SetClock(func() time.Time { return time.Now().Add(time.Duration(c.later.Load())) })
 	h := s.Handler()
 	c.routes = h.(chi.Routes)
 	srv := httptest.NewServer(h)

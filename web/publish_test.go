@@ -107,7 +107,7 @@ func TestLinksWithAPasswordAndAnEnd(t *testing.T) {
 	h := s.Handler()
 	report := published(t, h, "1", nil)
 	assert.Contains(t, post(h, report+"/links", url.Values{"name": {"x"}, "password": {"short"}}).Body.String(),
-		"at least 10 characters")
+		"at least 12 characters")
 	assert.Contains(t, post(h, report+"/links", nil).Body.String(), `id="e-name"`)
 	path := linkTo(t, h, report, url.Values{"name": {"the club"}, "password": {word}, "days": {"2"}, "listed": {"yes"}})
 	w := get(h, path)

@@ -32,7 +32,7 @@ func TestACrewAtTheShell(t *testing.T) {
 		return out.String(), errOut.String(), c.ProcessState.ExitCode()
 	}
 	const word = "five zinc cones hum\n"
-	_, errOut, status := run("password123\n", "crew", "add", "Ada", "--role", "keeper")
+	_, errOut, status := run("password1234\n", "crew", "add", "Ada", "--role", "keeper")
 	assert.Equal(t, 2, status)
 	assert.Contains(t, errOut, "among the first that are tried")
 	_, _, status = run(word, "crew", "add", "Bo")

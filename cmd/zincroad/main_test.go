@@ -387,7 +387,7 @@ func TestListeningBeyondTheMachine(t *testing.T) {
 	}
 	_, errOut, status := run("short\n", "passwd")
 	assert.Equal(t, 2, status)
-	assert.Contains(t, errOut, "at least 10 characters")
+	assert.Contains(t, errOut, "at least 12 characters")
 	out, errOut, status := run("a few words do well\n", "passwd")
 	require.Equal(t, 0, status, errOut)
 	assert.Contains(t, out, "The password is set")

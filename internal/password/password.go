@@ -30,7 +30,7 @@ const (
 
 // Shortest and longest password in characters: long enough not to be tried out, short enough to be hashed.
 const (
-	Shortest = 10
+	Shortest = 12
 	Longest  = 200
 )
 

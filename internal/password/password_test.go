@@ -89,9 +89,9 @@ func TestNobodysPasswordTakesAsLong(t *testing.T) {
 // The commonest passwords are refused, alone, in a row, turned and with the person's own name; words that do not belong
 // together are not, and nothing is asked of what they are made of.
 func TestTheCommonestPasswordsAreRefused(t *testing.T) {
-	for _, p := range []string{"password123", "qwertyuiop", "1234567890", "aaaaaaaaaaaa", "iloveyou12", "Passw0rd!!",
-		"zincroad2026", "adawend1990", "passwordpassword"} {
-		assert.NotEmpty(t, CheckFor(p, "Ada Wend"), p)
+	for _, p := range []string{"password1234", "qwertyuiop12", "123456789012", "aaaaaaaaaaaa", "iloveyou1234",
+		"Passw0rd!!!!", "zincroad2026", "adawend19901", "passwordpassword"} {
+		assert.Contains(t, CheckFor(p, "Ada Wend"), "among the first that are tried", p)
 	}
 	for _, p := range []string{"five zinc cones hum", "correct horse battery staple", "ÄÖÜ mühlen rauschen laut",
 		strings.Repeat("long and longer ", 12)} {

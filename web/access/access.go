@@ -7,6 +7,7 @@ import (
 	"errors"
 	"net/http"
 	"net/url"
+	"slices"
 	"strings"
 	"time"
 
@@ -55,8 +56,13 @@ const (
 	// How long what stays open may go on after its reader signed out.
 	watchEvery = 5 * time.Second
 
+	// How long signing in is proof enough for what gives others a way in, or takes one away: half an hour, which
+	// ASVS 3.7.1 leaves open and a keeper at work does not feel.
+	provedFor = 30 * time.Minute
+
 	signedIn   = "in"     // of a session of the password for everybody
 	personIs   = "person" // of one of a person: who, and
+	provedAt   = "proved" // when they came in, in seconds since 1970
 	epochIs    = "epoch"  // since when
 	namedTries = 10       // a minute, with one name, from strangers' browsers together
 )
@@ -154,10 +160,13 @@ func (s *Room) Gate(next http.Handler) http.Handler {
 		switch {
 		case s.isDoor(r):
 			next.ServeHTTP(w, r)
+		case in && door.Crew && s.asksProof(r):
+			s.askFirst(w, r, door, "It is more than half an hour since you signed in, and this decides who comes in: sign in "+
+				"once more, and it goes on.")
 		case in:
 			s.judged(next, judge, w, r)
 		case isForm(r):
-			s.askFirst(w, r, door)
+			s.askFirst(w, r, door, "You were signed out. What you typed is kept, and goes on when you are in.")
 		case r.Method != http.MethodGet || ui.IsPart(r):
 			// The page stays with what was typed in it, and can send it again when another tab has signed in.
 			http.Error(w, "Sign in first: open /enter in another tab, then send this again.", http.StatusUnauthorized)
@@ -165,6 +174,21 @@ func (s *Room) Gate(next http.Handler) http.Handler {
 			http.Redirect(w, r, "/enter?to="+url.QueryEscape(r.URL.RequestURI()), http.StatusSeeOther)
 		}
 	}))
+}
+
+// waysIn are the forms that give somebody a way in, or take one away.
+var waysIn = []string{"/crew/invitations", "/crew/{id}/link", "/crew/{id}/role", "/crew/{id}/leave",
+	"/me/passkeys/{id}/remove", "/me/disconnect", "/tokens", "/tokens/{id}/withdraw"}
+
+// asksProof tells whether a request is a form that decides who comes in, sent long after its sender proved who they are:
+// somebody else may stand at their screen.
+func (s *Room) asksProof(r *http.Request) bool {
+	if !isForm(r) {
+		return false
+	}
+	pattern := chi.RouteContext(r.Context()).Routes.Find(chi.NewRouteContext(), r.Method, r.URL.Path)
+	proved := time.Unix(s.sessions.GetInt64(r.Context(), provedAt), 0)
+	return slices.Contains(waysIn, pattern) && s.Now().Sub(proved) > provedFor
 }
 
 // isDoor tells whether a request is for what anybody needs to come in.

@@ -19,15 +19,15 @@ const again = "zincroad-again"
 // with its own.
 const knownBrowser = "zincroad-known"
 
-// askFirst asks somebody who is signed out to come in, with all that they have just typed beside it: it goes to where
+// askFirst asks somebody to come in first, and says why, with all that they have just typed beside it: it goes to where
 // it was to go when they are in.
-func (s *Room) askFirst(w http.ResponseWriter, r *http.Request, door logbook.Door) {
+func (s *Room) askFirst(w http.ResponseWriter, r *http.Request, door logbook.Door, why string) {
 	f, ok := s.Form(w, r)
 	if !ok {
 		return
 	}
 	v := doorView{Fields: ui.NewFields(url.Values{}), To: r.URL.RequestURI(), Typed: f.Values, Crew: door.Crew}
-	v.Fault("password", "You were signed out. What you typed is kept, and goes on when you are in.")
+	v.Fault("password", "%s", why)
 	s.Render(w, r, "enter", http.StatusUnauthorized, ui.Frame{Title: "Sign in", Data: v})
 }
 
@@ -167,6 +167,7 @@ func (s *Room) signIn(w http.ResponseWriter, r *http.Request, p *logbook.Person)
 	}
 	s.sessions.Put(ctx, personIs, p.ID)
 	s.sessions.Put(ctx, epochIs, p.Epoch)
+	s.sessions.Put(ctx, provedAt, s.Now().Unix())
 	chosen, err := s.book.Chosen(ctx, p.ID)
 	if err != nil {
 		return err
