@@ -1,6 +1,7 @@
 package web_test
 
 import (
+	"fmt"
 	"html"
 	"net/http"
 	"net/url"
@@ -10,6 +11,9 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"zincroad/core/prepare"
+	"zincroad/logbook"
 )
 
 // formOf reads the fields of the form that is sent to an address, as a browser would send it.
@@ -93,4 +97,55 @@ func TestTwoEditorsLoseNothingOfEachOthers(t *testing.T) {
 	require.NoError(t, err)
 	assert.InDelta(t, 30, *car.WarmC, 1e-9)
 	assert.Equal(t, "a new tyre", car.Note)
+}
+
+// A site's place, what a software version changed and one's own method are merged as runs and cars are: what two keepers
+// wrote in different fields is all there, and where both wrote in one, the second is told.
+func TestTwoEditorsOfPlacesSoftwareAndMethods(t *testing.T) {
+	t.Parallel()
+	c := newCrew(t)
+	require.NoError(t, c.book.SaveSoftware(t.Context(), &logbook.Software{CarID: 1, Version: "9.1"}))
+	version, err := c.book.SoftwareOf(t.Context(), 1, "9.1")
+	require.NoError(t, err)
+	m := prepare.Methods[0]
+	own := &logbook.OwnMethod{Name: "Ours", Document: m}
+	require.NoError(t, c.book.SaveMethod(t.Context(), own))
+	require.NoError(t, c.book.SaveSite(t.Context(), &logbook.Site{Name: "Tannery Weir"}))
+	sites, err := c.book.Sites(t.Context())
+	require.NoError(t, err)
+	var other int64
+	for _, site := range sites {
+		if site.Name == "Tannery Weir" {
+			other = site.ID
+		}
+	}
+	require.NotZero(t, other)
+	require.NotEqual(t, other, sites[0].ID)
+	road := fmt.Sprintf("road_%d", other)
+	place, soft := fmt.Sprintf("/sites/%d", sites[0].ID), fmt.Sprintf("/garage/software/%d", version)
+	for _, x := range []struct{ page, action, first, hers, second, his string }{
+		{place, place, "note", "gate shut at night", road, "12"},
+		{soft, soft, "software_note", "warms sooner", "heater_kw", "5"},
+		{fmt.Sprintf("/prepare/methods?change=%d", own.ID), "/prepare/methods", "why", "because", "repeats", "4"},
+	} {
+		ada, van := c.enter("192.0.2.1", "Ada"), c.enter("192.0.2.4", "Ada")
+		form := func(session string) url.Values {
+			w := c.send("192.0.2.3", session, http.MethodGet, x.page, nil)
+			require.Equal(t, http.StatusOK, w.Code)
+			return formOf(t, w.Body.String(), x.action)
+		}
+		hers, his, late := form(ada), form(van), form(van)
+		hers.Set(x.first, x.hers)
+		require.Equal(t, http.StatusSeeOther, c.send("192.0.2.1", ada, http.MethodPost, x.action, hers).Code, x.page)
+		his.Set(x.second, x.his)
+		require.Equal(t, http.StatusSeeOther, c.send("192.0.2.4", van, http.MethodPost, x.action, his).Code, x.page)
+		both := form(ada)
+		assert.Equal(t, x.hers, both.Get(x.first), x.page)
+		assert.Equal(t, x.his, both.Get(x.second), x.page)
+		late.Set(x.first, "something else")
+		w := c.send("192.0.2.4", van, http.MethodPost, x.action, late)
+		require.Equal(t, http.StatusUnprocessableEntity, w.Code, x.page)
+		assert.Contains(t, html.UnescapeString(w.Body.String()), `Ada wrote "`+x.hers+`" here meanwhile`)
+		assert.Equal(t, x.hers, form(ada).Get(x.first), "nothing is stored before it is decided")
+	}
 }

@@ -255,16 +255,9 @@ func (s *Room) saveCar(w http.ResponseWriter, r *http.Request) error {
 			return err
 		}
 	}
-	now := carValues(c)
-	readCar(f, c)
-	if c.ID != 0 && f.OK() {
-		who, err := s.book.LastActor(r.Context(), "cars", c.ID)
-		if err != nil {
-			return err
-		}
-		if f.Meanwhile(carValues(c), now, who) {
-			readCar(f, c)
-		}
+	if err := f.Merge(func() url.Values { return carValues(c) }, func() { readCar(f, c) },
+		s.lastActor(r, "cars", c.ID)); err != nil {
+		return err
 	}
 	if !s.Keep(w, r, f, "name", "Another car has this name.", func() (string, error) {
 		err := s.book.SaveCar(r.Context(), c)

@@ -4,6 +4,7 @@ package garage
 import (
 	"context"
 	"embed"
+	"net/http"
 
 	"zincroad/core/run"
 	"zincroad/core/vehicle"
@@ -58,4 +59,9 @@ func New(u *ui.UI, book Book) (*Room, error) {
 		return nil, err
 	}
 	return &Room{Pages: pages, book: book}, nil
+}
+
+// lastActor tells who changed something last; it matters to whoever changes what was there already.
+func (s *Room) lastActor(r *http.Request, entity string, id int64) func() (string, error) {
+	return func() (string, error) { return s.book.LastActor(r.Context(), entity, id) }
 }

@@ -202,16 +202,9 @@ func (s *Room) saveStall(w http.ResponseWriter, r *http.Request) error {
 		}
 	}
 	st.SiteID, st.Site = site.ID, site
-	now := stallValues(st)
-	readStall(f, st)
-	if st.ID != 0 && f.OK() {
-		who, err := s.book.LastActor(r.Context(), "stalls", st.ID)
-		if err != nil {
-			return err
-		}
-		if f.Meanwhile(stallValues(st), now, who) {
-			readStall(f, st)
-		}
+	if err := f.Merge(func() url.Values { return stallValues(st) }, func() { readStall(f, st) },
+		s.lastActor(r, "stalls", st.ID)); err != nil {
+		return err
 	}
 	if !s.Keep(w, r, f, "name", "Another stall of this site has this name.", func() (string, error) {
 		err := s.book.SaveStall(r.Context(), st)
@@ -288,6 +281,7 @@ type siteView struct {
 	*ui.Fields
 	Site   *logbook.Site
 	Others []logbook.Site
+	Roads  map[int64]*float64 // in km, to those others that it is known of
 }
 
 func roadField(id int64) string { return fmt.Sprintf("road_%d", id) }
@@ -310,18 +304,41 @@ func (s *Room) place(r *http.Request) (*siteView, error) {
 	if err != nil {
 		return nil, err
 	}
-	v.Values = url.Values{"name": {v.Site.Name}, "note": {v.Site.Note}, "base_km": {ui.PlainNumber(v.Site.BaseKm)},
-		"latitude": {ui.PlainNumber(v.Site.Latitude)}, "longitude": {ui.PlainNumber(v.Site.Longitude)}}
+	v.Roads = map[int64]*float64{}
 	for _, o := range sites {
 		if o.ID == id {
 			continue
 		}
 		v.Others = append(v.Others, o)
 		if km, ok := roads[[2]int64{id, o.ID}]; ok {
-			v.Values.Set(roadField(o.ID), ui.PlainNumber(&km))
+			v.Roads[o.ID] = &km
 		}
 	}
+	v.Values = v.values()
 	return v, nil
+}
+
+// values fill the form of a place.
+func (v *siteView) values() url.Values {
+	out := url.Values{"name": {v.Site.Name}, "note": {v.Site.Note}, "base_km": {ui.PlainNumber(v.Site.BaseKm)},
+		"latitude": {ui.PlainNumber(v.Site.Latitude)}, "longitude": {ui.PlainNumber(v.Site.Longitude)}}
+	for id, km := range v.Roads {
+		out.Set(roadField(id), ui.PlainNumber(km))
+	}
+	return out
+}
+
+// read reads the form into the place; faults stand at their fields.
+func (v *siteView) read(f *ui.Fields) {
+	v.Site.Name, v.Site.Note = f.Needed("name", "A name"), f.Text("note")
+	v.Site.BaseKm = f.NumberIn("base_km", "km", 0, 2000)
+	v.Site.Latitude, v.Site.Longitude = f.Number("latitude", -90, 90), f.Number("longitude", -180, 180)
+	if (v.Site.Latitude == nil) != (v.Site.Longitude == nil) {
+		f.Fault("longitude", "Where a site lies takes both, degrees north and degrees east.")
+	}
+	for _, o := range v.Others {
+		v.Roads[o.ID] = f.NumberIn(roadField(o.ID), "km", 0, 2000)
+	}
 }
 
 func (s *Room) site(w http.ResponseWriter, r *http.Request) error {
@@ -344,21 +361,14 @@ func (s *Room) savePlace(w http.ResponseWriter, r *http.Request) error {
 		return nil
 	}
 	v.Fields = f
-	v.Site.Name, v.Site.Note = f.Needed("name", "A name"), f.Text("note")
-	v.Site.BaseKm = f.NumberIn("base_km", "km", 0, 2000)
-	v.Site.Latitude, v.Site.Longitude = f.Number("latitude", -90, 90), f.Number("longitude", -180, 180)
-	if (v.Site.Latitude == nil) != (v.Site.Longitude == nil) {
-		f.Fault("longitude", "Where a site lies takes both, degrees north and degrees east.")
-	}
-	roads := map[int64]*float64{}
-	for _, o := range v.Others {
-		roads[o.ID] = f.NumberIn(roadField(o.ID), "km", 0, 2000)
+	if err := f.Merge(v.values, func() { v.read(f) }, s.lastActor(r, "sites", v.Site.ID)); err != nil {
+		return err
 	}
 	if !s.Keep(w, r, f, "name", "Another site has this name.", func() (string, error) {
 		if err := s.book.SaveSite(r.Context(), v.Site); err != nil {
 			return "", err
 		}
-		return ui.SiteInList(v.Site.ID), s.book.SavePlace(r.Context(), v.Site.ID, v.Site.BaseKm, roads)
+		return ui.SiteInList(v.Site.ID), s.book.SavePlace(r.Context(), v.Site.ID, v.Site.BaseKm, v.Roads)
 	}) {
 		s.Render(w, r, "site", http.StatusUnprocessableEntity, ui.Frame{Title: v.Site.Name, Page: "sites", Data: v})
 	}

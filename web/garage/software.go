@@ -86,9 +86,10 @@ func (s *Room) saveSoftware(w http.ResponseWriter, r *http.Request) error {
 	if !ok {
 		return nil
 	}
-	sw.Note = f.Text("software_note")
-	sw.HeaterKW, sw.HeaterStopC = f.Ranged("heater_kw", "car.heater_kw"), f.Ranged("heater_stop_c", "car.heater_stop_c")
-	sw.Navigation, sw.GentleEnvelope = readNavigation(f), readEnvelope(f, "gentle_envelope")
+	if err := f.Merge(func() url.Values { return softwareValues(sw) }, func() { readSoftware(f, sw) },
+		s.lastActor(r, "softwares", sw.ID)); err != nil {
+		return err
+	}
 	if !f.OK() {
 		s.showSoftware(w, r, http.StatusUnprocessableEntity, softwareView{f, c, sw, navFields})
 		return nil
@@ -98,6 +99,13 @@ func (s *Room) saveSoftware(w http.ResponseWriter, r *http.Request) error {
 	}
 	http.Redirect(w, r, ui.CarPath(c.ID), http.StatusSeeOther)
 	return nil
+}
+
+// readSoftware reads the form into a version; faults stand at their fields.
+func readSoftware(f *ui.Fields, sw *logbook.Software) {
+	sw.Note = f.Text("software_note")
+	sw.HeaterKW, sw.HeaterStopC = f.Ranged("heater_kw", "car.heater_kw"), f.Ranged("heater_stop_c", "car.heater_stop_c")
+	sw.Navigation, sw.GentleEnvelope = readNavigation(f), readEnvelope(f, "gentle_envelope")
 }
 
 func (s *Room) deleteSoftware(w http.ResponseWriter, r *http.Request) {

@@ -82,9 +82,31 @@ func (s *Room) saveMethod(w http.ResponseWriter, r *http.Request) {
 	if !ok {
 		return
 	}
-	row := &logbook.OwnMethod{Document: readMethod(f), Name: f.Needed("name", "A name")}
+	row := &logbook.OwnMethod{}
 	if id := f.ID("id"); id != nil {
+		own, err := s.book.Methods(r.Context())
+		if err != nil {
+			s.Fail(w, r, err)
+			return
+		}
 		row.ID = *id
+		for _, m := range own {
+			if m.ID == *id {
+				*row = m
+			}
+		}
+	}
+	if err := f.Merge(func() url.Values {
+		m := row.Document
+		m.Name = row.Name
+		return methodValues(m)
+	}, func() {
+		row.Document, row.Name = readMethod(f), f.Needed("name", "A name")
+	}, func() (string, error) {
+		return s.book.LastActor(r.Context(), "methods", row.ID)
+	}); err != nil {
+		s.Fail(w, r, err)
+		return
 	}
 	if !s.Keep(w, r, f, "name", "Another of your methods has this name.", func() (string, error) {
 		err := s.book.SaveMethod(r.Context(), row)

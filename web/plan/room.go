@@ -32,6 +32,7 @@ type Book interface {
 	DeleteWanted(ctx context.Context, id int64) (*logbook.Wanted, error)
 	Known(ctx context.Context, car *run.Car, of logbook.Of) (*vehicle.Model, error)
 	Made(ctx context.Context) ([]logbook.Made, error)
+	LastActor(ctx context.Context, entity string, id int64) (string, error)
 	Methods(ctx context.Context) ([]logbook.OwnMethod, error)
 	Preparation(ctx context.Context, id int64) (*logbook.Preparation, error)
 	Preparations(ctx context.Context) ([]logbook.Preparation, error)

@@ -55,6 +55,24 @@ func (f *Fields) Meanwhile(mine, now url.Values, who string) (anew bool) {
 	return anew
 }
 
+// Merge reads a form into something that is kept, against what somebody else changed of it since the form was filled:
+// values fills the form from it, read reads the form into it, and who tells who changed it last.
+func (f *Fields) Merge(values func() url.Values, read func(), who func() (string, error)) error {
+	now := values()
+	read()
+	if !f.OK() {
+		return nil
+	}
+	name, err := who()
+	if err != nil {
+		return err
+	}
+	if f.Meanwhile(values(), now, name) {
+		read()
+	}
+	return nil
+}
+
 // readers is what is kept in a field, in the unit that its form showed.
 func (f *Fields) readers(name, kept string) string {
 	switch unit := f.Values.Get(name + "__unit"); {
