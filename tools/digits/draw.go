@@ -1,0 +1,348 @@
+package main
+
+import (
+	"errors"
+	"image"
+	"image/color"
+	"math"
+	"math/rand/v2"
+	"os"
+	"sync"
+
+	"golang.org/x/image/font"
+	"golang.org/x/image/font/opentype"
+	"golang.org/x/image/font/sfnt"
+	"golang.org/x/image/math/fixed"
+)
+
+const (
+	wide, high = 20, 24 // of a figure as the network sees it: its height fills it, its width is kept
+	classes    = "0123456789?"
+	others     = "%kWAVhCmnsFg°/-xeKEPM€()"
+	batchSize  = 64
+)
+
+type batch struct {
+	pixels []float32 // wide*high each
+	labels []int     // into classes
+}
+
+// typeface has what was drawn of it before.
+type typeface struct {
+	font  *sfnt.Font
+	mu    sync.Mutex
+	known map[string]*grey
+}
+
+// drawn is a text in the typeface; nil: it has nothing for it.
+func (t *typeface) drawn(text string) *grey {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	g, ok := t.known[text]
+	if !ok {
+		g = letters(t.font, text)
+		t.known[text] = g
+	}
+	return g
+}
+
+func load(path string) (*typeface, error) {
+	text, err := os.ReadFile(path)
+	if err != nil {
+		return nil, err
+	}
+	f, err := opentype.Parse(text)
+	if err != nil {
+		return nil, err
+	}
+	var b sfnt.Buffer
+	for _, c := range "0123456789" {
+		if i, err := f.GlyphIndex(&b, c); err != nil || i == 0 {
+			return nil, errors.New("no figures")
+		}
+	}
+	return &typeface{font: f, known: map[string]*grey{}}, nil
+}
+
+// draw makes a batch of figures as cameras see them: small, soft, noisy, cut out not quite right.
+func draw(r *rand.Rand, fonts []*typeface, n int) batch {
+	b := batch{}
+	for len(b.labels) < n {
+		label := r.IntN(10)
+		text := string(rune('0' + label))
+		none := r.Float64() < 0.2
+		if none {
+			label = 10
+			o := []rune(others)
+			text = string(o[r.IntN(len(o))])
+			if r.Float64() < 0.25 { // what a cut in the wrong place leaves
+				text = string(rune('0'+r.IntN(10))) + string(rune('0'+r.IntN(10)))
+			}
+		}
+		var g *grey
+		if !none && r.Float64() < 0.12 {
+			g = bars(r, label).trimmed()
+		} else {
+			g = fonts[r.IntN(len(fonts))].drawn(text)
+		}
+		if g == nil {
+			continue
+		}
+		if none && len(text) == 2 && text[0] >= '0' && text[0] <= '9' {
+			g = g.column(0.25+0.1*r.Float64(), 0.65+0.1*r.Float64())
+		}
+		g = seen(r, g)
+		pixels, ok := cut(r, g)
+		if !ok {
+			continue
+		}
+		b.pixels, b.labels = append(b.pixels, pixels...), append(b.labels, label)
+	}
+	return b
+}
+
+// grey is a picture with values of 0, nothing, to 1, ink.
+type grey struct {
+	w, h int
+	v    []float32
+}
+
+func newGrey(w, h int) *grey { return &grey{w, h, make([]float32, w*h)} }
+
+func (g *grey) at(x, y int) float64 {
+	if x < 0 || y < 0 || x >= g.w || y >= g.h {
+		return 0
+	}
+	return float64(g.v[y*g.w+x])
+}
+
+func (g *grey) near(x, y int) float32 {
+	if x < 0 || y < 0 || x >= g.w || y >= g.h {
+		return 0
+	}
+	return g.v[y*g.w+x]
+}
+
+// between is the value between pixels.
+func (g *grey) between(x, y float64) float64 {
+	x0, y0 := math.Floor(x), math.Floor(y)
+	fx, fy, i, j := x-x0, y-y0, int(x0), int(y0)
+	return (1-fy)*((1-fx)*g.at(i, j)+fx*g.at(i+1, j)) + fy*((1-fx)*g.at(i, j+1)+fx*g.at(i+1, j+1))
+}
+
+// letters draws a text in a typeface, 60 pixels to its size.
+func letters(f *sfnt.Font, text string) *grey {
+	face, err := opentype.NewFace(f, &opentype.FaceOptions{Size: 60, DPI: 72, Hinting: font.HintingNone})
+	if err != nil {
+		return nil
+	}
+	defer face.Close()
+	img := image.NewGray(image.Rect(0, 0, 180, 110))
+	d := font.Drawer{Dst: img, Src: image.NewUniform(color.White), Face: face, Dot: fixed.P(40, 80)}
+	d.DrawString(text)
+	g := newGrey(180, 110)
+	for i, p := range img.Pix {
+		g.v[i] = float32(p) / 255
+	}
+	return g.trimmed()
+}
+
+// trimmed is the part with ink; nil: there is none.
+func (g *grey) trimmed() *grey {
+	x0, y0, x1, y1, ok := g.ink(0.5)
+	if !ok {
+		return nil
+	}
+	out := newGrey(x1-x0, y1-y0)
+	for y := range out.h {
+		copy(out.v[y*out.w:(y+1)*out.w], g.v[(y+y0)*g.w+x0:(y+y0)*g.w+x1])
+	}
+	return out
+}
+
+// lit are the bars of each figure: top, upper right, lower right, bottom, lower left, upper left, middle.
+var lit = []string{"1111110", "0110000", "1101101", "1111001", "0110011", "1011011", "1011111", "1110000", "1111111",
+	"1111011"}
+
+// bars draws a figure of seven bars, with or without the seventh's small variants of 6, 7 and 9.
+func bars(r *rand.Rand, figure int) *grey {
+	on := []byte(lit[figure])
+	switch {
+	case figure == 6 && r.Float64() < 0.3:
+		on[0] = '0'
+	case figure == 9 && r.Float64() < 0.3:
+		on[3] = '0'
+	case figure == 7 && r.Float64() < 0.3:
+		on[5] = '1'
+	}
+	g := newGrey(180, 110)
+	h, w := 60.0, 28+14*r.Float64()
+	thick, gap, slant := 5+7*r.Float64(), 3*r.Float64(), 0.2*r.Float64()
+	x0, y0 := 50.0, 25.0
+	in := func(x, y, fx, fy, tx, ty float64) bool { // a bar with pointed ends
+		if fy == ty {
+			d := math.Abs(y - fy)
+			return d <= thick/2 && x >= fx+gap+d && x <= tx-gap-d
+		}
+		d := math.Abs(x - fx)
+		return d <= thick/2 && y >= fy+gap+d && y <= ty-gap-d
+	}
+	type bar struct{ fx, fy, tx, ty float64 }
+	all := []bar{{0, 0, w, 0}, {w, 0, w, h / 2}, {w, h / 2, w, h}, {0, h, w, h}, {0, h / 2, 0, h}, {0, 0, 0, h / 2},
+		{0, h / 2, w, h / 2}}
+	for y := range g.h {
+		for x := range g.w {
+			hits := 0
+			for _, dy := range []float64{0.25, 0.75} {
+				for _, dx := range []float64{0.25, 0.75} {
+					py := float64(y) + dy - y0
+					px := float64(x) + dx - x0 + slant*(py-h/2)
+					for i, b := range all {
+						if on[i] == '1' && in(px, py, b.fx, b.fy, b.tx, b.ty) {
+							hits++
+							break
+						}
+					}
+				}
+			}
+			g.v[y*g.w+x] = float32(hits) / 4
+		}
+	}
+	return g
+}
+
+// column is what lies between two shares of the ink's width.
+func (g *grey) column(from, to float64) *grey {
+	x0, _, x1, _, ok := g.ink(0.5)
+	if !ok {
+		return g
+	}
+	out := newGrey(g.w, g.h)
+	a, b := x0+int(from*float64(x1-x0)), x0+int(to*float64(x1-x0))
+	for y := range g.h {
+		copy(out.v[y*g.w+a:y*g.w+b], g.v[y*g.w+a:y*g.w+b])
+	}
+	return out
+}
+
+// ink is the box around what is darker than a share.
+func (g *grey) ink(share float32) (x0, y0, x1, y1 int, ok bool) {
+	x0, y0 = g.w, g.h
+	for y := range g.h {
+		for x := range g.w {
+			if g.v[y*g.w+x] > share {
+				x0, y0, x1, y1, ok = min(x0, x), min(y0, y), max(x1, x+1), max(y1, y+1), true
+			}
+		}
+	}
+	return x0, y0, x1, y1, ok
+}
+
+// seen is a figure as a camera has it, and as it is enlarged again for reading: fewer pixels, aslant, blurred, with noise
+// and another gamma.
+func seen(r *rand.Rand, g *grey) *grey {
+	tall := 9 + 35*r.Float64()*r.Float64() // pixels that a figure is high in the film
+	ky := float64(g.h) / tall
+	kx := ky * (0.8 + 0.4*r.Float64())
+	shear := 0.0
+	if r.Float64() < 0.3 {
+		shear = 0.25*r.Float64() - 0.05
+	}
+	margin := 3 + tall*0.15
+	small := newGrey(int(float64(g.w)/kx+2*margin+math.Abs(shear)*tall), int(tall+2*margin))
+	dx, dy := margin+r.Float64(), margin+r.Float64()
+	for y := range small.h {
+		for x := range small.w {
+			sum := 0.0
+			for _, oy := range []float64{0.17, 0.5, 0.83} {
+				for _, ox := range []float64{0.17, 0.5, 0.83} {
+					py := (float64(y) + oy - dy) * ky
+					sum += g.between((float64(x)+ox-dx)*kx+shear*(py-float64(g.h)/2)-0.5, py-0.5)
+				}
+			}
+			small.v[y*small.w+x] = float32(sum / 9)
+		}
+	}
+	small = small.blurred(tall * 0.07 * r.Float64())
+	noise, gamma := 0.1*r.Float64()*r.Float64(), math.Exp(0.35*r.NormFloat64())
+	for i, v := range small.v {
+		v := math.Min(1, math.Max(0, float64(v)+noise*r.NormFloat64()))
+		small.v[i] = float32(math.Pow(v, gamma))
+	}
+	up := 40 / tall
+	out := newGrey(int(float64(small.w)*up), int(float64(small.h)*up))
+	for y := range out.h {
+		for x := range out.w {
+			out.v[y*out.w+x] = float32(small.between((float64(x)+0.5)/up-0.5, (float64(y)+0.5)/up-0.5))
+		}
+	}
+	return out
+}
+
+func (g *grey) blurred(sigma float64) *grey {
+	if sigma < 0.2 {
+		return g
+	}
+	reach := int(math.Ceil(2.5 * sigma))
+	kernel, sum := make([]float64, 2*reach+1), 0.0
+	for i := range kernel {
+		d := float64(i - reach)
+		kernel[i] = math.Exp(-d * d / 2 / sigma / sigma)
+		sum += kernel[i]
+	}
+	across, out := newGrey(g.w, g.h), newGrey(g.w, g.h)
+	for y := range g.h {
+		for x := range g.w {
+			for i, k := range kernel {
+				across.v[y*g.w+x] += float32(k/sum) * g.near(x+i-reach, y)
+			}
+		}
+	}
+	for y := range g.h {
+		for x := range g.w {
+			for i, k := range kernel {
+				out.v[y*g.w+x] += float32(k/sum) * across.near(x, y+i-reach)
+			}
+		}
+	}
+	return out
+}
+
+// cut takes the figure out by the box around its ink, not quite right, as the network sees it.
+func cut(r *rand.Rand, g *grey) ([]float32, bool) {
+	x0, y0, x1, y1, ok := g.ink(float32(0.35 + 0.3*r.Float64()))
+	if !ok || y1-y0 < 12 {
+		return nil, false
+	}
+	jitter := func() float64 { return (2*r.Float64() - 0.9) * 0.04 * float64(y1-y0) }
+	l, t, rr, b := float64(x0)-jitter(), float64(y0)-jitter(), float64(x1)+jitter(), float64(y1)+jitter()
+	scale := (b - t) / high
+	if (rr-l)/scale > wide {
+		return squeezed(g, l, t, (rr-l)/wide, scale, 0), true
+	}
+	return squeezed(g, l, t, scale, scale, (wide-(rr-l)/scale)/2), true
+}
+
+func squeezed(g *grey, l, t, sx, sy, left float64) []float32 {
+	out := make([]float32, wide*high)
+	top := 1e-9
+	for y := range high {
+		for x := range wide {
+			v := 0.0
+			for _, dy := range []float64{0.25, 0.75} {
+				for _, dx := range []float64{0.25, 0.75} {
+					v += g.between(l+(float64(x)+dx-left)*sx-0.5, t+(float64(y)+dy)*sy-0.5) / 4
+				}
+			}
+			if float64(x)+0.5 < left || float64(x)+0.5 > wide-left {
+				v = 0
+			}
+			out[y*wide+x] = float32(v)
+			top = math.Max(top, v)
+		}
+	}
+	for i := range out {
+		out[i] /= float32(top)
+	}
+	return out
+}
