@@ -4,14 +4,14 @@ const browser = Object.fromEntries(
     'window document location navigator localStorage sessionStorage fetch FormData URLSearchParams URL Blob File Image',
     'XMLHttpRequest Intl CustomEvent Event MutationObserver ResizeObserver AbortController XMLSerializer setTimeout clearTimeout',
     'setInterval clearInterval requestAnimationFrame matchMedia getComputedStyle crypto performance console history',
-    'caches HTMLElement HTMLInputElement HTMLFormElement HTMLDialogElement EventSource DataTransfer BroadcastChannel innerWidth htmx Queue',
+    'caches HTMLElement HTMLInputElement HTMLFormElement HTMLDialogElement EventSource DataTransfer BroadcastChannel innerWidth htmx Queue Worker createImageBitmap OffscreenCanvas addEventListener postMessage atob',
   ]
     .join(' ')
     .split(' ')
     .map((name) => [name, 'readonly']),
 );
 
-const modules = ['web/scripts/app.js', 'web/scripts/app/*.js']; // esbuild makes one script of them
+const modules = ['web/scripts/app.js', 'web/scripts/app/*.js', 'web/scripts/film.js', 'web/scripts/film/*.js']; // esbuild makes one script of them
 
 export default [
   {

@@ -19,6 +19,8 @@ const (
 	// mostKelvin is the fastest that a battery warms or cools on a screen, kelvins a minute: 3 C through a tenth of an
 	// ohm would be less (reckoned).
 	mostKelvin = 6
+	// mostHaste is how many times faster than the run its clip goes, where nothing was said of that yet.
+	mostHaste = 60
 	// above is by how much a register may count faster than the power beside it says: what two meters differ by.
 	above = 1.1
 	// shown are seconds by which a figure is shown later than another.
@@ -41,7 +43,7 @@ func courseOf(figures []Figure, k int, read [][]Reading) course {
 		}
 		return rises(above * kw / 3600)
 	case Minutes:
-		return passes
+		return rises(mostHaste / 60.0)
 	case trace.BatteryTemp:
 		return moves(mostKelvin / 60.0)
 	default:
@@ -89,15 +91,6 @@ func rises(most float64) course {
 		}
 		return -math.Log1p(room / step)
 	}
-}
-
-// passes is the course of a clock: what it shows differs from what passed by no more than it shows steps.
-func passes(from, to offer, dt float64) float64 {
-	step := math.Max(from.step, to.step)
-	if d := to.value - from.value - dt/60; math.Abs(d) > step+1e-9 {
-		return math.Inf(-1)
-	}
-	return -math.Log(3)
 }
 
 // moves is the course of what goes up and down, by so much a second at most.

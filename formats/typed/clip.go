@@ -157,3 +157,13 @@ func sameTime(text string, above clock) string {
 	}
 	return above.text + above.half + " " + rest
 }
+
+// ClipTimes gives the run's time of a moment of the film that a text speaks of, and false where its picture stands. A
+// text that says nothing of a film has the run's times for the film's.
+func ClipTimes(text string) func(filmS float64) (runS float64, moves bool) {
+	var c clip
+	for line := range strings.Lines(text) {
+		c.line(line)
+	}
+	return c.runTime
+}

@@ -80,7 +80,7 @@ func draw(r *rand.Rand, fonts []*typeface, n int) batch {
 			}
 		}
 		var g *grey
-		if !none && r.Float64() < 0.12 {
+		if !none && r.Float64() < 0.2 {
 			g = bars(r, label).trimmed()
 		} else {
 			g = fonts[r.IntN(len(fonts))].drawn(text)
@@ -179,13 +179,15 @@ func bars(r *rand.Rand, figure int) *grey {
 	h, w := 60.0, 28+14*r.Float64()
 	thick, gap, slant := 5+7*r.Float64(), 3*r.Float64(), 0.2*r.Float64()
 	x0, y0 := 50.0, 25.0
-	in := func(x, y, fx, fy, tx, ty float64) bool { // a bar with pointed ends
+	point := float64(r.IntN(2)) // ends are pointed or blunt
+	blunt := (1 - point) * thick / 2
+	in := func(x, y, fx, fy, tx, ty float64) bool {
 		if fy == ty {
 			d := math.Abs(y - fy)
-			return d <= thick/2 && x >= fx+gap+d && x <= tx-gap-d
+			return d <= thick/2 && x >= fx+gap+blunt+point*d && x <= tx-gap-blunt-point*d
 		}
 		d := math.Abs(x - fx)
-		return d <= thick/2 && y >= fy+gap+d && y <= ty-gap-d
+		return d <= thick/2 && y >= fy+gap+point*d && y <= ty-gap-point*d
 	}
 	type bar struct{ fx, fy, tx, ty float64 }
 	all := []bar{{0, 0, w, 0}, {w, 0, w, h / 2}, {w, h / 2, w, h}, {0, h, w, h}, {0, h / 2, 0, h}, {0, 0, 0, h / 2},

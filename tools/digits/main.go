@@ -94,26 +94,29 @@ func rate(i, of int) float64 {
 	return most / 2 * (1 + math.Cos(math.Pi*(float64(i)-warm)/(float64(of)-warm)))
 }
 
-// kept is the network as a file: weights in eight bits, a scale for each layer.
+// kept is the network as a file: weights in eight bits, with a scale for what each of a layer gives.
 func (n *net) kept() map[string]any {
 	layers := []map[string]any{}
 	for _, l := range n.layers {
-		top := 0.0
-		for _, w := range l.w.Data {
-			top = math.Max(top, math.Abs(float64(w)))
+		scales := make([]float64, l.w.Cols)
+		for i, w := range l.w.Data {
+			scales[i%l.w.Cols] = math.Max(scales[i%l.w.Cols], math.Abs(float64(w))/127)
 		}
 		bytes := make([]byte, len(l.w.Data))
 		for i, w := range l.w.Data {
-			bytes[i] = byte(int8(math.Round(float64(w) / top * 127)))
+			bytes[i] = byte(int8(math.Round(float64(w) / scales[i%l.w.Cols])))
 		}
-		biases := make([]float64, len(l.b))
-		for i, b := range l.b {
-			biases[i] = math.Round(float64(b)*1e4) / 1e4
-		}
-		layers = append(layers, map[string]any{"in": l.w.Rows, "out": l.w.Cols, "scale": top / 127,
-			"weights": base64.StdEncoding.EncodeToString(bytes), "biases": biases})
+		layers = append(layers, map[string]any{"in": l.w.Rows, "out": l.w.Cols, "scales": rounded(scales, 1e6),
+			"weights": base64.StdEncoding.EncodeToString(bytes), "biases": rounded(l.b, 1e4)})
 	}
 	return map[string]any{"width": wide, "height": high, "classes": classes, "layers": layers}
+}
+
+func rounded[T float32 | float64](list []T, to float64) (out []float64) {
+	for _, v := range list {
+		out = append(out, math.Round(float64(v)*to)/to)
+	}
+	return out
 }
 
 func (s score) String() string {

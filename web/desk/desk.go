@@ -24,6 +24,8 @@ func (s *Room) Routes(r chi.Router) {
 	r.Post("/sample", s.Do(s.takeSample))
 	r.Get("/sheet", s.Do(s.sheet))
 	r.Post("/typed/check", s.checkTyped)
+	r.Post("/film", s.Do(s.takeFilm))
+	r.Post("/film/sift", s.Do(s.siftFilm))
 	r.Post("/typed", s.Do(s.takeTyped))
 	r.Get("/arrivals/{id}", s.Do(s.arrival))
 	r.Post("/arrivals/{id}/look", s.lookAgain)

@@ -76,8 +76,13 @@ func (v *sheetView) understand() {
 	of := intake.Typed(notes, "typed readings", intake.Choices{}).Run
 	x := curve.Read(of, curve.Options{})
 	v.Strip = stripOf(of, x)
+	v.Figures = figuresSoFar(x)
+}
+
+// figuresSoFar are the figures that a sheet shows while it grows.
+func figuresSoFar(x *curve.Reading) (rows []sayRow) {
 	add := func(name, value, unit string) {
-		v.Figures = append(v.Figures, sayRow{Name: name, Value: value, Second: unit})
+		rows = append(rows, sayRow{Name: name, Value: value, Second: unit})
 	}
 	if p := x.Peak; p != nil {
 		add("peak", words.Figure(p.KW, 1), "kW")
@@ -95,6 +100,7 @@ func (v *sheetView) understand() {
 	if win, ok := x.Headline(nil); ok {
 		add(words.Window(win.FromPct, win.ToPct), words.Clock(win.TS), "min:s")
 	}
+	return rows
 }
 
 // stripOf draws typed readings as a road: straight from one power that was typed to the next.

@@ -1,0 +1,94 @@
+// Reads pictures of a screen, beside the page: where the screen went since its boxes were drawn, and what stands in
+// each. Nothing leaves the machine.
+import { moved } from './steady.js';
+import { network } from './network.js';
+import { signs } from './signs.js';
+import weights from './weights.json';
+
+/** @typedef {{x: number, y: number, w: number, h: number}} Area in shares of the picture */
+
+const knows = network(weights);
+const readHigh = 64, // points that a box is high as it is read, its margins with it
+  margin = 0.16, // of the box's height, around it
+  followWide = 112, // points of the picture by which the screen is followed
+  followReach = 10, // points of those that it may have moved
+  alike = 0.45; // below, what is in the picture is not the screen
+
+/** @type {{area: Area, was: import('./grey.js').Grey} | null} */
+let follows = null;
+
+/** @param {ImageBitmap} picture @param {Area} a @param {number} w @param {number} h */
+function part(picture, a, w, h) {
+  const canvas = new OffscreenCanvas(w, h),
+    c = /** @type {OffscreenCanvasRenderingContext2D} */ (
+      canvas.getContext('2d', { willReadFrequently: true })
+    );
+  c.imageSmoothingQuality = 'high';
+  c.drawImage(
+    picture,
+    a.x * picture.width,
+    a.y * picture.height,
+    a.w * picture.width,
+    a.h * picture.height,
+    0,
+    0,
+    w,
+    h,
+  );
+  return c.getImageData(0, 0, w, h);
+}
+
+/** @param {ImageData} d @returns {import('./grey.js').Grey} */
+function bright(d) {
+  const v = new Float32Array(d.width * d.height);
+  for (let i = 0; i < v.length; i++)
+    v[i] = 0.3 * d.data[4 * i] + 0.59 * d.data[4 * i + 1] + 0.11 * d.data[4 * i + 2];
+  return { w: d.width, h: d.height, v };
+}
+
+/** Remembers the screen as it was when its boxes were drawn. @param {ImageBitmap} picture @param {Area[]} boxes */
+function remember(picture, boxes) {
+  const x0 = Math.min(...boxes.map((b) => b.x)),
+    y0 = Math.min(...boxes.map((b) => b.y)),
+    x1 = Math.max(...boxes.map((b) => b.x + b.w)),
+    y1 = Math.max(...boxes.map((b) => b.y + b.h));
+  const mx = 0.15 * (x1 - x0) + 0.03,
+    my = 0.15 * (y1 - y0) + 0.03;
+  const area = { x: Math.max(0, x0 - mx), y: Math.max(0, y0 - my), w: 0, h: 0 };
+  area.w = Math.min(1, x1 + mx) - area.x;
+  area.h = Math.min(1, y1 + my) - area.y;
+  const h = Math.max(8, Math.round((followWide * area.h * picture.height) / (area.w * picture.width)));
+  follows = { area, was: bright(part(picture, area, followWide, h)) };
+}
+
+/** Where the screen went; null: it is not in the picture. @param {ImageBitmap} picture */
+function went(picture) {
+  const { area, was } = /** @type {{area: Area, was: import('./grey.js').Grey}} */ (follows);
+  const px = area.w / was.w,
+    py = area.h / was.h;
+  const around = {
+    x: area.x - followReach * px,
+    y: area.y - followReach * py,
+    w: area.w + 2 * followReach * px,
+    h: area.h + 2 * followReach * py,
+  };
+  const now = bright(part(picture, around, was.w + 2 * followReach, was.h + 2 * followReach));
+  const m = moved(was, now, followReach);
+  return m.like < alike ? null : { x: m.x * px, y: m.y * py };
+}
+
+addEventListener('message', (e) => {
+  const { id, picture, boxes, first } = e.data;
+  if (first) remember(picture, boxes);
+  const by = went(picture);
+  const seen = boxes.map((/** @type {Area} */ b) => {
+    if (!by) return null;
+    const my = margin * b.h,
+      mx = (my * picture.height) / picture.width;
+    const a = { x: b.x + by.x - mx, y: b.y + by.y - my, w: b.w + 2 * mx, h: b.h + 2 * my };
+    const w = Math.min(640, Math.round((readHigh * a.w * picture.width) / (a.h * picture.height)));
+    return signs(part(picture, a, w, readHigh), margin / (1 + 2 * margin), knows);
+  });
+  picture.close();
+  postMessage({ id, seen, by });
+});
