@@ -106,10 +106,14 @@ func (f *aFilm) boxes() map[string][4]float64 {
 	r := rand.New(rand.NewPCG(f.seed, 22))
 	long := map[string]float64{"soc_pct": 2.2, "power_kw": 3.2, "energy_kwh": 3.2, "current_a": 3.2, "voltage_v": 3.2,
 		"minutes": 4.6}
+	wide := 0.78 // of a digit's height, with what is between two
+	if f.face == "dots" {
+		wide = 0.92
+	}
 	for _, p := range f.places() {
 		room := f.tall * (0.12 + 0.1*r.Float64())
 		out[p.channel] = [4]float64{(p.x - room) / filmW, (p.y - f.tall - room) / filmH,
-			(long[p.channel]*0.78*f.tall + 2*room) / filmW, (f.tall + 2*room) / filmH}
+			(long[p.channel]*wide*f.tall + 2*room) / filmW, (f.tall + 2*room) / filmH}
 	}
 	return out
 }

@@ -105,6 +105,12 @@ const patience = 2 * time.Minute
 func newSite(t *testing.T, width, height int64, withDemo bool) *site {
 	t.Helper()
 	t.Parallel() // each has its own logbook, server and tab
+	return openSite(t, width, height, withDemo)
+}
+
+// openSite is newSite for a test that has the machine for itself.
+func openSite(t *testing.T, width, height int64, withDemo bool) *site {
+	t.Helper()
 	from := logbooktest.Empty
 	if withDemo {
 		from = demoBook

@@ -6,14 +6,14 @@ import (
 	"slices"
 )
 
-// chain weighs every story that the looks can tell of one figure: at each look the screen said one of the offers, or the
+// chain weighs every story that the looks can tell of one figure: at each look, or row of looks that say the same, the screen said one of the offers, or the
 // look was lost. The weights of all stories together are worked out forwards and backwards (Rabiner 1989, section III.A),
 // with what a story leaves out between two looks that it keeps as one step more.
 type chain struct {
-	times  []float64
-	offers [][]offer
-	goes   course
-	span   float64 // over what the figure can lie: a lost look, and the first that is kept, may say anything in it
+	from, to []float64 // when each look began and ended, in seconds
+	offers   [][]offer
+	goes     course
+	span     float64 // over what the figure can lie: a lost look, and the first that is kept, may say anything in it
 }
 
 const (
@@ -106,7 +106,7 @@ func (c *chain) anything(o offer) float64 { return -math.Log1p(c.span / o.step) 
 // steps gives how likely one offer follows another, as a logarithm.
 func (c *chain) steps() func(i, r, j, s int) float64 {
 	return func(i, r, j, s int) float64 {
-		return c.goes(c.offers[i][r], c.offers[j][s], c.times[j]-c.times[i])
+		return c.goes(c.offers[i][r], c.offers[j][s], c.from[j]-c.to[i])
 	}
 }
 

@@ -111,27 +111,73 @@ func Sift(figures []Figure, looks []Look, answers []Answer) [][]Reading {
 }
 
 // tell reads one figure at all looks.
-func tell(figures []Figure, k int, said []([]heard), out [][]Reading) {
-	var at []int
-	for i := range said[k] {
-		if len(said[k][i].offers) > 0 {
-			at = append(at, i)
-		}
-	}
+func tell(figures []Figure, k int, said [][]heard, out [][]Reading) {
 	c := &chain{goes: courseOf(figures, k, out), span: span(figures[k].Channel)}
-	for _, i := range at {
-		c.times = append(c.times, said[k][i].ts)
-		c.offers = append(c.offers, said[k][i].offers)
+	stays := alike(said[k])
+	for _, s := range stays {
+		c.from, c.to = append(c.from, said[k][s.from].ts), append(c.to, said[k][s.to].ts)
+		c.offers = append(c.offers, s.offers(said[k]))
 	}
 	shares := c.shares()
-	for n, i := range at {
-		out[i][k] = said[k][i].reading(shares[n])
+	for i, h := range said[k] {
+		out[i][k] = Reading{Value: math.NaN(), How: h.how, Said: h.text}
 	}
-	for i := range said[k] {
-		if len(said[k][i].offers) == 0 {
-			out[i][k] = Reading{Value: math.NaN(), How: said[k][i].how, Said: said[k][i].text}
+	for n, s := range stays {
+		h := said[k][s.from]
+		h.offers = c.offers[n]
+		r := h.reading(shares[n])
+		for i := s.from; i <= s.to; i++ {
+			if said[k][i].text != "" {
+				out[i][k] = r
+			}
 		}
 	}
+}
+
+// stay is looks in a row at which a figure said the same. What made one of them wrong made all of them wrong, so that
+// they are one witness and not many.
+type stay struct{ from, to int }
+
+// alike gives the stays of a figure; looks at which it could not be seen belong to what is said on both sides of them.
+func alike(said []heard) (out []stay) {
+	for i, h := range said {
+		if len(h.offers) == 0 {
+			continue
+		}
+		if n := len(out); n > 0 && said[out[n-1].to].text == h.text && said[out[n-1].to].how == h.how &&
+			said[out[n-1].to].offers[0].value == h.offers[0].value {
+			out[n-1].to = i
+			continue
+		}
+		out = append(out, stay{i, i})
+	}
+	return out
+}
+
+// offers are those of a stay's looks, each as likely as it is on the average of them.
+func (s stay) offers(said []heard) []offer {
+	var out []offer
+	looks := 0.0
+	count := map[float64]float64{}
+	at := map[float64]int{}
+	for _, h := range said[s.from : s.to+1] {
+		if len(h.offers) == 0 {
+			continue
+		}
+		looks++
+		for _, o := range h.offers {
+			if _, ok := at[o.value]; !ok {
+				at[o.value] = len(out)
+				out = append(out, offer{o.value, 0, o.step})
+			}
+			out[at[o.value]].log += o.log
+			count[o.value]++
+		}
+	}
+	for i, o := range out {
+		out[i].log = (o.log + (looks-count[o.value])*math.Log(worth)) / looks
+	}
+	return out
 }
 
 // reading is what comes of a look, where shares are how much of all stories goes through each offer.

@@ -109,7 +109,7 @@ func TestSharesAreThoseOfAllStories(t *testing.T) {
 		n := 1 + r.IntN(5)
 		c := &chain{goes: rises(0.5), span: 9}
 		for i := range n {
-			c.times = append(c.times, float64(2*i))
+			c.from, c.to = append(c.from, float64(2*i)), append(c.to, float64(2*i)+r.Float64())
 			var o []offer
 			for range 1 + r.IntN(3) {
 				o = append(o, offer{float64(10 + r.IntN(4)), math.Log(0.05 + r.Float64()), 1})
@@ -141,7 +141,7 @@ func TestSharesAreThoseOfAllStories(t *testing.T) {
 				if last < 0 {
 					p /= 10
 				} else {
-					p *= math.Exp(c.goes(c.offers[last][story[last]], c.offers[j][s], c.times[j]-c.times[last]))
+					p *= math.Exp(c.goes(c.offers[last][story[last]], c.offers[j][s], c.from[j]-c.to[last]))
 				}
 				last = j
 			}

@@ -35,8 +35,8 @@ const (
 	mostSigns = 8
 )
 
-// alike are the digits that a poor picture turns into each other.
-var alike = [10][]int{{6, 8}, {7}, {}, {8}, {}, {6}, {0, 8, 5}, {1}, {0, 6, 3, 9}, {8}}
+// likenesses are the digits that a poor picture turns into each other.
+var likenesses = [10][]int{{6, 8}, {7}, {}, {8}, {}, {6}, {0, 8, 5}, {1}, {0, 6, 3, 9}, {8}}
 
 // hear gives what a figure may have said at every look.
 func hear(c trace.Channel, looks []Look, k int) []heard {
@@ -111,7 +111,7 @@ func offersOf(c trace.Channel, signs []Sign, usual int) []offer {
 		if len(s.Digit) == 0 {
 			return nil
 		}
-		for _, d := range alike[s.Digit[0].Digit] {
+		for _, d := range likenesses[s.Digit[0].Digit] {
 			shares[d] = math.Max(shares[d], floor)
 		}
 		for _, w := range ways {

@@ -253,15 +253,6 @@ function add(area) {
 }
 $('[data-film-add]').addEventListener('click', () => add({ x: 0.4, y: 0.4, w: 0.2, h: 0.12 }));
 
-/** Puts a box where it is wanted, for who knows that to the point. @param {number} i @param {Area} area */
-function place(i, area) {
-  boxes[i].area = area;
-  looks = [];
-  paint();
-  tryOut();
-}
-Object.assign(window, { filmBox: place });
-
 /** The boxes as a list, for keys too: arrows move the box that has the focus, with Shift they make it larger. */
 function list() {
   const ol = $('[data-film-list]');

@@ -18,12 +18,14 @@ function parts(g, cut) {
     const box = { x0: g.w, y0: g.h, x1: 0, y1: 0 };
     seen[start] = 1;
     stack.push(start);
-    let area = 0;
+    let area = 0,
+      peak = 0;
     while (stack.length) {
       const at = /** @type {number} */ (stack.pop()),
         x = at % g.w,
         y = (at - x) / g.w;
       area++;
+      peak = Math.max(peak, g.v[at]);
       box.x0 = Math.min(box.x0, x);
       box.x1 = Math.max(box.x1, x + 1);
       box.y0 = Math.min(box.y0, y);
@@ -35,7 +37,8 @@ function parts(g, cut) {
             stack.push(j * g.w + i);
           }
     }
-    if (area >= 0.0015 * g.h * g.h) out.push(box);
+    // Noise is small, and hardly brighter than what it was cut at.
+    if (area >= 0.0015 * g.h * g.h && peak > cut + 0.35 * (255 - cut)) out.push(box);
   }
   return out;
 }
@@ -70,8 +73,10 @@ function joined(list) {
   // Figures of bars are as high as two of their bars.
   const height = Math.max(...list.map((b) => b.y1)) - Math.min(...list.map((b) => b.y0));
   const over = (/** @type {Box} */ a, /** @type {Box} */ b) => Math.min(a.x1, b.x1) - Math.max(a.x0, b.x0),
-    dot = (/** @type {Box} */ c) => tall(c) < 0.28 * height && broad(c) < 0.28 * height && broad(c) < 1.5 * tall(c),
-    near = (/** @type {Box} */ a, /** @type {Box} */ b) => Math.min(a.y1, b.y1) - Math.max(a.y0, b.y0) > -0.08 * height;
+    dot = (/** @type {Box} */ c) =>
+      tall(c) < 0.28 * height && broad(c) < 0.28 * height && broad(c) < 1.5 * tall(c),
+    near = (/** @type {Box} */ a, /** @type {Box} */ b) =>
+      Math.min(a.y1, b.y1) - Math.max(a.y0, b.y0) > -0.08 * height;
   const bars = join(
     list,
     (a, b) =>
@@ -82,10 +87,7 @@ function joined(list) {
       near(a, b) &&
       broad(both(a, b)) < 0.85 * height,
   );
-  const rows = join(
-    bars,
-    (a, b) => over(a, b) > 0.5 * Math.min(broad(a), broad(b)) && !(dot(a) && dot(b)),
-  );
+  const rows = join(bars, (a, b) => over(a, b) > 0.5 * Math.min(broad(a), broad(b)) && !(dot(a) && dot(b)));
   return rows.sort((a, b) => a.x0 - b.x0);
 }
 
@@ -174,6 +176,12 @@ function look(network, g, b) {
   return { none: p[10], digits: digits.slice(0, 3) };
 }
 
+/** How many parts are smaller than any digit, or bar of one, would be. @param {Box[]} list */
+function specks(list) {
+  const height = Math.max(...list.map((b) => b.y1)) - Math.min(...list.map((b) => b.y0));
+  return list.filter((b) => tall(b) < 0.22 * height && broad(b) < 0.22 * height).length;
+}
+
 /**
  * Reads the figure in a picture: its signs as words, "8:970 6:25" for what is rather an 8 than a 6, in thousandths, "."
  * and ":" for points; null where none can be made out. A margin around the figure belongs to the picture; it is for what
@@ -186,11 +194,12 @@ export function signs(picture, margin, network) {
   if (!g) return null;
   let cut = split(g.v).at,
     list = parts(g, cut);
-  if (list.length > 14 && tall(list[list.length >> 1]) < 0.22 * g.h) {
-    // Dots of a matrix: softened, they hang together.
-    g = soft(soft(g, Math.round(0.03 * g.h)), Math.round(0.02 * g.h));
-    cut = split(g.v).at;
-    list = parts(g, cut);
+  // Dots of a matrix: softened until they hang together.
+  for (let reach = Math.round(0.025 * g.h); reach < 0.06 * g.h && specks(list) > 8; reach++) {
+    const softer = soft(soft(g, reach), Math.max(1, reach >> 1));
+    cut = split(softer.v).at;
+    list = parts(softer, cut);
+    if (specks(list) <= 8) g = softer;
   }
   const h = g.h,
     w = g.w;
@@ -242,6 +251,8 @@ export function signs(picture, margin, network) {
       out.push(is.digits.map(([d, p]) => d + ':' + Math.round(1000 * p)).join(' '));
     }
   }
+  // One point, or one colon: more are dirt, and then it cannot be told which is right.
+  if (out.filter((sign) => sign.length === 1).length > 1) return null;
   while (out.length && (out[out.length - 1] === '.' || out[out.length - 1] === ':')) out.pop();
   return digits ? out : null;
 }
