@@ -96,6 +96,9 @@ func (c *chain) left() []float64 {
 	for i, o := range c.offers {
 		finest := slices.MinFunc(o, func(a, b offer) int { return cmp.Compare(a.step, b.step) })
 		out[i+1] = out[i] + math.Log(lost) + c.anything(finest)
+		if c.long != nil { // what is wrong stays the same so much more seldom the longer it is
+			out[i+1] -= math.Log(c.long[i])
+		}
 	}
 	return out
 }

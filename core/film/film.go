@@ -117,6 +117,7 @@ func tell(figures []Figure, k int, said [][]heard, out [][]Reading) {
 	for _, s := range stays {
 		c.from, c.to = append(c.from, said[k][s.from].ts), append(c.to, said[k][s.to].ts)
 		c.offers = append(c.offers, s.offers(said[k]))
+		c.long = append(c.long, s.looks(said[k]))
 	}
 	shares := c.shares()
 	for i, h := range said[k] {
@@ -135,7 +136,7 @@ func tell(figures []Figure, k int, said [][]heard, out [][]Reading) {
 }
 
 // stay is looks in a row at which a figure said the same. What made one of them wrong made all of them wrong, so that
-// they are one witness and not many.
+// they are one witness and not many, though what is wrong seldom stays as long as what is right.
 type stay struct{ from, to int }
 
 // alike gives the stays of a figure; looks at which it could not be seen belong to what is said on both sides of them.
@@ -152,6 +153,16 @@ func alike(said []heard) (out []stay) {
 		out = append(out, stay{i, i})
 	}
 	return out
+}
+
+// looks is how many looks of a stay saw something.
+func (s stay) looks(said []heard) (n float64) {
+	for _, h := range said[s.from : s.to+1] {
+		if len(h.offers) > 0 {
+			n++
+		}
+	}
+	return n
 }
 
 // offers are those of a stay's looks, each as likely as it is on the average of them.

@@ -55,9 +55,16 @@ func hear(c trace.Channel, looks []Look, k int) []heard {
 			usual, most = d, n
 		}
 	}
+	colons, all := 0, 0
+	for _, h := range out {
+		if h.text != "" {
+			all++
+			colons += strings.Count(h.text, ":")
+		}
+	}
 	for i, l := range looks {
 		if out[i].text != "" {
-			out[i].offers = offersOf(c, l.Seen[k], usual)
+			out[i].offers = offersOf(c, l.Seen[k], usual, 2*colons > all)
 		}
 	}
 	return out
@@ -84,7 +91,7 @@ func decimals(text string) int {
 }
 
 // offersOf gives the values that the signs may stand for, what they say literally first.
-func offersOf(c trace.Channel, signs []Sign, usual int) []offer {
+func offersOf(c trace.Channel, signs []Sign, usual int, clock bool) []offer {
 	if len(signs) > mostSigns {
 		return nil
 	}
@@ -138,6 +145,12 @@ func offersOf(c trace.Channel, signs []Sign, usual int) []offer {
 		value, ok := valueOf(c, w.digits)
 		behind := decimals(w.digits)
 		log := w.log
+		if n := len(w.digits); c == Minutes && clock && n > 2 && !strings.Contains(w.digits, ":") {
+			if v, good := valueOf(c, w.digits[:n-2]+":"+w.digits[n-2:]); good {
+				out = append(out, offer{v, log + math.Log(lostPoint), 1.0 / 60})
+			}
+			continue // such a screen has a colon always
+		}
 		if behind == 0 && usual > 0 && c != Minutes {
 			if v, good := valueOf(c, pointed(w.digits, usual)); good {
 				out = append(out, offer{v, log + math.Log(lostPoint), math.Pow(10, float64(-usual))})
@@ -152,6 +165,9 @@ func offersOf(c trace.Channel, signs []Sign, usual int) []offer {
 				out = append(out, o)
 			}
 		}
+	}
+	if len(out) == 0 {
+		return nil
 	}
 	sum := 0.0
 	for _, o := range out {

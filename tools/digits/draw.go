@@ -84,6 +84,9 @@ func draw(r *rand.Rand, fonts []*typeface, n int) batch {
 			g = bars(r, label).trimmed()
 		} else {
 			g = fonts[r.IntN(len(fonts))].drawn(text)
+			if g != nil && len(text) == 1 && r.Float64() < 0.12 {
+				g = dots(r, g)
+			}
 		}
 		if g == nil {
 			continue
@@ -211,6 +214,51 @@ func bars(r *rand.Rand, figure int) *grey {
 		}
 	}
 	return g
+}
+
+// dots is a sign on a matrix of five by seven, softened as the reader softens it.
+func dots(r *rand.Rand, g *grey) *grey {
+	const across, down, pitch = 5, 7, 9
+	cols := across
+	if g.w*3 < g.h {
+		cols = 3
+	}
+	round := 0.28 + 0.12*r.Float64() // of a dot, in pitches
+	out := newGrey(cols*pitch, down*pitch)
+	for row := range down {
+		for col := range cols {
+			sum := 0.0
+			for j := range 6 {
+				for i := range 6 {
+					sum += g.between((float64(col)+(float64(i)+0.5)/6)/float64(cols)*float64(g.w)-0.5,
+						(float64(row)+(float64(j)+0.5)/6)/down*float64(g.h)-0.5) / 36
+				}
+			}
+			if sum < 0.45 {
+				continue
+			}
+			for y := row * pitch; y < (row+1)*pitch; y++ {
+				for x := col * pitch; x < (col+1)*pitch; x++ {
+					dx, dy := (float64(x-col*pitch)+0.5)/pitch-0.5, (float64(y-row*pitch)+0.5)/pitch-0.5
+					if max(math.Abs(dx), math.Abs(dy)) < round {
+						out.v[y*out.w+x] = 1
+					}
+				}
+			}
+		}
+	}
+	out = out.blurred(pitch * (0.25 + 0.25*r.Float64()))
+	top := float32(0)
+	for _, v := range out.v {
+		top = max(top, v)
+	}
+	if top == 0 {
+		return nil
+	}
+	for i := range out.v {
+		out.v[i] /= top
+	}
+	return out.trimmed()
 }
 
 // column is what lies between two shares of the ink's width.

@@ -52,18 +52,19 @@ const (
 
 // figureAsked is one question, as the page shows it.
 type figureAsked struct {
-	Figure int       `json:"figure"`
-	From   int       `json:"from"`
-	To     int       `json:"to"`
-	T      float64   `json:"t"` // of the clip, where to look
-	Said   string    `json:"said"`
-	Maybe  []string  `json:"maybe"` // the likeliest first
+	Figure int      `json:"figure"`
+	From   int      `json:"from"`
+	To     int      `json:"to"`
+	T      float64  `json:"t"` // of the clip, where to look
+	Said   string   `json:"said"`
+	Maybe  []string `json:"maybe"` // the likeliest first
 }
 
 // filmRead is what became of a film.
 type filmRead struct {
 	Kept, Mended, Left, Nothing int
 	Of                          int
+	Said                        string
 	Questions                   []figureAsked
 	MoreQuestions               int
 	Figures                     []sayRow
@@ -211,13 +212,27 @@ func (s *Room) siftFilm(w http.ResponseWriter, r *http.Request) error {
 		x := curve.Read(of, curve.Options{})
 		v.Strip, v.Figures = stripOf(of, x), figuresSoFar(x)
 	}
-	v.Pace = in.pace(f)
+	v.Pace, v.Said = in.pace(f), v.said()
 	var part bytes.Buffer
 	if err := s.Draw(&part, ui.ReaderOf(r), "sheet", "film-read", v); err != nil {
 		return err
 	}
 	ui.Answer(w, r, http.StatusOK, map[string]any{"part": part.String(), "questions": v.Questions})
 	return nil
+}
+
+// said is what became of all that was read, in a sentence.
+func (v *filmRead) said() string {
+	text := fmt.Sprintf("%d of %d readings are kept as the screen had them", v.Kept, v.Of)
+	for _, x := range []struct {
+		n    int
+		what string
+	}{{v.Mended, "put right by the rest"}, {v.Left, "left out"}, {v.Nothing, "not to be seen"}} {
+		if x.n > 0 {
+			text += fmt.Sprintf(", %d %s", x.n, x.what)
+		}
+	}
+	return text + "."
 }
 
 // look is the number of the look at a moment of the clip.

@@ -33,6 +33,8 @@ func New(u *ui.UI) (*Room, error) {
 // Routes are the room's pages.
 func (s *Room) Routes(r chi.Router) {
 	r.Get("/help", s.Do(s.help))
+	r.Get("/help/curve", s.Do(s.readCurve))
+	r.Post("/help/curve", s.Do(s.markCurve))
 }
 
 // helpView is the page that teaches the field in ten minutes.

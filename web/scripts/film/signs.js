@@ -195,11 +195,11 @@ export function signs(picture, margin, network) {
   let cut = split(g.v).at,
     list = parts(g, cut);
   // Dots of a matrix: softened until they hang together.
-  for (let reach = Math.round(0.025 * g.h); reach < 0.06 * g.h && specks(list) > 8; reach++) {
+  for (let reach = Math.round(0.025 * g.h); reach < 0.06 * g.h && specks(list) > 2; reach++) {
     const softer = soft(soft(g, reach), Math.max(1, reach >> 1));
     cut = split(softer.v).at;
     list = parts(softer, cut);
-    if (specks(list) <= 8) g = softer;
+    if (specks(list) <= 2) g = softer;
   }
   const h = g.h,
     w = g.w;
