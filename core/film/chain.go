@@ -12,6 +12,7 @@ import (
 type chain struct {
 	from, to []float64 // when each look began and ended, in seconds
 	offers   [][]offer
+	long     []float64 // how many looks in a row each is; nil: one
 	goes     course
 	span     float64 // over what the figure can lie: a lost look, and the first that is kept, may say anything in it
 }
