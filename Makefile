@@ -1,7 +1,7 @@
 # Zinc Road. "make demo" shows it, "make test" checks it; both install what is missing.
 SHELL := /bin/bash
 .DELETE_ON_ERROR:
-ASSETS := web/static/app.css web/static/app.js web/static/stall.js web/static/queue.js web/static/offline.js web/static/film.js web/static/filmreader.js web/static/htmx.min.js web/static/archivo.woff2 web/static/icon.svg
+ASSETS := web/static/app.css web/static/app.js web/static/stall.js web/static/queue.js web/static/offline.js web/static/film.js web/static/filmreader.js web/static/practice.js web/static/htmx.min.js web/static/archivo.woff2 web/static/icon.svg
 
 .PHONY: demo test galleries build assets bench lint format fuzz chaos screenshots prerequisites test-prerequisites help clean
 
@@ -37,6 +37,9 @@ web/static/app.js: node_modules/.installed web/scripts/app.js $(wildcard web/scr
 web/static/film.js: node_modules/.installed web/scripts/film.js web/scripts/app/page.js
 	@mkdir -p web/static
 	npm run --silent film
+web/static/practice.js: node_modules/.installed web/scripts/practice.js web/scripts/app/page.js
+	@mkdir -p web/static
+	npm run --silent practice
 web/static/filmreader.js: node_modules/.installed $(wildcard web/scripts/film/*.js) web/scripts/film/weights.json
 	@mkdir -p web/static
 	npm run --silent filmreader

@@ -11,7 +11,7 @@ const browser = Object.fromEntries(
     .map((name) => [name, 'readonly']),
 );
 
-const modules = ['web/scripts/app.js', 'web/scripts/app/*.js', 'web/scripts/film.js', 'web/scripts/film/*.js']; // esbuild makes one script of them
+const modules = ['web/scripts/app.js', 'web/scripts/app/*.js', 'web/scripts/film.js', 'web/scripts/practice.js', 'web/scripts/film/*.js']; // esbuild makes one script of them
 
 export default [
   {

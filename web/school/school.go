@@ -35,6 +35,8 @@ func (s *Room) Routes(r chi.Router) {
 	r.Get("/help", s.Do(s.help))
 	r.Get("/help/curve", s.Do(s.readCurve))
 	r.Post("/help/curve", s.Do(s.markCurve))
+	r.Get("/help/practice", s.Do(s.practice))
+	r.Post("/help/practice", s.Do(s.markPractice))
 }
 
 // helpView is the page that teaches the field in ten minutes.
