@@ -165,7 +165,7 @@ func films() (list []*aFilm) {
 	}
 	for i := range 20 {
 		c := colours[i%len(colours)]
-		list = append(list, &aFilm{seed: uint64(100 + i), runS: 1800, speed: 12, perS: 8, face: faces[i%len(faces)], ink: c[0],
+		list = append(list, &aFilm{seed: uint64(100 + i), runS: 1800, speed: 24, perS: 8, face: faces[i%len(faces)], ink: c[0],
 			ground: c[1], tall: []float64{34, 26, 44}[i%3], rough: i%2 == 1 != (i >= 10)})
 	}
 	return list
@@ -179,7 +179,7 @@ func TestFilmsAreRead(t *testing.T) {
 	if !sampled.Whole {
 		list = []*aFilm{list[0], list[1], list[13]}
 		for _, f := range list {
-			f.runS = 200
+			f.runS = 400
 		}
 	}
 	var signs, right, kept, wrong float64
@@ -208,6 +208,7 @@ func TestFilmsAreRead(t *testing.T) {
 					switch {
 					case !f.was(states, sent.Looks[i].T, filmFigures[k], x.Value):
 						hereWrong++
+						t.Logf("at %.1f %s: %q read as %q, kept as %g (%s, %.3f)", sent.Looks[i].T, filmFigures[k], is.of(filmFigures[k]), x.Said, x.Value, x.How, x.Sure)
 					case x.How == film.Kept:
 						hereRight++
 					}
@@ -257,7 +258,7 @@ func (f *aFilm) posts(t *testing.T, states []shown, rec *trace.Recording) {
 		}
 		for i, v := range rec.Columns[trace.SoC] {
 			if v >= float64(pct) {
-				seen := i > 0 && rec.T[i]-rec.T[i-1] < 2*f.speed
+				seen := i > 0 && rec.T[i]-rec.T[i-1] < 1.5*f.speed/float64(f.perS)
 				if was := float64(first) / float64(f.perS) * f.speed; seen {
 					assert.InDelta(t, was, rec.T[i], 2+f.speed/float64(f.perS), "post %d %%", pct)
 				}

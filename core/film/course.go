@@ -154,8 +154,8 @@ func join(figures []Figure, said [][]heard, read [][]Reading) []bool {
 const (
 	// apart is by how much power differs from amps by volts: rounding, meters, the moment between two updates.
 	apart = 0.02
-	// strange is how often they have nothing to do with each other: one is of the car, another of the stall.
-	strange = 0.1
+	// strange is how often they have nothing to do with each other: one was renewed, and another is stuck.
+	strange = 0.02
 )
 
 // fits is how well a power fits amps by volts, against fitting it not at all.

@@ -80,11 +80,11 @@ func draw(r *rand.Rand, fonts []*typeface, n int) batch {
 			}
 		}
 		var g *grey
-		if !none && r.Float64() < 0.2 {
+		if !none && r.Float64() < 0.25 {
 			g = bars(r, label).trimmed()
 		} else {
 			g = fonts[r.IntN(len(fonts))].drawn(text)
-			if g != nil && len(text) == 1 && r.Float64() < 0.12 {
+			if g != nil && len(text) == 1 && r.Float64() < 0.1 {
 				g = dots(r, g)
 			}
 		}

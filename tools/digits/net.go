@@ -24,7 +24,7 @@ type layer struct {
 	in, out, d blas32.General
 }
 
-const hidden = 192
+const hidden = 256
 
 func newNet(r *rand.Rand) *net {
 	n := &net{}

@@ -82,8 +82,10 @@ function joined(list) {
     (a, b) =>
       !dot(a) &&
       !dot(b) &&
-      Math.min(tall(a), tall(b)) < 0.62 * height &&
-      over(a, b) > -0.05 * height &&
+      (Math.min(tall(a), tall(b)) < 0.62 * height
+        ? over(a, b) > -0.05 * height
+        : // A side of a figure of bars, whose two bars hang together: digits stand further apart.
+          over(a, b) > -0.035 * height && Math.min(broad(a), broad(b)) < 0.2 * height) &&
       near(a, b) &&
       broad(both(a, b)) < 0.85 * height,
   );
@@ -242,7 +244,8 @@ export function signs(picture, margin, network) {
     }
     for (const { is } of found) {
       if (is.none > 0.5 || !is.digits.length) {
-        if (!digits) return null;
+        // A unit ends the figure; what may as well be a digit that was not made out leaves it untold.
+        if (!digits || is.none < 0.9) return null;
         ended = true;
         continue;
       }
