@@ -381,7 +381,7 @@ func TestAccessibility(t *testing.T) {
 			"/runs/1/how/peak",
 			"/bench/how/fair?runs=1,2,3",
 			"/tokens",
-			"/help",
+			"/help", "/help/curve?seed=5&level=1", "/help/curve?seed=5&level=3", "/help/practice?seed=4&level=2",
 			"/settings",
 			"/hooks",
 			"/reports",

@@ -32,7 +32,8 @@ func (s *Server) logged(next http.Handler) http.Handler {
 }
 
 // contentPolicy keeps pages to their own files: nothing is loaded from elsewhere.
-const contentPolicy = "default-src 'self'; img-src 'self' data: blob:; media-src 'self' blob:; style-src 'self'; font-src 'self' data:; " +
+const contentPolicy = "default-src 'self'; img-src 'self' data: blob:; media-src 'self' blob:; " +
+	"style-src 'self'; font-src 'self' data:; " +
 	"frame-ancestors 'none'; base-uri 'none'; form-action 'self'"
 
 // tlsAlone is for how long a browser asks for nothing but TLS, once it has seen it here.

@@ -1,6 +1,7 @@
 package web_test
 
 import (
+	"image/color"
 	"net/url"
 	"os"
 	"path/filepath"
@@ -54,16 +55,16 @@ func TestScreenshots(t *testing.T) {
 	shot("/sites", "sites")
 	shot("/desk", "desk")
 	shot(s.recordingPage(4, 1)+"/clock", "clock")
-	shot(
-		"/desk/sheet",
-		"sheet",
-		chromedp.SendKeys(
-			chromedp.CSS("#readings"),
-			"clip 0:30\nspeed 8\n0:00 10% 0kW plug-in\n0:24 12% 118kW 21C\n1:02 20% 121kW\n"+
-				"\" 399V\n1:30 118\n2:40 50% 92kW\n3:40 80% 60kW\n",
-		),
-		chromedp.WaitVisible(chromedp.CSS("#answers li.bad")),
-	)
+	clip := &aFilm{seed: 7, runS: 480, speed: 24, perS: 8, face: "bold", ink: color.RGBA{240, 240, 236, 255},
+		ground: color.RGBA{24, 28, 34, 255}, tall: 34}
+	s.openClip(clip.make(t), "clip 0:00\nspeed 24\n0:00 plug-in\n0:04 18% 166kW 21C\n")
+	for i, c := range []string{"soc_pct", "power_kw", "energy_kwh"} {
+		s.drawBox(i, c, clip.boxes()[c])
+	}
+	s.do(chromedp.Click(css("[data-film-start]")))
+	s.await(`document.querySelector("[data-film]").dataset.sifted`)
+	eval[bool](s, `(window.scrollTo(0, 0), true)`)
+	s.picture(filepath.Join(dir, "sheet.png"))
 	s.open("/desk")
 	sample, err := filepath.Abs("../docs/samples/spreadsheet.csv")
 	require.NoError(t, err)

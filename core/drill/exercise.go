@@ -1,6 +1,7 @@
-// Package drill makes exercises in reading a charge, and marks what somebody made of them. An exercise is a charge that
-// the forecast's model works out, logged as testers log, with three places whose cause is known because the model says
-// which limit was the lowest there. Where the log leaves it open, that it cannot be told is a right answer.
+// Package drill makes exercises in reading a charge, and marks what somebody made of them. An exercise is a charge
+// that the forecast's model works out, logged as testers log, with three places whose cause is known because the
+// model says which limit was the lowest there. Where the log leaves it open, that it cannot be told is a right
+// answer.
 package drill
 
 import (
@@ -19,8 +20,8 @@ import (
 // Places is how many places of a charge are asked.
 const Places = 3
 
-// Levels are from 1, where every channel is logged and limits are the plain ones, to 3, where power and charge alone are
-// and anything may happen.
+// Levels are from 1, where every channel is logged and limits are the plain ones, to 3, where power and charge alone
+// are and anything may happen.
 const Levels = 3
 
 // Exercise is a charge to be read, with its answers.
@@ -80,8 +81,8 @@ var scenarios = []struct {
 }{{limit.PackTaper, 1}, {limit.StallPower, 1}, {limit.StallCurrent, 1}, {limit.Cold, 1}, {limit.SharedCabinet, 2},
 	{limit.CableHot, 2}, {limit.TimerStep, 2}, {limit.CarPower, 2}}
 
-// Make makes the exercise of a seed; among are causes of which one has to be in it, none: any. It fails where no charge
-// of that seed has three places, which hardly any has not.
+// Make makes the exercise of a seed; among are causes of which one has to be in it, none: any. It fails where no
+// charge of that seed has three places, which hardly any has not.
 func Make(seed uint64, level int, among ...limit.Cause) (*Exercise, error) {
 	level = min(max(level, 1), Levels)
 	for try := range uint64(200) {
@@ -118,12 +119,13 @@ func session(r *rand.Rand, level int, among []limit.Cause) (forecast.Plan, limit
 	car := run.Car{Chemistry: "NMC", UsableKWh: n(kwh), CellsInSeries: n(96), MaxKW: n(top * 1.1), MaxA: n(600),
 		BatteryMassKg: n(round(kwh*6.3, 10)), HeaterKW: n(4), WarmC: n(24),
 		Envelope: []run.Point{{SoCPct: 0, KW: top * 0.85}, {SoCPct: 6, KW: top}, {SoCPct: knee, KW: top * 0.97},
-			{SoCPct: 65, KW: top * between(0.55, 0.7)}, {SoCPct: 82, KW: top * between(0.35, 0.45)}, {SoCPct: 100, KW: top * 0.06}}}
+			{SoCPct: 65, KW: top * between(0.55, 0.7)}, {SoCPct: 82, KW: top * between(0.35, 0.45)},
+			{SoCPct: 100, KW: top * 0.06}}}
 	stall := run.Stall{RatedKW: n(400), MaxA: n(700), MaxV: n(1000)}
 	warm := between(26, 31)
 	plan := forecast.Plan{Car: &car, Stall: &stall, FromPct: round(between(8, 14), 1), ToPct: 80,
-		AmbientC: round(between(8, 20), 1), Battery: pack.Nodes{ColdestC: warm, WarmestC: warm + 2}, HandshakeS: between(15, 45),
-		RampS: between(20, 40)}
+		AmbientC: round(between(8, 20), 1), Battery: pack.Nodes{ColdestC: warm, WarmestC: warm + 2},
+		HandshakeS: between(15, 45), RampS: between(20, 40)}
 	var may []limit.Cause
 	for _, s := range scenarios {
 		if s.from <= level && (len(among) == 0 || slices.Contains(among, s.cause)) {
@@ -245,8 +247,8 @@ func (e *Exercise) wish() Wish {
 	return Enough
 }
 
-// logged is the charge as a tester has it: by the second with every channel at first, power and charge every ten seconds
-// in whole figures at last.
+// logged is the charge as a tester has it: by the second with every channel at first, power and charge every ten
+// seconds in whole figures at last.
 func logged(r *rand.Rand, level int, plan forecast.Plan, f *forecast.Forecast) *run.Run {
 	car := &trace.Recording{Name: "car", Side: trace.CarSide, Columns: map[trace.Channel][]float64{}}
 	stall := &trace.Recording{Name: "stall", Side: trace.StallSide, Columns: map[trace.Channel][]float64{}}

@@ -11,8 +11,8 @@ import (
 	"zincroad/core/trace"
 )
 
-// Practice is a charge to be worked as at a stall: paying, plugging in, noting what the screens say and what happens, and
-// saying at its end what cost it most.
+// Practice is a charge to be worked as at a stall: paying, plugging in, noting what the screens say and what happens,
+// and saying at its end what cost it most.
 type Practice struct {
 	Seed           uint64
 	Level          int
@@ -156,7 +156,8 @@ const (
 	readingLate = 6.0  // seconds that typing takes
 )
 
-// Mark marks what somebody did, and their verdict. plugS is when the plug went in on the practice's clock; NaN: never.
+// Mark marks what somebody did, and their verdict. plugS is when the plug went in on the practice's clock; NaN:
+// never.
 func (p *Practice) Mark(notes []Note, verdict Answer) []RuleMark {
 	plug, out := math.NaN(), math.NaN()
 	checked, stopped := false, false

@@ -6,9 +6,10 @@ import (
 	"slices"
 )
 
-// chain weighs every story that the looks can tell of one figure: at each look, or row of looks that say the same, the screen said one of the offers, or the
-// look was lost. The weights of all stories together are worked out forwards and backwards (Rabiner 1989, section III.A),
-// with what a story leaves out between two looks that it keeps as one step more.
+// chain weighs every story that the looks can tell of one figure: at each look, or row of looks that say the same,
+// the screen said one of the offers, or the look was lost. The weights of all stories together are worked out
+// forwards and backwards (Rabiner 1989, section III.A), with what a story leaves out between two looks that it keeps
+// as one step more.
 type chain struct {
 	from, to []float64 // when each look began and ended, in seconds
 	offers   [][]offer

@@ -6,18 +6,18 @@ import (
 	"zincroad/core/trace"
 )
 
-// course is how likely a figure goes from one value to another in so many seconds, as a logarithm of a density over what
-// the screen can show.
+// course is how likely a figure goes from one value to another in so many seconds, as a logarithm of a density over
+// what the screen can show.
 type course func(from, to offer, dt float64) float64
 
 const (
-	// mostC is the fastest that a charge rises, in parts of the battery an hour: more than the six or so of the fastest
-	// packs (common practice, no source).
+	// mostC is the fastest that a charge rises, in parts of the battery an hour: more than the six or so of the
+	// fastest packs (common practice, no source).
 	mostC = 8
 	// mostKW is the most that an energy register counts by, where no power was read: the megawatt of lorries.
 	mostKW = 1000
-	// mostKelvin is the fastest that a battery warms or cools on a screen, kelvins a minute: 3 C through a tenth of an
-	// ohm would be less (reckoned).
+	// mostKelvin is the fastest that a battery warms or cools on a screen, kelvins a minute: 3 C through a tenth of
+	// an ohm would be less (reckoned).
 	mostKelvin = 6
 	// mostHaste is how many times faster than the run its clip goes, where nothing was said of that yet.
 	mostHaste = 60
@@ -116,8 +116,9 @@ func leapsOrDrifts(over float64) course {
 	}
 }
 
-// join weighs what was offered for power, amps and volts by each other, where two of the three are known: power is amps by
-// volts, but for what the screen rounds and for what the figures are shown apart. It tells whose offers it weighed.
+// join weighs what was offered for power, amps and volts by each other, where two of the three are known: power is
+// amps by volts, but for what the screen rounds and for what the figures are shown apart. It tells whose offers it
+// weighed.
 func join(figures []Figure, said [][]heard, read [][]Reading) []bool {
 	weighed := make([]bool, len(figures))
 	at := map[trace.Channel]int{}

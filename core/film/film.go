@@ -1,9 +1,9 @@
-// Package film makes readings of what was read off the pictures of a screen: of each look at it, what every figure in it
-// may have said and how likely each is by the picture alone. A picture alone is not to be trusted: an 8 passes for a 6, a
-// point gets lost, a reflection is taken for a 1. But a screen tells one story: charge, energy and minutes only rise,
-// and no faster than a stall can make them; power, amps and volts go from one look to the next mostly by little, and
-// power is amps by volts. Sift weighs all stories that the looks can tell, and keeps what nearly all of the likely ones
-// agree on. What they do not agree on is asked, or left out: a gap does no harm.
+// Package film makes readings of what was read off the pictures of a screen: of each look at it, what every figure in
+// it may have said and how likely each is by the picture alone. A picture alone is not to be trusted: an 8 passes for
+// a 6, a point gets lost, a reflection is taken for a 1. But a screen tells one story: charge, energy and minutes
+// only rise, and no faster than a stall can make them; power, amps and volts go from one look to the next mostly by
+// little, and power is amps by volts. Sift weighs all stories that the looks can tell, and keeps what nearly all of
+// the likely ones agree on. What they do not agree on is asked, or left out: a gap does no harm.
 package film
 
 import (
@@ -76,8 +76,8 @@ type Answer struct {
 	Value    float64 // NaN: it could not be read
 }
 
-// sureEnough is how much of all stories has to agree on a reading before it is kept unseen: that of a thousand readings
-// fewer than one is wrong takes more than 0.999 of the doubtful ones only, and those are few.
+// sureEnough is how much of all stories has to agree on a reading before it is kept unseen: that of a thousand
+// readings fewer than one is wrong takes more than 0.999 of the doubtful ones only, and those are few.
 const sureEnough = 0.99
 
 // Sift reads the looks: for each look a reading of each figure.
@@ -139,7 +139,8 @@ func tell(figures []Figure, k int, said [][]heard, out [][]Reading) {
 // they are one witness and not many, though what is wrong seldom stays as long as what is right.
 type stay struct{ from, to int }
 
-// alike gives the stays of a figure; looks at which it could not be seen belong to what is said on both sides of them.
+// alike gives the stays of a figure; looks at which it could not be seen belong to what is said on both sides of
+// them.
 func alike(said []heard) (out []stay) {
 	for i, h := range said {
 		if len(h.offers) == 0 {

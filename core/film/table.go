@@ -43,8 +43,8 @@ type Question struct {
 	Maybe    []float64 // the likeliest first
 }
 
-// Questions are what somebody would have to look at: where a figure is in doubt at looks in a row and the picture says
-// the same, once. The longest come first: their answers are worth most.
+// Questions are what somebody would have to look at: where a figure is in doubt at looks in a row and the picture
+// says the same, once. The longest come first: their answers are worth most.
 func Questions(figures []Figure, read [][]Reading) []Question {
 	var out []Question
 	for k := range figures {
@@ -69,8 +69,9 @@ func Questions(figures []Figure, read [][]Reading) []Question {
 	return out
 }
 
-// Pace is how the screen's own minutes say that a clip runs: its start, in seconds of the run, and how many times as fast
-// as the run it goes. clipS are the looks' times in the clip. False where the screen has no minutes, or too few of them.
+// Pace is how the screen's own minutes say that a clip runs: its start, in seconds of the run, and how many times as
+// fast as the run it goes. clipS are the looks' times in the clip. False where the screen has no minutes, or too few
+// of them.
 func Pace(figures []Figure, clipS []float64, read [][]Reading) (startS, speed float64, ok bool) {
 	var t, m []float64
 	for k, f := range figures {

@@ -288,8 +288,8 @@ func (g *grey) ink(share float32) (x0, y0, x1, y1 int, ok bool) {
 	return x0, y0, x1, y1, ok
 }
 
-// seen is a figure as a camera has it, and as it is enlarged again for reading: fewer pixels, aslant, blurred, with noise
-// and another gamma.
+// seen is a figure as a camera has it, and as it is enlarged again for reading: fewer pixels, aslant, blurred, with
+// noise and another gamma.
 func seen(r *rand.Rand, g *grey) *grey {
 	tall := 9 + 35*r.Float64()*r.Float64() // pixels that a figure is high in the film
 	ky := float64(g.h) / tall

@@ -1,5 +1,5 @@
-// Command digits teaches the little network that reads figures off pictures of screens (web/scripts/film/digits.js), from
-// typefaces that it is given as files, and from figures of seven bars that it draws itself. What it makes depends on
+// Command digits teaches the little network that reads figures off pictures of screens (web/scripts/film/network.js),
+// from typefaces that it is given as files, and from figures of seven bars that it draws itself. What it makes depends on
 // nothing but those files and its seed.
 //
 //	go run ./tools/digits -o web/scripts/film/weights.json $(fc-list : file | cut -d: -f1)
@@ -120,6 +120,7 @@ func rounded[T float32 | float64](list []T, to float64) (out []float64) {
 }
 
 func (s score) String() string {
-	return fmt.Sprintf("%.2f %% of figures right, %.2f %% of what is none taken for one, %.2f %% wrong where it is sure to "+
+	return fmt.Sprintf("%.2f %% of figures right, %.2f %% of what is none taken for one, %.2f %% wrong where it is "+
+		"sure to "+
 		"99 %% (%.0f %% of all)", s.right, s.taken, s.sureWrong, s.sure)
 }

@@ -122,8 +122,8 @@ func (s *Room) Routes(r chi.Router) {
 	r.Post("/tokens/{id}/withdraw", s.Do(s.withdrawToken))
 }
 
-// Gate lets through who is signed in and may do what is asked, everybody where nothing keeps strangers out, and what a
-// door needs.
+// Gate lets through who is signed in and may do what is asked, everybody where nothing keeps strangers out, and what
+// a door needs.
 func (s *Room) Gate(next http.Handler) http.Handler {
 	return s.sessions.LoadAndSave(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		door, err := s.book.Door(r.Context())
@@ -161,7 +161,8 @@ func (s *Room) Gate(next http.Handler) http.Handler {
 		case s.isDoor(r):
 			next.ServeHTTP(w, r)
 		case in && door.Crew && s.asksProof(r):
-			s.askFirst(w, r, door, "It is more than half an hour since you signed in, and this decides who comes in: sign in "+
+			s.askFirst(w, r, door, "It is more than half an hour since you signed in, and this decides who comes " +
+				"in: sign in "+
 				"once more, and it goes on.")
 		case in:
 			s.judged(next, judge, w, r)
@@ -180,8 +181,8 @@ func (s *Room) Gate(next http.Handler) http.Handler {
 var waysIn = []string{"/crew/invitations", "/crew/{id}/link", "/crew/{id}/role", "/crew/{id}/leave",
 	"/me/passkeys/{id}/remove", "/me/disconnect", "/tokens", "/tokens/{id}/withdraw"}
 
-// asksProof tells whether a request is a form that decides who comes in, sent long after its sender proved who they are:
-// somebody else may stand at their screen.
+// asksProof tells whether a request is a form that decides who comes in, sent long after its sender proved who they
+// are: somebody else may stand at their screen.
 func (s *Room) asksProof(r *http.Request) bool {
 	if !isForm(r) {
 		return false
@@ -232,8 +233,8 @@ func (s *Room) comes(ctx context.Context, door logbook.Door) (logbook.Actor, boo
 }
 
 // Watch lets a request that stays open go on only while its sender would still be let in: whoever signs out, here or
-// everywhere, or whom a new password shuts out, sees nothing more within seconds. While the database is away nobody is
-// asked to leave.
+// everywhere, or whom a new password shuts out, sees nothing more within seconds. While the database is away nobody
+// is asked to leave.
 func (s *Room) Watch(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		token := ""

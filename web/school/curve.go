@@ -126,31 +126,39 @@ type wishView struct {
 }
 
 var wishNames = map[drill.Wish]string{drill.Offered: "what the stall offers and the car asks for",
-	drill.Amps: "amps and volts", drill.Cells: "the coldest and the warmest cell", drill.Enough: "nothing: it can all be told"}
+	drill.Amps: "amps and volts", drill.Cells: "the coldest and the warmest cell", drill.Enough: "nothing: it can " +
+		"all be told"}
 
 // signs tell by what a limit is known.
 var signs = map[limit.Cause]string{
-	limit.StallPower: "The power stands flat, whatever the charge, and the amps fall a little as the volts rise: a limit in " +
+	limit.StallPower: "The power stands flat, whatever the charge, and the amps fall a little as the volts rise: a " +
+		"limit in " +
 		"kW. At the stall's label it is the stall's.",
-	limit.StallCurrent: "The amps stand still and the power climbs slowly with the volts: a limit in amps, the stall's or its " +
+	limit.StallCurrent: "The amps stand still and the power climbs slowly with the volts: a limit in amps, the " +
+		"stall's or its " +
 		"cable's.",
-	limit.SharedCabinet: "The power falls within seconds to about half of what the cabinet has, and comes back as suddenly: " +
+	limit.SharedCabinet: "The power falls within seconds to about half of what the cabinet has, and comes back as " +
+		"suddenly: " +
 		"somebody else plugged in, and left.",
-	limit.CableHot:   "The amps fall within seconds to a share of what the cable gave before, and stay there: it got warm.",
+	limit.CableHot: "The amps fall within seconds to a share of what the cable gave before, and stay there: it " +
+		"got warm.",
 	limit.CarPower:   "The power stands flat below what the stall has: the car's own limit in kW.",
 	limit.CarCurrent: "The amps stand still below what the stall has: the car's own limit in amps.",
 	limit.PackTaper:  "The power falls with the charge, smoothly and for good: the pack takes less the fuller it is.",
 	limit.Cold:       "The power rises while the charge does, as the pack gets warm: cold lets little in.",
-	limit.TimerStep: "The power falls at once to a share of itself, so long after the charge began and not at a round charge, " +
+	limit.TimerStep: "The power falls at once to a share of itself, so long after the charge began and not at a " +
+		"round charge, " +
 		"and does not come back: the car's timer.",
 	limit.Ramp: "The power climbs from nothing within a minute after plugging in: handshake and ramp.",
 }
 
 var openWords = map[drill.Why]string{
 	drill.Level: "The stall gave about what the car took: either may be named, and so may neither.",
-	drill.NotOffered: "Power and charge alone do not say whose step this is: it takes what the stall offered, or what the car " +
+	drill.NotOffered: "Power and charge alone do not say whose step this is: it takes what the stall offered, or " +
+		"what the car " +
 		"asked for.",
-	drill.NoAmps: "A flat power may be the stall's or the car's, in kW or in amps: it takes amps and volts, and the label.",
+	drill.NoAmps: "A flat power may be the stall's or the car's, in kW or in amps: it takes amps and volts, and " +
+		"the label.",
 }
 
 const (
@@ -170,7 +178,8 @@ func answers() []answerGroup {
 			}
 		}
 		if whose != limit.Between {
-			g.Answers = append(g.Answers, answerView{anyOf + string(whose), "the " + string(whose) + "'s, I do not know which"})
+			g.Answers = append(g.Answers, answerView{anyOf + string(whose), "the " + string(whose) + "'s, I do not " +
+				"know which"})
 		}
 		groups = append(groups, g)
 	}
@@ -220,7 +229,8 @@ func (s *Room) exercise(q url.Values) (*drill.Exercise, *curveView, error) {
 		return nil, nil, ui.BadRequest("%q is no number of an exercise", q.Get("seed"))
 	}
 	level, _ := strconv.Atoi(q.Get("level"))
-	v := &curveView{Seed: seed, Level: min(max(level, 1), drill.Levels), Groups: answers(), Most: words.Figure(drill.Most, 0)}
+	v := &curveView{Seed: seed, Level: min(max(level, 1), drill.Levels), Groups: answers(),
+		Most: words.Figure(drill.Most, 0)}
 	var among []limit.Cause
 	for c := range strings.SplitSeq(q.Get("drill"), ",") {
 		if slices.Contains(drill.Causes, limit.Cause(c)) {
@@ -240,7 +250,8 @@ func (s *Room) exercise(q url.Values) (*drill.Exercise, *curveView, error) {
 	}
 	for i, p := range e.At {
 		mid := (p.FromS + p.ToS) / 2
-		v.Places = append(v.Places, placeView{Number: i + 1, At: words.Clock(math.Round(mid)), Name: fmt.Sprintf("place%d", i+1)})
+		v.Places = append(v.Places, placeView{Number: i + 1, At: words.Clock(math.Round(mid)),
+			Name: fmt.Sprintf("place%d", i+1)})
 	}
 	return e, v, nil
 }
@@ -266,7 +277,8 @@ func (s *Room) markCurve(w http.ResponseWriter, r *http.Request) error {
 	}
 	v.Wish = drill.Wish(f.Values.Get("wish"))
 	if v.Missing != "" {
-		s.Render(w, r, "curve", http.StatusUnprocessableEntity, ui.Frame{Title: "Read a curve", Page: "help", Data: v})
+		s.Render(w, r, "curve", http.StatusUnprocessableEntity, ui.Frame{Title: "Read a " +
+			"curve", Page: "help", Data: v})
 		return nil
 	}
 	m := e.Mark(said, v.Wish)

@@ -13,8 +13,8 @@ import (
 	"zincroad/web/ui"
 )
 
-// Practising a run: a stand-in plays a car and a stall, at the speed that is chosen; what was done and noted is marked by
-// rules that are shown.
+// Practising a run: a stand-in plays a car and a stall, at the speed that is chosen; what was done and noted is
+// marked by rules that are shown.
 
 type practiceView struct {
 	Seed           uint64
@@ -49,13 +49,15 @@ type noteKey struct {
 }
 
 var noteKeys = []noteKey{{drill.Refused, "payment refused"}, {drill.ColdPack, "the pack is cold"},
-	{drill.Neighbour, "another car plugs in"}, {drill.NoCar, "the other car leaves"}, {drill.HotCable, "the cable is warm"},
+	{drill.Neighbour, "another car plugs in"}, {drill.NoCar, "the other car leaves"}, {drill.HotCable, "the cable " +
+		"is warm"},
 	{drill.ScreenLies, "the screens do not agree"}}
 
 type ruleView struct{ Name, Points, Why string }
 
 var ruleNames = map[drill.Rule]string{
-	drill.Safety:  "Safety first: cable, plug and ground looked at before plugging in, the charge stopped before unplugging",
+	drill.Safety: "Safety first: cable, plug and ground looked at before plugging in, the charge stopped before " +
+		"unplugging",
 	drill.Plug:    "Plugged in, and noted",
 	drill.Posts:   "Each ten per cent noted within 20 s",
 	drill.Noticed: "What happened, noted within a minute and a half",
@@ -121,7 +123,8 @@ func (s *Room) markPractice(w http.ResponseWriter, r *http.Request) error {
 	verdict := answerOf(f.Values.Get("verdict"))
 	if verdict.Whose == "" {
 		v.Missing = "Say what cost the charge most; that it cannot be told is an answer too."
-		s.Render(w, r, "practice", http.StatusUnprocessableEntity, ui.Frame{Title: "Practise a run", Page: "help", Data: v})
+		s.Render(w, r, "practice", http.StatusUnprocessableEntity, ui.Frame{Title: "Practise a " +
+			"run", Page: "help", Data: v})
 		return nil
 	}
 	v.mark(p, p.Mark(notesOf(v.Log), verdict))

@@ -8,8 +8,8 @@ import (
 	"zincroad/core/units"
 )
 
-// What a reader chooses for all pages travels in cookies, so that any copy of the program can answer. Of somebody of a
-// crew it is kept too, and put into the next browser that they come in by.
+// What a reader chooses for all pages travels in cookies, so that any copy of the program can answer. Of somebody of
+// a crew it is kept too, and put into the next browser that they come in by.
 
 // KeepChosen keeps what the reader of a request has chosen, by the names of settings.
 type KeepChosen func(ctx context.Context, chosen map[string]string) error
@@ -53,12 +53,12 @@ func UsualWindow(r *http.Request) string {
 	return settingOf(r, "window", "")
 }
 
-// UsualCar gives the number of the car that a reader's plans and runs begin with; empty: none in particular. It may be
-// gone since.
+// UsualCar gives the number of the car that a reader's plans and runs begin with; empty: none in particular. It may
+// be gone since.
 func UsualCar(r *http.Request) string { return settingOf(r, "car", "") }
 
-// UsualMethod gives the key of the method that a reader's plans and runs begin with; empty: none in particular. It may
-// be gone since.
+// UsualMethod gives the key of the method that a reader's plans and runs begin with; empty: none in particular. It
+// may be gone since.
 func UsualMethod(r *http.Request) string { return settingOf(r, "method", "") }
 
 func settingOf(r *http.Request, name, otherwise string) string {
@@ -71,12 +71,15 @@ func settingOf(r *http.Request, name, otherwise string) string {
 // Settings shows what a reader has chosen.
 func (s *Pages) Settings(w http.ResponseWriter, r *http.Request) {
 	p := MeasuresOf(r)
-	f := NewFields(url.Values{"theme": {settingOf(r, "theme", "device")}, "window": {settingOf(r, "window", UsualWindows[0])},
+	f := NewFields(url.Values{
+		"theme":       {settingOf(r, "theme", "device")},
+		"window":      {settingOf(r, "window", UsualWindows[0])},
 		"dates":       {settingOf(r, "dates", DateLanguages[0].Code)},
 		"car":         {UsualCar(r)},
 		"method":      {UsualMethod(r)},
 		"temperature": {map[bool]string{false: "c", true: "f"}[p.Fahrenheit]},
-		"distance":    {map[bool]string{false: "km", true: "mi"}[p.Miles]}})
+		"distance":    {map[bool]string{false: "km", true: "mi"}[p.Miles]},
+	})
 	usual, err := s.Usual(r.Context())
 	if err != nil {
 		s.Fail(w, r, err)
