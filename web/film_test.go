@@ -208,7 +208,8 @@ func TestFilmsAreRead(t *testing.T) {
 					switch {
 					case !f.was(states, sent.Looks[i].T, filmFigures[k], x.Value):
 						hereWrong++
-						t.Logf("at %.1f %s: %q read as %q, kept as %g (%s, %.3f)", sent.Looks[i].T, filmFigures[k], is.of(filmFigures[k]), x.Said, x.Value, x.How, x.Sure)
+						t.Logf("at %.1f s %s: %q was read as %q and kept as %g (%s, %.3f)", sent.Looks[i].T, filmFigures[k],
+							is.of(filmFigures[k]), x.Said, x.Value, x.How, x.Sure)
 					case x.How == film.Kept:
 						hereRight++
 					}
@@ -314,6 +315,17 @@ func TestAFilmBecomesARun(t *testing.T) {
 	s.await(`Math.abs(document.querySelector("[data-film-clip]").currentTime - 2) < 0.01`)
 	s.do(chromedp.SendKeys(css("#film-line"), "11% 90kW"+kb.Enter))
 	s.await(`document.querySelector("#readings").value === "0:02 11% 90kW\n"`)
+	// In the sheet, Alt and an arrow move a line's moment by a frame, Alt and Enter go to it.
+	alt := func(key string) {
+		eval[bool](s, `(() => { const e = document.querySelector("#readings"); e.setSelectionRange(1, 1);
+			e.dispatchEvent(new KeyboardEvent("keydown", {key: `+quote(key)+`, altKey: true, bubbles: true})); return true; })()`)
+	}
+	alt("ArrowRight")
+	s.await(`document.querySelector("#readings").value === "0:02.1 11% 90kW\n"`)
+	alt("ArrowLeft")
+	s.do(chromedp.Focus(css("#film-line")), chromedp.KeyEvent(kb.ArrowDown))
+	alt("Enter")
+	s.await(`Math.abs(document.querySelector("[data-film-clip]").currentTime - 2) < 0.01`)
 	s.set("#readings", quote("clip 0:00\nspeed 12\n"), "input")
 
 	boxes := f.boxes()
@@ -408,6 +420,58 @@ func TestAPhotoOfAScreen(t *testing.T) {
 	s.await(`!document.querySelector("[data-film-question]")`)
 	s.do(chromedp.Click(css("[data-film-take]")))
 	s.await(`location.pathname.startsWith("/desk/arrivals/")`)
+}
+
+// An hour's film is read with less than 500 MB of the browser's: what its processes hold beyond what they held before.
+func TestAnHoursFilm(t *testing.T) {
+	if !sampled.Whole {
+		t.Skip("it takes minutes: make galleries")
+	}
+	s := site1(t)
+	f := &aFilm{seed: 11, runS: 3600, speed: 1, perS: 1, face: "regular", ink: color.RGBA{240, 240, 236, 255},
+		ground: color.RGBA{24, 28, 34, 255}, tall: 34}
+	path := f.make(t)
+	before := browserMB(t)
+	most := 0.0
+	done := make(chan struct{})
+	watched := make(chan struct{})
+	go func() {
+		defer close(watched)
+		for {
+			select {
+			case <-done:
+				return
+			case <-time.After(2 * time.Second):
+				most = math.Max(most, browserMB(t))
+			}
+		}
+	}()
+	sent, took := s.read(f, path)
+	close(done)
+	<-watched
+	t.Logf("%d looks in %s, %.0f MB more than before", len(sent.Looks), took.Round(time.Second), most-before)
+	assert.Less(t, most-before, 500.0)
+}
+
+// browserMB is what the browser's processes hold by themselves, in MB.
+func browserMB(t *testing.T) (mb float64) {
+	t.Helper()
+	list, err := filepath.Glob("/proc/[0-9]*/smaps_rollup")
+	require.NoError(t, err)
+	for _, path := range list {
+		name, _ := os.ReadFile(filepath.Join(filepath.Dir(path), "cmdline"))
+		if !bytes.Contains(name, []byte("chromium")) && !bytes.Contains(name, []byte("headless")) {
+			continue
+		}
+		text, _ := os.ReadFile(path)
+		for line := range strings.Lines(string(text)) {
+			if f := strings.Fields(line); len(f) > 1 && strings.HasPrefix(f[0], "Private_") {
+				kb, _ := strconv.ParseFloat(f[1], 64)
+				mb += kb / 1024
+			}
+		}
+	}
+	return mb
 }
 
 // What is sent of a film that cannot be one is refused in a sentence.

@@ -1,6 +1,6 @@
-// Command digits teaches the little network that reads figures off pictures of screens (web/scripts/film/network.js),
-// from typefaces that it is given as files, and from figures of seven bars that it draws itself. What it makes depends on
-// nothing but those files and its seed.
+// Command digits teaches the little network that reads figures off pictures of screens
+// (web/scripts/film/network.js), from typefaces that it is given as files, and from figures of seven bars and of dots
+// that it draws itself. What it makes depends on nothing but those files and its seed.
 //
 //	go run ./tools/digits -o web/scripts/film/weights.json $(fc-list : file | cut -d: -f1)
 //

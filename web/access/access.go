@@ -161,7 +161,7 @@ func (s *Room) Gate(next http.Handler) http.Handler {
 		case s.isDoor(r):
 			next.ServeHTTP(w, r)
 		case in && door.Crew && s.asksProof(r):
-			s.askFirst(w, r, door, "It is more than half an hour since you signed in, and this decides who comes " +
+			s.askFirst(w, r, door, "It is more than half an hour since you signed in, and this decides who comes "+
 				"in: sign in "+
 				"once more, and it goes on.")
 		case in:
