@@ -84,6 +84,7 @@ type curveView struct {
 	Drill    string
 	Noted    string
 	Strip    string
+	Narrow   string // the same for a phone
 	Charts   []picture
 	Places   []placeView
 	Groups   []answerGroup
@@ -338,6 +339,8 @@ func (v *curveView) draw(e *drill.Exercise, fahrenheit bool) {
 			Title: fmt.Sprintf("place %d", i+1)})
 	}
 	v.Strip = d.Large()
+	d.Narrow = true
+	v.Narrow = d.Large()
 	chart := func(title, unit string, lines ...draw.Line) {
 		for _, l := range lines {
 			if l.Y == nil {
