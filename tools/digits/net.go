@@ -15,13 +15,13 @@ type net struct {
 }
 
 type layer struct {
-	w          blas32.General // in by out
-	b          []float32
-	mw, vw     []float32 // Adam's moments (Kingma and Ba 2015)
-	mb, vb     []float32
-	gw         blas32.General
-	gb         []float32
-	in, out, d blas32.General
+	w               blas32.General // in by out
+	b               []float32
+	firstW, secondW []float32 // Adam's moments (Kingma and Ba 2015)
+	firstB, secondB []float32
+	gw              blas32.General
+	gb              []float32
+	in, out, d      blas32.General
 }
 
 const hidden = 256
@@ -30,8 +30,8 @@ func newNet(r *rand.Rand) *net {
 	n := &net{}
 	for _, size := range [][2]int{{wide * high, hidden}, {hidden, len(classes)}} {
 		l := &layer{w: general(size[0], size[1]), b: make([]float32, size[1]), gw: general(size[0], size[1]),
-			gb: make([]float32, size[1]), mw: make([]float32, size[0]*size[1]), vw: make([]float32, size[0]*size[1]),
-			mb: make([]float32, size[1]), vb: make([]float32, size[1])}
+			gb: make([]float32, size[1]), firstW: make([]float32, size[0]*size[1]), secondW: make([]float32, size[0]*size[1]),
+			firstB: make([]float32, size[1]), secondB: make([]float32, size[1])}
 		for i := range l.w.Data {
 			l.w.Data[i] = float32(r.NormFloat64() * math.Sqrt(2/float64(size[0])))
 		}
@@ -114,8 +114,8 @@ func (n *net) learn(b batch, rate float64) float64 {
 			}
 			d = back
 		}
-		n.step(l.w.Data, l.gw.Data, l.mw, l.vw, rate)
-		n.step(l.b, l.gb, l.mb, l.vb, rate)
+		n.step(l.w.Data, l.gw.Data, l.firstW, l.secondW, rate)
+		n.step(l.b, l.gb, l.firstB, l.secondB, rate)
 	}
 	return loss / float64(count)
 }
