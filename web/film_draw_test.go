@@ -107,8 +107,11 @@ func (f *aFilm) boxes() map[string][4]float64 {
 	long := map[string]float64{"soc_pct": 2.2, "power_kw": 3.2, "energy_kwh": 3.2, "current_a": 3.2, "voltage_v": 3.2,
 		"minutes": 4.6}
 	wide := 0.78 // of a digit's height, with what is between two
-	if f.face == "dots" {
+	switch f.face {
+	case "dots":
 		wide = 0.92
+	case "mono", "monobold":
+		wide = 0.95
 	}
 	for _, p := range f.places() {
 		room := f.tall * (0.12 + 0.1*r.Float64())

@@ -158,7 +158,7 @@ func films() (list []*aFilm) {
 	}
 	for i := range 20 {
 		c := colours[i%len(colours)]
-		list = append(list, &aFilm{seed: uint64(100 + i), runS: 1800, speed: 24, perS: 8, face: faces[i%len(faces)], ink: c[0],
+		list = append(list, &aFilm{seed: uint64(100 + i), runS: 1800, speed: 36, perS: 8, face: faces[i%len(faces)], ink: c[0],
 			ground: c[1], tall: []float64{34, 26, 44}[i%3], rough: i%2 == 1 != (i >= 10)})
 	}
 	return list
@@ -172,7 +172,7 @@ func TestFilmsAreRead(t *testing.T) {
 	if !sampled.Whole {
 		list = []*aFilm{list[0], list[1], list[13]}
 		for _, f := range list {
-			f.runS = 400
+			f.runS = 600
 		}
 	}
 	var all count
@@ -332,7 +332,8 @@ func (f *aFilm) byHand(t *testing.T, states []shown, rec *trace.Recording) {
 	}
 	require.NotNil(t, hand.Energy.StallKWh)
 	require.NotNil(t, own.Energy.StallKWh)
-	assert.InDelta(t, *hand.Energy.StallKWh, *own.Energy.StallKWh, 0.6, "energy")
+	// The sheet has a line each per cent, which is 0.55 to 0.9 kWh of these batteries.
+	assert.InDelta(t, *hand.Energy.StallKWh, *own.Energy.StallKWh, 0.9, "energy")
 }
 
 // A film becomes a run in the browser: it is opened, its boxes are drawn, it is read, what is in doubt is answered by keys,

@@ -21,7 +21,7 @@ type layer struct {
 	firstB, secondB []float32
 	gw              blas32.General
 	gb              []float32
-	in, out, d      blas32.General
+	in, out         blas32.General
 }
 
 const hidden = 256

@@ -205,17 +205,29 @@ export function signs(picture, margin, network) {
   }
   const h = g.h,
     w = g.w;
-  const inside = (/** @type {Box} */ b) => {
-    const y = (b.y0 + b.y1) / 2,
-      x = (b.x0 + b.x1) / 2;
-    return y > margin * h && y < (1 - margin) * h && x > margin * h * 0.7 && x < w - margin * h * 0.7;
-  };
+  const level = (/** @type {Box} */ b) => {
+      const y = (b.y0 + b.y1) / 2;
+      return y > margin * h && y < (1 - margin) * h;
+    },
+    inside = (/** @type {Box} */ b) => {
+      const x = (b.x0 + b.x1) / 2;
+      return level(b) && x > margin * h * 0.7 && x < w - margin * h * 0.7;
+    };
+  const beside = list.filter((b) => level(b) && !inside(b));
   list = list.filter((b) => inside(b) && broad(b) < 0.95 * w);
   if (!list.length) return null;
   const all = joined(list);
   const row = Math.max(...all.map((b) => (broad(b) < 6 * tall(b) ? tall(b) : 0)));
   if (row < 0.3 * h) return null;
   const full = all.filter((b) => tall(b) >= 0.75 * row);
+  // A sign that stands half outside, or next to the box, belongs to the figure: it has outgrown its box.
+  const far = 0.45 * row,
+    left = Math.min(...full.map((b) => b.x0)),
+    right = Math.max(...full.map((b) => b.x1));
+  if (
+    beside.some((b) => tall(b) > 0.5 * row && tall(b) < 1.4 * row && b.x0 < right + far && b.x1 > left - far)
+  )
+    return null;
   const base = full.map((b) => b.y1).sort((a, b) => a - b)[full.length >> 1];
   /** @type {string[]} */
   const out = [];
@@ -256,6 +268,7 @@ export function signs(picture, margin, network) {
   }
   // One point, or one colon: more are dirt, and then it cannot be told which is right.
   if (out.filter((sign) => sign.length === 1).length > 1) return null;
-  while (out.length && (out[out.length - 1] === '.' || out[out.length - 1] === ':')) out.pop();
-  return digits ? out : null;
+  // What stands behind a point was not made out.
+  if (!digits || out[out.length - 1].length === 1) return null;
+  return out;
 }
