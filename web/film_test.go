@@ -448,6 +448,11 @@ func TestAPhotoOfAScreen(t *testing.T) {
 	}
 	s.await(`document.querySelector('[data-film-reads="0"]').textContent === "63"`)
 	s.await(`document.querySelector('[data-film-reads="1"]').textContent === "118"`)
+	// A box that the figure has outgrown reads nothing, rather than a part of it.
+	narrow := f.boxes()["energy_kwh"]
+	narrow[2] *= 0.55
+	s.drawBox(2, "energy_kwh", narrow)
+	s.await(`document.querySelector('[data-film-reads="2"]').textContent === "nothing yet"`)
 	s.do(chromedp.Click(css("[data-film-start]")))
 	s.await(`document.querySelectorAll("[data-film-question]").length === 2`)
 	assert.Contains(t, s.text("[data-film-questions], .film-questions"), "63")

@@ -180,8 +180,9 @@ func (s stay) offers(said []heard) []offer {
 		for _, o := range h.offers {
 			if _, ok := at[o.value]; !ok {
 				at[o.value] = len(out)
-				out = append(out, offer{o.value, 0, o.step})
+				out = append(out, offer{o.value, 0, o.step, false})
 			}
+			out[at[o.value]].seen = out[at[o.value]].seen || o.seen
 			out[at[o.value]].log += o.log
 			count[o.value]++
 		}
@@ -210,7 +211,7 @@ func (h heard) reading(shares []float64) Reading {
 		r.Value, r.How, r.Sure, r.Maybe = h.offers[0].value, Settled, 1, nil
 	case shares[best] >= sureEnough:
 		r.Value, r.How, r.Maybe = h.offers[best].value, Kept, nil
-		if best != 0 {
+		if !h.offers[best].seen {
 			r.How = Mended
 		}
 	case len(r.Maybe) > 0:

@@ -112,7 +112,7 @@ func TestSharesAreThoseOfAllStories(t *testing.T) {
 			c.from, c.to = append(c.from, float64(2*i)), append(c.to, float64(2*i)+r.Float64())
 			var o []offer
 			for range 1 + r.IntN(3) {
-				o = append(o, offer{float64(10 + r.IntN(4)), math.Log(0.05 + r.Float64()), 1})
+				o = append(o, offer{float64(10 + r.IntN(4)), math.Log(0.05 + r.Float64()), 1, false})
 			}
 			c.offers = append(c.offers, o)
 		}

@@ -3,6 +3,7 @@ package film
 import (
 	"math"
 	"slices"
+	"strconv"
 	"strings"
 
 	"zincroad/core/trace"
@@ -13,6 +14,7 @@ type offer struct {
 	value float64
 	log   float64 // of how likely the picture makes it
 	step  float64 // by which it can change on that screen
+	seen  bool    // it is what the picture says to the letter
 }
 
 // heard is what one figure may have said at one look; the first offer is what the picture alone would have.
@@ -147,19 +149,19 @@ func offersOf(c trace.Channel, signs []Sign, usual int, clock bool) []offer {
 		log := w.log
 		if n := len(w.digits); c == Minutes && clock && n > 2 && !strings.Contains(w.digits, ":") {
 			if v, good := valueOf(c, w.digits[:n-2]+":"+w.digits[n-2:]); good {
-				out = append(out, offer{v, log + math.Log(lostPoint), 1.0 / 60})
+				out = append(out, offer{v, log + math.Log(lostPoint), 1.0 / 60, false})
 			}
 			continue // such a screen has a colon always
 		}
 		if behind == 0 && usual > 0 && c != Minutes {
 			if v, good := valueOf(c, pointed(w.digits, usual)); good {
-				out = append(out, offer{v, log + math.Log(lostPoint), math.Pow(10, float64(-usual))})
+				out = append(out, offer{v, log + math.Log(lostPoint), math.Pow(10, float64(-usual)), false})
 			}
 			log += math.Log(1 - lostPoint)
 		}
 		if ok {
-			o := offer{value, log, stepOf(c, w.digits, behind)}
-			if w.digits == literal {
+			o := offer{value, log, stepOf(c, w.digits, behind), w.digits == literal}
+			if o.seen {
 				out = slices.Insert(out, 0, o)
 			} else {
 				out = append(out, o)
@@ -207,8 +209,8 @@ func valueOf(c trace.Channel, digits string) (float64, bool) {
 		if !clock {
 			return m, ok && m <= 600
 		}
-		s, good := number(seconds)
-		return m + s/60, ok && good && len(seconds) == 2 && s < 60 && m <= 600
+		s, err := strconv.ParseUint(seconds, 10, 8)
+		return m + float64(s)/60, ok && err == nil && len(seconds) == 2 && s < 60 && m <= 600
 	}
 	v, ok := number(digits)
 	in, known := trace.Describe(c)
@@ -248,6 +250,6 @@ func settle(said []heard, a Answer) {
 		if len(said[i].offers) > 0 {
 			step = said[i].offers[0].step
 		}
-		said[i].offers, said[i].how = []offer{{a.Value, 0, step}}, Settled
+		said[i].offers, said[i].how = []offer{{a.Value, 0, step, true}}, Settled
 	}
 }
