@@ -158,7 +158,7 @@ func films() (list []*aFilm) {
 	}
 	for i := range 20 {
 		c := colours[i%len(colours)]
-		list = append(list, &aFilm{seed: uint64(100 + i), runS: 1800, speed: 36, perS: 8, face: faces[i%len(faces)], ink: c[0],
+		list = append(list, &aFilm{seed: uint64(100 + i), runS: 1800, speed: 60, perS: 8, face: faces[i%len(faces)], ink: c[0],
 			ground: c[1], tall: []float64{34, 26, 44}[i%3], rough: i%2 == 1 != (i >= 10)})
 	}
 	return list

@@ -25,8 +25,9 @@ const (
 	above = 1.1
 	// shown are seconds by which a figure is shown later than another.
 	shown = 3
-	// leaps is how often power, amps or volts leap between looks, a second: a start, a stop, a limit that begins.
-	leaps = 0.01
+	// leaps is how often power, amps or volts leap, a second: five times in half an hour, for a start, a stop, a limit
+	// that begins or ends (common practice, no source).
+	leaps = 0.003
 	// drifts is by how much they move otherwise in a second, as a share of themselves.
 	drifts = 0.01
 )

@@ -12,9 +12,10 @@ const readHigh = 64, // points that a box is high as it is read, its margins wit
   margin = 0.16, // of the box's height, around it
   followWide = 112, // points of the picture by which the screen is followed
   followReach = 10, // points of those that it may have moved
+  leastSpread = 6, // of 255 steps: less is what a compressed film leaves of an even ground
   alike = 0.45; // below, what is in the picture is not the screen
 
-/** @type {{area: Area, was: import('./grey.js').Grey} | null} */
+/** @type {{area: Area, was: import('./grey.js').Grey, stays: Int32Array} | null} */
 let follows = null;
 
 /** @param {ImageBitmap} picture @param {Area} a @param {number} w @param {number} h */
@@ -58,12 +59,26 @@ function remember(picture, boxes) {
   area.w = Math.min(1, x1 + mx) - area.x;
   area.h = Math.min(1, y1 + my) - area.y;
   const h = Math.max(8, Math.round((followWide * area.h * picture.height) / (area.w * picture.width)));
-  follows = { area, was: bright(part(picture, area, followWide, h)) };
+  const was = bright(part(picture, area, followWide, h));
+  const all = Array.from(was.v.keys());
+  // What the boxes show changes; all else stays, where there is enough of it to be known by.
+  const around = all.filter((i) => {
+    const x = area.x + (((i % was.w) + 0.5) / was.w) * area.w,
+      y = area.y + ((Math.floor(i / was.w) + 0.5) / was.h) * area.h;
+    return !boxes.some((b) => x > b.x && x < b.x + b.w && y > b.y && y < b.y + b.h);
+  });
+  follows = { area, was, stays: Int32Array.from(spread(was, around) > leastSpread ? around : all) };
+}
+
+/** How far points differ, of 255 steps: their standard deviation. @param {import('./grey.js').Grey} g @param {number[]} at */
+function spread(g, at) {
+  const mean = at.reduce((sum, i) => sum + g.v[i], 0) / at.length;
+  return Math.sqrt(at.reduce((sum, i) => sum + (g.v[i] - mean) ** 2, 0) / at.length);
 }
 
 /** Where the screen went; null: it is not in the picture. @param {ImageBitmap} picture */
 function went(picture) {
-  const { area, was } = /** @type {{area: Area, was: import('./grey.js').Grey}} */ (follows);
+  const { area, was, stays } = /** @type {NonNullable<typeof follows>} */ (follows);
   const px = area.w / was.w,
     py = area.h / was.h;
   const around = {
@@ -73,7 +88,7 @@ function went(picture) {
     h: area.h + 2 * followReach * py,
   };
   const now = bright(part(picture, around, was.w + 2 * followReach, was.h + 2 * followReach));
-  const m = moved(was, now, followReach);
+  const m = moved(was, now, followReach, stays);
   return m.like < alike ? null : { x: m.x * px, y: m.y * py };
 }
 

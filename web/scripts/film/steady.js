@@ -4,13 +4,18 @@
 
 /**
  * By how many points a picture has to be moved to lie on another, and how well it lies there then: 1 is the same picture,
- * 0 has nothing to do with it. The picture is smaller than the other by reach on each side.
- * @param {Grey} small as it was @param {Grey} large as it is @param {number} reach
+ * 0 has nothing to do with it. The picture is smaller than the other by reach on each side. Only the points that stay
+ * what they are count: figures change.
+ * @param {Grey} small as it was @param {Grey} large as it is @param {number} reach @param {Int32Array} stays points of
+ * the small one
  */
-export function moved(small, large, reach) {
-  const mean = small.v.reduce((a, b) => a + b, 0) / small.v.length;
-  let norm = 0;
-  for (const v of small.v) norm += (v - mean) ** 2;
+export function moved(small, large, reach, stays) {
+  let mean = 0,
+    norm = 0;
+  for (const i of stays) mean += small.v[i] / stays.length;
+  for (const i of stays) norm += (small.v[i] - mean) ** 2;
+  // Where each is in the large one, if nothing moved.
+  const there = stays.map((i) => (Math.floor(i / small.w) + reach) * large.w + (i % small.w) + reach);
   const scores = new Map();
   const score = (/** @type {number} */ dx, /** @type {number} */ dy) => {
     const key = dx + ',' + dy;
@@ -18,17 +23,14 @@ export function moved(small, large, reach) {
     let s = 0,
       q = 0,
       p = 0;
-    for (let y = 0; y < small.h; y++) {
-      let a = y * small.w,
-        b = (y + reach + dy) * large.w + reach + dx;
-      for (let x = 0; x < small.w; x++, a++, b++) {
-        const v = large.v[b];
-        s += v;
-        q += v * v;
-        p += v * (small.v[a] - mean);
-      }
+    const by = dy * large.w + dx;
+    for (let k = 0; k < stays.length; k++) {
+      const v = large.v[there[k] + by];
+      s += v;
+      q += v * v;
+      p += v * (small.v[stays[k]] - mean);
     }
-    const spread = q - (s * s) / small.v.length;
+    const spread = q - (s * s) / stays.length;
     const r = spread > 0 && norm > 0 ? p / Math.sqrt(spread * norm) : 0;
     scores.set(key, r);
     return r;
