@@ -335,8 +335,8 @@ func (f *aFilm) byHand(t *testing.T, states []shown, rec *trace.Recording) {
 	}
 	require.NotNil(t, hand.Energy.StallKWh)
 	require.NotNil(t, own.Energy.StallKWh)
-	// The sheet has a line each per cent, which is 0.55 to 0.9 kWh of these batteries.
-	assert.InDelta(t, *hand.Energy.StallKWh, *own.Energy.StallKWh, 0.9, "energy")
+	// The sheet has a line each per cent, which is 0.55 to 0.9 kWh of these batteries: one of them at either end.
+	assert.InDelta(t, *hand.Energy.StallKWh, *own.Energy.StallKWh, 1.8, "energy")
 }
 
 // A film becomes a run in the browser: it is opened, its boxes are drawn, it is read, what is in doubt is answered by keys,
@@ -535,7 +535,7 @@ func TestOddFilms(t *testing.T) {
 	}
 	for body, says := range map[string]string{
 		`{"looks": [`: "did not come whole",
-		`{}`:          "Expected 1 to 12 figures",
+		`{}`:          "Expected 1 to 8 figures",
 		`{"figures": ["colour"], "looks": [{"t": 0}]}`:                                          `"colour" is no figure`,
 		`{"figures": ["soc_pct"], "looks": [{"t": 2}, {"t": 1}]}`:                               "in the clip's order",
 		`{"figures": ["soc_pct"], "looks": [{"t": 1, "seen": [["x"]]}]}`:                        `"x" is no sign`,

@@ -43,9 +43,9 @@ type filmSent struct {
 }
 
 const (
-	maxFilm     = 16 << 20 // bytes of what is read off a film: eight hours of six figures, once a second
-	mostFigures = 12
-	mostLooks   = 30000
+	maxFilm     = 16 << 20 // bytes of what is read off a film
+	mostFigures = 8
+	mostLooks   = 15000 // four hours, once a second
 	mostAsked   = 40  // questions at once
 	longestClip = 200 // letters of its name
 )
