@@ -453,7 +453,7 @@ func TestAPhotoOfAScreen(t *testing.T) {
 	s.await(`document.querySelector('[data-film-reads="1"]').textContent === "118"`)
 	// A box that the figure has outgrown reads nothing, rather than a part of it.
 	narrow := f.boxes()["energy_kwh"]
-	narrow[2] *= 0.55
+	narrow[2] *= 0.75
 	s.drawBox(2, "energy_kwh", narrow)
 	s.await(`document.querySelector('[data-film-reads="2"]').textContent === "nothing yet"`)
 	s.do(chromedp.Click(css("[data-film-start]")))
