@@ -46,8 +46,8 @@ const (
 	maxFilm     = 16 << 20 // bytes of what is read off a film
 	mostFigures = 8
 	mostLooks   = 15000 // four hours, once a second
-	mostAsked   = 40  // questions at once
-	longestClip = 200 // letters of its name
+	mostAsked   = 40    // questions at once
+	longestClip = 200   // letters of its name
 )
 
 // figureAsked is one question, as the page shows it.
