@@ -25,8 +25,8 @@ import (
 	"golang.org/x/image/math/fixed"
 )
 
-// aFilm is a clip of a screen that never was: what it showed is known, and how well it was filmed is chosen. None of its
-// typefaces is one that the reader was taught.
+// aFilm is a clip of a screen that never was: what it showed is known, and how well it was filmed is chosen. None of
+// its typefaces is one that the reader was taught.
 type aFilm struct {
 	seed   uint64
 	runS   float64 // that it shows
@@ -130,7 +130,8 @@ func (f *aFilm) make(t *testing.T) string {
 		rate = "350k"
 	}
 	c := exec.CommandContext(t.Context(), "ffmpeg", "-loglevel", "error", "-f", "rawvideo", "-pix_fmt", "rgba", "-s",
-		fmt.Sprintf("%dx%d", filmW, filmH), "-r", strconv.Itoa(f.perS), "-i", "-", "-pix_fmt", "yuv420p", "-c:v", "libvpx", "-deadline", "realtime",
+		fmt.Sprintf("%dx%d", filmW, filmH), "-r", strconv.Itoa(f.perS), "-i", "-", "-pix_fmt", "yuv420p", "-c:v", "libvpx",
+		"-deadline", "realtime",
 		"-cpu-used", "8", "-b:v", rate, "-g", strconv.Itoa(2*f.perS), "-y", path)
 	in, err := c.StdinPipe()
 	require.NoError(t, err)
@@ -202,7 +203,8 @@ func (f *aFilm) frame(s shown) *image.RGBA {
 		return img
 	}
 	rim := color.RGBA{f.ink.R / 2, f.ink.G / 2, f.ink.B / 2, 255}
-	for _, b := range []image.Rectangle{image.Rect(14, 14, 626, 18), image.Rect(14, 342, 626, 346), image.Rect(14, 14, 18, 346),
+	for _, b := range []image.Rectangle{image.Rect(14, 14, 626, 18), image.Rect(14, 342, 626, 346),
+		image.Rect(14, 14, 18, 346),
 		image.Rect(622, 14, 626, 346), image.Rect(14, 158, 626, 160)} {
 		draw.Draw(img, b, image.NewUniform(rim), image.Point{}, draw.Src)
 	}
@@ -236,8 +238,8 @@ func (f *aFilm) write(img *image.RGBA, face, text string, x, base, tall float64,
 	d.DrawString(text)
 }
 
-// bars7 are the bars of each digit, from the top round to the middle; dots5 are the rows of each in a matrix of five by
-// seven.
+// bars7 are the bars of each digit, from the top round to the middle; dots5 are the rows of each in a matrix of five
+// by seven.
 var (
 	bars7 = []string{"1111110", "0110000", "1101101", "1111001", "0110011", "1011011", "1011111", "1110000", "1111111",
 		"1111011"}
@@ -268,7 +270,8 @@ func (f *aFilm) sign(img *image.RGBA, face string, c rune, x, base, tall float64
 		for row, bits := range dots5[c-'0'] {
 			for col := range 5 {
 				if bits>>(4-col)&1 == 1 {
-					fill(x+float64(col)*pitch, top+float64(row)*pitch, x+(float64(col)+0.8)*pitch, top+(float64(row)+0.8)*pitch)
+					fill(x+float64(col)*pitch, top+float64(row)*pitch, x+(float64(col)+0.8)*pitch,
+						top+(float64(row)+0.8)*pitch)
 				}
 			}
 		}

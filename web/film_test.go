@@ -73,7 +73,8 @@ type sentFilm struct {
 	} `json:"looks"`
 }
 
-// read has a film read by itself, with all its figures, and gives what the page made of its pictures and how long it took.
+// read has a film read by itself, with all its figures, and gives what the page made of its pictures and how long it
+// took.
 func (s *site) read(f *aFilm, path string) (sent sentFilm, took time.Duration) {
 	s.Helper()
 	s.openClip(path, fmt.Sprintf("speed %g\n", f.speed))
@@ -132,8 +133,8 @@ func (f *aFilm) looksOf(sent sentFilm) (looks []film.Look) {
 	return looks
 }
 
-// was is the number that a figure showed at a look, or just before or after it: a seek comes to a frame, and the screen is
-// renewed between frames.
+// was is the number that a figure showed at a look, or just before or after it: a seek comes to a frame, and the
+// screen is renewed between frames.
 func (f *aFilm) was(states []shown, t float64, channel string, v float64) bool {
 	at := int(t*float64(f.perS) + 1e-6)
 	for _, j := range []int{at - 1, at, at + 1} {
@@ -145,8 +146,8 @@ func (f *aFilm) was(states []shown, t float64, channel string, v float64) bool {
 	return false
 }
 
-// films are twenty clips of half an hour each, in typefaces, sizes, colours and light of all kinds; every second one by a
-// poor camera in a hand.
+// films are twenty clips of half an hour each, in typefaces, sizes, colours and light of all kinds; every second one
+// by a poor camera in a hand.
 func films() (list []*aFilm) {
 	faces := []string{"regular", "bars", "bold", "dots", "mono", "medium", "smallcaps", "bars", "monobold", "regular"}
 	colours := [][2]color.RGBA{
@@ -158,15 +159,15 @@ func films() (list []*aFilm) {
 	}
 	for i := range 20 {
 		c := colours[i%len(colours)]
-		list = append(list, &aFilm{seed: uint64(100 + i), runS: 1800, speed: 60, perS: 8, face: faces[i%len(faces)], ink: c[0],
-			ground: c[1], tall: []float64{34, 26, 44}[i%3], rough: i%2 == 1 != (i >= 10)})
+		list = append(list, &aFilm{seed: uint64(100 + i), runS: 1800, speed: 60, perS: 8, face: faces[i%len(faces)],
+			ink: c[0], ground: c[1], tall: []float64{34, 26, 44}[i%3], rough: i%2 == 1 != (i >= 10)})
 	}
 	return list
 }
 
-// Twenty films, of which a few pieces stand for all where the galleries are not asked for: of the readings that are kept
-// nearly all are right, hardly one that is wrong comes in unmarked, and most of what was to be seen is kept. A post lies
-// where it was.
+// Twenty films, of which a few pieces stand for all where the galleries are not asked for: of the readings that are
+// kept nearly all are right, hardly one that is wrong comes in unmarked, and most of what was to be seen is kept. A
+// post lies where it was.
 func TestFilmsAreRead(t *testing.T) {
 	list := films()
 	if !sampled.Whole {
@@ -297,7 +298,8 @@ func (f *aFilm) posts(t *testing.T, states []shown, rec *trace.Recording) {
 		for i, v := range rec.Columns[trace.SoC] {
 			if v >= float64(pct) {
 				if rec.T[i]-before < 1.5*f.speed/float64(f.perS) {
-					assert.InDelta(t, float64(first)/float64(f.perS)*f.speed, rec.T[i], 2+f.speed/float64(f.perS), "post %d %%", pct)
+					assert.InDelta(t, float64(first)/float64(f.perS)*f.speed, rec.T[i], 2+f.speed/float64(f.perS),
+						"post %d %%", pct)
 				}
 				break
 			}
@@ -339,8 +341,9 @@ func (f *aFilm) byHand(t *testing.T, states []shown, rec *trace.Recording) {
 	assert.InDelta(t, *hand.Energy.StallKWh, *own.Energy.StallKWh, 1.8, "energy")
 }
 
-// A film becomes a run in the browser: it is opened, its boxes are drawn, it is read, what is in doubt is answered by keys,
-// and it is brought in with its clip's name and times. Nothing of it leaves the machine but the signs that were read.
+// A film becomes a run in the browser: it is opened, its boxes are drawn, it is read, what is in doubt is answered by
+// keys, and it is brought in with its clip's name and times. Nothing of it leaves the machine but the signs that were
+// read.
 func TestAFilmBecomesARun(t *testing.T) {
 	s := newSite(t, 1280, 900, false)
 	f := &aFilm{seed: 7, runS: 240, speed: 12, perS: 8, face: "bold", ink: color.RGBA{240, 240, 236, 255},
@@ -439,7 +442,8 @@ func TestAFilmStaysOnTheMachine(t *testing.T) {
 // A photo of a screen is read as a clip is, and as it is one look alone, what it says is asked.
 func TestAPhotoOfAScreen(t *testing.T) {
 	s := newSite(t, 1280, 900, false)
-	f := &aFilm{seed: 9, face: "bold", ink: color.RGBA{240, 240, 236, 255}, ground: color.RGBA{24, 28, 34, 255}, tall: 40}
+	f := &aFilm{seed: 9, face: "bold", ink: color.RGBA{240, 240, 236, 255},
+		ground: color.RGBA{24, 28, 34, 255}, tall: 40}
 	path := filepath.Join(t.TempDir(), "screen.png")
 	var b bytes.Buffer
 	require.NoError(t, png.Encode(&b, f.frame(shown{soc: "63", kw: "118", kwh: "31.4", amps: "300", volts: "393",
@@ -467,7 +471,8 @@ func TestAPhotoOfAScreen(t *testing.T) {
 	s.await(`location.pathname.startsWith("/desk/arrivals/")`)
 }
 
-// An hour's film is read with less than 500 MB of the browser's: what its processes hold beyond what they held before.
+// An hour's film is read with less than 500 MB of the browser's: what its processes hold beyond what they held
+// before.
 func TestAnHoursFilm(t *testing.T) {
 	if !sampled.Whole {
 		t.Skip("it takes minutes: make galleries")

@@ -51,8 +51,8 @@ func formOf(t *testing.T, page, action string) url.Values {
 	return out
 }
 
-// Two people have one run's form open: what they changed in different fields is all kept; where both wrote in one, the
-// second sees the first's beside their own, and decides. So it is with a car, whose keeper reads °F.
+// Two people have one run's form open: what they changed in different fields is all kept; where both wrote in one,
+// the second sees the first's beside their own, and decides. So it is with a car, whose keeper reads °F.
 func TestTwoEditorsLoseNothingOfEachOthers(t *testing.T) {
 	t.Parallel()
 	c := newCrew(t)
@@ -99,8 +99,8 @@ func TestTwoEditorsLoseNothingOfEachOthers(t *testing.T) {
 	assert.Equal(t, "a new tyre", car.Note)
 }
 
-// A site's place, what a software version changed and one's own method are merged as runs and cars are: what two keepers
-// wrote in different fields is all there, and where both wrote in one, the second is told.
+// A site's place, what a software version changed and one's own method are merged as runs and cars are: what two
+// keepers wrote in different fields is all there, and where both wrote in one, the second is told.
 func TestTwoEditorsOfPlacesSoftwareAndMethods(t *testing.T) {
 	t.Parallel()
 	c := newCrew(t)

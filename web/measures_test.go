@@ -185,8 +185,9 @@ func TestSettingsAreKept(t *testing.T) {
 	hazel := &logbook.Car{Name: "Hazel"}
 	require.NoError(t, book.SaveCar(t.Context(), hazel))
 	car := fmt.Sprint(hazel.ID)
-	w := post(h, "/settings", url.Values{"temperature": {"f"}, "distance": {"mi"}, "theme": {"night"}, "window": {"20-80"},
-		"dates": {"digits"}, "car": {car}, "method": {"cold"}})
+	w := post(h, "/settings", url.Values{"temperature": {"f"}, "distance": {"mi"}, "theme": {"night"},
+		"window": {"20-80"},
+		"dates":  {"digits"}, "car": {car}, "method": {"cold"}})
 	require.Equal(t, http.StatusSeeOther, w.Code)
 	ask := func(path string) string {
 		r := httptest.NewRequest(http.MethodGet, path, nil)
@@ -208,8 +209,9 @@ func TestSettingsAreKept(t *testing.T) {
 	assert.NotRegexp(t, `\d [A-Z][a-z]{2} \d{4}`, ask("/"))
 	assert.Contains(t, ask("/bench/ranking"), "20–80 %: ")
 	assert.Contains(t, ask("/bench/ranking?window=10-80"), "10–80 %: ", "the address goes before")
-	for path, chosen := range map[string]string{"/prepare": `value="cold" selected`, "/stall": `value="` + car + `" selected`,
-		"/trip": `value="` + car + `" selected`} {
+	for path, chosen := range map[string]string{"/prepare": `value="cold" selected`,
+		"/stall": `value="` + car + `" selected`,
+		"/trip":  `value="` + car + `" selected`} {
 		assert.Contains(t, ask(path), chosen, path)
 	}
 	assert.Contains(t, ask("/prepare"), `value="`+car+`" selected`)

@@ -11,8 +11,8 @@ import (
 	"zincroad/core/trace"
 )
 
-// played is what a tester does who misses nothing: looks first, pays until it is taken, plugs in, types each ten per cent
-// as it comes, notes what happens, and unplugs where the method ends.
+// played is what a tester does who misses nothing: looks first, pays until it is taken, plugs in, types each ten per
+// cent as it comes, notes what happens, and unplugs where the method ends.
 func played(p *drill.Practice) (notes []drill.Note) {
 	at := 20.0
 	add := func(ts float64, kind drill.Happening) { notes = append(notes, drill.Note{TS: ts, Kind: kind}) }
@@ -53,9 +53,9 @@ func total(marks []drill.RuleMark) (got, of float64) {
 	return got, of
 }
 
-// A perfect tester gets every point at every level, and one who says that a timer cannot be told from a cabinet too; a
-// careless one, who plugs in without looking, types two wrong numbers and drives off, gets what the rules give for that:
-// the point for the plug.
+// A perfect tester gets every point at every level, and one who says that a timer cannot be told from a cabinet too;
+// a careless one, who plugs in without looking, types two wrong numbers and drives off, gets what the rules give for
+// that: the point for the plug.
 func TestPracticeIsMarkedByItsRules(t *testing.T) {
 	surprises := map[drill.Happening]int{}
 	for seed := range uint64(60) {
@@ -89,7 +89,8 @@ func TestPracticeIsMarkedByItsRules(t *testing.T) {
 		idle, _ := total(p.Mark(nil, drill.Answer{}))
 		assert.LessOrEqual(t, idle, 2.0, "who does nothing gets no more than for missing nothing")
 	}
-	for _, kind := range []drill.Happening{drill.Refused, drill.Neighbour, drill.HotCable, drill.ColdPack, drill.ScreenLies} {
+	for _, kind := range []drill.Happening{drill.Refused, drill.Neighbour, drill.HotCable, drill.ColdPack,
+		drill.ScreenLies} {
 		assert.NotZero(t, surprises[kind], kind)
 	}
 }

@@ -11,8 +11,8 @@ import (
 	"zincroad/core/trace"
 )
 
-// A mistake that stays is one mistake, however many looks it stays: a 0 that is lost ten times in a row makes 340 A no
-// 34 A.
+// A mistake that stays is one mistake, however many looks it stays: a 0 that is lost ten times in a row makes 340 A
+// no 34 A.
 func TestAMistakeThatStaysIsOne(t *testing.T) {
 	var texts []string
 	for range 20 {
@@ -44,7 +44,8 @@ func TestALostColon(t *testing.T) {
 func TestQuestions(t *testing.T) {
 	doubt := func(said string) Reading { return Reading{How: Doubtful, Said: said, Maybe: []float64{1}} }
 	kept := Reading{How: Kept}
-	read := [][]Reading{{doubt("60")}, {kept}, {doubt("80")}, {{How: Nothing}}, {doubt("80")}, {doubt("80")}, {doubt("83")}}
+	read := [][]Reading{{doubt("60")}, {kept}, {doubt("80")}, {{How: Nothing}}, {doubt("80")}, {doubt("80")},
+		{doubt("83")}}
 	got := Questions([]Figure{{trace.SoC}}, read)
 	require.Len(t, got, 3)
 	assert.Equal(t, []int{2, 5}, []int{got[0].From, got[0].To})
@@ -52,8 +53,8 @@ func TestQuestions(t *testing.T) {
 	assert.Equal(t, []int{0, 0, 6, 6}, []int{got[1].From, got[1].To, got[2].From, got[2].To})
 }
 
-// A screen that counts whole minutes tells how a clip runs to within a few parts of a hundred; one with seconds to the
-// second. One that stands says nothing.
+// A screen that counts whole minutes tells how a clip runs to within a few parts of a hundred; one with seconds to
+// the second. One that stands says nothing.
 func TestPace(t *testing.T) {
 	for _, whole := range []bool{true, false} {
 		var texts []string
@@ -82,8 +83,8 @@ func TestPace(t *testing.T) {
 	assert.False(t, ok)
 }
 
-// A recording has a reading for each look that gave one, empty where a figure gave none; the screen's minutes are none of
-// its channels.
+// A recording has a reading for each look that gave one, empty where a figure gave none; the screen's minutes are
+// none of its channels.
 func TestRecording(t *testing.T) {
 	figures := []Figure{{trace.SoC}, {trace.Power}, {Minutes}}
 	nan := Reading{Value: math.NaN(), How: LeftOut}
