@@ -312,11 +312,25 @@ func TestWaysInAskForAFreshProof(t *testing.T) {
 
 	c.later.Store(int64(31 * time.Minute))
 	for _, path := range []string{role, fmt.Sprintf("/crew/%d/leave", cy), fmt.Sprintf("/crew/%d/link", cy),
-		"/crew/invitations", "/tokens", "/tokens/1/withdraw", "/me/disconnect", "/me/passkeys/1/remove"} {
+		"/crew/invitations", "/tokens", "/tokens/1/withdraw", "/me/disconnect", "/me/passkeys/1/remove", "/me/passkeys/begin"} {
 		assert.Equal(t, http.StatusUnauthorized, posted(t, ada, c.at+path, to(logbook.Reader)).StatusCode, path)
 	}
 	assert.Equal(t, logbook.Tester, is(), "nothing came of it")
 	assert.Equal(t, http.StatusSeeOther, posted(t, ada, c.at+"/night", url.Values{"theme": {"night"}}).StatusCode)
+
+	// Nor is there a way around it for what is sent as a script would.
+	for _, header := range []string{"HX-Request", "Accept"} {
+		r, err := http.NewRequestWithContext(t.Context(), http.MethodPost, c.at+role,
+			strings.NewReader(to(logbook.Reader).Encode()))
+		require.NoError(t, err)
+		r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+		r.Header.Set(header, map[string]string{"HX-Request": "true", "Accept": "application/json"}[header])
+		w, err := ada.Do(r)
+		require.NoError(t, err)
+		require.NoError(t, w.Body.Close())
+		assert.Equal(t, http.StatusForbidden, w.StatusCode, header)
+	}
+	assert.Equal(t, logbook.Tester, is(), "nothing came of it")
 
 	again := to(logbook.Reader)
 	for name, value := range map[string]string{"username": "Ada", "password": word + " Ada", "to": role,

@@ -130,6 +130,7 @@ func TestPractisingARun(t *testing.T) {
 	s.await(`document.querySelector("[data-stall]").textContent === "Paid. Plug in."`)
 	press("plug")
 	s.await(`document.querySelector("[data-stall]").textContent === "Charging."`)
+	s.set("[data-speed]", quote("1"), "change") // however slow the machine, it is no minute further
 	soc := eval[string](s, `document.querySelector("[data-soc]").textContent`)
 	kw := eval[string](s, `document.querySelector("[data-kw]").textContent`)
 	s.do(chromedp.SendKeys(css("#practice-line"), soc+" "+kw+kb.Enter))

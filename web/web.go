@@ -177,7 +177,7 @@ func (s *Server) Handler() http.Handler {
 		r.Route("/stall", s.stall.Routes)
 		r.Route("/garage", s.garage.Routes)
 		r.Route("/sites", s.garage.SiteRoutes)
-		s.school.Routes(r)
+		s.school.Routes(r.With(s.often(costlyAMinute)))
 		r.Route("/hooks", s.hooks.Routes)
 		r.Get("/definitions", s.definitions)
 		r.Post("/night", s.Night)

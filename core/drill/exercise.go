@@ -5,6 +5,7 @@
 package drill
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"math/rand/v2"
@@ -205,7 +206,7 @@ func (e *Exercise) choose(r *rand.Rand, f *forecast.Forecast) bool {
 	if len(at) < Places {
 		return false
 	}
-	slices.SortFunc(at, func(a, b Place) int { return int(a.FromS - b.FromS) })
+	slices.SortFunc(at, func(a, b Place) int { return cmp.Compare(a.FromS, b.FromS) })
 	copy(e.At[:], at)
 	return true
 }
@@ -216,11 +217,11 @@ func (e *Exercise) place(f *forecast.Forecast, mid float64, cause limit.Cause) P
 	p := Place{FromS: mid - half, ToS: mid + half, Cause: cause}
 	st := f.Steps[min(len(f.Steps)-1, int(mid))]
 	if d := st.OfferedKW; !math.IsInf(d, 0) && d > 0 && math.Abs(st.RequestedKW-d) < nearly*d {
-		p.Open = Level
-		for _, c := range []limit.Cause{limit.PackTaper, limit.StallPower} {
-			if c != cause {
-				p.Near = append(p.Near, c)
-			}
+		switch cause {
+		case limit.StallPower, limit.SharedCabinet:
+			p.Open, p.Near = Level, []limit.Cause{limit.PackTaper}
+		case limit.PackTaper, limit.CarPower, limit.Cold, limit.TimerStep: // what a cable gives is not in OfferedKW
+			p.Open, p.Near = Level, []limit.Cause{limit.StallPower}
 		}
 	}
 	if e.Level == Levels && p.Open == Told {

@@ -51,13 +51,16 @@ const (
 	NoCar      Happening = "left"      // and left
 	HotCable   Happening = "cable"     // the cable got warm
 	ColdPack   Happening = "cold"      // the pack is cold
-	ScreenLies Happening = "screen"    // the stall's screen and the car do not agree
+	ScreenLies Happening = "screen"    // the stall's power and its energy do not agree
 	Stopped    Happening = "stop"      // the charge was stopped: the last thing to do before unplugging
 	Unplugged  Happening = "unplug"    // the plug came out
 	Read       Happening = "read"      // a reading was typed
 )
 
-// mostDiffers is by how much a lying screen is wrong.
+// happenings are the notes of what happens by itself.
+var happenings = []Happening{Refused, Neighbour, NoCar, HotCable, ColdPack, ScreenLies}
+
+// lies is by how much a lying screen has its power too high; its energy is right.
 const lies = 1.15
 
 // NewPractice makes the charge of a seed.
@@ -212,6 +215,14 @@ func (p *Practice) Mark(notes []Note, verdict Answer) []RuleMark {
 				noticed.Hit++
 				break
 			}
+		}
+	}
+	// Noting what did not happen is no better than missing what did.
+	for _, n := range notes {
+		if slices.Contains(happenings, n.Kind) && !slices.ContainsFunc(p.Surprises, func(s Surprise) bool {
+			return s.Kind == n.Kind
+		}) {
+			noticed.All++
 		}
 	}
 	noticed.Got = noticed.Of * share(noticed.Hit, noticed.All)

@@ -86,6 +86,13 @@ func TestPracticeIsMarkedByItsRules(t *testing.T) {
 		assert.Equal(t, 2, marks[drill.Copied].All)
 		assert.Zero(t, marks[drill.Method].Got)
 		assert.Zero(t, marks[drill.Verdict].Got)
+		press := played(p)
+		for _, kind := range []drill.Happening{drill.Refused, drill.Neighbour, drill.NoCar, drill.HotCable,
+			drill.ColdPack, drill.ScreenLies} {
+			press = append(press, drill.Note{TS: 60, Kind: kind})
+		}
+		got, of = total(p.Mark(press, drill.Answer{Whose: p.Cause.Sign().Whose, Cause: p.Cause}))
+		assert.Less(t, got, of, "whoever presses every key is no good witness")
 		idle, _ := total(p.Mark(nil, drill.Answer{}))
 		assert.LessOrEqual(t, idle, 2.0, "who does nothing gets no more than for missing nothing")
 	}

@@ -37,7 +37,6 @@ func (c *chain) shares() [][]float64 {
 	left := c.left()
 	leave := func(i, j int) float64 { return left[j] - left[i] } // looks from i up to j
 	before, after := make([][]float64, n), make([][]float64, n)
-	steps := c.steps()
 	far := math.Inf(-1) // all stories that kept something more than mostLost looks ago, what they lost since with it
 	for i := range n {
 		before[i] = make([]float64, len(c.offers[i]))
@@ -51,7 +50,7 @@ func (c *chain) shares() [][]float64 {
 			a := sum(leave(0, i), far+math.Log(anew)) + c.anything(o)
 			for j := max(0, i-mostLost); j < i; j++ {
 				for r := range c.offers[j] {
-					a = sum(a, before[j][r]+steps(j, r, i, s)+leave(j+1, i))
+					a = sum(a, before[j][r]+c.step(j, r, i, s)+leave(j+1, i))
 				}
 			}
 			before[i][s] = a + o.log + keep
@@ -75,7 +74,7 @@ func (c *chain) shares() [][]float64 {
 			b := sum(leave(i+1, n), far+math.Log(anew))
 			for j := i + 1; j < n && j <= i+mostLost; j++ {
 				for r, o := range c.offers[j] {
-					b = sum(b, after[j][r]+o.log+keep+steps(i, s, j, r)+leave(i+1, j))
+					b = sum(b, after[j][r]+o.log+keep+c.step(i, s, j, r)+leave(i+1, j))
 				}
 			}
 			after[i][s] = b
@@ -108,11 +107,9 @@ func (c *chain) left() []float64 {
 // anything is how likely a value is where nothing is known.
 func (c *chain) anything(o offer) float64 { return -math.Log1p(c.span / o.step) }
 
-// steps gives how likely one offer follows another, as a logarithm.
-func (c *chain) steps() func(i, r, j, s int) float64 {
-	return func(i, r, j, s int) float64 {
-		return c.goes(c.offers[i][r], c.offers[j][s], c.from[j]-c.to[i])
-	}
+// step is how likely one offer follows another, as a logarithm.
+func (c *chain) step(i, r, j, s int) float64 {
+	return c.goes(c.offers[i][r], c.offers[j][s], c.from[j]-c.to[i])
 }
 
 // sum adds two weights that are logarithms.

@@ -160,10 +160,10 @@ func (s *Room) Gate(next http.Handler) http.Handler {
 		switch {
 		case s.isDoor(r):
 			next.ServeHTTP(w, r)
+		case in && door.Crew && s.asksProof(r) && isForm(r):
+			s.askFirst(w, r, door, longAgo+": sign in once more, and it goes on.")
 		case in && door.Crew && s.asksProof(r):
-			s.askFirst(w, r, door, "It is more than half an hour since you signed in, and this decides who comes "+
-				"in: sign in "+
-				"once more, and it goes on.")
+			s.Fail(w, r, ui.Refused(longAgo+": sign out and in again first"))
 		case in:
 			s.judged(next, judge, w, r)
 		case isForm(r):
@@ -177,19 +177,22 @@ func (s *Room) Gate(next http.Handler) http.Handler {
 	}))
 }
 
-// waysIn are the forms that give somebody a way in, or take one away.
-var waysIn = []string{"/crew/invitations", "/crew/{id}/link", "/crew/{id}/role", "/crew/{id}/leave",
-	"/me/passkeys/{id}/remove", "/me/disconnect", "/tokens", "/tokens/{id}/withdraw"}
+const longAgo = "It is more than half an hour since you signed in, and this decides who comes in"
 
-// asksProof tells whether a request is a form that decides who comes in, sent long after its sender proved who they
-// are: somebody else may stand at their screen.
+// waysIn are the requests that give somebody a way in, or take one away.
+var waysIn = []string{"/crew/invitations", "/crew/{id}/link", "/crew/{id}/role", "/crew/{id}/leave",
+	"/me/passkeys/begin", "/me/passkeys/{id}/remove", "/me/disconnect", "/tokens", "/tokens/{id}/withdraw"}
+
+// asksProof tells whether a request decides who comes in, and was sent long after its sender proved who they are:
+// somebody else may stand at their screen.
 func (s *Room) asksProof(r *http.Request) bool {
-	if !isForm(r) {
-		return false
-	}
 	pattern := chi.RouteContext(r.Context()).Routes.Find(chi.NewRouteContext(), r.Method, r.URL.Path)
-	proved := time.Unix(s.sessions.GetInt64(r.Context(), provedAt), 0)
-	return slices.Contains(waysIn, pattern) && s.Now().Sub(proved) > provedFor
+	return r.Method == http.MethodPost && slices.Contains(waysIn, pattern) && s.longAgo(r.Context())
+}
+
+// longAgo tells whether it is too long since somebody proved who they are.
+func (s *Room) longAgo(ctx context.Context) bool {
+	return s.Now().Sub(time.Unix(s.sessions.GetInt64(ctx, provedAt), 0)) > provedFor
 }
 
 // isDoor tells whether a request is for what anybody needs to come in.

@@ -435,6 +435,8 @@ func (s *Room) newPassword(w http.ResponseWriter, r *http.Request) error {
 		if !right {
 			f.Fault("current", "This is not your password.")
 		}
+	} else if s.longAgo(r.Context()) {
+		f.Fault("new", "%s: sign out and in again first.", longAgo)
 	}
 	hash, err := newHash(f, p.Name)
 	if err != nil {

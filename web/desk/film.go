@@ -64,6 +64,7 @@ type figureAsked struct {
 type filmRead struct {
 	Kept, Mended, Left, Nothing int
 	Of                          int
+	Side                        trace.Side
 	Said                        string
 	Questions                   []figureAsked
 	MoreQuestions               int
@@ -159,30 +160,27 @@ func signsOf(list []string) (out []film.Sign, err error) {
 	return out, nil
 }
 
-// sentFilm reads what a page sent.
-func sentFilm(w http.ResponseWriter, r *http.Request) (*filmSent, error) {
+// sentFilm reads what a page sent, and weighs it.
+func sentFilm(w http.ResponseWriter, r *http.Request) (*filmSent, *sifted, error) {
 	var in filmSent
 	if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, maxFilm)).Decode(&in); err != nil {
 		var large *http.MaxBytesError
 		if errors.As(err, &large) {
-			return nil, ui.BadRequest("this is more than a film can hold: read it in two parts")
+			return nil, nil, ui.BadRequest("this is more than a film can hold: read it in two parts")
 		}
-		return nil, ui.BadRequest("what was read off the film did not come whole; send it once more")
+		return nil, nil, ui.BadRequest("what was read off the film did not come whole; send it once more")
 	}
-	return &in, nil
+	f, err := in.sift()
+	return &in, f, err
 }
 
 // siftFilm answers what was read off a film: what is kept, what it asks, and the road so far.
 func (s *Room) siftFilm(w http.ResponseWriter, r *http.Request) error {
-	in, err := sentFilm(w, r)
+	in, f, err := sentFilm(w, r)
 	if err != nil {
 		return err
 	}
-	f, err := in.sift()
-	if err != nil {
-		return err
-	}
-	var v filmRead
+	v := filmRead{Side: in.side()}
 	for i := range f.read {
 		for _, x := range f.read[i] {
 			v.Of++
@@ -281,11 +279,7 @@ func (in *filmSent) pace(f *sifted) string {
 // takeFilm makes a waiting file of what was read off a film: a table that names the clip, with its times beside the
 // run's.
 func (s *Room) takeFilm(w http.ResponseWriter, r *http.Request) error {
-	in, err := sentFilm(w, r)
-	if err != nil {
-		return err
-	}
-	f, err := in.sift()
+	in, f, err := sentFilm(w, r)
 	if err != nil {
 		return err
 	}
@@ -352,4 +346,22 @@ func plain(values []float64) (out []string) {
 		out = append(out, strconv.FormatFloat(math.Round(v*1000)/1000, 'f', -1, 64))
 	}
 	return out
+}
+
+// figureChoice is a figure that a box can show.
+type figureChoice struct {
+	Key  trace.Channel
+	Name string
+}
+
+// Menu lists what a box can show.
+func (v sheetView) Menu() (list []figureChoice) {
+	for _, c := range film.Figures {
+		name := string(c) // the screen's own minutes
+		if in, ok := trace.Describe(c); ok {
+			name = in.Short + ", " + in.Unit
+		}
+		list = append(list, figureChoice{c, name})
+	}
+	return list
 }

@@ -14,6 +14,7 @@ import (
 	"zincroad/core/limit"
 	"zincroad/core/say"
 	"zincroad/core/trace"
+	"zincroad/core/units"
 	"zincroad/core/words"
 	"zincroad/web/draw"
 	"zincroad/web/ui"
@@ -218,7 +219,7 @@ func (s *Room) readCurve(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	v.draw(e, ui.MeasuresOf(r).Fahrenheit)
+	v.draw(e, ui.MeasuresOf(r))
 	s.Render(w, r, "curve", http.StatusOK, ui.Frame{Title: "Read a curve", Page: "help", Data: v})
 	return nil
 }
@@ -267,7 +268,7 @@ func (s *Room) markCurve(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	v.draw(e, ui.MeasuresOf(r).Fahrenheit)
+	v.draw(e, ui.MeasuresOf(r))
 	var said [drill.Places]drill.Answer
 	for i := range v.Places {
 		v.Places[i].Chosen = f.Values.Get(v.Places[i].Name)
@@ -323,15 +324,15 @@ func (v *curveView) mark(e *drill.Exercise, said [drill.Places]drill.Answer, m d
 }
 
 // draw draws what was logged.
-func (v *curveView) draw(e *drill.Exercise, fahrenheit bool) {
+func (v *curveView) draw(e *drill.Exercise, reader units.People) {
 	stall, car := e.Run.Recordings[0], e.Run.Recordings[1]
 	d := draw.Strip{Title: "The charge: power against time, with the places that are asked", T: stall.T,
 		KW: stall.Columns[trace.Power], Width: 940}
-	soc := car.Columns[trace.SoC]
-	for next, i := math.Ceil(soc[0]/10)*10, 0; i < len(soc); i++ {
-		if soc[i] >= next {
-			d.Posts = append(d.Posts, curve.Post{SoCPct: next, TS: car.T[i]})
-			next += 10
+	x := curve.Read(e.Run, curve.Options{})
+	for _, p := range x.Posts {
+		if math.Mod(p.SoCPct, 10) == 0 {
+			p.TS += x.ZeroS
+			d.Posts = append(d.Posts, p)
 		}
 	}
 	for i, p := range e.At {
@@ -352,35 +353,30 @@ func (v *curveView) draw(e *drill.Exercise, fahrenheit bool) {
 		v.Charts = append(v.Charts, picture{title, k.SVG()})
 	}
 	line := func(name string, style int, of *trace.Recording, c trace.Channel) draw.Line {
-		y := of.Columns[c]
-		if fahrenheit && (c == trace.BatteryTempMin || c == trace.BatteryTempMax) {
-			y = slices.Clone(y)
-			for i := range y {
-				y[i] = y[i]*9/5 + 32
-			}
+		in, _ := trace.Describe(c)
+		y := slices.Clone(of.Columns[c])
+		for i := range y {
+			y[i] = reader.Show(in.Unit, y[i])
 		}
 		return draw.Line{Name: name, X: of.T, Y: y, Style: style}
 	}
-	degrees := map[bool]string{false: "°C", true: "°F"}[fahrenheit]
 	chart("asked and offered", "kW", line("the car asks", 0, car, trace.RequestedPower),
 		line("the stall offers", 1, stall, trace.OfferedPower))
 	chart("amps", "A", line("amps", 0, stall, trace.Current))
 	chart("volts", "V", line("volts", 0, stall, trace.Voltage))
-	chart("cells", degrees, line("coldest", 0, car, trace.BatteryTempMin), line("warmest", 1, car, trace.BatteryTempMax))
-	v.Noted = noted(e, fahrenheit)
+	chart("cells", reader.Name("°C"), line("coldest", 0, car, trace.BatteryTempMin),
+		line("warmest", 1, car, trace.BatteryTempMax))
+	v.Noted = noted(e, reader)
 }
 
 // noted is what is known of car, stall and day.
-func noted(e *drill.Exercise, fahrenheit bool) string {
+func noted(e *drill.Exercise, reader units.People) string {
 	text := fmt.Sprintf("A car of %s kWh, %s cells in series, at a stall whose label says %s kW",
 		words.Figure(*e.Run.Car.UsableKWh, 0), words.Figure(*e.Run.Car.CellsInSeries, 0),
 		words.Figure(*e.Run.Stall.RatedKW, 0))
 	if a := e.Run.Stall.MaxA; a != nil {
 		text += fmt.Sprintf(" and %s A", words.Figure(*a, 0))
 	}
-	c := *e.Run.Conditions.AmbientC
-	if fahrenheit {
-		return text + fmt.Sprintf(". Outside: %s °F.", words.Figure(c*9/5+32, 0))
-	}
-	return text + fmt.Sprintf(". Outside: %s °C.", words.Figure(c, 0))
+	return text + fmt.Sprintf(". Outside: %s %s.", words.Figure(reader.Show("°C", *e.Run.Conditions.AmbientC), 0),
+		reader.Name("°C"))
 }

@@ -51,7 +51,7 @@ type noteKey struct {
 var noteKeys = []noteKey{{drill.Refused, "payment refused"}, {drill.ColdPack, "the pack is cold"},
 	{drill.Neighbour, "another car plugs in"}, {drill.NoCar, "the other car leaves"}, {drill.HotCable, "the cable " +
 		"is warm"},
-	{drill.ScreenLies, "the screens do not agree"}}
+	{drill.ScreenLies, "the stall's kW and kWh do not agree"}}
 
 type ruleView struct{ Name, Points, Why string }
 
