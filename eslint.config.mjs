@@ -4,7 +4,7 @@ const browser = Object.fromEntries(
     'window document location navigator localStorage sessionStorage fetch FormData URLSearchParams URL Blob File Image',
     'XMLHttpRequest Intl CustomEvent Event MutationObserver ResizeObserver AbortController XMLSerializer setTimeout clearTimeout',
     'setInterval clearInterval requestAnimationFrame matchMedia getComputedStyle crypto performance console history',
-    'caches HTMLElement HTMLInputElement HTMLFormElement HTMLDialogElement EventSource DataTransfer BroadcastChannel innerWidth htmx Queue Worker createImageBitmap OffscreenCanvas addEventListener postMessage atob',
+    'caches HTMLElement HTMLInputElement HTMLFormElement HTMLDialogElement EventSource DataTransfer BroadcastChannel innerWidth htmx Queue Worker OffscreenCanvas ImageData VideoFrame addEventListener postMessage atob',
   ]
     .join(' ')
     .split(' ')

@@ -10,6 +10,7 @@ import (
 	"net/http"
 	"net/http/httptest"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"strconv"
 	"strings"
@@ -469,6 +470,41 @@ func TestAPhotoOfAScreen(t *testing.T) {
 	s.await(`!document.querySelector("[data-film-question]")`)
 	s.do(chromedp.Click(css("[data-film-take]")))
 	s.await(`location.pathname.startsWith("/desk/arrivals/")`)
+}
+
+// A film is read the same however its pictures come: from what the browser decoded, by drawing them where it does not
+// give that, and turned, as by a telephone that was held the other way up: a player turns them back, what is decoded is
+// as it was filmed.
+func TestAFilmIsReadHoweverItsPicturesCome(t *testing.T) {
+	f := &aFilm{seed: 9, runS: 24, speed: 12, perS: 8, face: "bold", ink: color.RGBA{240, 240, 236, 255},
+		ground: color.RGBA{24, 28, 34, 255}, tall: 40}
+	upright := f.make(t)
+	over, turned := filepath.Join(t.TempDir(), "over.mp4"), filepath.Join(t.TempDir(), "turned.mp4")
+	for _, args := range [][]string{
+		{"-i", upright, "-vf", "hflip,vflip", "-c:v", "libx264", "-pix_fmt", "yuv420p", over},
+		{"-i", over, "-c", "copy", "-metadata:s:v", "rotate=180", turned}, // an encoder does not pass it on
+	} {
+		out, err := exec.CommandContext(t.Context(), "ffmpeg", append([]string{"-loglevel", "error"}, args...)...).
+			CombinedOutput()
+		require.NoError(t, err, string(out))
+	}
+	first := f.states()[0]
+	for name, c := range map[string]struct{ path, before string }{
+		"decoded": {upright, `"VideoFrame" in window && "rotation" in VideoFrame.prototype`},
+		"drawn":   {upright, `delete window.VideoFrame`},
+		"turned":  {turned, `true`},
+	} {
+		t.Run(name, func(t *testing.T) {
+			s := newSite(t, 1280, 900, false)
+			s.openClip(c.path, "")
+			assert.True(t, eval[bool](s, c.before))
+			for i, channel := range []string{"soc_pct", "power_kw"} {
+				s.drawBox(i, channel, f.boxes()[channel])
+				s.await(fmt.Sprintf(`document.querySelector('[data-film-reads="%d"]').textContent === %q`, i,
+					first.of(channel)))
+			}
+		})
+	}
 }
 
 // An hour's film is read with less than 500 MB of the browser's: what its processes hold beyond what they held

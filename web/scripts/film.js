@@ -322,12 +322,51 @@ function list() {
 /** @type {Worker | null} */
 let reader = null;
 let asked = 0;
-const taken = () => createImageBitmap(picture());
+/** @type {CanvasRenderingContext2D | null} */
+let camera = null;
+/** The picture as it stands. */
+async function taken() {
+  if (!still) {
+    const is = await frameTaken();
+    if (is) return is;
+  }
+  const [w, h] = still ? [photo.naturalWidth, photo.naturalHeight] : [video.videoWidth, video.videoHeight];
+  if (!camera)
+    camera = /** @type {CanvasRenderingContext2D} */ (
+      document.createElement('canvas').getContext('2d', { willReadFrequently: true })
+    );
+  if (camera.canvas.width !== w) camera.canvas.width = w;
+  if (camera.canvas.height !== h) camera.canvas.height = h;
+  camera.drawImage(picture(), 0, 0, w, h);
+  return camera.getImageData(0, 0, w, h);
+}
 /**
- * Reads a picture. @param {ImageBitmap} bitmap @param {boolean} first the boxes were drawn on it
+ * A clip's picture straight from what was decoded, where the browser gives that and it stands upright: of each that is
+ * drawn, a browser keeps a copy, up to half a gigabyte of them.
+ */
+async function frameTaken() {
+  if (!('VideoFrame' in window) || !('rotation' in VideoFrame.prototype)) return null;
+  /** @type {VideoFrame & {rotation: number, flip: boolean} | null} */
+  let is = null;
+  try {
+    is = /** @type {VideoFrame & {rotation: number, flip: boolean}} */ (new VideoFrame(video));
+    const { width: w, height: h } = /** @type {DOMRectReadOnly} */ (is.visibleRect);
+    if (is.rotation || is.flip || w !== video.videoWidth || h !== video.videoHeight) return null;
+    const how = /** @type {const} */ ({ format: 'RGBA' });
+    const points = new Uint8ClampedArray(is.allocationSize(how));
+    await is.copyTo(points, how);
+    return new ImageData(points, w, h);
+  } catch {
+    return null;
+  } finally {
+    is?.close();
+  }
+}
+/**
+ * Reads a picture. @param {ImageData} is @param {boolean} first the boxes were drawn on it
  * @returns {Promise<(string[] | null)[]>}
  */
-function read(bitmap, first) {
+function read(is, first) {
   if (!reader) reader = new Worker('/static/filmreader.js');
   const id = ++asked,
     work = reader;
@@ -338,7 +377,7 @@ function read(bitmap, first) {
       done(e.data.seen);
     };
     work.addEventListener('message', heard);
-    work.postMessage({ id, picture: bitmap, boxes: boxes.map((b) => b.area), first }, [bitmap]);
+    work.postMessage({ id, picture: is, boxes: boxes.map((b) => b.area), first }, [is.data.buffer]);
   });
 }
 

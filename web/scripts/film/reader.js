@@ -18,14 +18,33 @@ const readHigh = 64, // points that a box is high as it is read, its margins wit
 /** @type {{area: Area, was: import('./grey.js').Grey, stays: Int32Array} | null} */
 let follows = null;
 
-/** @param {ImageBitmap} picture @param {Area} a @param {number} w @param {number} h */
+/** @typedef {OffscreenCanvasRenderingContext2D} Surface */
+
+/** A canvas that is written and read over and over. */
+const surface = () =>
+  /** @type {Surface} */ (new OffscreenCanvas(1, 1).getContext('2d', { willReadFrequently: true }));
+
+const whole = surface(), // the picture being read
+  cut = surface(); // a part of it
+
+/** Takes a picture in. @param {ImageData} is */
+function take(is) {
+  if (whole.canvas.width !== is.width) whole.canvas.width = is.width;
+  if (whole.canvas.height !== is.height) whole.canvas.height = is.height;
+  whole.putImageData(is, 0, 0);
+  return whole.canvas;
+}
+
+/**
+ * Cuts an area out; what of it lies outside of the picture is black.
+ * @param {OffscreenCanvas} picture @param {Area} a @param {number} w @param {number} h
+ */
 function part(picture, a, w, h) {
-  const canvas = new OffscreenCanvas(w, h),
-    c = /** @type {OffscreenCanvasRenderingContext2D} */ (
-      canvas.getContext('2d', { willReadFrequently: true })
-    );
-  c.imageSmoothingQuality = 'high';
-  c.drawImage(
+  if (cut.canvas.width < w) cut.canvas.width = w;
+  if (cut.canvas.height < h) cut.canvas.height = h;
+  cut.clearRect(0, 0, w, h);
+  cut.imageSmoothingQuality = 'high'; // forgotten as its size is set
+  cut.drawImage(
     picture,
     a.x * picture.width,
     a.y * picture.height,
@@ -36,7 +55,7 @@ function part(picture, a, w, h) {
     w,
     h,
   );
-  return c.getImageData(0, 0, w, h);
+  return cut.getImageData(0, 0, w, h);
 }
 
 /** @param {ImageData} d @returns {import('./grey.js').Grey} */
@@ -47,7 +66,7 @@ function bright(d) {
   return { w: d.width, h: d.height, v };
 }
 
-/** Remembers the screen as it was when its boxes were drawn. @param {ImageBitmap} picture @param {Area[]} boxes */
+/** Remembers the screen as it was when its boxes were drawn. @param {OffscreenCanvas} picture @param {Area[]} boxes */
 function remember(picture, boxes) {
   const x0 = Math.min(...boxes.map((b) => b.x)),
     y0 = Math.min(...boxes.map((b) => b.y)),
@@ -76,7 +95,7 @@ function spread(g, at) {
   return Math.sqrt(at.reduce((sum, i) => sum + (g.v[i] - mean) ** 2, 0) / at.length);
 }
 
-/** Where the screen went; null: it is not in the picture. @param {ImageBitmap} picture */
+/** Where the screen went; null: it is not in the picture. @param {OffscreenCanvas} picture */
 function went(picture) {
   const { area, was, stays } = /** @type {NonNullable<typeof follows>} */ (follows);
   const px = area.w / was.w,
@@ -93,7 +112,8 @@ function went(picture) {
 }
 
 addEventListener('message', (e) => {
-  const { id, picture, boxes, first } = e.data;
+  const { id, boxes, first } = e.data,
+    picture = take(e.data.picture);
   if (first) remember(picture, boxes);
   const by = went(picture);
   const seen = boxes.map((/** @type {Area} */ b) => {
@@ -104,6 +124,5 @@ addEventListener('message', (e) => {
     const w = Math.min(640, Math.round((readHigh * a.w * picture.width) / (a.h * picture.height)));
     return signs(part(picture, a, w, readHigh), margin / (1 + 2 * margin), knows);
   });
-  picture.close();
   postMessage({ id, seen, by });
 });
