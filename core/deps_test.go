@@ -45,7 +45,7 @@ var rooms = map[string][]string{
 	"desk":    {"details", "draw", "ui"},
 	"garage":  {"draw", "ui"},
 	"trip":    {"draw", "report", "ui"},
-	"school":  {"draw", "ui"},
+	"school":  {"draw", "stall", "ui"}, // a run is practised on the page at the stall
 	"hooks":   {"ui"},
 	"report":  {"draw"},
 	"publish": {"draw", "report", "ui"},

@@ -107,7 +107,8 @@ func TestReadingCurves(t *testing.T) {
 	assert.Equal(t, http.StatusBadRequest, p.ask(http.MethodGet, "/help/curve?seed=x", nil).Code)
 }
 
-// A run is practised in the browser at sixty times its speed: what is done and typed is noted with its time, and marked.
+// A run is practised in the browser on the page at the stall: what is done is done above, and what is noted of it, with
+// the page's own line, marks and undo, is marked. Nothing of it comes into the logbook.
 func TestPractisingARun(t *testing.T) {
 	s := newSite(t, 1280, 900, false)
 	var seed uint64
@@ -120,33 +121,87 @@ func TestPractisingARun(t *testing.T) {
 	}
 	s.open(fmt.Sprintf("/help/practice?seed=%d&level=1", seed))
 	s.await(`document.querySelector("[data-practice]").dataset.ready`)
-	press := func(kind string) { s.do(chromedp.Click(css(`[data-note="` + kind + `"]`))) }
-	s.set("[data-speed]", quote("60"), "change")
-	press("checked")
-	press("paid")
-	s.await(`document.querySelector("[data-stall]").textContent === "Payment refused. Try again."`)
-	press("refused")
-	press("paid")
-	s.await(`document.querySelector("[data-stall]").textContent === "Paid. Plug in."`)
-	press("plug")
-	s.await(`document.querySelector("[data-stall]").textContent === "Charging."`)
 	s.set("[data-speed]", quote("1"), "change") // however slow the machine, it is no minute further
-	soc := eval[string](s, `document.querySelector("[data-soc]").textContent`)
-	kw := eval[string](s, `document.querySelector("[data-kw]").textContent`)
-	s.do(chromedp.SendKeys(css("#practice-line"), soc+" "+kw+kb.Enter))
-	press("stop")
-	press("unplug")
+	does := func(deed, then string) {
+		s.do(chromedp.Click(css(`[data-deed="` + deed + `"]`)))
+		s.await(`document.querySelector("[data-stall]").textContent === ` + quote(then))
+	}
+	// The marks' buttons come and go with what the page hears.
+	notes := func(button, shown string) {
+		s.await(`document.querySelector(` + quote(button) + `)`)
+		eval[bool](s, `(document.querySelector(`+quote(button)+`).click(), true)`)
+		s.await(`document.querySelector("#live-last").textContent.includes(` + quote(shown) + `)`)
+	}
+	plugIn, refused, unplugged := `#live-acts [data-key="c"]`, `#live-acts .attempt button`, `#live-acts [data-key="u"]`
+	does("looked", "Plug in, then pay.")
+	does("inserted", "Plugged in. Pay.")
+	notes(plugIn, "plugged in")
+	does("paid", "Payment refused. Take the plug out and try again.")
+	notes(refused, "payment refused")
+	does("pulled", "Plug in, then pay.")
+	does("inserted", "Plugged in. Pay.")
+	notes(plugIn, "plugged in")
+	s.set("[data-speed]", quote("60"), "change")
+	does("paid", "Charging.")
+	s.set("[data-speed]", quote("1"), "change")
+	soc := strings.TrimSuffix(eval[string](s, `document.querySelector("[data-soc]").textContent`), " %")
+	kw := strings.TrimSuffix(eval[string](s, `document.querySelector("[data-kw]").textContent`), " kW")
+	s.do(chromedp.SendKeys(css("#line"), soc+" lots"+kb.Enter))
+	s.await(`document.querySelector("#line-error").textContent.includes("lots")`)
+	assert.Equal(t, soc+" lots", eval[string](s, `document.querySelector("#line").value`), "a refused line is put back")
+	s.set("#line", quote(soc+" "+kw), "input")
+	s.do(chromedp.SendKeys(css("#line"), kb.Enter))
+	s.await(`document.querySelector("#live-last").textContent.includes(` + quote(soc+" "+kw) + `)`)
+	s.await(`document.querySelector("#live-now .figure").textContent === ` + quote(soc))
+	notes(`form:has([value="neighbour"]) button`, "neighbour")
+	eval[bool](s, `(document.querySelector('#live-last [aria-label^="Undo"][aria-label*="eighbour"]').click(), true)`)
+	s.await(`!document.querySelector("#live-last").textContent.includes("eighbour")`)
+	does("halted", "Done. Thank you.")
+	does("pulled", "Done. Thank you.")
+	notes(unplugged, "unplugged")
+	s.do(chromedp.Click(css("[data-mark]")))
+	s.await(`document.querySelector("main").textContent.includes("Say what cost the charge most")`)
+	s.await(`document.querySelector("[data-practice]").dataset.ready`)
+	s.await(`document.querySelector("#live-last").textContent.includes("unplugged")`) // what was noted is kept
 	s.await(`document.querySelector("[data-stall]").textContent === "Done. Thank you."`)
-	s.do(chromedp.Click(css(".acts .primary")))
-	s.await(`document.querySelector("[role=alert]")`)
-	assert.Contains(t, s.text("[role=alert]"), "Say what cost the charge most")
-	assert.Contains(t, eval[string](s, `document.querySelector("[data-log]").value`), " plug\n", "what was noted is kept")
 	s.set("#f-verdict", quote("any-car"), "change")
-	s.do(chromedp.Click(css(".acts .primary")))
+	s.do(chromedp.Click(css("[data-mark]")))
 	s.await(`document.querySelector("h1").textContent.includes("points")`)
 	page := s.text("main")
 	assert.Contains(t, page, "payment refused")
 	assert.Regexp(t, `Safety first[^\n]*\n?\s*2 of 2`, page)
-	assert.Regexp(t, `Plugged in, and noted\s*1 of 1`, page)
+	assert.Regexp(t, `Plugging in and out noted within 20 s\s*3 of 3\s*1 of 1`, page)
+	assert.Regexp(t, `What happened, noted within a minute and a half\s*1 of 1\s*2 of 2`, page)
+	assert.Regexp(t, `What was noted is what the screens said\s*1 of 1\s*1 of 1`, page)
 	assert.Regexp(t, `Unplugged where the method ends[^0-9]*2 points past it\s*0 of 1`, page)
+	list, err := s.book.LiveRuns(t.Context())
+	require.NoError(t, err)
+	assert.Empty(t, list)
+}
+
+// What a page sends of a practice that cannot be one is refused in a sentence, and what is no mark is passed over.
+func TestOddPractices(t *testing.T) {
+	t.Parallel()
+	h, _ := handler(t, false)
+	ask := func(body string) (int, string) {
+		r := httptest.NewRequest(http.MethodPost, "/help/practice/now", strings.NewReader(body))
+		r.Header.Set("Content-Type", "application/json")
+		r.Header.Set("Accept", "application/json")
+		w := httptest.NewRecorder()
+		h.ServeHTTP(w, r)
+		return w.Code, w.Body.String()
+	}
+	for _, body := range []string{`{"seed": -1}`, `{`, `{"seed": 1}`, `{"seed": 1, "notes": {}}`,
+		`{"seed": 1, "notes": [` + strings.Repeat(`{},`, 600) + `{}]}`} {
+		code, said := ask(body)
+		assert.Equal(t, http.StatusBadRequest, code, body[:min(40, len(body))])
+		assert.Contains(t, said, "begin again")
+	}
+	code, said := ask(`{"seed": 1, "level": 1, "at": 30, "notes": [{"id": 1, "at": 9, "kind": "a feast"},
+		{"id": 2, "at": 12, "line": "9 2 1 4 5", "key": "k2"}, {"id": 3, "at": 14, "line": "9 2", "key": "k3"}]}`)
+	assert.Equal(t, http.StatusOK, code)
+	assert.NotContains(t, said, "feast")
+	assert.Contains(t, said, `"k2":`)
+	assert.NotContains(t, said, `"k3":`)
+	assert.Contains(t, said, "9 2")
 }

@@ -109,7 +109,7 @@ func New(book *logbook.Book, log *slog.Logger) (*Server, error) {
 		func() (err error) { s.desk, err = desk.New(u, book); return err },
 		func() (err error) { s.garage, err = garage.New(u, book); return err },
 		func() (err error) { s.trip, err = trip.New(u, book); return err },
-		func() (err error) { s.school, err = school.New(u); return err },
+		func() (err error) { s.school, err = school.New(u, s.stall); return err },
 		func() (err error) { s.hooks, err = hooks.New(u, book); return err },
 		func() (err error) { s.publish, err = publish.New(u, book, s.access.From, s.trip.Report); return err },
 	} {

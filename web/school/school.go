@@ -9,6 +9,7 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
+	"zincroad/web/stall"
 	"zincroad/web/ui"
 )
 
@@ -19,15 +20,16 @@ var files embed.FS
 type Room struct {
 	*ui.Pages
 	lessons func() ([]lesson, error)
+	stall   *stall.Room // on whose page a run is practised
 }
 
 // New furnishes the room. It fails when its own templates are broken.
-func New(u *ui.UI) (*Room, error) {
+func New(u *ui.UI, stall *stall.Room) (*Room, error) {
 	pages, err := u.Pages(files, nil)
 	if err != nil {
 		return nil, err
 	}
-	return &Room{Pages: pages, lessons: sync.OnceValues(lessons)}, nil
+	return &Room{Pages: pages, lessons: sync.OnceValues(lessons), stall: stall}, nil
 }
 
 // Routes are the room's pages.
@@ -37,6 +39,7 @@ func (s *Room) Routes(r chi.Router) {
 	r.Post("/help/curve", s.Do(s.markCurve))
 	r.Get("/help/practice", s.Do(s.practice))
 	r.Post("/help/practice", s.Do(s.markPractice))
+	r.Post("/help/practice/now", s.Do(s.practiceNow))
 }
 
 // helpView is the page that teaches the field in ten minutes.

@@ -229,9 +229,9 @@
     });
   document.addEventListener('pointerup', letGo, true);
   document.addEventListener('pointercancel', letGo, true);
-  /** @param {string} id @returns {(e: MessageEvent) => void} */
-  const put = (id) => (e) => {
-    later.set(id, e.data);
+  /** @param {string} id @param {string} html */
+  const put = (id, html) => {
+    later.set(id, html);
     if (Date.now() - pressedAt >= longestPress) putLater();
   };
   /** @param {string} id @param {string} html */
@@ -279,6 +279,21 @@
   };
   setInterval(contact, 1000);
 
+  /** What the run shows now has come. @param {string} html */
+  const comes = (html) => {
+    put('live-now', html);
+    heard = Date.now();
+    contact();
+    say();
+  };
+  // A run that is only practised has no stream: its own script brings what comes.
+  document.addEventListener('played', (e) => {
+    const is = /** @type {CustomEvent} */ (e).detail;
+    comes(is.now);
+    put('live-acts', is.acts);
+    put('live-last', is.last);
+  });
+
   // A page that nobody sees does not listen: browsers keep only a few connections open.
   /** @type {EventSource | null} */
   let events = null;
@@ -288,14 +303,9 @@
       events = null;
       return;
     }
-    if (events) return;
+    if (events || !live.dataset.events) return;
     events = new EventSource(live.dataset.events);
-    events.addEventListener('now', (e) => {
-      put('live-now')(e);
-      heard = Date.now();
-      contact();
-      say();
-    });
+    events.addEventListener('now', (e) => comes(e.data));
     // A browser goes on trying after a line that was cut, but never after an answer that is no stream, as one gets
     // while the program or its database starts again.
     events.addEventListener('error', () => {
@@ -304,8 +314,8 @@
       setTimeout(follow, tryAgain);
     });
     events.addEventListener('clock', (e) => queue.heard(Number(e.data)));
-    events.addEventListener('acts', put('live-acts'));
-    events.addEventListener('last', put('live-last'));
+    events.addEventListener('acts', (e) => put('live-acts', e.data));
+    events.addEventListener('last', (e) => put('live-last', e.data));
   };
   document.addEventListener('visibilitychange', () => {
     seen = Date.now();

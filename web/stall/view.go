@@ -3,6 +3,7 @@ package stall
 import (
 	"context"
 	"encoding/json"
+	"html/template"
 	"math"
 	"slices"
 	"strings"
@@ -19,6 +20,7 @@ import (
 	"zincroad/core/vehicle"
 	"zincroad/logbook"
 	"zincroad/web/draw"
+	"zincroad/web/ui"
 )
 
 // liveCache is what a watch has read already, so that it need not read a run anew
@@ -49,7 +51,18 @@ type liveView struct {
 	Others   []logbook.Stall // of the same site first
 	Cautions []say.Text
 	Todo     []prepare.Item
+	World    template.HTML // of a practised run: what is around
+	End      template.HTML // and how it ends
+	played   string        // where its forms go; empty: it is recorded
 	started  time.Time
+}
+
+// To is where a form of the page goes.
+func (v *liveView) To(what string) string {
+	if v.played != "" {
+		return v.played + "#" + what
+	}
+	return ui.StallRunPath(v.Row.ID) + "/" + what
 }
 
 func (h *liveHub) view(ctx context.Context, id int64) (*liveView, error) {
@@ -96,10 +109,7 @@ func (h *liveHub) viewWith(ctx context.Context, id int64, c *liveCache) (*liveVi
 		return nil, err
 	}
 	v.due(m)
-	strip := v.strip(r)
-	v.Strip = strip.Large()
-	strip.Narrow = true
-	v.Narrow = strip.Large()
+	v.drawStrips(r)
 	for i := len(row.Marks) - 1; i >= 0; i-- {
 		v.Marks = append(v.Marks, row.Marks[i])
 	}
@@ -268,6 +278,14 @@ func (c *liveCache) baselineOf(plan forecast.Plan, r *run.Run) *forecast.Forecas
 		c.baseline, _ = forecast.Of(plan, forecast.DefaultUncertainty)
 	}
 	return c.baseline
+}
+
+// drawStrips draws the run so far, for a wide page and for a phone.
+func (v *liveView) drawStrips(r *run.Run) {
+	strip := v.strip(r)
+	v.Strip = strip.Large()
+	strip.Narrow = true
+	v.Narrow = strip.Large()
 }
 
 // strip draws the run so far, with the forecast behind it.
