@@ -2,6 +2,7 @@ package judge
 
 import (
 	"math"
+	"slices"
 
 	"zincroad/core/trace"
 )
@@ -96,8 +97,11 @@ const (
 // scatter more than independent cells would is added, so that a wander of half a minute is not
 // taken for a slope.
 func slowWobbleOf(g *grid, v []float64) float64 {
+	if g.typed {
+		return typedWobbleOf(v)
+	}
 	quick := wobbleOf(v, true)
-	if g.typed || len(v) < 8*blockCells {
+	if len(v) < 8*blockCells {
 		return quick
 	}
 	var blocks []float64
@@ -112,6 +116,31 @@ func slowWobbleOf(g *grid, v []float64) float64 {
 	slow := wobbleOf(blocks, true) * math.Sqrt(blockCells) / quick
 	return quick * math.Sqrt(min(mostSlow, max(1, slow*slow)))
 }
+
+// typedWobbleOf is wobbleOf for readings that lie minutes apart, where a change of the power is as wide as a reading's
+// neighbours: each spoils two of the distances, and two changes are allowed for. Of the distances that are left the
+// middle one counts, by the place that it has among all; with too few nothing is known but what readings usually do.
+func typedWobbleOf(v []float64) float64 {
+	var away []float64
+	for i := 1; i+1 < len(v); i++ {
+		if d := math.Abs(v[i]-(v[i-1]+v[i+1])/2) / v[i]; v[i] >= 1 && !math.IsNaN(d) {
+			away = append(away, d)
+		}
+	}
+	rank := (len(away) - spoilt + 1) / 2
+	if rank < leastRank {
+		return 0
+	}
+	slices.Sort(away)
+	share := (float64(rank) - 0.5) / float64(len(away))
+	return away[rank-1] / (math.Sqrt2 * math.Erfinv(share)) / math.Sqrt(1.5)
+}
+
+// The distances that changes of the power spoil, and the least rank by which the rest is known.
+const (
+	spoilt    = 4
+	leastRank = 3
+)
 
 // stepOf is the step of a display that shows whole or half units; 0 for finer ones.
 func stepOf(v []float64) float64 {
