@@ -17,14 +17,18 @@ import (
 
 const (
 	wide, high = 20, 24 // of a figure as the network sees it: its height fills it, its width is kept
-	classes    = "0123456789?"
+	figures    = 10
+	styles     = 3                // a typeface, seven bars, dots
+	none       = styles * figures // the class behind the figures of all styles: no figure
+	barShare   = 0.25             // of figures
+	dotShare   = 0.2              // of what is in a typeface
 	others     = "%kWAVhCmnsFg°/-xeKEPM€()"
 	batchSize  = 64
 )
 
 type batch struct {
 	pixels []float32 // wide*high each
-	labels []int     // into classes
+	labels []int     // figure and ten times its style, or none
 }
 
 // typeface has what was drawn of it before.
@@ -68,11 +72,11 @@ func load(path string) (*typeface, error) {
 func draw(r *rand.Rand, fonts []*typeface, n int) batch {
 	b := batch{}
 	for len(b.labels) < n {
-		label := r.IntN(10)
+		label := r.IntN(figures)
 		text := string(rune('0' + label))
-		none := r.Float64() < 0.2
-		if none {
-			label = 10
+		other := r.Float64() < 0.2
+		if other {
+			label = none
 			o := []rune(others)
 			text = string(o[r.IntN(len(o))])
 			if r.Float64() < 0.25 { // what a cut in the wrong place leaves
@@ -80,18 +84,22 @@ func draw(r *rand.Rand, fonts []*typeface, n int) batch {
 			}
 		}
 		var g *grey
-		if !none && r.Float64() < 0.25 {
+		if !other && r.Float64() < barShare {
 			g = bars(r, label).trimmed()
+			label += figures
 		} else {
 			g = fonts[r.IntN(len(fonts))].drawn(text)
-			if g != nil && len(text) == 1 && r.Float64() < 0.1 {
+			if g != nil && len(text) == 1 && r.Float64() < dotShare {
 				g = dots(r, g)
+				if !other {
+					label += 2 * figures
+				}
 			}
 		}
 		if g == nil {
 			continue
 		}
-		if none && len(text) == 2 && text[0] >= '0' && text[0] <= '9' {
+		if other && len(text) == 2 && text[0] >= '0' && text[0] <= '9' {
 			g = g.column(0.25+0.1*r.Float64(), 0.65+0.1*r.Float64())
 		}
 		g = seen(r, g)
@@ -133,8 +141,15 @@ func (g *grey) between(x, y float64) float64 {
 	return (1-fy)*((1-fx)*g.at(i, j)+fx*g.at(i+1, j)) + fy*((1-fx)*g.at(i, j+1)+fx*g.at(i+1, j+1))
 }
 
-// letters draws a text in a typeface, 60 pixels to its size.
+// letters draws a text in a typeface, 60 pixels to its size; nil: it lacks a sign of it, for which it would draw an
+// empty box, and that is much like a 0.
 func letters(f *sfnt.Font, text string) *grey {
+	var b sfnt.Buffer
+	for _, c := range text {
+		if i, err := f.GlyphIndex(&b, c); err != nil || i == 0 {
+			return nil
+		}
+	}
 	face, err := opentype.NewFace(f, &opentype.FaceOptions{Size: 60, DPI: 72, Hinting: font.HintingNone})
 	if err != nil {
 		return nil
@@ -224,6 +239,7 @@ func dots(r *rand.Rand, g *grey) *grey {
 		cols = 3
 	}
 	round := 0.28 + 0.12*r.Float64() // of a dot, in pitches
+	least := 0.3 + 0.25*r.Float64()  // of a dot's place that has ink
 	out := newGrey(cols*pitch, down*pitch)
 	for row := range down {
 		for col := range cols {
@@ -234,7 +250,7 @@ func dots(r *rand.Rand, g *grey) *grey {
 						(float64(row)+(float64(j)+0.5)/6)/down*float64(g.h)-0.5) / 36
 				}
 			}
-			if sum < 0.45 {
+			if sum < least {
 				continue
 			}
 			for y := row * pitch; y < (row+1)*pitch; y++ {

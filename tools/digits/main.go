@@ -109,8 +109,11 @@ func (n *net) kept() map[string]any {
 		layers = append(layers, map[string]any{"in": l.w.Rows, "out": l.w.Cols, "scales": rounded(scales, 1e6),
 			"weights": base64.StdEncoding.EncodeToString(bytes), "biases": rounded(l.b, 1e4)})
 	}
-	return map[string]any{"width": wide, "height": high, "classes": classes, "layers": layers}
+	return map[string]any{"width": wide, "height": high, "figures": figures, "styles": shares, "layers": layers}
 }
+
+// shares are how many of the figures that it learnt were of each style, about.
+var shares = [styles]float64{(1 - barShare) * (1 - dotShare), barShare, (1 - barShare) * dotShare}
 
 func rounded[T float32 | float64](list []T, to float64) (out []float64) {
 	for _, v := range list {

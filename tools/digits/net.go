@@ -28,7 +28,7 @@ const hidden = 256
 
 func newNet(r *rand.Rand) *net {
 	n := &net{}
-	for _, size := range [][2]int{{wide * high, hidden}, {hidden, len(classes)}} {
+	for _, size := range [][2]int{{wide * high, hidden}, {hidden, none + 1}} {
 		l := &layer{w: general(size[0], size[1]), b: make([]float32, size[1]), gw: general(size[0], size[1]),
 			gb: make([]float32, size[1]), firstW: make([]float32, size[0]*size[1]), secondW: make([]float32, size[0]*size[1]),
 			firstB: make([]float32, size[1]), secondB: make([]float32, size[1])}
@@ -135,33 +135,45 @@ type score struct{ right, taken, sureWrong, sure float64 }
 // test holds what it reads against what was drawn.
 func (n *net) test(b batch) score {
 	p := n.forward(b.pixels, len(b.labels))
-	var right, figures, taken, none, sure, wrong float64
+	var right, known, taken, others, sure, wrong float64
 	for i, label := range b.labels {
 		row := p.Data[i*p.Cols : (i+1)*p.Cols]
-		best := 0
-		for j := range row {
-			if row[j] > row[best] {
+		var of [figures + 1]float64 // whatever the style
+		for j, v := range row {
+			of[figureOf(j)] += float64(v)
+		}
+		best, is := 0, figureOf(label)
+		for j := range of {
+			if of[j] > of[best] {
 				best = j
 			}
 		}
-		if row[best] > 0.985 { // as sure as its labels were
+		if of[best] > 0.985 { // as sure as its labels were
 			sure++
-			if best != label {
+			if best != is {
 				wrong++
 			}
 		}
-		if label == 10 {
-			none++
-			if best != 10 {
+		if is == figures {
+			others++
+			if best != figures {
 				taken++
 			}
 			continue
 		}
-		figures++
-		if best == label {
+		known++
+		if best == is {
 			right++
 		}
 	}
 	all := float64(len(b.labels))
-	return score{100 * right / figures, 100 * taken / none, 100 * wrong / math.Max(1, sure), 100 * sure / all}
+	return score{100 * right / known, 100 * taken / others, 100 * wrong / math.Max(1, sure), 100 * sure / all}
+}
+
+// figureOf is the figure of a class, 0 to 9; 10: none.
+func figureOf(class int) int {
+	if class == none {
+		return figures
+	}
+	return class % figures
 }

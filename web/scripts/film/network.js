@@ -2,7 +2,7 @@
 
 /** @typedef {{in: number, out: number, scales: number[], weights: string, biases: number[]}} Layer */
 
-/** @param {{layers: Layer[]}} kept @returns {(pixels: Float32Array) => Float32Array} */
+/** @param {{layers: Layer[], styles: number[]}} kept @returns {import('./signs.js').Network} */
 export function network(kept) {
   const layers = kept.layers.map((l) => {
     const text = atob(l.weights),
@@ -10,7 +10,8 @@ export function network(kept) {
     for (let i = 0; i < text.length; i++) w[i] = ((text.charCodeAt(i) << 24) >> 24) * l.scales[i % l.out];
     return { ...l, w };
   });
-  return (pixels) => {
+  /** @param {Float32Array} pixels */
+  const of = (pixels) => {
     let x = pixels;
     layers.forEach((l, k) => {
       const out = Float32Array.from(l.biases);
@@ -28,4 +29,5 @@ export function network(kept) {
       sum = e.reduce((a, b) => a + b, 0);
     return e.map((v) => v / sum);
   };
+  return { of, styles: kept.styles };
 }

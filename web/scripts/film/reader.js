@@ -17,6 +17,8 @@ const readHigh = 64, // points that a box is high as it is read, its margins wit
 
 /** @type {{area: Area, was: import('./grey.js').Grey, stays: Int32Array} | null} */
 let follows = null;
+/** @type {import('./style.js').Seen[]} */
+let styles = []; // of each box
 
 /** @typedef {OffscreenCanvasRenderingContext2D} Surface */
 
@@ -114,15 +116,18 @@ function went(picture) {
 addEventListener('message', (e) => {
   const { id, boxes, first } = e.data,
     picture = take(e.data.picture);
-  if (first) remember(picture, boxes);
+  if (first) {
+    remember(picture, boxes);
+    styles = boxes.map(() => new Map());
+  }
   const by = went(picture);
-  const seen = boxes.map((/** @type {Area} */ b) => {
+  const seen = boxes.map((/** @type {Area} */ b, /** @type {number} */ i) => {
     if (!by) return null;
     const my = margin * b.h,
       mx = (my * picture.height) / picture.width;
     const a = { x: b.x + by.x - mx, y: b.y + by.y - my, w: b.w + 2 * mx, h: b.h + 2 * my };
     const w = Math.min(640, Math.round((readHigh * a.w * picture.width) / (a.h * picture.height)));
-    return signs(part(picture, a, w, readHigh), margin / (1 + 2 * margin), knows);
+    return signs(part(picture, a, w, readHigh), margin / (1 + 2 * margin), knows, styles[i]);
   });
   postMessage({ id, seen, by });
 });

@@ -1,9 +1,13 @@
 // A figure in a picture, sign by sign.
 import { soft, split, writing } from './grey.js';
+import { reads, saw, styleOf } from './style.js';
 
 /** @typedef {import('./grey.js').Grey} Grey */
 /** @typedef {{x0: number, y0: number, x1: number, y1: number}} Box */
-/** @typedef {(pixels: Float32Array) => Float32Array} Network how likely each class is */
+/**
+ * How likely each figure is in each style, and behind them that it is none; and how usual the styles are.
+ * @typedef {{of: (pixels: Float32Array) => Float32Array, styles: number[]}} Network
+ */
 
 const wide = 20,
   high = 24; // of a sign as the network sees it
@@ -169,13 +173,13 @@ function tight(g, b, cut) {
   return out.x1 > out.x0 ? out : b;
 }
 
-/** @param {Network} network @param {Grey} g @param {Box} b */
-function look(network, g, b) {
-  const p = network(cutOut(g, b));
+/** What a sign may be, in a style. @param {Float32Array} p @param {number[]} style @param {Network} network */
+function maybe(p, style, network) {
+  const of = reads(p, style, network.styles);
   const digits = [];
-  for (let d = 0; d < 10; d++) if (p[d] > 0.004) digits.push([d, p[d]]);
+  for (let d = 0; d < 10; d++) if (of[d] > 0.004) digits.push([d, of[d]]);
   digits.sort((x, y) => y[1] - x[1]);
-  return { none: p[10], digits: digits.slice(0, 3) };
+  return { none: of[10], digits: digits.slice(0, 3) };
 }
 
 /** How many parts are smaller than any digit, or bar of one, would be. @param {Box[]} list */
@@ -189,11 +193,13 @@ function specks(list) {
  * and ":" for points; null where none can be made out. A margin around the figure belongs to the picture; it is for what
  * the box was drawn a little wrong, or the camera moved.
  * @param {ImageData} picture @param {number} margin share of the picture's height above and below the box
- * @param {Network} network @returns {string[] | null}
+ * @param {Network} network @param {import('./style.js').Seen} seen what was seen of this box before
+ * @returns {string[] | null}
  */
-export function signs(picture, margin, network) {
-  let g = writing(picture);
-  if (!g) return null;
+export function signs(picture, margin, network, seen) {
+  const ink = writing(picture);
+  if (!ink) return null;
+  let g = ink;
   let cut = split(g.v).at,
     list = parts(g, cut);
   // Dots of a matrix: softened until they hang together.
@@ -229,7 +235,12 @@ export function signs(picture, margin, network) {
   )
     return null;
   const base = full.map((b) => b.y1).sort((a, b) => a - b)[full.length >> 1];
-  /** @type {string[]} */
+  const before = styleOf(seen, network.styles);
+  const look = (/** @type {Box} */ b) => {
+    const p = network.of(cutOut(g, b));
+    return { box: b, p, is: maybe(p, before, network) };
+  };
+  /** @type {(string | Float32Array)[]} */
   const out = [];
   let digits = 0,
     ended = false;
@@ -249,12 +260,11 @@ export function signs(picture, margin, network) {
       if (ended && b.x1 >= w) continue; // of the unit
       return null; // cut off: what is left may look like another
     }
-    let found = [{ box: b, is: look(network, g, b) }];
+    let found = [look(b)];
     if (broad(b) > 0.9 * tall(b) && !(found[0].is.digits[0] && found[0].is.digits[0][1] > 0.7)) {
-      const cuts = apart(g, b).map((c) => tight(g, c, cut));
-      found = cuts.map((c) => ({ box: c, is: look(network, g, c) }));
+      found = apart(g, b).map((c) => look(tight(g, c, cut)));
     }
-    for (const { is } of found) {
+    for (const { p, is } of found) {
       if (is.none > 0.5 || !is.digits.length) {
         // A unit ends the figure; what may as well be a digit that was not made out leaves it untold.
         if (!digits || is.none < 0.9) return null;
@@ -263,12 +273,20 @@ export function signs(picture, margin, network) {
       }
       if (ended) return null; // a figure behind what is none: one of its signs was not made out
       digits++;
-      out.push(is.digits.map(([d, p]) => d + ':' + Math.round(1000 * p)).join(' '));
+      out.push(p);
     }
   }
   // One point, or one colon: more are dirt, and then it cannot be told which is right.
-  if (out.filter((sign) => sign.length === 1).length > 1) return null;
+  if (out.filter((sign) => typeof sign === 'string').length > 1) return null;
   // What stands behind a point was not made out.
-  if (!digits || out[out.length - 1].length === 1) return null;
-  return out;
+  if (!digits || typeof out[out.length - 1] === 'string') return null;
+  for (const sign of out) if (typeof sign !== 'string') saw(seen, sign, network.styles);
+  const style = styleOf(seen, network.styles);
+  return out.map((sign) =>
+    typeof sign === 'string'
+      ? sign
+      : maybe(sign, style, network)
+          .digits.map(([d, p]) => d + ':' + Math.round(1000 * p))
+          .join(' '),
+  );
 }
