@@ -168,6 +168,10 @@ type rawSide struct {
 	white, step     float64 // standard deviation from cell to cell as a share; of a display's step, kW
 }
 
+// mostWhite is how much a side's cells may differ by themselves at most, as a share: what is more is movement (common
+// practice, no source).
+const mostWhite = 0.05
+
 // readRaw fills in what each side showed.
 func (g *grid) readRaw(l *Log, judged *SideLog, reach float64) {
 	n := len(g.t)
@@ -182,12 +186,13 @@ func (g *grid) readRaw(l *Log, judged *SideLog, reach float64) {
 		if side == judged {
 			copy(r.kw, g.kw)
 		}
-		r.white = min(0.05, max(0.0025, wobbleOf(r.kw, true)))
+		wobble := max(leastWobble, wobbleOf(r.kw, true))
+		if g.typed {
+			wobble = max(typedWobble, typedWobbleOf(r.kw))
+		}
+		r.white = min(mostWhite, wobble)
 		if r.step = 0.29 * stepOf(side.KW.V); side == judged && g.fine {
 			r.step = 0
-		}
-		if g.typed {
-			r.white = max(r.white, typedWobble)
 		}
 	}
 }
