@@ -191,7 +191,8 @@ func TestOddPractices(t *testing.T) {
 		h.ServeHTTP(w, r)
 		return w.Code, w.Body.String()
 	}
-	for _, body := range []string{`{"seed": -1}`, `{`, `{"seed": 1}`, `{"seed": 1, "notes": {}}`,
+	for _, body := range []string{`{"seed": 1, "notes": [{"at": 1e300, "speed": 1, "kind": "note"}]}`,
+		`{"seed": 1, "notes": [{"at": 5, "speed": 1e300, "line": "9 2"}]}`, `{"seed": -1}`, `{`, `{"seed": 1}`, `{"seed": 1, "notes": {}}`,
 		`{"seed": 1, "notes": [` + strings.Repeat(`{},`, 600) + `{}]}`} {
 		code, said := ask(body)
 		assert.Equal(t, http.StatusBadRequest, code, body[:min(40, len(body))])

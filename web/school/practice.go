@@ -156,7 +156,13 @@ type sentNote struct {
 	Key   string  `json:"key"`
 }
 
-const mostNoted = 500 // things of a practice
+// What a practice can hold.
+const (
+	mostNoted = 500    // things
+	longestS  = 86_400 // of its clock
+	fastest   = 60     // times as fast as life
+	longest   = 200    // bytes of a note's words, or a line
+)
 
 func notWhole() error { return ui.BadRequest("what was noted did not come whole: begin again") }
 
@@ -165,6 +171,12 @@ func notesOf(log string) ([]sentNote, error) {
 	var sent []sentNote
 	if err := json.Unmarshal([]byte(log), &sent); err != nil || len(sent) > mostNoted {
 		return nil, notWhole()
+	}
+	for _, n := range sent {
+		if !(n.At >= 0 && n.At <= longestS && n.Speed >= 0 && n.Speed <= fastest) || len(n.Note) > longest ||
+			len(n.Line) > longest {
+			return nil, notWhole()
+		}
 	}
 	slices.SortStableFunc(sent, func(a, b sentNote) int { return cmp.Compare(a.At, b.At) })
 	return sent, nil
@@ -238,7 +250,7 @@ func (s *Room) practiceNow(w http.ResponseWriter, r *http.Request) error {
 	_, faults := understood(notes)
 	notes = slices.DeleteFunc(notes, func(n sentNote) bool { return faults[n.Key] != "" })
 	is := v.played(r, p, notes)
-	is.NowS = max(is.NowS, sent.At)
+	is.NowS = max(is.NowS, min(sent.At, longestS))
 	said, err := s.stall.PartsOfPlayed(r, is)
 	if err != nil {
 		return err
