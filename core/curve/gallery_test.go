@@ -369,6 +369,28 @@ func round(r *trace.Recording, c trace.Channel, step float64) {
 	}
 }
 
+// postsAlone leaves what a tester types who looks up at each ten per cent: the car's charge and power.
+func postsAlone(r *run.Run) {
+	r.Recordings = slices.DeleteFunc(r.Recordings, func(rec *trace.Recording) bool { return rec.Columns[trace.SoC] == nil })
+	for _, rec := range r.Recordings {
+		var rows []int
+		last := math.Floor(rec.Columns[trace.SoC][0] / 10)
+		for i, soc := range rec.Columns[trace.SoC] {
+			if math.Floor(soc/10) > last {
+				rows, last = append(rows, i), math.Floor(soc/10)
+			}
+		}
+		keep(rec, rows)
+		for c := range rec.Columns {
+			if c != trace.SoC && c != trace.Power {
+				delete(rec.Columns, c)
+			}
+		}
+		round(rec, trace.Power, 1)
+		round(rec, trace.SoC, 1)
+	}
+}
+
 // wobble makes amps, volts and power swing by a share, slowly and quickly.
 func (m *model) wobble(r *trace.Recording, share float64) {
 	slow := 0.0
@@ -390,7 +412,7 @@ func (m *model) wobble(r *trace.Recording, share float64) {
 type Rough struct {
 	wobble, label                                                      bool
 	noRatings, noEnvelope, noTemps, noAmps, noRequested, noSoCDecimals bool
-	carOnly, stallOnly, typed, noSoC                                   bool
+	carOnly, stallOnly, typed, posts, noSoC                            bool
 }
 
 // session makes one labelled run: of a seed always the same.
@@ -507,6 +529,8 @@ func (m *model) written(rough Rough, seconds []second, car, stall *trace.Recordi
 		without(car, trace.Current, trace.Voltage, trace.InletTemp)
 		round(car, trace.Power, 1)
 		round(car, trace.SoC, 1)
+	case rough.posts:
+		postsAlone(r)
 	}
 	return r
 }
