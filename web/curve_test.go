@@ -206,3 +206,22 @@ func TestOddPractices(t *testing.T) {
 	assert.NotContains(t, said, `"k3":`)
 	assert.Contains(t, said, "9 2")
 }
+
+// Who reads °F sees the car's screen in °F, and what they type of it is right.
+func TestAPracticeInFahrenheit(t *testing.T) {
+	t.Parallel()
+	h, _ := handler(t, false)
+	p, err := drill.NewPractice(3, 2)
+	require.NoError(t, err)
+	page := func(units string) string {
+		r := httptest.NewRequest(http.MethodGet, "/help/practice?seed=3&level=2", nil)
+		r.AddCookie(&http.Cookie{Name: "units", Value: units})
+		w := httptest.NewRecorder()
+		h.ServeHTTP(w, r)
+		return w.Body.String()
+	}
+	is := p.Screens[0]
+	assert.Contains(t, page(""), fmt.Sprintf(`{"screens":[[%g,%g,%g,%g],`, is.SoCPct, is.KW, is.KWh, is.ColdestC))
+	assert.Contains(t, page("f"), fmt.Sprintf(`{"screens":[[%g,%g,%g,%.0f],`, is.SoCPct, is.KW, is.KWh, is.ColdestC*1.8+32))
+	assert.Regexp(t, `coldest cell <span[^>]*>–</span> °F`, page("f"))
+}

@@ -20,8 +20,8 @@ const (
 	figures    = 10
 	styles     = 3                // a typeface, seven bars, dots
 	none       = styles * figures // the class behind the figures of all styles: no figure
-	barShare   = 0.25             // of figures
-	dotShare   = 0.2              // of what is in a typeface
+	barShare   = 0.25             // of all figures
+	dotShare   = 0.15             // of them
 	others     = "%kWAVhCmnsFg°/-xeKEPM€()"
 	batchSize  = 64
 )
@@ -84,12 +84,17 @@ func draw(r *rand.Rand, fonts []*typeface, n int) batch {
 			}
 		}
 		var g *grey
-		if !other && r.Float64() < barShare {
+		style := r.Float64()
+		switch {
+		case !other && style < barShare:
 			g = bars(r, label).trimmed()
 			label += figures
-		} else {
+		case !other && style < barShare+dotShare/2:
+			g = dotted(r, label)
+			label += 2 * figures
+		default:
 			g = fonts[r.IntN(len(fonts))].drawn(text)
-			if g != nil && len(text) == 1 && r.Float64() < dotShare {
+			if g != nil && len(text) == 1 && style > barShare && style < barShare+dotShare {
 				g = dots(r, g)
 				if !other {
 					label += 2 * figures
@@ -231,26 +236,56 @@ func bars(r *rand.Rand, figure int) *grey {
 	return g
 }
 
-// dots is a sign on a matrix of five by seven, softened as the reader softens it.
+const dotsAcross, dotsDown = 5, 7
+
+// dotFigures are the usual figures of a matrix of five by seven, a row each from the top, the left dot in the highest
+// bit; some have two.
+var dotFigures = [figures][][dotsDown]byte{
+	{{14, 17, 17, 17, 17, 17, 14}, {14, 17, 19, 21, 25, 17, 14}},
+	{{4, 12, 4, 4, 4, 4, 14}, {4, 12, 4, 4, 4, 4, 4}},
+	{{14, 17, 1, 2, 4, 8, 31}, {14, 17, 1, 6, 8, 16, 31}},
+	{{31, 2, 4, 2, 1, 17, 14}, {14, 17, 1, 6, 1, 17, 14}},
+	{{2, 6, 10, 18, 31, 2, 2}},
+	{{31, 16, 30, 1, 1, 17, 14}},
+	{{6, 8, 16, 30, 17, 17, 14}, {14, 16, 16, 30, 17, 17, 14}},
+	{{31, 1, 2, 4, 8, 8, 8}, {31, 1, 1, 2, 4, 4, 4}},
+	{{14, 17, 17, 14, 17, 17, 14}},
+	{{14, 17, 17, 15, 1, 2, 12}, {14, 17, 17, 15, 1, 1, 14}},
+}
+
+// dotted is a figure of a matrix.
+func dotted(r *rand.Rand, figure int) *grey {
+	rows := dotFigures[figure][r.IntN(len(dotFigures[figure]))]
+	return inDots(r, dotsAcross, func(col, row int) bool { return rows[row]>>(dotsAcross-1-col)&1 == 1 })
+}
+
+// dots is a sign of a typeface on such a matrix.
 func dots(r *rand.Rand, g *grey) *grey {
-	const across, down, pitch = 5, 7, 9
-	cols := across
+	cols := dotsAcross
 	if g.w*3 < g.h {
 		cols = 3
 	}
-	round := 0.28 + 0.12*r.Float64() // of a dot, in pitches
-	least := 0.3 + 0.25*r.Float64()  // of a dot's place that has ink
-	out := newGrey(cols*pitch, down*pitch)
-	for row := range down {
-		for col := range cols {
-			sum := 0.0
-			for j := range 6 {
-				for i := range 6 {
-					sum += g.between((float64(col)+(float64(i)+0.5)/6)/float64(cols)*float64(g.w)-0.5,
-						(float64(row)+(float64(j)+0.5)/6)/down*float64(g.h)-0.5) / 36
-				}
+	least := 0.3 + 0.25*r.Float64() // of a dot's place that has ink
+	return inDots(r, cols, func(col, row int) bool {
+		sum := 0.0
+		for j := range 6 {
+			for i := range 6 {
+				sum += g.between((float64(col)+(float64(i)+0.5)/6)/float64(cols)*float64(g.w)-0.5,
+					(float64(row)+(float64(j)+0.5)/6)/dotsDown*float64(g.h)-0.5) / 36
 			}
-			if sum < least {
+		}
+		return sum >= least
+	})
+}
+
+// inDots draws the dots that are lit, softened as the reader softens them; nil: none is.
+func inDots(r *rand.Rand, cols int, lit func(col, row int) bool) *grey {
+	const pitch = 9
+	round := 0.28 + 0.12*r.Float64() // of a dot, in pitches
+	out := newGrey(cols*pitch, dotsDown*pitch)
+	for row := range dotsDown {
+		for col := range cols {
+			if !lit(col, row) {
 				continue
 			}
 			for y := row * pitch; y < (row+1)*pitch; y++ {
@@ -263,7 +298,7 @@ func dots(r *rand.Rand, g *grey) *grey {
 			}
 		}
 	}
-	out = out.blurred(pitch * (0.25 + 0.25*r.Float64()))
+	out = out.blurred(pitch * (0.15 + 0.35*r.Float64()))
 	top := float32(0)
 	for _, v := range out.v {
 		top = max(top, v)

@@ -112,8 +112,8 @@ func (n *net) kept() map[string]any {
 	return map[string]any{"width": wide, "height": high, "figures": figures, "styles": shares, "layers": layers}
 }
 
-// shares are how many of the figures that it learnt were of each style, about.
-var shares = [styles]float64{(1 - barShare) * (1 - dotShare), barShare, (1 - barShare) * dotShare}
+// shares are how many of the figures that it learnt were of each style.
+var shares = [styles]float64{1 - barShare - dotShare, barShare, dotShare}
 
 func rounded[T float32 | float64](list []T, to float64) (out []float64) {
 	for _, v := range list {

@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"html/template"
+	"math"
 	"net/http"
 	"net/url"
 	"slices"
@@ -131,9 +132,13 @@ func (s *Room) showPractice(w http.ResponseWriter, r *http.Request, status int, 
 		return err
 	}
 	played := v.played(r, p, notes)
+	reader := ui.MeasuresOf(r)
+	for i := range v.Data.Screens { // the car shows what its driver reads
+		v.Data.Screens[i][3] = math.Round(reader.Show("°C", v.Data.Screens[i][3]))
+	}
 	for name, into := range map[string]*template.HTML{"practice-world": &played.World, "practice-end": &played.End} {
 		var b bytes.Buffer
-		if err := s.Draw(&b, ui.Reader{People: ui.MeasuresOf(r)}, "practice", name, v); err != nil {
+		if err := s.Draw(&b, ui.Reader{People: reader}, "practice", name, v); err != nil {
 			return fmt.Errorf("drawing %s: %w", name, err)
 		}
 		*into = template.HTML(b.String()) //nolint:gosec // made by a template of this package

@@ -202,8 +202,8 @@ export function signs(picture, margin, network, seen) {
   let g = ink;
   let cut = split(g.v).at,
     list = parts(g, cut);
-  // Dots of a matrix: softened until they hang together.
-  for (let reach = Math.round(0.025 * g.h); reach < 0.06 * g.h && specks(list) > 2; reach++) {
+  // Dots of a matrix: softened until they hang together, and no more, or a colon hangs on to what stands beside it.
+  for (let reach = 1; reach < 0.06 * g.h && specks(list) > 2; reach++) {
     const softer = soft(soft(g, reach), Math.max(1, reach >> 1));
     cut = split(softer.v).at;
     list = parts(softer, cut);
