@@ -37,7 +37,7 @@ func (r *Reading) story(from, to float64) []part {
 	var all []part
 	for _, c := range r.Ceilings {
 		a, b := max(from, c.FromS), min(to, c.ToS)
-		if a >= b || c.Cause == limit.Ramp {
+		if a >= b || c.Cause == limit.Ramp || !c.What.Any() { // where nothing was read there is nothing to tell
 			continue
 		}
 		p := part{what: c.What, cause: c.Cause, fromS: a, fromPct: c.FromPct, toPct: c.ToPct, long: b - a,

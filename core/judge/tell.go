@@ -82,6 +82,9 @@ func fromTo(v [2]float64, unit string) say.Text {
 	return say.T("judge.from-to", say.Q(v[0], unit, 0), say.Q(v[1], unit, 0))
 }
 
+// power is how the power went.
+func (t stretchFacts) power() say.Text { return or(fromTo(t.kw, "kW"), "judge.unread") }
+
 // stayed tells whether a value is the same number at both ends.
 func stayed(v [2]float64) bool { return math.Round(v[0]) == math.Round(v[1]) }
 
@@ -127,11 +130,11 @@ func (t stretchFacts) evidence(c limit.Cause) []say.Text {
 	case limit.Cold:
 		t.cold(tell)
 	case limit.Hot:
-		tell("judge.power-went-with-the", fromTo(t.kw, "kW"), or(fromTo(t.warmest, "°C"), "judge.unread-temperature"))
+		tell("judge.power-went-with-the", t.power(), or(fromTo(t.warmest, "°C"), "judge.unread-temperature"))
 	case limit.TimerStep, limit.SoCStep, limit.StallFault:
 		t.dropped(c, tell)
 	case limit.Unknown:
-		tell("judge.power-went-no-limit", fromTo(t.kw, "kW"))
+		tell("judge.power-went-no-limit", t.power())
 	}
 	t.warmHere(c, tell)
 	switch {
@@ -367,7 +370,7 @@ func (t stretchFacts) dropped(c limit.Cause, tell func(string, ...any)) {
 		tell("judge.power-fell-by-at", say.Fig(100*(1-math.Exp(t.fall)), 0), say.Fig(t.kw[0], 0),
 			say.Duration(math.Round(after)), say.Fig(t.fellPct, 1))
 	} else if c != limit.StallFault {
-		tell("judge.power-went", fromTo(t.kw, "kW"))
+		tell("judge.power-went", t.power())
 	}
 	switch c {
 	case limit.TimerStep:
@@ -399,9 +402,9 @@ func (t stretchFacts) failing(tell func(string, ...any)) {
 	case t.shape == ampsLevel && t.ampsRead:
 		tell("judge.amps-level-at", say.Fig(t.plugA, 0))
 	case !math.IsInf(t.stallKW, 1):
-		tell("judge.power-went-under-the", fromTo(t.kw, "kW"), say.Fig(t.stallKW, 0))
+		tell("judge.power-went-under-the", t.power(), say.Fig(t.stallKW, 0))
 	default:
-		tell("judge.power-went", fromTo(t.kw, "kW"))
+		tell("judge.power-went", t.power())
 	}
 }
 

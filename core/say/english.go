@@ -737,6 +737,7 @@ var english = map[string]string{
 	"judge.this-stall-gave-a":       "this stall gave {0} A in another run",
 	"judge.timer":                   "a timer in the car",
 	"judge.top-voltage":             "the pack's top voltage",
+	"judge.unread":                  "unread",
 	"judge.unread-temperature":      "a temperature that was not read",
 	"judge.volts-stood-at-while":    "volts stood at {0} while amps fell {1}",
 	"judge.warm-cable":              "a warm cable",
