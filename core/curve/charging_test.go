@@ -26,6 +26,21 @@ func typed(side trace.Side, rows ...[3]float64) *trace.Recording {
 	return r
 }
 
+// Who taps the plug and types at each ten per cent has the first of them minutes later, under power: it is there, and
+// not at plug-in, since of what flowed before nobody knows. A first reading within the two minutes that a handshake and
+// a ramp may take is the start.
+func TestAPostThatWasReadLateIsWhereItWasRead(t *testing.T) {
+	for first, post := range map[float64]float64{200: 180, 100: 0} {
+		r := of(typed(trace.StallSide, [3]float64{first, 20, 150}, [3]float64{first + 200, 30, 148},
+			[3]float64{first + 400, 40, 146}))
+		r.Marks = []run.Mark{mark(20, run.PlugIn)}
+		x := Read(r, Options{Clock: PlugClock})
+		require.NotEmpty(t, x.Posts)
+		assert.InDelta(t, 20, x.Posts[0].SoCPct, 1e-9)
+		assert.InDelta(t, post, x.Posts[0].TS, 1e-9)
+	}
+}
+
 // A run of three legs, typed. By hand: 13.2, 13.51, 8.65 and 8.16 kWh between the
 // readings of a leg, and 152, 154 and 112 kW for the 30, 20 and 7 s to the unplug:
 // 14.47 + 14.37 + 17.03 kWh; nothing from plug-in to first power, nor between two legs.

@@ -125,9 +125,12 @@ func (s *sides) noted(all trace.Series, k int) (float64, bool) {
 }
 
 // startsAt is the state of charge at plug-in; false where it was first read under
-// power.
+// power, or power was: nobody knows what flowed before.
 func (s *sides) startsAt() (soc float64, ok bool) {
 	if s.soc.Len() == 0 {
+		return 0, false
+	}
+	if _, late := s.beginsLate(); late {
 		return 0, false
 	}
 	l := s.legs[0]
