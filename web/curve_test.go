@@ -159,11 +159,13 @@ func TestPractisingARun(t *testing.T) {
 	does("halted", "Done. Thank you.")
 	does("pulled", "Done. Thank you.")
 	notes(unplugged, "unplugged")
+	s.set("#f-sure", quote("sure"), "change")
 	s.do(chromedp.Click(css("[data-mark]")))
 	s.await(`document.querySelector("main").textContent.includes("Say what cost the charge most")`)
 	s.await(`document.querySelector("[data-practice]").dataset.ready`)
 	s.await(`document.querySelector("#live-last").textContent.includes("unplugged")`) // what was noted is kept
 	s.await(`document.querySelector("[data-stall]").textContent === "Done. Thank you."`)
+	s.await(`document.querySelector("#f-sure").value === "sure"`)
 	s.set("#f-verdict", quote("any-car"), "change")
 	s.do(chromedp.Click(css("[data-mark]")))
 	s.await(`document.querySelector("h1").textContent.includes("points")`)

@@ -13,9 +13,9 @@ import (
 	"zincroad/core/trace"
 )
 
-// Two hundred charges to read, at all levels: whoever knows the truth gets all points, and so does who says that it cannot
-// be told where it cannot; whoever always names the other party gets none for it. What the program itself makes of the
-// same logs names the wrong party seldom.
+// Two hundred charges to read, at all levels: whoever knows the truth gets all points, and so does who says that it
+// cannot be told where it cannot; whoever always names the other party gets none for it. What the program itself
+// makes of the same logs names the wrong party seldom.
 func TestTwoHundredCharges(t *testing.T) {
 	open, own, wrong, places := 0, 0, 0, 0
 	for seed := range uint64(200) {

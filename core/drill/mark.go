@@ -12,6 +12,7 @@ import (
 type Answer struct {
 	Whose limit.Whose
 	Cause limit.Cause
+	Sure  bool // of a practice's verdict: sure of it, rather than thinking it likely
 }
 
 // Points of a place: one for whose it is, one for what; of the wish one.

@@ -33,8 +33,8 @@ func typedAt(p *drill.Practice, everyPct int) *run.Run {
 	return p.Run(notes)
 }
 
-// held tells of a second of the charge whether it is certain what held: while the
-// neighbour is there, from when the cable is warm, at a small stall's level, in the cold at low charge, in the pack's taper.
+// held tells of a second of the charge whether it is certain what held: while the neighbour is there, from when the
+// cable is warm, at a small stall's level, in the cold at low charge, in the pack's taper.
 func held(p *drill.Practice, sinceS, soc float64) bool {
 	from, to := -1.0, 1e9
 	for _, s := range p.Surprises {
@@ -58,10 +58,10 @@ func held(p *drill.Practice, sinceS, soc float64) bool {
 	return false
 }
 
-// Posts alone, five or six readings minutes apart, are what most testers have. A change of the power is as wide there as
-// the readings lie, so that it must not be taken for how much they wobble: else any course fits, and the likeliest one,
-// the pack's, is blamed for the neighbour. The wrong party is named in few places, and hardly ever surely; where the
-// car's envelope was not noted in one of ten at most.
+// Posts alone, five or six readings minutes apart, are what most testers have. A change of the power is as wide there
+// as the readings lie, so that it must not be taken for how much they wobble: else any course fits, and the likeliest
+// one, the pack's, is blamed for the neighbour. The wrong party is named in few places, and hardly ever surely; where
+// the car's envelope was not noted in one of ten at most.
 func TestPostsAloneBlameTheRightParty(t *testing.T) {
 	for _, c := range []struct {
 		name     string

@@ -267,6 +267,9 @@ const (
 	pastTarget = 2.0  // points of charge that may go past where the method ends
 	socOff     = 1.0  // point by which a noted charge may be off: it moves on while one types
 	offShare   = 0.05 // share by which another figure may be off
+
+	likelyShare = 0.85 // of what a right verdict is worth where it was called likely: to be sure pays from 77 of 100 on
+	sureWrong   = -1.0 // what it costs to be sure of a wrong one
 )
 
 // within tells whether a note was made within so many seconds of a moment, or of as many as pass while one reacts.
@@ -459,12 +462,21 @@ func (p *Practice) method(notes []Note, c course) RuleMark {
 	return m
 }
 
+// verdict: what cost it most, and how sure of that one may be.
 func (p *Practice) verdict(a Answer) RuleMark {
 	place := Place{Cause: p.Cause}
 	if p.Open {
 		place.Open = NotOffered
 	}
-	return RuleMark{Rule: Verdict, Of: MostOfPlace, Got: place.worth(a)}
+	m := RuleMark{Rule: Verdict, Of: MostOfPlace, Got: place.worth(a)}
+	switch {
+	case a.Whose == limit.Open || a.Whose == "":
+	case !a.Sure:
+		m.Got *= likelyShare
+	case m.Got == 0:
+		m.Got = sureWrong
+	}
+	return m
 }
 
 func orInf(v float64) float64 {

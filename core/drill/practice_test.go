@@ -83,7 +83,7 @@ func TestPracticeIsMarkedByItsRules(t *testing.T) {
 		for _, s := range p.Surprises {
 			surprises[s.Kind]++
 		}
-		got, of := total(p.Mark(played(p), drill.Answer{Whose: p.Cause.Sign().Whose, Cause: p.Cause}))
+		got, of := total(p.Mark(played(p), drill.Answer{Whose: p.Cause.Sign().Whose, Cause: p.Cause, Sure: true}))
 		assert.InDelta(t, of, got, 1e-9, "seed %d", seed)
 		assert.InDelta(t, 12, of, 1e-9)
 		if p.Open {
@@ -121,7 +121,7 @@ func TestPracticeIsMarkedByItsRules(t *testing.T) {
 		for _, m := range noticing {
 			press = append(press, drill.Note{TS: 60, Speed: 1, Mark: m})
 		}
-		got, of = total(p.Mark(press, drill.Answer{Whose: p.Cause.Sign().Whose, Cause: p.Cause}))
+		got, of = total(p.Mark(press, drill.Answer{Whose: p.Cause.Sign().Whose, Cause: p.Cause, Sure: true}))
 		assert.Less(t, got, of, "whoever presses every key is no good witness")
 		idle, _ := total(p.Mark(nil, drill.Answer{}))
 		assert.Zero(t, idle, "who does nothing gets nothing")
@@ -132,8 +132,28 @@ func TestPracticeIsMarkedByItsRules(t *testing.T) {
 	}
 }
 
-// However fast the clock runs, four seconds of the tester's own are in time: 240 s at sixty times the speed. At one they
-// are 20 s.
+// A right verdict that was called sure is worth 2 points, called likely 1.7; a wrong one costs a point where it was
+// called sure, and nothing where not. To be sure pays where 2 p - (1 - p) > 1.7 p: from 77 of 100 on.
+func TestAVerdictIsWorthHowSureItWas(t *testing.T) {
+	p, err := drill.NewPractice(1, 1)
+	require.NoError(t, err)
+	of := func(a drill.Answer) float64 {
+		marks := p.Mark(nil, a)
+		require.Equal(t, drill.Verdict, marks[len(marks)-1].Rule)
+		return marks[len(marks)-1].Got
+	}
+	right := drill.Answer{Whose: p.Cause.Sign().Whose, Cause: p.Cause}
+	wrong := drill.Answer{Whose: limit.Between, Cause: limit.Ramp}
+	assert.InDelta(t, 1.7, of(right), 1e-9)
+	assert.Zero(t, of(wrong))
+	right.Sure, wrong.Sure = true, true
+	assert.InDelta(t, 2, of(right), 1e-9)
+	assert.InDelta(t, -1, of(wrong), 1e-9)
+	assert.Zero(t, of(drill.Answer{}), "who says nothing is not wrong")
+}
+
+// However fast the clock runs, four seconds of the tester's own are in time: 240 s at sixty times the speed. At one
+// they are 20 s.
 func TestAFastClockAllowsForHands(t *testing.T) {
 	p, err := drill.NewPractice(1, 1)
 	require.NoError(t, err)
@@ -153,8 +173,8 @@ func TestAFastClockAllowsForHands(t *testing.T) {
 	assert.Zero(t, of(241, 60))
 }
 
-// What was noted is a run like any other: its marks, and readings by side, with gaps where a line did not say it. What
-// was done and not noted is not in it.
+// What was noted is a run like any other: its marks, and readings by side, with gaps where a line did not say it.
+// What was done and not noted is not in it.
 func TestAPracticeIsARun(t *testing.T) {
 	p, err := drill.NewPractice(1, 1)
 	require.NoError(t, err)

@@ -41,6 +41,7 @@ type practiceView struct {
 	Log            string // what was done and noted, JSON
 	Strip, Narrow  string
 	Missing        string
+	Sure           bool // of the verdict, as it was sent
 }
 
 // practiceData is what the screens show and what is seen beside them.
@@ -70,7 +71,7 @@ var ruleNames = map[drill.Rule]string{
 	drill.Noticed: "What happened, noted within a minute and a half",
 	drill.Copied:  "What was noted is what the screens said",
 	drill.Method:  "Unplugged where the method ends, at most 2 points past it",
-	drill.Verdict: "What cost it most, and whose that is",
+	drill.Verdict: "What cost it most, whose that is, and how sure: sure and wrong costs a point",
 }
 
 const practiceMethod = "10–80 % stop"
@@ -280,6 +281,8 @@ func (s *Room) markPractice(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	verdict := answerOf(f.Values.Get("verdict"))
+	verdict.Sure = f.Values.Get("sure") == "sure"
+	v.Sure = verdict.Sure
 	if verdict.Whose == "" {
 		v.Missing = "Say what cost the charge most; that it cannot be told is an answer too."
 		return s.showPractice(w, r, http.StatusUnprocessableEntity, p, v)
