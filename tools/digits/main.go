@@ -8,7 +8,7 @@
 package main
 
 import (
-	"encoding/base64"
+	"encoding/hex"
 	"encoding/json"
 	"flag"
 	"fmt"
@@ -94,7 +94,7 @@ func rate(i, of int) float64 {
 	return most / 2 * (1 + math.Cos(math.Pi*(float64(i)-warm)/(float64(of)-warm)))
 }
 
-// kept is the network as a file: weights in eight bits, with a scale for what each of a layer gives.
+// kept is the network as a file: weights in eight bits, hexadecimal, with a scale for what each of a layer gives.
 func (n *net) kept() map[string]any {
 	layers := []map[string]any{}
 	for _, l := range n.layers {
@@ -107,7 +107,7 @@ func (n *net) kept() map[string]any {
 			bytes[i] = byte(int8(math.Round(float64(w) / scales[i%l.w.Cols])))
 		}
 		layers = append(layers, map[string]any{"in": l.w.Rows, "out": l.w.Cols, "scales": rounded(scales, 1e6),
-			"weights": base64.StdEncoding.EncodeToString(bytes), "biases": rounded(l.b, 1e4)})
+			"weights": hex.EncodeToString(bytes), "biases": rounded(l.b, 1e4)})
 	}
 	return map[string]any{"width": wide, "height": high, "figures": figures, "styles": shares, "layers": layers}
 }

@@ -5,9 +5,9 @@
 /** @param {{layers: Layer[], styles: number[]}} kept @returns {import('./signs.js').Network} */
 export function network(kept) {
   const layers = kept.layers.map((l) => {
-    const text = atob(l.weights),
-      w = new Float32Array(text.length);
-    for (let i = 0; i < text.length; i++) w[i] = ((text.charCodeAt(i) << 24) >> 24) * l.scales[i % l.out];
+    const w = new Float32Array(l.weights.length / 2);
+    for (let i = 0; i < w.length; i++)
+      w[i] = ((parseInt(l.weights.slice(2 * i, 2 * i + 2), 16) << 24) >> 24) * l.scales[i % l.out];
     return { ...l, w };
   });
   /** @param {Float32Array} pixels */
