@@ -74,6 +74,12 @@ type sentFilm struct {
 	} `json:"looks"`
 }
 
+// weighed waits until what was read, with the answers given by now, is weighed and shown.
+func (s *site) weighed() {
+	s.Helper()
+	s.await(`!document.querySelector("[data-film-read][aria-busy]")`)
+}
+
 // read has a film read by itself, with all its figures, and gives what the page made of its pictures and how long it
 // took.
 func (s *site) read(f *aFilm, path string) (sent sentFilm, took time.Duration) {
@@ -384,11 +390,12 @@ func TestAFilmBecomesARun(t *testing.T) {
 	s.do(chromedp.Click(css("[data-film-start]")))
 	s.await(`document.querySelector("[data-film]").dataset.sifted`)
 	for range 40 { // by keys, as the picture has it
-		if !eval[bool](s, `!!document.querySelector("[data-film-question]")`) {
+		if s.weighed(); !eval[bool](s, `!!document.querySelector("[data-film-question]")`) {
 			break
 		}
 		s.do(chromedp.Focus(css("[data-film-question] input")), chromedp.KeyEvent(kb.Enter))
 	}
+	s.weighed()
 	s.await(`!document.querySelector("[data-film-question]")`)
 	s.do(chromedp.Click(css("[data-film-take]")))
 	s.await(`location.pathname.startsWith("/desk/arrivals/")`)
@@ -465,6 +472,7 @@ func TestAPhotoOfAScreen(t *testing.T) {
 	s.do(chromedp.Focus(css("[data-film-question] input")), chromedp.KeyEvent(kb.Enter))
 	s.await(`document.querySelectorAll("[data-film-question]").length === 1`)
 	s.do(chromedp.SendKeys(css("[data-film-question] input"), "119"+kb.Enter))
+	s.weighed()
 	s.await(`!document.querySelector("[data-film-question]")`)
 	s.do(chromedp.Click(css("[data-film-take]")))
 	s.await(`location.pathname.startsWith("/desk/arrivals/")`)

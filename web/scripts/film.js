@@ -466,15 +466,18 @@ async function send(to) {
 /** Has what was read weighed, and shows what comes of it. */
 async function sift() {
   if (!looks.length) return;
+  const part = $('[data-film-read]');
+  part.setAttribute('aria-busy', 'true');
   try {
     const is = await send('/desk/film/sift');
-    $('[data-film-read]').innerHTML = is.part;
+    part.innerHTML = is.part;
     questions = is.questions || [];
     room.dataset.sifted = String(Number(room.dataset.sifted || 0) + 1);
     await ask();
   } catch (e) {
     tell(/** @type {Error} */ (e).message);
   }
+  part.removeAttribute('aria-busy');
 }
 
 /** Lays the doubtful pictures out, the first of each: one key answers. */
