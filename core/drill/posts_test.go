@@ -1,6 +1,8 @@
 package drill_test
 
 import (
+	"math"
+	"math/rand/v2"
 	"slices"
 	"testing"
 
@@ -15,14 +17,17 @@ import (
 	"zincroad/core/trace"
 )
 
-// typedAt is a practice of which somebody typed charge and power as the display reached each so many per cent.
-func typedAt(p *drill.Practice, everyPct int) *run.Run {
+// typedAt is a practice of which somebody typed charge and power as the display reached each so many per cent, its
+// power flickering by a share.
+func typedAt(p *drill.Practice, everyPct int, flicker float64) *run.Run {
+	r := rand.New(rand.NewPCG(p.Seed, 3))
 	notes := []drill.Note{{TS: 20, Mark: run.Mark{Kind: run.PlugIn}}}
 	last := -1.0
 	for i, s := range p.Screens {
 		if s.SoCPct != last && int(s.SoCPct)%everyPct == 0 && s.SoCPct > p.FromPct {
 			notes = append(notes, drill.Note{TS: 32 + float64(i), Side: trace.StallSide,
-				Values: map[trace.Channel]float64{trace.SoC: s.SoCPct, trace.Power: s.KW}})
+				Values: map[trace.Channel]float64{trace.SoC: s.SoCPct,
+					trace.Power: math.Round(s.KW * (1 + flicker*r.NormFloat64()))}})
 		}
 		last = s.SoCPct
 		if s.SoCPct >= p.ToPct {
@@ -67,13 +72,16 @@ func TestPostsAloneBlameTheRightParty(t *testing.T) {
 		name     string
 		everyPct int
 		envelope bool
+		flicker  float64
 		right    float64 // at least, of all places
 		wrong    float64 // at most
 	}{
-		{"each ten per cent", 10, true, 0.5, 0.02},
-		{"each ten per cent, no envelope", 10, false, 0.5, 0.1},
-		{"each five per cent", 5, true, 0.75, 0.02},
-		{"each five per cent, no envelope", 5, false, 0.65, 0.02},
+		{"each ten per cent", 10, true, 0, 0.5, 0.02},
+		{"each ten per cent, no envelope", 10, false, 0, 0.5, 0.1},
+		{"each five per cent", 5, true, 0, 0.75, 0.02},
+		{"each ten per cent, flickering", 10, true, 0.03, 0.5, 0.04},
+		{"each five per cent, flickering", 5, true, 0.03, 0.7, 0.04},
+		{"each five per cent, no envelope", 5, false, 0, 0.65, 0.02},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			t.Parallel()
@@ -81,7 +89,7 @@ func TestPostsAloneBlameTheRightParty(t *testing.T) {
 			for seed := range uint64(300) {
 				p, err := drill.NewPractice(seed, 1+int(seed%drill.Levels))
 				require.NoError(t, err)
-				r := typedAt(p, c.everyPct)
+				r := typedAt(p, c.everyPct, c.flicker)
 				if !c.envelope {
 					car := *r.Car
 					car.Envelope = nil

@@ -169,7 +169,8 @@ type rawSide struct {
 }
 
 // mostWhite is how much a side's cells may differ by themselves at most, as a share: what is more is movement (common
-// practice, no source).
+// practice, no source). Between typed readings movement is not told from it, which makes what is said of them modest: a
+// display that flickers by a twentieth looks the same.
 const mostWhite = 0.05
 
 // readRaw fills in what each side showed.
@@ -186,13 +187,12 @@ func (g *grid) readRaw(l *Log, judged *SideLog, reach float64) {
 		if side == judged {
 			copy(r.kw, g.kw)
 		}
-		wobble := max(leastWobble, wobbleOf(r.kw, true))
-		if g.typed {
-			wobble = max(typedWobble, typedWobbleOf(r.kw))
-		}
-		r.white = min(mostWhite, wobble)
+		r.white = min(mostWhite, max(leastWobble, wobbleOf(r.kw, true)))
 		if r.step = 0.29 * stepOf(side.KW.V); side == judged && g.fine {
 			r.step = 0
+		}
+		if g.typed {
+			r.white = max(r.white, typedWobble)
 		}
 	}
 }
