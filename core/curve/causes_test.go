@@ -134,7 +134,7 @@ var kinds = []struct {
 	{"rough, the car's side alone", Rough{wobble: true, label: true, carOnly: true}, demands{strong: 97}},
 	{"rough, the stall's side alone", Rough{wobble: true, label: true, stallOnly: true}, demands{strong: 97}},
 	{"typed: a reading every 2 min, kW, % and cells", Rough{wobble: true, label: true, typed: true}, demands{strong: 96}},
-	{"posts: typed each ten per cent, kW and % alone", Rough{wobble: true, label: true, posts: true}, demands{strong: 94}},
+	{"posts: typed each ten per cent, kW and % alone", Rough{wobble: true, label: true, posts: true}, demands{strong: 95}},
 }
 
 func share(a, b float64) float64 { return 100 * a / max(1, b) }
