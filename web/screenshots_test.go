@@ -63,6 +63,7 @@ func TestScreenshots(t *testing.T) {
 	}
 	s.do(chromedp.Click(css("[data-film-start]")))
 	s.await(`document.querySelector("[data-film]").dataset.sifted`)
+	s.weighed()
 	eval[bool](s, `(window.scrollTo(0, 0), true)`)
 	s.picture(filepath.Join(dir, "sheet.png"))
 	s.open("/desk")
