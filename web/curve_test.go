@@ -194,7 +194,8 @@ func TestOddPractices(t *testing.T) {
 		return w.Code, w.Body.String()
 	}
 	for _, body := range []string{`{"seed": 1, "notes": [{"at": 1e300, "speed": 1, "kind": "note"}]}`,
-		`{"seed": 1, "notes": [{"at": 5, "speed": 1e300, "line": "9 2"}]}`, `{"seed": -1}`, `{`, `{"seed": 1}`, `{"seed": 1, "notes": {}}`,
+		`{"seed": 1, "notes": [{"at": 5, "speed": 1e300, "line": "9 2"}]}`, `{"seed": -1}`, `{`, `{"seed": 1}`,
+		`{"seed": 1, "notes": {}}`,
 		`{"seed": 1, "notes": [` + strings.Repeat(`{},`, 600) + `{}]}`} {
 		code, said := ask(body)
 		assert.Equal(t, http.StatusBadRequest, code, body[:min(40, len(body))])
@@ -224,6 +225,7 @@ func TestAPracticeInFahrenheit(t *testing.T) {
 	}
 	is := p.Screens[0]
 	assert.Contains(t, page(""), fmt.Sprintf(`{"screens":[[%g,%g,%g,%g],`, is.SoCPct, is.KW, is.KWh, is.ColdestC))
-	assert.Contains(t, page("f"), fmt.Sprintf(`{"screens":[[%g,%g,%g,%.0f],`, is.SoCPct, is.KW, is.KWh, is.ColdestC*1.8+32))
+	assert.Contains(t, page("f"),
+		fmt.Sprintf(`{"screens":[[%g,%g,%g,%.0f],`, is.SoCPct, is.KW, is.KWh, is.ColdestC*1.8+32))
 	assert.Regexp(t, `coldest cell <span[^>]*>–</span> °F`, page("f"))
 }

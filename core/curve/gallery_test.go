@@ -371,7 +371,9 @@ func round(r *trace.Recording, c trace.Channel, step float64) {
 
 // postsAlone leaves what a tester types who looks up at each ten per cent: the car's charge and power.
 func postsAlone(r *run.Run) {
-	r.Recordings = slices.DeleteFunc(r.Recordings, func(rec *trace.Recording) bool { return rec.Columns[trace.SoC] == nil })
+	r.Recordings = slices.DeleteFunc(r.Recordings, func(rec *trace.Recording) bool {
+		return rec.Columns[trace.SoC] == nil
+	})
 	for _, rec := range r.Recordings {
 		var rows []int
 		last := math.Floor(rec.Columns[trace.SoC][0] / 10)
