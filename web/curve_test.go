@@ -141,7 +141,7 @@ func TestPractisingARun(t *testing.T) {
 	does("pulled", "Plug in, then pay.")
 	does("inserted", "Plugged in. Pay.")
 	notes(plugIn, "plugged in")
-	s.set("[data-speed]", quote("60"), "change")
+	s.set("[data-speed]", quote("20"), "change")
 	does("paid", "Charging.")
 	s.set("[data-speed]", quote("1"), "change")
 	soc := strings.TrimSuffix(eval[string](s, `document.querySelector("[data-soc]").textContent`), " %")
@@ -173,7 +173,7 @@ func TestPractisingARun(t *testing.T) {
 	assert.Contains(t, page, "payment refused")
 	assert.Regexp(t, `Safety first[^\n]*\n?\s*2 of 2`, page)
 	assert.Regexp(t, `Plugging in and out noted within 20 s\s*3 of 3\s*1 of 1`, page)
-	assert.Regexp(t, `What happened, noted within a minute and a half\s*1 of 1\s*2 of 2`, page)
+	assert.Regexp(t, `What happened, noted within 1 min 30 s\s*1 of 1\s*2 of 2`, page)
 	assert.Regexp(t, `What was noted is what the screens said\s*1 of 1\s*1 of 1`, page)
 	assert.Regexp(t, `Unplugged where the method ends[^0-9]*2 points past it\s*0 of 1`, page)
 	list, err := s.book.LiveRuns(t.Context())
@@ -228,4 +228,10 @@ func TestAPracticeInFahrenheit(t *testing.T) {
 	assert.Contains(t, page("f"),
 		fmt.Sprintf(`{"screens":[[%g,%g,%g,%.0f],`, is.SoCPct, is.KW, is.KWh, is.ColdestC*1.8+32))
 	assert.Regexp(t, `coldest cell <span[^>]*>–</span> °F`, page("f"))
+	// Typed before the charge, as one should: the car shows it then already.
+	log := fmt.Sprintf(`[{"id": 1, "at": 5, "speed": 1, "line": "%g - %.0f", "set": "screen", "unit": "°F"}]`, is.SoCPct,
+		is.ColdestC*1.8+32)
+	marked := (&pupil{t, h, map[string]*http.Cookie{}}).ask(http.MethodPost, "/help/practice",
+		url.Values{"seed": {"3"}, "level": {"2"}, "log": {log}, "verdict": {"cold"}})
+	assert.Regexp(t, `What was noted is what the screens said<span[^>]*>\s*1 of 1`, marked.Body.String())
 }

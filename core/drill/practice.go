@@ -196,16 +196,20 @@ func (p *Practice) Run(notes []Note) *run.Run {
 
 // course is what came of what was done, on the practice's clock.
 type course struct {
-	looked, halted bool
-	in, out        []float64 // each time that the plug went in, and came out
-	refused        []float64 // each time that payment was
-	startS, endS   float64   // the charge began, and the plug was pulled after it; NaN: not yet
+	looked  bool
+	in      []float64 // each time that the plug went in
+	refused []float64 // each time that payment was
+	// The charge began, it was stopped, and the plug was pulled after it; NaN: not.
+	startS, haltS, endS float64
 }
+
+// endedS is when the charge ended: it was stopped, or the plug pulled; +Inf: it goes on.
+func (c course) endedS() float64 { return math.Min(orInf(c.haltS), orInf(c.endS)) }
 
 // course goes through what was done, in its order. A payment is taken with the plug in; one that is refused lets the
 // plug go, which has to be put in again.
 func (p *Practice) course(notes []Note) course {
-	c := course{startS: math.NaN(), endS: math.NaN()}
+	c := course{startS: math.NaN(), haltS: math.NaN(), endS: math.NaN()}
 	plugged, spent := false, false
 	for _, n := range notes {
 		switch n.Deed {
@@ -225,11 +229,12 @@ func (p *Practice) course(notes []Note) course {
 				c.startS = n.TS
 			}
 		case Halted:
-			c.halted = c.halted || plugged && !math.IsNaN(c.startS)
+			if plugged && !math.IsNaN(c.startS) && math.IsNaN(c.haltS) {
+				c.haltS = n.TS
+			}
 		case Pulled:
 			if plugged {
 				plugged = false
-				c.out = append(c.out, n.TS)
 				if !math.IsNaN(c.startS) && math.IsNaN(c.endS) {
 					c.endS = n.TS
 				}
@@ -260,13 +265,15 @@ type RuleMark struct {
 	Hit, All int // of posts, surprises, readings; All 0: nothing to count
 }
 
+// What the rules allow.
 const (
-	postLate   = 20.0 // seconds by which a post, or the plug, may be noted early or late
-	noticeLate = 90.0 // seconds within which something has to be noted
-	reactS     = 4.0  // of the tester's own time that are always allowed, however fast the clock runs
-	pastTarget = 2.0  // points of charge that may go past where the method ends
-	socOff     = 1.0  // point by which a noted charge may be off: it moves on while one types
-	offShare   = 0.05 // share by which another figure may be off
+	PostLateS     = 20.0 // seconds by which a post, or the plug, may be noted early or late
+	NoticeLateS   = 90.0 // seconds within which something has to be noted
+	ReactS        = 4.0  // of the tester's own time that are always allowed, however fast the clock runs
+	PastTargetPct = 2.0  // points of charge that may go past where the method ends
+
+	socOff   = 1.0  // point by which a noted charge may be off: it moves on while one types
+	offShare = 0.05 // share by which another figure may be off
 
 	likelyShare = 0.85 // of what a right verdict is worth where it was called likely: to be sure pays from 77 of 100 on
 	sureWrong   = -1.0 // what it costs to be sure of a wrong one
@@ -274,7 +281,7 @@ const (
 
 // within tells whether a note was made within so many seconds of a moment, or of as many as pass while one reacts.
 func (n Note) within(late, ts float64) bool {
-	return math.Abs(n.TS-ts) <= math.Max(late, reactS*n.Speed)
+	return math.Abs(n.TS-ts) <= math.Max(late, ReactS*n.Speed)
 }
 
 // words are by what a free note is known to speak of something.
@@ -312,7 +319,7 @@ func (n Note) notes(s Surprise, startS float64) bool {
 		return false
 	}
 	return s.Kind == ColdPack || s.Kind == ScreenLies ||
-		n.TS >= startS+s.TS-1 && n.within(noticeLate, startS+s.TS)
+		n.TS >= startS+s.TS-1 && n.within(NoticeLateS, startS+s.TS)
 }
 
 // Mark marks what somebody did and noted, and their verdict.
@@ -322,7 +329,7 @@ func (p *Practice) Mark(notes []Note, verdict Answer) []RuleMark {
 	if c.looked && len(c.in) > 0 {
 		safety.Got++
 	}
-	if c.halted && !math.IsNaN(c.endS) {
+	if c.haltS <= c.endS {
 		safety.Got++
 	}
 	return append([]RuleMark{safety, p.plugs(notes, c), p.posts(notes, c), p.noticed(notes, c), p.copied(notes, c),
@@ -341,7 +348,7 @@ func (p *Practice) plugs(notes []Note, c course) RuleMark {
 	m := RuleMark{Rule: Plug, Of: 1}
 	noted := func(kind string, ts float64) {
 		m.All++
-		if slices.ContainsFunc(notes, func(n Note) bool { return n.Mark.Kind == kind && n.within(postLate, ts) }) {
+		if slices.ContainsFunc(notes, func(n Note) bool { return n.Mark.Kind == kind && n.within(PostLateS, ts) }) {
 			m.Hit++
 		}
 	}
@@ -362,7 +369,7 @@ func (p *Practice) posts(notes []Note, c course) RuleMark {
 		at := c.startS + p.reaches(pct)
 		if slices.ContainsFunc(notes, func(n Note) bool {
 			v, ok := n.Values[trace.SoC]
-			return ok && v == pct && n.within(postLate, at)
+			return ok && v == pct && n.within(PostLateS, at)
 		}) {
 			m.Hit++
 		}
@@ -381,11 +388,11 @@ func (p *Practice) noticed(notes []Note, c course) RuleMark {
 	}
 	for _, ts := range c.refused {
 		count(slices.ContainsFunc(notes, func(n Note) bool {
-			return n.Mark.Kind == run.Attempt && n.TS >= ts && n.within(noticeLate, ts)
+			return n.Mark.Kind == run.Attempt && n.TS >= ts && n.within(NoticeLateS, ts)
 		}))
 	}
 	if !math.IsNaN(c.startS) {
-		end := math.Min(c.startS+p.reaches(p.ToPct), orInf(c.endS))
+		end := math.Min(c.startS+p.reaches(p.ToPct), c.endedS())
 		for _, s := range p.Surprises {
 			if s.Kind != Refused && c.startS+s.TS <= end {
 				count(slices.ContainsFunc(notes, func(n Note) bool { return n.notes(s, c.startS) }))
@@ -414,21 +421,18 @@ func (p *Practice) copied(notes []Note, c course) RuleMark {
 			continue
 		}
 		m.All++
-		if p.showed(n, c.startS) {
+		if p.showed(n, c) {
 			m.Hit++
 		}
 	}
 	return m.shared()
 }
 
-func (p *Practice) showed(n Note, startS float64) bool {
+func (p *Practice) showed(n Note, c course) bool {
 	const typingS = 6.0
-	reach := math.Max(typingS, reactS*n.Speed)
-	for at := math.Floor(n.TS - startS - reach); at <= n.TS-startS+reach; at++ {
-		if at < 0 || int(at) >= len(p.Screens) { // never, where nothing was charged
-			continue
-		}
-		s := p.Screens[int(at)]
+	reach := math.Max(typingS, ReactS*n.Speed)
+	for ts := n.TS - reach; ts <= n.TS+reach; ts++ {
+		s := p.screenAt(ts, c)
 		is := map[trace.Channel]float64{trace.SoC: s.SoCPct, trace.Power: s.KW, trace.Energy: s.KWh,
 			trace.BatteryTempMin: s.ColdestC}
 		right := true
@@ -447,16 +451,33 @@ func (p *Practice) showed(n Note, startS float64) bool {
 	return false
 }
 
-// method: unplugged where the method ends.
+// screenAt is what the screens showed at a time of the practice's clock: before the charge what the car came with,
+// after it what it ended with, and no power.
+func (p *Practice) screenAt(ts float64, c course) Screen {
+	ended := c.endedS()
+	at := 0
+	if ts > c.startS {
+		at = min(int(math.Min(ts, ended)-c.startS), len(p.Screens)-1)
+	}
+	s := p.Screens[at]
+	if !(ts > c.startS) || ts > ended {
+		s.KW = 0
+	}
+	return s
+}
+
+// method: the charge was ended where the method ends, and the plug pulled.
 func (p *Practice) method(notes []Note, c course) RuleMark {
 	m := RuleMark{Rule: Method, Of: 1}
 	if math.IsNaN(c.endS) {
 		return m
 	}
-	since := c.endS - c.startS
-	soc := p.Screens[min(int(since), len(p.Screens)-1)].SoCPct
-	out := notes[slices.IndexFunc(notes, func(n Note) bool { return n.Deed == Pulled && n.TS == c.endS })]
-	if soc >= p.ToPct && (soc <= p.ToPct+pastTarget || out.within(0, c.startS+p.reaches(p.ToPct))) {
+	ended := c.endedS()
+	soc := p.screenAt(ended, c).SoCPct
+	last := notes[slices.IndexFunc(notes, func(n Note) bool {
+		return (n.Deed == Halted || n.Deed == Pulled) && n.TS == ended
+	})]
+	if soc >= p.ToPct && (soc <= p.ToPct+PastTargetPct || last.within(0, c.startS+p.reaches(p.ToPct))) {
 		m.Got = m.Of
 	}
 	return m

@@ -152,6 +152,23 @@ func TestAVerdictIsWorthHowSureItWas(t *testing.T) {
 	assert.Zero(t, of(drill.Answer{}), "who says nothing is not wrong")
 }
 
+// Who stops where the method ends may take their time to unplug: nothing flows any more.
+func TestTheMethodEndsWhereTheChargeDoes(t *testing.T) {
+	p, err := drill.NewPractice(1, 1)
+	require.NoError(t, err)
+	notes := played(p)
+	for i := range notes {
+		if notes[i].Deed == drill.Pulled && i > len(notes)/2 {
+			notes[i].TS += 300
+		}
+	}
+	for _, m := range p.Mark(notes, drill.Answer{}) {
+		if m.Rule == drill.Method {
+			assert.InDelta(t, 1, m.Got, 1e-9)
+		}
+	}
+}
+
 // However fast the clock runs, four seconds of the tester's own are in time: 240 s at sixty times the speed. At one
 // they are 20 s.
 func TestAFastClockAllowsForHands(t *testing.T) {
@@ -171,6 +188,36 @@ func TestAFastClockAllowsForHands(t *testing.T) {
 	assert.Zero(t, of(21, 1))
 	assert.InDelta(t, 1, of(239, 60), 1e-9)
 	assert.Zero(t, of(241, 60))
+}
+
+// What the car came with and what the charge ended with are on the screens before and after it: noting them is right,
+// and noting power there is not.
+func TestScreensBeforeAndAfterTheCharge(t *testing.T) {
+	p, err := drill.NewPractice(1, 1)
+	require.NoError(t, err)
+	const start, stop = 30.0, 330.0
+	end := p.Screens[int(stop-start)]
+	copied := func(ts float64, values map[trace.Channel]float64) float64 {
+		notes := []drill.Note{{TS: 10, Speed: 1, Deed: drill.Inserted}}
+		for i := range p.Refusals {
+			notes = append(notes, drill.Note{TS: 11 + float64(i), Speed: 1, Deed: drill.Paid},
+				drill.Note{TS: 12 + float64(i), Deed: drill.Pulled}, drill.Note{TS: 13 + float64(i), Deed: drill.Inserted})
+		}
+		notes = append(notes, drill.Note{TS: start, Deed: drill.Paid}, drill.Note{TS: stop, Deed: drill.Halted},
+			drill.Note{TS: stop + 5, Deed: drill.Pulled}, drill.Note{TS: ts, Speed: 1, Values: values})
+		for _, m := range p.Mark(notes, drill.Answer{}) {
+			if m.Rule == drill.Copied {
+				return m.Got
+			}
+		}
+		return -1
+	}
+	came := map[trace.Channel]float64{trace.SoC: p.Screens[0].SoCPct, trace.BatteryTempMin: p.Screens[0].ColdestC}
+	assert.InDelta(t, 1, copied(3, came), 1e-9)
+	assert.InDelta(t, 1, copied(stop+200, map[trace.Channel]float64{trace.SoC: end.SoCPct, trace.Energy: end.KWh,
+		trace.Power: 0}), 1e-9)
+	assert.Zero(t, copied(3, map[trace.Channel]float64{trace.Power: 120}))
+	assert.Zero(t, copied(stop+200, map[trace.Channel]float64{trace.Power: end.KW}))
 }
 
 // What was noted is a run like any other: its marks, and readings by side, with gaps where a line did not say it.

@@ -42,6 +42,7 @@ type practiceView struct {
 	Strip, Narrow  string
 	Missing        string
 	Sure           bool // of the verdict, as it was sent
+	React          string
 }
 
 // practiceData is what the screens show and what is seen beside them.
@@ -66,11 +67,11 @@ type ruleView struct{ Name, Points, Why string }
 var ruleNames = map[drill.Rule]string{
 	drill.Safety: "Safety first: cable, plug and ground looked at before plugging in, the charge stopped before " +
 		"unplugging",
-	drill.Plug:    "Plugging in and out noted within 20 s",
-	drill.Posts:   "Each ten per cent noted within 20 s",
-	drill.Noticed: "What happened, noted within a minute and a half",
+	drill.Plug:    "Plugging in and out noted within " + words.Duration(drill.PostLateS),
+	drill.Posts:   "Each ten per cent noted within " + words.Duration(drill.PostLateS),
+	drill.Noticed: "What happened, noted within " + words.Duration(drill.NoticeLateS),
 	drill.Copied:  "What was noted is what the screens said",
-	drill.Method:  "Unplugged where the method ends, at most 2 points past it",
+	drill.Method:  fmt.Sprintf("Unplugged where the method ends, at most %g points past it", drill.PastTargetPct),
 	drill.Verdict: "What cost it most, whose that is, and how sure: sure and wrong costs a point",
 }
 
@@ -122,7 +123,7 @@ func (s *Room) practiceOf(q url.Values) (*drill.Practice, *practiceView, error) 
 		log = "[]"
 	}
 	return p, &practiceView{Seed: seed, Level: p.Level, FromPct: p.FromPct, ToPct: p.ToPct, Began: began, Data: data,
-		Groups: answers(), Log: log}, nil
+		Groups: answers(), Log: log, React: words.Duration(drill.ReactS)}, nil
 }
 
 // showPractice shows the stall, and what was noted there by now, as the page at the stall does.

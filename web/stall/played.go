@@ -42,7 +42,9 @@ func (p Played) viewOf() *liveView {
 	}
 	for _, rec := range p.Run.Recordings {
 		if n := len(rec.T); n > 0 {
-			v.StoredS = fewer(v.StoredS, max(0, p.NowS-rec.T[n-1]))
+			if age := max(0, p.NowS-rec.T[n-1]); !(age > v.StoredS) {
+				v.StoredS = age
+			}
 		}
 	}
 	v.Plan = p.Plan
@@ -50,14 +52,6 @@ func (p Played) viewOf() *liveView {
 	v.due(prepare.MethodNamed(p.Method, nil))
 	v.drawStrips(p.Run)
 	return v
-}
-
-// fewer is the smaller of two numbers of which the first may be NaN.
-func fewer(a, b float64) float64 {
-	if a < b {
-		return a
-	}
-	return b
 }
 
 // ShowPlayed shows a practised run.
